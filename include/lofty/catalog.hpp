@@ -1,0 +1,58 @@
+#pragma once
+// Where a ladder finds its tables by name.
+
+#include <map>
+#include <memory>
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "lofty/run.hpp"
+#include "lofty/table.hpp"
+
+namespace lofty {
+
+// What a ladder says about how a table is to be read. Ignored by tables that are in memory already.
+struct ReadOptions {
+  struct ColumnOption {
+    std::string column;
+    std::string type;  // "integer", "decimal", "float", "date", "timestamp", "boolean" or "text"
+  };
+  std::vector<ColumnOption> columns;
+  std::vector<std::string> nulls;   // texts that mean null, besides nothing at all
+  std::vector<std::string> header;  // headings, for a file that has none or poor ones
+  char delimiter = 0;               // 0: told from the heading line
+  bool ragged_as_null = false;      // short rows are filled with nulls instead of refused
+
+  bool empty() const {
+    return columns.empty() && nulls.empty() && header.empty() && delimiter == 0 && !ragged_as_null;
+  }
+};
+
+// One table that can be read: its headings at once, its rows when they are asked for.
+class TableSource {
+ public:
+  virtual ~TableSource() = default;
+  virtual const std::string& name() const = 0;  // as messages call it
+  virtual const std::vector<std::string>& headings() const = 0;
+  // The table with at least these columns (indices into headings()). Throws Error.
+  virtual Table read(std::span<const std::size_t> columns, const Run& run) const = 0;
+};
+
+// Tables by name. Derive from it to bring tables from elsewhere; `open` may then be called from one thread at a time.
+class Catalog {
+ public:
+  virtual ~Catalog() = default;
+
+  // Adds a table in memory under its own name; replaces one of that name.
+  void add(Table table);
+
+  // The table called `name`. Throws Error(Code::unknown_table) with the nearest name when there is none.
+  virtual std::shared_ptr<const TableSource> open(const std::string& name, const ReadOptions& options) const;
+
+ private:
+  std::map<std::string, Table> tables_;
+};
+
+}  // namespace lofty

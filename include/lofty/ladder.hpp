@@ -1,0 +1,99 @@
+#pragma once
+// One ranking question as a plain value.
+
+#include <cstddef>
+#include <optional>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "lofty/catalog.hpp"
+#include "lofty/places.hpp"
+#include "lofty/value.hpp"
+
+namespace lofty {
+
+// A name and the formula behind it: a figure (row by row) or a total (per entry).
+struct NamedFormula {
+  std::string name;
+  std::string formula;
+  friend bool operator==(const NamedFormula&, const NamedFormula&) = default;
+};
+
+// A second table brought alongside by keys. Every row of the table before it stays ("left"); rows without a partner
+// have nulls, and a row with several partners is an error.
+struct Join {
+  std::string with;               // a table of the catalog
+  std::vector<std::string> on;    // "shop_no", or "buyer_no = shop_no": left = right
+  std::string as = {};            // what formulas call it; empty: its name without the ending
+  ReadOptions read = {};
+};
+
+struct Data {
+  std::string from;               // a table of the catalog
+  std::string as = {};
+  ReadOptions read = {};
+  std::vector<Join> joins = {};
+};
+
+// A value that a reader may change from outside, `:name` in formulas.
+struct Choice {
+  std::string name;
+  Value value;
+  std::string label = {}, unit = {};
+  Value least = {}, most = {};        // null: no limit
+  std::vector<Value> among = {};      // empty: any
+};
+
+enum class Cut : std::uint8_t {
+  with_ties,  // entries that tie with the last one stay in
+  strict,     // exactly N; the tie-breakers decide
+};
+
+// A further place column.
+struct Also {
+  std::string name;
+  Ties ties = Ties::competition;
+  friend bool operator==(const Also&, const Also&) = default;
+};
+
+// What is ranked, by what, and how much of it is kept.
+struct Level {
+  std::vector<std::string> each = {};    // columns that make an entry; none: every row is one
+  std::vector<std::string> within = {};  // places start anew in each of these groups
+  std::string by = {};                   // sort list with a direction for every key; empty: no places
+  std::string tiebreak = {};             // sort list that orders tied entries
+  Ties ties = Ties::competition;
+  std::vector<Also> also = {};
+  std::string rank_as = {};              // the place column's name; empty: rank
+  std::optional<std::size_t> best = {};  // keep the first N of every group
+  Cut cut = Cut::with_ties;
+};
+
+struct Listing {
+  std::string order = {};                 // sort list, "input" for the rows' order, empty for the order of places
+  std::vector<std::string> columns = {};  // empty: places, keys and totals
+  std::vector<std::pair<std::string, std::string>> headings = {};  // column, heading
+};
+
+// One ranking question. Every member has a default, so name just what you need:
+//
+//   lofty::Ladder ladder{.data = {.from = "order_lines"},
+//                        .figures = {{"amount", "quantity * unit_price"}},
+//                        .totals = {{"spend", "sum(amount)"}},
+//                        .levels = {{.each = {"shop_no"}, .by = "spend desc", .best = 3}}};
+struct Ladder {
+  std::string title = {};
+  Data data = {};
+  std::vector<Choice> choices = {};
+  std::vector<NamedFormula> figures = {};
+  std::string where = {};  // condition on rows; empty: all rows count
+  std::vector<NamedFormula> totals = {};
+  std::vector<Level> levels = {};  // at most one in this version
+  Listing list = {};
+};
+
+// Sets a choice from text, as an option does: "days", "90". Throws Error (unknown_choice, bad_choice).
+void choose(Ladder& ladder, const std::string& name, const std::string& text);
+
+}  // namespace lofty

@@ -1,0 +1,34 @@
+#pragma once
+// Text made for reading: listings, problems, remarks, first acquaintance.
+
+#include <string>
+#include <vector>
+
+#include "lofty/error.hpp"
+#include "lofty/profile.hpp"
+#include "lofty/remark.hpp"
+#include "lofty/standings.hpp"
+
+namespace lofty {
+
+// How text may look. Nothing is said by colour alone.
+struct Looks {
+  bool colour = false;  // ANSI colours
+  int width = 100;      // columns, for sentences; tables are as wide as they need to be
+};
+
+// Title, question, table and foot. Columns are aligned by display width; sort keys are marked in the headings (↓ or ↑,
+// numbered when there are several); a place shared by several entries carries `=`; groups are set apart.
+std::string listing(const Standings& standings, const Looks& looks = {});
+
+// One paragraph a problem: what, where with the text marked, and what would be right.
+std::string problems_text(const std::vector<Problem>& problems, const Looks& looks = {});
+
+// What became of every row and entry, on one line: "lines: 12,034 read, 103 left out, ...".
+std::string accounting_text(const Standings& standings, const Looks& looks = {});
+
+std::string remarks_text(const std::vector<Remark>& remarks, const Looks& looks = {});
+
+std::string profile_text(const TableProfile& profile, const Looks& looks = {});
+
+}  // namespace lofty

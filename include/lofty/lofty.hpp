@@ -1,0 +1,21 @@
+#pragma once
+// The whole library.
+
+#include "lofty/catalog.hpp"
+#include "lofty/date.hpp"
+#include "lofty/decimal.hpp"
+#include "lofty/error.hpp"
+#include "lofty/key.hpp"
+#include "lofty/ladder.hpp"
+#include "lofty/ladder_file.hpp"
+#include "lofty/listing.hpp"
+#include "lofty/order.hpp"
+#include "lofty/places.hpp"
+#include "lofty/profile.hpp"
+#include "lofty/remark.hpp"
+#include "lofty/run.hpp"
+#include "lofty/standings.hpp"
+#include "lofty/table.hpp"
+#include "lofty/table_files.hpp"
+#include "lofty/value.hpp"
+#include "lofty/write.hpp"

@@ -1,0 +1,15 @@
+#pragma once
+// Things worth saying about an answer or a table.
+
+#include <string>
+
+namespace lofty {
+
+// A remark about an answer, or (a doubt) about input. The code is stable ("tie-at-cut"); the sentence carries the numbers.
+struct Remark {
+  std::string code;
+  std::string sentence;
+  friend bool operator==(const Remark&, const Remark&) = default;
+};
+
+}  // namespace lofty

@@ -1,0 +1,95 @@
+#pragma once
+// Asking a ladder, and its answer.
+
+#include <cstddef>
+#include <cstdint>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "lofty/catalog.hpp"
+#include "lofty/error.hpp"
+#include "lofty/ladder.hpp"
+#include "lofty/remark.hpp"
+#include "lofty/run.hpp"
+
+namespace lofty {
+
+namespace engine {
+struct StandingsData;
+}
+
+// What a listed column is to the answer.
+enum class Role : std::uint8_t {
+  place,  // a place column
+  group,  // one of rank.within
+  key,    // one of rank.each
+  label,  // a column with one value per entry; of a row, where every row is an entry
+  total,  // a total
+};
+
+struct StandingColumn {
+  std::string name;
+  std::string heading;  // the name, unless list.headings has another
+  Type type;
+  Role role = Role::label;
+  int sort_position = 0;  // its place among the sort keys, from 1; 0: not one
+  bool descending = false;
+};
+
+// Every row that was read, from file to listing. Counts of rows up to `counted`, of entries after it.
+struct Accounting {
+  struct Joined {
+    std::string table;
+    std::size_t unmatched = 0;         // rows without a partner in it
+    std::size_t without_rows = 0;      // its rows that nothing referred to
+  };
+  std::size_t read = 0;
+  std::vector<Joined> joins;
+  std::size_t left_out = 0;   // rows.where was false
+  std::size_t unknown = 0;    // rows.where was unknown, because of a null
+  std::size_t counted = 0;    // rows that count
+  std::size_t entries = 0;
+  std::size_t groups = 0;     // of rank.within
+  std::size_t ranked = 0;
+  std::size_t unranked = 0;
+  std::size_t listed = 0;
+};
+
+// The answer. Immutable and cheap to copy; safe to share between threads.
+class Standings {
+ public:
+  explicit Standings(std::shared_ptr<const engine::StandingsData> data) : data_(std::move(data)) {}
+
+  const std::string& title() const;
+  // The question said back in a sentence: entry level, number, direction, what was left out, tie rule, cut.
+  const std::string& question() const;
+  // "10 of 214 shops, 11,931 lines"
+  const std::string& shown_of_total() const;
+  const std::vector<StandingColumn>& columns() const;
+  std::size_t rows() const;
+  Value value(std::size_t row, std::size_t column) const;
+  // Does the entry share its place with another one (listed or not)?
+  bool tied(std::size_t row) const;
+  bool ranked(std::size_t row) const;
+  // Does a new group of rank.within begin here? Always false when the listing mixes groups.
+  bool starts_group(std::size_t row) const;
+  const std::vector<Remark>& remarks() const;
+  const Accounting& accounting() const;
+
+ private:
+  std::shared_ptr<const engine::StandingsData> data_;
+};
+
+// All that is wrong with a ladder, in the order of its keys; empty when nothing is. Reads the tables (only the columns
+// that the ladder mentions) when names and grammar are right, because types are known only then.
+std::vector<Problem> check(const Ladder& ladder, const Catalog& catalog, const Run& run = {});
+
+// The answer. Throws Error with all problems that check() would report, or with the first row that makes a value
+// impossible. Thread-safe for different catalogs.
+//
+//   lofty::Standings answer = lofty::standings(ladder, tables);
+//   for (std::size_t row = 0; row < answer.rows(); ++row) ... answer.value(row, 0) ...
+Standings standings(const Ladder& ladder, const Catalog& catalog, const Run& run = {});
+
+}  // namespace lofty

@@ -1,0 +1,75 @@
+#pragma once
+// Tables: named columns of equal length, read once and never changed.
+
+#include <cstdint>
+#include <memory>
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "lofty/remark.hpp"
+#include "lofty/value.hpp"
+
+namespace lofty {
+
+namespace engine {
+struct TableData;
+}
+
+// A sealed table. Cheap to copy (copies share the rows); immutable, so any number of threads may read it.
+class Table {
+ public:
+  Table() = default;
+  explicit Table(std::shared_ptr<const engine::TableData> data) : data_(std::move(data)) {}
+
+  const std::string& name() const;  // as messages call it: "order_lines.csv"
+  std::size_t rows() const;
+  const std::vector<std::string>& headings() const;
+  // Is the column there? A table read for one question holds only the columns that the question mentions.
+  bool holds(std::size_t column) const;
+  // Preconditions for these two: column < headings().size(), holds(column), row < rows().
+  Type type(std::size_t column) const;
+  Value value(std::size_t row, std::size_t column) const;
+  // What reading it left in doubt: values that did not fit their column's type, ...
+  const std::vector<Remark>& doubts() const;
+
+  const engine::TableData& data() const { return *data_; }  // for the engine
+
+ private:
+  std::shared_ptr<const engine::TableData> data_;
+};
+
+// Makes a table from arrays. The arrays are copied. All columns must have the same number of rows, headings must be
+// distinct and not empty: else build() throws Error(Code::bad_heading) or Error(Code::ragged_row).
+//
+//   lofty::Table shops = lofty::TableBuilder("shops").column("shop_no", numbers).column("shop", names).build();
+//
+// `null_mask` is empty, or as long as the values, non-zero where the value is null; NaN is null too.
+class TableBuilder {
+ public:
+  explicit TableBuilder(std::string name);
+  ~TableBuilder();
+  TableBuilder(TableBuilder&&) noexcept;
+  TableBuilder& operator=(TableBuilder&&) noexcept;
+
+  using Mask = std::span<const std::uint8_t>;
+  TableBuilder& column(std::string heading, std::span<const std::int64_t> values, Mask null_mask = {});
+  TableBuilder& column(std::string heading, std::span<const double> values, Mask null_mask = {});
+  TableBuilder& column(std::string heading, std::span<const Decimal> values, Mask null_mask = {});
+  TableBuilder& column(std::string heading, std::span<const Date> values, Mask null_mask = {});
+  TableBuilder& column(std::string heading, std::span<const Timestamp> values, Mask null_mask = {});
+  TableBuilder& column(std::string heading, std::span<const std::string_view> values, Mask null_mask = {});
+  TableBuilder& column(std::string heading, std::span<const std::string> values, Mask null_mask = {});
+  TableBuilder& column(std::string heading, const char* const*) = delete;
+  // Any mixture of kinds is refused with Error(Code::wrong_type); all null gives text.
+  TableBuilder& column(std::string heading, std::span<const Value> values);
+
+  Table build();
+
+ private:
+  struct Inside;
+  std::unique_ptr<Inside> inside_;
+};
+
+}  // namespace lofty

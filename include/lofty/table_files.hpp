@@ -1,0 +1,31 @@
+#pragma once
+// Tables from files.
+
+#include <filesystem>
+#include <memory>
+#include <string>
+
+#include "lofty/catalog.hpp"
+
+namespace lofty {
+
+// Delimited text, by the rules of docs/semantics.md 8 to 11: the delimiter told from the heading line, types told from
+// whole columns, misfits null and listed.
+//
+// open() reads the heading line only. It throws Error(cannot_open, empty_file, bad_heading, bad_encoding,
+// unclosed_quote); reading the rows throws Error(ragged_row, unclosed_quote, bad_encoding, too_many_rows) with file and
+// line. Reading keeps, of every column asked for, 1 to 8 bytes a row; the file's text passes through in pieces.
+std::shared_ptr<const TableSource> open_delimited(const std::filesystem::path& file, const ReadOptions& options = {});
+
+// Tables of a folder, called by their file names: "order_lines.csv", "2025/shops.csv". Tables added in memory are
+// found first.
+class TableFiles : public Catalog {
+ public:
+  explicit TableFiles(std::filesystem::path folder = ".") : folder_(std::move(folder)) {}
+  std::shared_ptr<const TableSource> open(const std::string& name, const ReadOptions& options) const override;
+
+ private:
+  std::filesystem::path folder_;
+};
+
+}  // namespace lofty

@@ -1,0 +1,49 @@
+#pragma once
+// Types of columns, and single values: what one cell holds.
+
+#include <cstdint>
+#include <string>
+#include <variant>
+
+#include "lofty/date.hpp"
+#include "lofty/decimal.hpp"
+
+namespace lofty {
+
+enum class Kind : std::uint8_t {
+  integer,    // exact, up to 38 digits
+  decimal,    // exact, up to 38 digits, with a fixed number of decimals
+  floating,   // IEEE double; only where a file's text has exponents, or somebody asked for it
+  date,       // a day
+  timestamp,  // a moment
+  boolean,    // true, false
+  text,       // UTF-8
+  interval,   // a length of time; only inside formulas
+  unknown,    // not known yet: the table has not been read
+};
+
+// "integer", "decimal", ... as written in a ladder file.
+const char* kind_name(Kind kind);
+
+struct Type {
+  Kind kind = Kind::unknown;
+  int scale = 0;       // decimals: digits after the point
+  bool zoned = false;  // timestamps: were they written with an offset?
+
+  bool numeric() const { return kind == Kind::integer || kind == Kind::decimal || kind == Kind::floating; }
+  bool exact() const { return kind == Kind::integer || kind == Kind::decimal; }
+  friend bool operator==(const Type&, const Type&) = default;
+};
+
+// One cell. `std::monostate` is null. Integers are decimals of scale 0.
+using Value = std::variant<std::monostate, Decimal, double, Date, Timestamp, bool, std::string>;
+
+inline bool is_null(const Value& value) { return std::holds_alternative<std::monostate>(value); }
+
+// The value in full, as files carry it: every decimal, no separators, "" for null.
+std::string to_text(const Value& value, bool zoned = false);
+
+// Shortest text that reads back as the same double: "0.1", "1e+300".
+std::string to_text(double value);
+
+}  // namespace lofty

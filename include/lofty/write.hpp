@@ -1,0 +1,25 @@
+#pragma once
+// Standings and ladders into files. Values are written in full: every decimal, no separators; null as nothing in
+// delimited text, as null in JSON, as "(none)" in Markdown.
+
+#include <filesystem>
+#include <string>
+#include <string_view>
+
+#include "lofty/standings.hpp"
+
+namespace lofty {
+
+enum class Format : std::uint8_t { csv, json, markdown };
+
+// "csv", "json", "md". Throws Error(Code::unknown_word) with the nearest.
+Format format_from(std::string_view ending);
+
+// The whole file's text. JSON numbers of more than 15 digits are written as texts, because readers hold doubles.
+std::string written(const Standings& standings, Format format);
+
+// Writes beside the file, then renames: it is there whole or not at all, and an old one stays until then. Throws
+// Error: cannot_open when the folder is not there or not writable, cannot_write when the disk is full.
+void write_file(const std::filesystem::path& file, std::string_view text);
+
+}  // namespace lofty

@@ -1,0 +1,508 @@
+#include "formula/binder.hpp"
+
+#include <algorithm>
+
+#include "formula/lexer.hpp"
+#include "table/nearest.hpp"
+
+namespace lofty::engine {
+
+Problem problem_at(Code code, std::string sentence, const Expression& at, const std::shared_ptr<const Origin>& origin,
+                   std::string nearest, std::string advice) {
+  Problem problem = formula_problem(code, std::move(sentence), origin->text, at.begin, at.end, std::move(nearest), std::move(advice));
+  problem.place.key = origin->key;
+  return problem;
+}
+
+namespace {
+
+NodePtr make_node(Op op, Type type, const Expression& at, const std::shared_ptr<const Origin>& origin) {
+  auto node = std::make_unique<Node>();
+  node->op = op;
+  node->type = type;
+  node->begin = at.begin;
+  node->end = at.end;
+  node->origin = origin;
+  node->text = at.text;
+  node->negated = at.negated;
+  return node;
+}
+
+// "a number", "a date", "text": how a sentence speaks of a type.
+std::string spoken(const Type& type) {
+  switch (type.kind) {
+    case Kind::integer:
+    case Kind::decimal:
+    case Kind::floating: return "a number";
+    case Kind::text: return "text";
+    case Kind::boolean: return "a condition";
+    case Kind::interval: return "an interval";
+    default: return std::string("a ") + kind_name(type.kind);
+  }
+}
+
+class Binding {
+ public:
+  Binding(Scope& scope, const std::shared_ptr<const Origin>& origin, std::vector<Problem>& problems)
+      : scope_(scope), origin_(origin), problems_(problems) {}
+
+  NodePtr bind(const Expression& e) {
+    try {
+      return bind_one(e);
+    } catch (const Error& error) {
+      problems_.insert(problems_.end(), error.problems().begin(), error.problems().end());
+      return make_unknown(e, origin_);
+    }
+  }
+
+ private:
+  [[noreturn]] void fail(Code code, std::string sentence, const Expression& at, std::string advice = {}, std::string nearest = {}) {
+    throw Error(problem_at(code, std::move(sentence), at, origin_, std::move(nearest), std::move(advice)));
+  }
+
+  std::string text_of(const Expression& e) const { return "`" + origin_->text.substr(e.begin, e.end - e.begin) + "`"; }
+
+  NodePtr with_args(const Expression& e, Op op) {
+    NodePtr node = make_node(op, {}, e, origin_);
+    for (const ExpressionPtr& arg : e.args) node->args.push_back(bind(*arg));
+    return node;
+  }
+
+  static bool unknown(const NodePtr& node) { return node->type.kind == Kind::unknown && node->op != Op::null; }
+  static bool is_null(const NodePtr& node) { return node->op == Op::null; }
+  static bool any_unknown(const Node& node) { return std::any_of(node.args.begin(), node.args.end(), unknown); }
+
+  NodePtr bind_one(const Expression& e) {
+    switch (e.op) {
+      case Op::literal: return make_literal(e.value, e.type, e, origin_);
+      case Op::null: return make_node(Op::null, {}, e, origin_);
+      case Op::interval: {
+        NodePtr node = make_node(Op::interval, {.kind = Kind::interval}, e, origin_);
+        node->value = e.value;
+        return node;
+      }
+      case Op::name: return scope_.name(e, origin_);
+      case Op::choice: return scope_.choice(e, origin_);
+      case Op::star: fail(Code::wrong_arguments, "`*` stands only in count(*)", e);
+      case Op::negate: return negate(e);
+      case Op::add:
+      case Op::subtract:
+      case Op::multiply:
+      case Op::divide: return arithmetic(e);
+      case Op::concatenate: return concatenate(e);
+      case Op::equal:
+      case Op::unequal:
+      case Op::less:
+      case Op::less_equal:
+      case Op::greater:
+      case Op::greater_equal:
+      case Op::between:
+      case Op::in_list: return comparison(e);
+      case Op::logical_and:
+      case Op::logical_or:
+      case Op::logical_not: return logical(e);
+      case Op::like: return like(e);
+      case Op::is_null: {
+        NodePtr node = with_args(e, e.op);
+        node->type.kind = Kind::boolean;
+        return node;
+      }
+      case Op::is_truth: {
+        NodePtr node = with_args(e, e.op);
+        require_condition(*e.args[0], node->args[0]);
+        node->type.kind = Kind::boolean;
+        return node;
+      }
+      case Op::case_when: return case_when(e);
+      case Op::cast: return cast(e);
+      case Op::extract: return extract(e);
+      case Op::call: return call(e);
+      case Op::days_of: return days_of(e);
+    }
+    return make_unknown(e, origin_);
+  }
+
+  void require_condition(const Expression& e, const NodePtr& node) {
+    if (unknown(node) || is_null(node) || node->type.kind == Kind::boolean) return;
+    fail(Code::wrong_type, text_of(e) + " is " + spoken(node->type) + ", not a condition", e);
+  }
+
+  NodePtr negate(const Expression& e) {
+    NodePtr node = with_args(e, Op::negate);
+    if (any_unknown(*node) || is_null(node->args[0])) return node;
+    if (!node->args[0]->type.numeric())
+      fail(Code::wrong_type, "only numbers have a sign; " + text_of(*e.args[0]) + " is " + spoken(node->args[0]->type), *e.args[0]);
+    node->type = node->args[0]->type;
+    if (node->args[0]->op == Op::literal && node->type.exact()) {  // a negative number is a literal too
+      const Decimal& value = std::get<Decimal>(node->args[0]->value);
+      return make_literal(Decimal(-value.coefficient(), value.scale()), node->type, e, origin_);
+    }
+    return node;
+  }
+
+  // date ± interval, integer * interval
+  NodePtr calendar(const Expression& e, NodePtr node) {
+    const Type left = node->args[0]->type, right = node->args[1]->type;
+    const auto moment = [](const Type& type) { return type.kind == Kind::date || type.kind == Kind::timestamp; };
+    if (e.op == Op::multiply && (left.kind == Kind::interval) != (right.kind == Kind::interval)) {
+      const std::size_t count = left.kind == Kind::interval ? 1 : 0;
+      if (node->args[count]->type.kind != Kind::integer)
+        fail(Code::wrong_type, "an interval is multiplied by whole numbers only", *e.args[count]);
+      if (node->args[1 - count]->op != Op::interval) fail(Code::wrong_type, "this interval cannot be multiplied", *e.args[1 - count]);
+      if (count == 1) std::swap(node->args[0], node->args[1]);  // count first, interval second
+      node->type.kind = Kind::interval;
+      node->text = node->args[1]->text;
+      return node;
+    }
+    if ((e.op == Op::add || e.op == Op::subtract) && moment(left) && right.kind == Kind::interval) {
+      const std::string& unit = node->args[1]->text;
+      if (left.kind == Kind::date && unit != "year" && unit != "month" && unit != "day")
+        fail(Code::wrong_type, "a date has no " + unit + "s", *e.args[1], "cast(" + text_of(*e.args[0]).substr(1, text_of(*e.args[0]).size() - 2) + " as timestamp) has them");
+      node->type = left;
+      return node;
+    }
+    if ((e.op == Op::add || e.op == Op::subtract) && moment(left) && right.numeric())
+      fail(Code::wrong_type, "a number cannot be added to a " + std::string(kind_name(left.kind)) + ": it has no unit", *e.args[1],
+           std::string(e.op == Op::add ? "+ " : "- ") + origin_->text.substr(e.args[1]->begin, e.args[1]->end - e.args[1]->begin) + " * interval '1' day");
+    if (e.op == Op::subtract && moment(left) && moment(right))
+      fail(Code::wrong_type, "the difference of two dates needs its unit", e, "extract(day from (" + origin_->text.substr(e.begin, e.end - e.begin) + ") day)");
+    const std::size_t culprit = left.numeric() ? 1 : 0;
+    static constexpr const char* verbs[] = {"added", "subtracted", "multiplied", "divided"};
+    fail(Code::wrong_type, text_of(*e.args[culprit]) + " is " + spoken(node->args[culprit]->type) + " and cannot be " +
+                               verbs[static_cast<int>(e.op) - static_cast<int>(Op::add)], *e.args[culprit],
+         e.op == Op::add && left.kind == Kind::text ? "texts are joined with ||" : "");
+  }
+
+  NodePtr arithmetic(const Expression& e) {
+    NodePtr node = with_args(e, e.op);
+    if (any_unknown(*node)) return node;
+    if (is_null(node->args[0]) && is_null(node->args[1])) {
+      node->type.kind = Kind::integer;
+      return node;
+    }
+    for (std::size_t i : {std::size_t{0}, std::size_t{1}})
+      if (is_null(node->args[i])) node->args[i]->type = node->args[1 - i]->type;
+    const Type left = node->args[0]->type, right = node->args[1]->type;
+    if (!left.numeric() || !right.numeric()) return calendar(e, std::move(node));
+    if (left.kind == Kind::floating || right.kind == Kind::floating) {
+      node->type.kind = Kind::floating;
+      return node;
+    }
+    int scale = std::max(left.scale, right.scale);
+    if (e.op == Op::multiply) scale = left.scale + right.scale;
+    if (e.op == Op::divide) scale = std::min(left.scale + 6, Decimal::max_digits);
+    if (scale > Decimal::max_digits)
+      fail(Code::overflow, "the product would have " + std::to_string(scale) + " decimals; at most 38 can be held", e, "cast(... as decimal(18,4)) shortens one of them");
+    node->type = {.kind = scale > 0 ? Kind::decimal : Kind::integer, .scale = scale};
+    return node;
+  }
+
+  NodePtr concatenate(const Expression& e) {
+    NodePtr node = with_args(e, e.op);
+    node->type.kind = Kind::text;
+    for (std::size_t i = 0; i < node->args.size(); ++i)
+      if (!unknown(node->args[i]) && !is_null(node->args[i]) && node->args[i]->type.kind != Kind::text)
+        fail(Code::wrong_type, "|| joins texts; " + text_of(*e.args[i]) + " is " + spoken(node->args[i]->type), *e.args[i],
+             "cast(" + origin_->text.substr(e.args[i]->begin, e.args[i]->end - e.args[i]->begin) + " as varchar)");
+    return node;
+  }
+
+  static bool comparable(const Type& a, const Type& b) {
+    const auto moment = [](const Type& type) { return type.kind == Kind::date || type.kind == Kind::timestamp; };
+    return a.kind == b.kind || (a.numeric() && b.numeric()) || (moment(a) && moment(b));
+  }
+
+  void require_comparable(const Expression& ea, const NodePtr& a, const Expression& eb, const NodePtr& b) {
+    if (unknown(a) || unknown(b) || is_null(a) || is_null(b) || comparable(a->type, b->type)) return;
+    // Advice turns the literal into the other's type where that is likely what was meant.
+    std::string advice;
+    const Expression& literal = eb.op == Op::literal ? eb : ea;
+    const NodePtr& other = eb.op == Op::literal ? a : b;
+    const std::string written = origin_->text.substr(literal.begin, literal.end - literal.begin);
+    if (literal.op == Op::literal && literal.type.kind == Kind::text) {
+      if (other->type.kind == Kind::date || other->type.kind == Kind::timestamp)
+        advice = std::string(kind_name(other->type.kind)) + " " + written;
+      else if (other->type.numeric())
+        advice = "write the number without quotes";
+    } else if (literal.op == Op::literal && other->type.kind == Kind::text) {
+      advice = "'" + written + "'";
+    }
+    const Expression& at = literal.op == Op::literal ? literal : eb;
+    fail(Code::wrong_type, spoken(a->type) + " compared with " + spoken(b->type) + ": " + text_of(ea) + " is " + describe(a) + ", " + text_of(eb) + " is " + describe(b),
+         at, advice);
+  }
+
+  static std::string describe(const NodePtr& node) {
+    const std::string name = kind_name(node->type.kind);
+    return node->type.kind == Kind::text ? name : (name[0] == 'i' ? "an " : "a ") + name;
+  }
+
+  NodePtr comparison(const Expression& e) {
+    NodePtr node = with_args(e, e.op);
+    node->type.kind = Kind::boolean;
+    for (std::size_t i = 1; i < node->args.size(); ++i) require_comparable(*e.args[0], node->args[0], *e.args[i], node->args[i]);
+    for (std::size_t i = 0; i < node->args.size(); ++i)
+      if (node->args[i]->type.kind == Kind::interval) fail(Code::wrong_type, "intervals cannot be compared", *e.args[i]);
+    return node;
+  }
+
+  NodePtr logical(const Expression& e) {
+    NodePtr node = with_args(e, e.op);
+    node->type.kind = Kind::boolean;
+    for (std::size_t i = 0; i < node->args.size(); ++i) require_condition(*e.args[i], node->args[i]);
+    return node;
+  }
+
+  void require_kind(const Expression& e, const NodePtr& node, Kind kind, const std::string& what) {
+    if (unknown(node) || is_null(node) || node->type.kind == kind) return;
+    fail(Code::wrong_type, what + "; " + text_of(e) + " is " + spoken(node->type), e);
+  }
+
+  NodePtr like(const Expression& e) {
+    NodePtr node = with_args(e, e.op);
+    node->type.kind = Kind::boolean;
+    for (std::size_t i = 0; i < node->args.size(); ++i) require_kind(*e.args[i], node->args[i], Kind::text, "like compares texts");
+    return node;
+  }
+
+  // The type that holds all of these values; their results are `picks` of the node's args.
+  Type common_type(const Expression& e, const Node& node, const std::vector<std::size_t>& picks) {
+    Type type{.kind = Kind::unknown};
+    const Expression* first = nullptr;
+    for (const std::size_t i : picks) {
+      const Type& one = node.args[i]->type;
+      if (one.kind == Kind::unknown) continue;
+      if (first == nullptr) {
+        first = e.args[i].get();
+        type = one;
+      } else if (type.numeric() && one.numeric()) {
+        if (type.kind == Kind::floating || one.kind == Kind::floating)
+          type = {.kind = Kind::floating};
+        else if (one.scale > type.scale)
+          type = one;
+      } else if (type.kind != one.kind) {
+        fail(Code::wrong_type, "the results have different types: " + text_of(*first) + " is " + spoken(type) + ", " + text_of(*e.args[i]) + " is " + spoken(one), *e.args[i]);
+      }
+    }
+    return type;
+  }
+
+  NodePtr case_when(const Expression& e) {
+    NodePtr node = with_args(e, e.op);
+    std::vector<std::size_t> results;
+    for (std::size_t i = 0; i + 1 < node->args.size(); i += 2) {
+      require_condition(*e.args[i], node->args[i]);
+      results.push_back(i + 1);
+    }
+    if (node->args.size() % 2 == 1) results.push_back(node->args.size() - 1);
+    node->type = common_type(e, *node, results);
+    return node;
+  }
+
+  NodePtr cast(const Expression& e) {
+    NodePtr node = with_args(e, e.op);
+    node->type = e.type;
+    if (any_unknown(*node) || is_null(node->args[0])) return node;
+    const Type& from = node->args[0]->type;
+    const Kind to = e.type.kind;
+    const auto moment = [](Kind kind) { return kind == Kind::date || kind == Kind::timestamp; };
+    const bool possible = from.kind == to || from.kind == Kind::text || to == Kind::text || (from.numeric() && e.type.numeric()) ||
+                          (moment(from.kind) && moment(to));
+    if (!possible || from.kind == Kind::interval)
+      fail(Code::wrong_type, text_of(*e.args[0]) + " is " + spoken(from) + " and cannot become " + spoken(e.type), e);
+    if (to == Kind::timestamp) node->type.zoned = from.zoned;
+    return node;
+  }
+
+  void require_moment(const Expression& e, const NodePtr& node, const std::string& what) {
+    if (unknown(node) || is_null(node) || node->type.kind == Kind::date || node->type.kind == Kind::timestamp) return;
+    fail(Code::wrong_type, what + " a date or timestamp; " + text_of(e) + " is " + spoken(node->type), e);
+  }
+
+  NodePtr extract(const Expression& e) {
+    NodePtr node = with_args(e, e.op);
+    node->type.kind = Kind::integer;
+    const Kind from = node->args[0]->type.kind;
+    if (from == Kind::interval) {
+      if (e.text != "day" || node->args[0]->op != Op::days_of) fail(Code::wrong_type, "only days can be extracted from an interval", e);
+      return node;
+    }
+    require_moment(*e.args[0], node->args[0], "extract takes");
+    if (from == Kind::date && (e.text == "hour" || e.text == "minute" || e.text == "second"))
+      fail(Code::wrong_type, "a date has no " + e.text, *e.args[0]);
+    if (e.text == "second") node->type = {.kind = Kind::decimal, .scale = 6};
+    return node;
+  }
+
+  NodePtr days_of(const Expression& e) {
+    if (e.args[0]->op != Op::subtract) fail(Code::wrong_type, "`(...) day` takes the difference of two dates", e, "(shipped_on - ordered_on) day");
+    NodePtr node = make_node(Op::days_of, {.kind = Kind::interval}, e, origin_);
+    for (const ExpressionPtr& arg : e.args[0]->args) {
+      node->args.push_back(bind(*arg));
+      require_moment(*arg, node->args.back(), "`(a - b) day` takes");
+    }
+    node->text = "day";
+    return node;
+  }
+
+  NodePtr call(const Expression& e) {
+    if (is_aggregate(e.text) || e.text.starts_with("overall_")) {
+      const auto names = function_names();
+      if (std::find(names.begin(), names.end(), e.text) != names.end()) return scope_.aggregate(e, origin_);
+    }
+    const FunctionInfo* const info = find_row_function(e.text);
+    if (info == nullptr) {
+      for (const char* later : {"median", "percentile_cont", "percentile_disc", "row_number", "rank", "dense_rank", "percent_rank", "cume_dist",
+                                "ntile", "lag", "lead", "first_value", "last_value", "nth_value"})
+        if (e.text == later) fail(Code::not_in_this_version, "`" + e.text + "` is not in this version", e);
+      fail(Code::unknown_function, "no function `" + e.text + "`", name_only(e), {}, nearest_word(e.text, function_names()));
+    }
+    if (e.filter) fail(Code::wrong_arguments, "`filter` goes with sum, count, avg, min and max only", *e.filter);
+    if (e.distinct) fail(Code::wrong_arguments, "`distinct` goes with count only", e);
+    const auto count = static_cast<int>(e.args.size());
+    if (count < info->least_args || count > info->most_args)
+      fail(Code::wrong_arguments, "`" + e.text + "` takes " + (info->least_args == info->most_args ? std::to_string(info->least_args) : std::to_string(info->least_args) + " to " + std::to_string(info->most_args)) +
+                                      (info->most_args == 1 ? " argument" : " arguments") + ", not " + std::to_string(count), e, std::string(info->signature));
+    NodePtr node = with_args(e, Op::call);
+    node->function = info->function;
+    node->type = call_type(e, *info, *node);
+    return node;
+  }
+
+  static Expression name_only(const Expression& e) {
+    Expression at;
+    at.begin = e.begin;
+    at.end = e.begin + e.text.size();
+    return at;
+  }
+
+  void require_number(const Expression& e, const NodePtr& node) {
+    if (unknown(node) || is_null(node) || node->type.numeric()) return;
+    fail(Code::wrong_type, text_of(e) + " is " + spoken(node->type) + ", not a number", e);
+  }
+
+  Type call_type(const Expression& e, const FunctionInfo& info, Node& node) {
+    const Type first = node.args.empty() ? Type{} : node.args[0]->type;
+    const auto each_number = [&] {
+      for (std::size_t i = 0; i < node.args.size(); ++i) require_number(*e.args[i], node.args[i]);
+    };
+    const auto each_text = [&](std::size_t count) {
+      for (std::size_t i = 0; i < std::min(count, node.args.size()); ++i)
+        require_kind(*e.args[i], node.args[i], Kind::text, "`" + e.text + "` takes text");
+    };
+    const auto all = [&] {
+      std::vector<std::size_t> picks;
+      for (std::size_t i = 0; i < node.args.size(); ++i) picks.push_back(i);
+      return picks;
+    };
+    switch (info.function) {
+      case Function::absolute: each_number(); return first;
+      case Function::modulo: {
+        each_number();
+        const Type second = node.args[1]->type;
+        if (first.kind == Kind::floating || second.kind == Kind::floating) return {.kind = Kind::floating};
+        return first.scale > second.scale ? first : second;
+      }
+      case Function::ceiling:
+      case Function::floor:
+        each_number();
+        return first.kind == Kind::floating ? first : Type{.kind = Kind::integer};
+      case Function::square_root:
+      case Function::logarithm:
+      case Function::exponential:
+      case Function::power: each_number(); return {.kind = Kind::floating};
+      case Function::coalesce:
+      case Function::greatest:
+      case Function::least: return common_type(e, node, all());
+      case Function::nullif:
+        require_comparable(*e.args[0], node.args[0], *e.args[1], node.args[1]);
+        return first;
+      case Function::upper:
+      case Function::lower:
+      case Function::trim:
+      case Function::trim_leading:
+      case Function::trim_trailing: each_text(2); return {.kind = Kind::text};
+      case Function::char_length: each_text(1); return {.kind = Kind::integer};
+      case Function::substring:
+        each_text(1);
+        for (std::size_t i = 1; i < node.args.size(); ++i) require_kind(*e.args[i], node.args[i], Kind::integer, "substring counts in whole numbers");
+        return {.kind = Kind::text};
+      case Function::position: each_text(2); return {.kind = Kind::integer};
+      case Function::iso_week:
+      case Function::weekday:
+      case Function::quarter:
+        require_moment(*e.args[0], node.args[0], "`" + e.text + "` takes");
+        return {.kind = Kind::integer};
+      case Function::start_of: {
+        require_moment(*e.args[1], node.args[1], "`start_of` takes");
+        static const std::vector<std::string> units = {"year", "quarter", "month", "week"};
+        const auto* unit = std::get_if<std::string>(&e.args[0]->value);
+        if (e.args[0]->op != Op::literal || unit == nullptr || std::find(units.begin(), units.end(), *unit) == units.end())
+          fail(Code::unknown_word, "`start_of` takes 'year', 'quarter', 'month' or 'week'", *e.args[0], {}, unit == nullptr ? "" : nearest_word(*unit, units));
+        node.text = *unit;
+        return {.kind = Kind::date};
+      }
+      case Function::none: break;
+    }
+    return {};
+  }
+
+  Scope& scope_;
+  std::shared_ptr<const Origin> origin_;
+  std::vector<Problem>& problems_;
+};
+
+// The one text column that a tree depends on; -1: several or others; -2: none.
+int text_column(const Node& node) {
+  if (node.op == Op::name) return node.type.kind == Kind::text ? node.column : -1;
+  int only = -2;
+  for (const NodePtr& arg : node.args) {
+    const int one = text_column(*arg);
+    if (one == -2) continue;
+    if (one == -1 || (only >= 0 && only != one)) return -1;
+    only = one;
+  }
+  return only;
+}
+
+}  // namespace
+
+NodePtr make_literal(Value value, Type type, const Expression& at, const std::shared_ptr<const Origin>& origin) {
+  NodePtr node = make_node(Op::literal, type, at, origin);
+  node->value = std::move(value);
+  return node;
+}
+
+NodePtr make_column(int column, Type type, const Expression& at, const std::shared_ptr<const Origin>& origin) {
+  NodePtr node = make_node(Op::name, type, at, origin);
+  node->column = column;
+  return node;
+}
+
+NodePtr make_unknown(const Expression& at, const std::shared_ptr<const Origin>& origin) {
+  NodePtr node = make_node(Op::name, {}, at, origin);
+  return node;
+}
+
+NodePtr bind(const Expression& expression, Scope& scope, const std::shared_ptr<const Origin>& origin, std::vector<Problem>& problems) {
+  return Binding(scope, origin, problems).bind(expression);
+}
+
+int finish(Node& root, int first_slot) {
+  int slot = first_slot;
+  const auto walk = [&](const auto& self, Node& node) -> void {
+    node.slot = slot++;
+    bool constant = node.op != Op::name;
+    for (const NodePtr& arg : node.args) {
+      self(self, *arg);
+      constant = constant && arg->constant;
+    }
+    node.constant = constant;
+    const int column = text_column(node);
+    node.only_text_column = node.op != Op::name && column >= 0 && node.type.kind != Kind::interval ? column : -1;
+  };
+  walk(walk, root);
+  return slot;
+}
+
+}  // namespace lofty::engine

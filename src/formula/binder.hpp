@@ -1,0 +1,42 @@
+#pragma once
+// Resolving names and checking types: from Expression to Node.
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "formula/node.hpp"
+#include "lofty/error.hpp"
+
+namespace lofty::engine {
+
+// What the names of a formula mean at the place where it stands. The ladder has one scope per stage.
+class Scope {
+ public:
+  virtual ~Scope() = default;
+  // A node for a (qualified) name; or a thrown Problem-carrying Error that says why there is none.
+  virtual NodePtr name(const Expression& expression, const std::shared_ptr<const Origin>& origin) = 0;
+  // A node for sum(...), overall_max(...) and their like.
+  virtual NodePtr aggregate(const Expression& expression, const std::shared_ptr<const Origin>& origin) = 0;
+  // The value of `:name`.
+  virtual NodePtr choice(const Expression& expression, const std::shared_ptr<const Origin>& origin) = 0;
+};
+
+// A formula's Node tree. Problems are appended to `problems`, each with its place and `origin`'s key; the node that
+// could not be bound has Kind::unknown, which no further check complains about. Columns of unknown type (tables not
+// yet read) likewise silence the type checks.
+NodePtr bind(const Expression& expression, Scope& scope, const std::shared_ptr<const Origin>& origin,
+             std::vector<Problem>& problems);
+
+// Completes a tree for evaluation: constants, slots. Returns how many slots it needs, counting from `first_slot`.
+int finish(Node& root, int first_slot = 0);
+
+NodePtr make_literal(Value value, Type type, const Expression& at, const std::shared_ptr<const Origin>& origin);
+NodePtr make_column(int column, Type type, const Expression& at, const std::shared_ptr<const Origin>& origin);
+NodePtr make_unknown(const Expression& at, const std::shared_ptr<const Origin>& origin);
+
+// A problem at a part of a formula.
+Problem problem_at(Code code, std::string sentence, const Expression& at, const std::shared_ptr<const Origin>& origin,
+                   std::string nearest = {}, std::string advice = {});
+
+}  // namespace lofty::engine

@@ -1,0 +1,123 @@
+#pragma once
+// Evaluating bound formulas over batches of rows.
+// Covered by tests/formula/evaluator_test.cpp, against a one-value-at-a-time reference.
+
+#include <deque>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "formula/node.hpp"
+#include "lofty/error.hpp"
+#include "table/column.hpp"
+
+namespace lofty::engine {
+
+// Rows handled at once: the arrays of a few operators stay in the second-level cache.
+inline constexpr std::size_t batch_rows = 4096;
+
+// The values of one node for one batch. Exactly one array is in use, told by `lane`; nulls are the same special
+// values as in Piece, and a view without data for `text`.
+struct Vector {
+  enum class Lane : unsigned char { int64, int128, float64, code, text };
+  Lane lane = Lane::int64;
+  Type type;
+  std::vector<std::int64_t> ints;
+  std::vector<int128> wide;
+  std::vector<double> doubles;
+  std::vector<std::uint32_t> codes;
+  std::vector<std::string_view> texts;
+  const Dictionary* dictionary = nullptr;  // of `codes`
+  std::deque<std::string> made;            // texts that an operator made
+
+  void set_int64(std::size_t count) {
+    lane = Lane::int64;
+    ints.resize(count);
+  }
+  void set_text(std::size_t count) {
+    lane = Lane::text;
+    texts.assign(count, std::string_view());
+    made.clear();
+  }
+  bool is_null(std::size_t i) const;
+  int128 exact(std::size_t i) const { return lane == Lane::int64 ? int128{ints[i]} : wide[i]; }
+  std::string_view text(std::size_t i) const { return lane == Lane::code ? dictionary->text(codes[i]) : texts[i]; }
+  Value value(std::size_t i) const;
+};
+
+// Where a relation's columns come from.
+class RowSource {
+ public:
+  virtual ~RowSource() = default;
+  virtual std::size_t rows() const = 0;
+  // Rows [begin, begin + count) of a column; sets every member of `out` that its lane uses.
+  virtual void load(int column, std::size_t begin, std::size_t count, Vector& out) const = 0;
+  // The dictionary of a text column; null when it has none.
+  virtual const Dictionary* dictionary(int column) const = 0;
+};
+
+void load_column(const Column& column, std::size_t begin, std::size_t count, Vector& out);
+
+// Sealed columns, side by side.
+class ColumnSource : public RowSource {
+ public:
+  ColumnSource(std::size_t rows, std::vector<ColumnPtr> columns) : rows_(rows), columns_(std::move(columns)) {}
+  std::size_t rows() const override { return rows_; }
+  void load(int column, std::size_t begin, std::size_t count, Vector& out) const override {
+    load_column(*columns_[static_cast<std::size_t>(column)], begin, count, out);
+  }
+  const Dictionary* dictionary(int column) const override {
+    const Column& c = *columns_[static_cast<std::size_t>(column)];
+    return c.type().kind == Kind::text ? &c.dictionary() : nullptr;
+  }
+
+ private:
+  std::size_t rows_;
+  std::vector<ColumnPtr> columns_;
+};
+
+// A value that one row made impossible. `row` counts from 0 in the source.
+struct RowFailure {
+  Code code;
+  std::string sentence, advice;
+  std::size_t row;
+  const Node* node;
+};
+
+// Scratch memory and evaluation for trees over one source. Not thread-safe: one per thread.
+//
+// A row is active when `active` is null or active[i] != 0. Values of rows that are not active may be anything, and
+// never fail: so `case`, `coalesce`, `and` and `or` shield what stands to their right. Results stay valid until the
+// same node is evaluated again.
+class Evaluator {
+ public:
+  Evaluator(const RowSource& source, int slots) : source_(source), scratch_(static_cast<std::size_t>(slots)) {}
+
+  // Throws RowFailure for the first active row (of the operator that fails first) whose value cannot be.
+  const Vector& evaluate(const Node& node, std::size_t begin, std::size_t count, const unsigned char* active);
+
+ private:
+  struct Scratch {
+    Vector out, left, right;  // left and right: operands converted to a common lane
+    std::vector<unsigned char> mask;
+    Vector distinct;          // results by code, where the node depends on one text column only
+    const Dictionary* distinct_of = nullptr;
+    ColumnPtr shared;
+    bool cannot_share = false;
+  };
+  struct Loaded {
+    Vector values;
+    std::size_t begin = ~std::size_t{0}, count = 0;
+  };
+  struct Call;  // the arguments of evaluate(), passed on
+  friend struct Call;
+
+  // A column's rows; kept until another batch is asked for.
+  const Vector& load(int column, std::size_t begin, std::size_t count);
+
+  const RowSource& source_;
+  std::vector<Scratch> scratch_;
+  std::deque<Loaded> columns_;  // a deque: growing it moves nothing that a caller holds
+};
+
+}  // namespace lofty::engine

@@ -1,0 +1,75 @@
+#include "formula/functions.hpp"
+
+#include <array>
+
+namespace lofty::engine {
+namespace {
+
+using F = Function;
+constexpr std::array<FunctionInfo, 26> functions = {{
+    {"abs", F::absolute, 1, 1, "abs(number)", "the number without its sign"},
+    {"mod", F::modulo, 2, 2, "mod(a, b)", "the rest of a / b, with the sign of a"},
+    {"ceiling", F::ceiling, 1, 1, "ceiling(number)", "the least whole number that is not below it"},
+    {"ceil", F::ceiling, 1, 1, "ceil(number)", "short for ceiling"},
+    {"floor", F::floor, 1, 1, "floor(number)", "the greatest whole number that is not above it"},
+    {"sqrt", F::square_root, 1, 1, "sqrt(number)", "the square root, a float"},
+    {"ln", F::logarithm, 1, 1, "ln(number)", "the natural logarithm, a float"},
+    {"exp", F::exponential, 1, 1, "exp(number)", "e to the power of the number, a float"},
+    {"power", F::power, 2, 2, "power(a, b)", "a to the power of b, a float"},
+    {"coalesce", F::coalesce, 1, 100, "coalesce(a, b, ...)", "the first that is not null"},
+    {"nullif", F::nullif, 2, 2, "nullif(a, b)", "null when a = b, else a"},
+    {"greatest", F::greatest, 1, 100, "greatest(a, b, ...)", "the greatest; null when one is null"},
+    {"least", F::least, 1, 100, "least(a, b, ...)", "the least; null when one is null"},
+    {"upper", F::upper, 1, 1, "upper(text)", "in capitals"},
+    {"lower", F::lower, 1, 1, "lower(text)", "in small letters"},
+    {"trim", F::trim, 1, 2, "trim(both ' ' from text)", "without the character at both ends, or `leading`, or `trailing`"},
+    {"trim_leading", F::trim_leading, 1, 2, "trim(leading ' ' from text)", "without the character at the start"},
+    {"trim_trailing", F::trim_trailing, 1, 2, "trim(trailing ' ' from text)", "without the character at the end"},
+    {"char_length", F::char_length, 1, 1, "char_length(text)", "how many characters (code points) it has"},
+    {"substring", F::substring, 2, 3, "substring(text from 2 for 3)", "a part, counted in characters from 1"},
+    {"position", F::position, 2, 2, "position('a' in text)", "where the first text occurs in the second, from 1; 0 if it does not"},
+    {"iso_week", F::iso_week, 1, 1, "iso_week(date)", "the ISO 8601 week, 1 to 53"},
+    {"weekday", F::weekday, 1, 1, "weekday(date)", "1 on Monday to 7 on Sunday"},
+    {"quarter", F::quarter, 1, 1, "quarter(date)", "1 to 4"},
+    {"start_of", F::start_of, 2, 2, "start_of('month', date)", "the first day of its year, quarter, month or week"},
+    {"character_length", F::char_length, 1, 1, "character_length(text)", "the same as char_length"},
+}};
+
+constexpr std::array<AggregateInfo, 7> aggregates = {{
+    {"sum", "sum(number)", "the sum of the values; null over none"},
+    {"count", "count(*), count(x), count(distinct x)", "rows, values, or different values"},
+    {"avg", "avg(number)", "the mean, with six decimals more; null over none"},
+    {"min", "min(x)", "the least value; null over none"},
+    {"max", "max(x)", "the greatest value; null over none"},
+    {"overall_max", "overall_max(x)", "the greatest value over all rows that count, one for the whole ladder"},
+    {"overall_min", "overall_min(x)", "the least value over all rows that count, one for the whole ladder"},
+}};
+
+}  // namespace
+
+std::span<const FunctionInfo> row_functions() { return functions; }
+
+const FunctionInfo* find_row_function(std::string_view name) {
+  for (const FunctionInfo& info : functions)
+    if (info.name == name) return &info;
+  return nullptr;
+}
+
+std::span<const AggregateInfo> aggregate_functions() { return aggregates; }
+
+bool is_aggregate(std::string_view name) {
+  for (const AggregateInfo& info : aggregates)
+    if (info.name == name && !name.starts_with("overall_")) return true;
+  return false;
+}
+
+std::vector<std::string> function_names() {
+  std::vector<std::string> names;
+  for (const FunctionInfo& info : functions)
+    if (info.name.find("trim_") == std::string_view::npos) names.emplace_back(info.name);
+  for (const AggregateInfo& info : aggregates) names.emplace_back(info.name);
+  for (const char* word : {"cast", "extract"}) names.emplace_back(word);
+  return names;
+}
+
+}  // namespace lofty::engine

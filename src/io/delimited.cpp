@@ -1,0 +1,615 @@
+// Delimited text: cut into chunks at record ends, parsed by libcsv in parallel, converted as it is parsed.
+//
+// The file is read once, front to back, by whichever thread needs the next chunk; that thread counts the quotes (a
+// line end inside an odd number of quotes does not end a record) and keeps the last, unfinished record for the next
+// chunk. So chunks depend on the file's bytes only, and pipes could be read the same way. A column whose type turns
+// out different from a chunk's guess has that chunk's bytes read again, for that column only.
+// Covered by tests/io/delimited_test.cpp.
+
+#include <csv.h>
+#include <fcntl.h>
+#include <simdjson.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <cstring>
+#include <mutex>
+
+#include "lofty/error.hpp"
+#include "lofty/table_files.hpp"
+#include "table/infer.hpp"
+#include "table/nearest.hpp"
+#include "table/parallel.hpp"
+#include "table/table_data.hpp"
+
+namespace lofty {
+
+using namespace engine;
+
+namespace {
+
+// Large enough that a chunk's own dictionaries and the two line-end searches do not show, small enough that two
+// threads share a 20 MB file evenly and a chunk's text stays in memory only briefly.
+constexpr std::size_t chunk_bytes = 4 * 1024 * 1024;
+
+class OpenFile {
+ public:
+  explicit OpenFile(const std::filesystem::path& path) {
+    const std::string shown = path.string();
+    const auto fail = [&](Code code, std::string sentence) {
+      Problem p{code, std::move(sentence), {}, {}, {}};
+      p.place.file = shown;
+      return Error(std::move(p));
+    };
+    descriptor_ = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
+    if (descriptor_ < 0) throw fail(Code::cannot_open, std::string("cannot be opened: ") + std::strerror(errno));
+    struct stat status {};
+    if (::fstat(descriptor_, &status) == 0 && S_ISDIR(status.st_mode)) {
+      ::close(descriptor_);
+      throw fail(Code::cannot_open, "this is a folder, not a file");
+    }
+  }
+  OpenFile(const OpenFile&) = delete;
+  OpenFile& operator=(const OpenFile&) = delete;
+  ~OpenFile() { ::close(descriptor_); }
+
+  // Appends up to `count` bytes from `offset` on; fewer at the end of the file.
+  void read(std::uint64_t offset, std::size_t count, std::vector<char>& out) const {
+    const std::size_t before = out.size();
+    out.resize(before + count);
+    std::size_t done = 0;
+    while (done < count) {
+      const ssize_t n = ::pread(descriptor_, out.data() + before + done, count - done, static_cast<off_t>(offset + done));
+      if (n < 0 && errno == EINTR) continue;
+      if (n < 0) throw Error(Problem{Code::cannot_open, std::string("reading failed: ") + std::strerror(errno), {}, {}, {}});
+      if (n == 0) break;
+      done += static_cast<std::size_t>(n);
+    }
+    out.resize(before + done);
+  }
+
+ private:
+  int descriptor_ = -1;
+};
+
+bool is_line_end(char c) { return c == '\n' || c == '\r'; }
+
+// Quote parity over a text; and where the last record that ends in it does.
+struct Cut {
+  std::size_t end = 0;  // behind the last record end; 0: there is none
+};
+
+Cut last_record_end(std::string_view text) {
+  Cut cut;
+  const char* const first = text.data();
+  const char* const last = first + text.size();
+  // Between quotes, whole stretches are searched at memory speed.
+  const char* at = first;
+  bool inside = false;
+  while (at < last) {
+    const char* quote = static_cast<const char*>(std::memchr(at, '"', static_cast<std::size_t>(last - at)));
+    const char* const stop = quote != nullptr ? quote : last;
+    if (!inside)
+      if (const void* end = ::memrchr(at, '\n', static_cast<std::size_t>(stop - at)))
+        cut.end = static_cast<std::size_t>(static_cast<const char*>(end) - first) + 1;
+    if (quote == nullptr) break;
+    inside = !inside;
+    at = quote + 1;
+  }
+  return cut;
+}
+
+int no_blanks(unsigned char) { return 0; }
+
+// libcsv, set up the way this product reads: strict, blanks kept, nothing told from "".
+class Parser {
+ public:
+  explicit Parser(char delimiter) {
+    csv_init(&parser_, CSV_STRICT | CSV_STRICT_FINI | CSV_EMPTY_IS_NULL);
+    csv_set_delim(&parser_, static_cast<unsigned char>(delimiter));
+    csv_set_space_func(&parser_, no_blanks);
+  }
+  Parser(const Parser&) = delete;
+  Parser& operator=(const Parser&) = delete;
+  ~Parser() { csv_free(&parser_); }
+
+  // Bytes read; less than text.size() where the text is malformed.
+  std::size_t parse(std::string_view text, void (*field)(void*, std::size_t, void*), void (*record)(int, void*), void* to) {
+    return csv_parse(&parser_, text.data(), text.size(), field, record, to);
+  }
+  // False: the last quote was never closed.
+  bool finish(void (*field)(void*, std::size_t, void*), void (*record)(int, void*), void* to) { return csv_fini(&parser_, field, record, to) == 0; }
+
+ private:
+  csv_parser parser_{};
+};
+
+// Line counting: how many line ends precede an offset. CR LF, LF and CR each end a line.
+std::size_t line_ends(std::string_view text) {
+  std::size_t lines = 0;
+  for (std::size_t i = 0; i < text.size(); ++i)
+    lines += text[i] == '\n' ? !(i > 0 && text[i - 1] == '\r') : text[i] == '\r';
+  return lines;
+}
+
+struct ChunkText {
+  std::size_t number = 0;
+  std::uint64_t offset = 0;  // in the file
+  std::vector<char> bytes;
+  std::string_view view() const { return {bytes.data(), bytes.size()}; }
+};
+
+struct Chunk {
+  std::uint64_t offset = 0;
+  std::size_t size = 0, rows = 0, first_row = 0;
+  std::vector<PieceReader> readers;  // by wanted column
+};
+
+class DelimitedSource : public TableSource {
+ public:
+  DelimitedSource(const std::filesystem::path& path, const ReadOptions& options) : path_(path), name_(path.filename().string()), options_(options) { read_heading(); }
+
+  const std::string& name() const override { return name_; }
+  const std::vector<std::string>& headings() const override { return headings_; }
+  Table read(std::span<const std::size_t> columns, const Run& run) const override;
+
+ private:
+  friend class Reading;
+  void read_heading();
+  Problem problem(Code code, std::string sentence, std::size_t line = 0, std::string advice = {}) const {
+    Problem p{code, std::move(sentence), {}, {}, std::move(advice)};
+    p.place.file = path_.string();
+    p.place.line = line;
+    return p;
+  }
+  void check_encoding(std::string_view text, std::uint64_t offset) const;
+  std::size_t line_at(std::uint64_t offset) const;
+
+  std::filesystem::path path_;
+  std::string name_;
+  ReadOptions options_;
+  std::vector<std::string> headings_;
+  char delimiter_ = ',';
+  std::uint64_t body_ = 0;  // where the rows begin
+};
+
+void DelimitedSource::check_encoding(std::string_view text, std::uint64_t offset) const {
+  const auto result = simdjson::validate_utf8(text.data(), text.size());
+  if (result) return;
+  // Find the first bad byte: grow a valid prefix by halving.
+  std::size_t good = 0, bad = text.size();
+  while (bad - good > 1) {
+    std::size_t middle = good + (bad - good) / 2;
+    // A cut inside a character is not an error of the text.
+    std::size_t cut = middle;
+    while (cut > good && (text[cut] & 0xc0) == 0x80 && middle - cut < 4) --cut;
+    if (cut == good) cut = middle;
+    if (simdjson::validate_utf8(text.data() + good, cut - good))
+      good = cut;
+    else
+      bad = cut;
+    if (cut == good && bad - good <= 4) break;
+  }
+  const std::uint64_t at = offset + good;
+  char byte[8];
+  std::snprintf(byte, sizeof byte, "0x%02X", static_cast<unsigned char>(text[good]));
+  throw Error(problem(Code::bad_encoding, "byte " + std::to_string(at) + " (" + byte + ") is not UTF-8", line_at(at), "save the file as UTF-8"));
+}
+
+// The line (from 1) that holds the byte at `offset`. Reads the file again up to there.
+std::size_t DelimitedSource::line_at(std::uint64_t offset) const {
+  const OpenFile file(path_);
+  std::size_t lines = 1;
+  std::vector<char> bytes;
+  for (std::uint64_t at = 0; at < offset; at += bytes.size()) {
+    bytes.clear();
+    file.read(at, static_cast<std::size_t>(std::min<std::uint64_t>(chunk_bytes, offset - at)), bytes);
+    if (bytes.empty()) break;
+    lines += line_ends({bytes.data(), bytes.size()});
+    if (bytes.back() == '\r' && at + bytes.size() < offset) {  // a CR LF across the border counts once
+      std::vector<char> next;
+      file.read(at + bytes.size(), 1, next);
+      if (!next.empty() && next[0] == '\n') --lines;
+    }
+  }
+  return lines;
+}
+
+struct HeadingFields {
+  std::vector<std::string> fields;
+  bool done = false;
+  static void field(void* text, std::size_t size, void* to) {
+    auto& self = *static_cast<HeadingFields*>(to);
+    if (!self.done) self.fields.emplace_back(static_cast<const char*>(text), text == nullptr ? 0 : size);
+  }
+  static void record(int, void* to) { static_cast<HeadingFields*>(to)->done = true; }
+};
+
+void DelimitedSource::read_heading() {
+  const OpenFile file(path_);
+  std::vector<char> bytes;
+  file.read(0, 64 * 1024, bytes);
+  std::string_view text(bytes.data(), bytes.size());
+  if (text.starts_with("\xEF\xBB\xBF")) body_ = 3;
+  text.remove_prefix(body_);
+  while (!text.empty() && is_line_end(text[0])) {  // blank lines in front
+    text.remove_prefix(1);
+    ++body_;
+  }
+  if (text.empty()) throw Error(problem(Code::empty_file, "the file is empty: it has no heading line", 0, "the first line names the columns"));
+  // The end of the heading line, outside quotes.
+  bool inside = false;
+  std::size_t end = 0;
+  for (; end < text.size() && (inside || !is_line_end(text[end])); ++end) inside = inside != (text[end] == '"');
+  if (inside) throw Error(problem(Code::unclosed_quote, "the heading line has a quote that never ends", line_at(body_)));
+  const std::string_view line = text.substr(0, end);
+  check_encoding(line, body_);
+  if (options_.delimiter != 0) {
+    delimiter_ = options_.delimiter;
+  } else {
+    // The sign that the heading line has most of; commas win ties.
+    std::size_t most = 0;
+    inside = false;
+    for (const char candidate : {',', ';', '\t', '|'}) {
+      std::size_t count = 0;
+      for (const char c : line) {
+        inside = inside != (c == '"');
+        count += !inside && c == candidate;
+      }
+      if (count > most) {
+        most = count;
+        delimiter_ = candidate;
+      }
+    }
+  }
+  HeadingFields heading;
+  Parser parser(delimiter_);
+  const std::string with_end = std::string(line) + "\n";
+  if (parser.parse(with_end, HeadingFields::field, HeadingFields::record, &heading) != with_end.size())
+    throw Error(problem(Code::unclosed_quote, "the heading line has text behind a closing quote, or a quote inside a name", line_at(body_), "double a quote that belongs to a name: \"\""));
+  if (!options_.header.empty()) {
+    if (options_.header.size() != heading.fields.size())
+      throw Error(problem(Code::bad_heading, "data.header names " + std::to_string(options_.header.size()) + " columns, the first line has " + std::to_string(heading.fields.size()) + " fields", 1));
+    headings_ = options_.header;
+  } else {
+    headings_ = heading.fields;
+    body_ += end;
+  }
+  for (std::size_t i = 0; i < headings_.size(); ++i) {
+    if (headings_[i].empty() || headings_[i].find_first_not_of(" \t") == std::string::npos)
+      throw Error(problem(Code::bad_heading, "column " + std::to_string(i + 1) + " has no heading", line_at(body_), "data.header names all columns of a file without headings"));
+    for (std::size_t k = 0; k < i; ++k)
+      if (headings_[k] == headings_[i])
+        throw Error(problem(Code::bad_heading, "columns " + std::to_string(k + 1) + " and " + std::to_string(i + 1) + " are both called `" + headings_[i] + "`", line_at(body_),
+                            "data.header gives them names of their own"));
+  }
+}
+
+// One reading of the rows.
+class Reading {
+ public:
+  Reading(const DelimitedSource& source, std::span<const std::size_t> columns, const Run& run)
+      : source_(source), run_(run), file_(source.path_), wanted_(columns.begin(), columns.end()), slot_(source.headings_.size(), -1), next_(source.body_) {
+    for (std::size_t i = 0; i < wanted_.size(); ++i) slot_[wanted_[i]] = static_cast<int>(i);
+    for (const std::size_t column : wanted_) declared_.push_back(declared_type(column));
+    struct stat status {};
+    if (::stat(source.path_.c_str(), &status) == 0) size_ = static_cast<std::uint64_t>(status.st_size);
+    for (const auto& option : source.options_.columns) {
+      if (std::find(source.headings_.begin(), source.headings_.end(), option.column) != source.headings_.end()) continue;
+      Problem p = source.problem(Code::unknown_column, "no column `" + option.column + "` in " + source.name_);
+      p.place.key = "data.columns." + option.column;
+      p.nearest = nearest_word(option.column, source.headings_);
+      throw Error(std::move(p));
+    }
+  }
+
+  Table read() {
+    // One worker a thread takes chunk after chunk; a small file is one chunk and needs no thread.
+    const bool small = size_ < 2 * chunk_bytes;
+    const std::size_t workers = small ? 1 : static_cast<std::size_t>(thread_count(run_));
+    parallel_for(workers, run_, [&](std::size_t) {
+      ChunkText text;
+      while (take_next(text)) parse_chunk(text);
+    });
+    if (failure_) throw Error(*failure_);
+    return seal();
+  }
+
+ private:
+  struct Rows {  // what the callbacks of one chunk work on
+    Reading& reading;
+    Chunk& chunk;
+    const std::vector<int>& slot;  // by field: which reader takes it, or -1
+    std::size_t field = 0;
+    std::size_t ragged_row = ~std::size_t{0}, ragged_fields = 0;
+    bool keep_rows = true;
+
+    static void on_field(void* text, std::size_t size, void* to) {
+      auto& self = *static_cast<Rows*>(to);
+      const std::size_t field = self.field++;
+      if (field >= self.slot.size()) return;
+      const int slot = self.slot[field];
+      if (slot < 0) return;
+      PieceReader& reader = self.chunk.readers[static_cast<std::size_t>(slot)];
+      if (text == nullptr || self.reading.is_null_word({static_cast<const char*>(text), size}))
+        reader.add_null();
+      else
+        reader.add({static_cast<const char*>(text), size});
+    }
+    static void on_record(int, void* to) {
+      auto& self = *static_cast<Rows*>(to);
+      if (self.field != self.slot.size()) self.ragged();
+      self.field = 0;
+      if (self.keep_rows) ++self.chunk.rows;
+    }
+    void ragged() {
+      if (reading.source_.options_.ragged_as_null && field < slot.size()) {
+        for (; field < slot.size(); ++field)
+          if (slot[field] >= 0) chunk.readers[static_cast<std::size_t>(slot[field])].add_null();
+      } else if (ragged_row == ~std::size_t{0}) {
+        ragged_row = chunk.rows;
+        ragged_fields = field;
+      }
+    }
+  };
+
+  bool is_null_word(std::string_view text) const {
+    const auto& nulls = source_.options_.nulls;
+    return !nulls.empty() && std::find(nulls.begin(), nulls.end(), text) != nulls.end();
+  }
+
+  std::optional<Type> declared_type(std::size_t column) const {
+    for (const auto& option : source_.options_.columns) {
+      if (option.column != source_.headings_[column]) continue;
+      for (const Kind kind : {Kind::integer, Kind::decimal, Kind::floating, Kind::date, Kind::timestamp, Kind::boolean, Kind::text})
+        if (option.type == kind_name(kind)) return Type{.kind = kind};
+    }
+    return std::nullopt;
+  }
+
+  // The next whole records, and the bytes behind them kept for the one after.
+  bool take_next(ChunkText& out) {
+    const std::scoped_lock lock(mutex_);
+    check_stop(run_);
+    if (failure_ || (ended_ && carry_.empty())) return false;
+    out.bytes.swap(carry_);
+    carry_.clear();
+    out.offset = next_ - out.bytes.size();
+    std::size_t wanted = chunk_bytes;
+    for (;;) {
+      const std::size_t before = out.bytes.size();
+      if (!ended_) file_.read(next_, wanted, out.bytes);
+      next_ += out.bytes.size() - before;
+      if (out.bytes.size() - before < wanted) ended_ = true;
+      if (ended_) break;
+      const Cut cut = last_record_end(out.view());
+      if (cut.end > 0) {
+        carry_.assign(out.bytes.begin() + static_cast<std::ptrdiff_t>(cut.end), out.bytes.end());
+        out.bytes.resize(cut.end);
+        break;
+      }
+      wanted *= 2;  // one record longer than a chunk
+    }
+    if (out.bytes.empty()) return false;
+    out.number = chunks_.size();
+    chunks_.push_back(std::make_unique<Chunk>());
+    chunks_.back()->offset = out.offset;
+    chunks_.back()->size = out.bytes.size();
+    if (run_.progress && size_ > 0) run_.progress(static_cast<double>(next_) / static_cast<double>(size_));
+    return true;
+  }
+
+  void fail(std::size_t chunk, Problem problem) {
+    const std::scoped_lock lock(mutex_);
+    if (failure_ && failed_chunk_ <= chunk) return;
+    failure_ = std::move(problem);
+    failed_chunk_ = chunk;
+  }
+
+  void parse_chunk(const ChunkText& text) {
+    Chunk* chunk = nullptr;
+    {
+      const std::scoped_lock lock(mutex_);
+      chunk = chunks_[text.number].get();
+    }
+    try {
+      source_.check_encoding(text.view(), text.offset);
+      for (const auto& declared : declared_) chunk->readers.emplace_back(declared);
+      run_parser(text.view(), *chunk, slot_, true);
+      // A guess from the first value that the whole chunk does not bear out is mended while its bytes are at hand.
+      std::vector<int> again(slot_.size(), -1);
+      bool any = false;
+      for (std::size_t i = 0; i < wanted_.size(); ++i) {
+        const Type type = type_from(chunk->readers[i].census());
+        if (declared_[i] || chunk->readers[i].serves(type)) continue;
+        reread(*chunk, i, type);
+        again[wanted_[i]] = static_cast<int>(i);
+        any = true;
+      }
+      if (any) run_parser(text.view(), *chunk, again, false);
+    } catch (const Error& error) {
+      fail(text.number, error.problems().front());
+    }
+  }
+
+  // Makes way for reading a column again; its census is kept aside, because a forced reading has none.
+  void reread(Chunk& chunk, std::size_t column, const Type& type) {
+    const std::scoped_lock lock(mutex_);
+    kept_census_[{chunk.offset, column}] = chunk.readers[column].census();
+    chunk.readers[column] = PieceReader(type);
+  }
+
+  const Census& census_of(const Chunk& chunk, std::size_t column) const {
+    const auto kept = kept_census_.find({chunk.offset, column});
+    return kept != kept_census_.end() ? kept->second : chunk.readers[column].census();
+  }
+
+  void run_parser(std::string_view text, Chunk& chunk, const std::vector<int>& slot, bool first) {
+    Rows rows{*this, chunk, slot};
+    rows.keep_rows = first;
+    Parser parser(source_.delimiter_);
+    const std::size_t done = parser.parse(text, Rows::on_field, Rows::on_record, &rows);
+    if (done != text.size()) {
+      Problem p = source_.problem(Code::unclosed_quote, "a quote stands where none can: inside a field that is not quoted, or with text behind it", source_.line_at(chunk.offset + done),
+                                  "put the whole field in quotes, and double the quotes inside it");
+      throw Error(std::move(p));
+    }
+    if (!parser.finish(Rows::on_field, Rows::on_record, &rows)) {
+      const std::size_t begin = record_begin(text, chunk.rows);
+      throw Error(source_.problem(Code::unclosed_quote, "a quoted field begins in this row and never ends", source_.line_at(chunk.offset + begin), "close it with \""));
+    }
+    if (rows.ragged_row != ~std::size_t{0}) {
+      const std::size_t begin = record_begin(text, rows.ragged_row), line = source_.line_at(chunk.offset + begin);
+      const std::string_view record = text.substr(begin, text.find_first_of("\r\n", begin) - begin);
+      Problem p = source_.problem(Code::ragged_row,
+                                  "this row has " + std::to_string(rows.ragged_fields) + (rows.ragged_fields == 1 ? " field" : " fields") + ", the heading line has " + std::to_string(slot.size()), line,
+                                  rows.ragged_fields < slot.size() ? "data.ragged = \"null\" fills short rows with nulls" : "put fields that hold the delimiter in quotes");
+      p.place.text = std::string(record.substr(0, 200));
+      throw Error(std::move(p));
+    }
+  }
+
+  // Where record `index` of a text begins, by the rules that libcsv follows.
+  static std::size_t record_begin(std::string_view text, std::size_t index) {
+    std::size_t at = 0;
+    const auto skip_blank_lines = [&] {
+      while (at < text.size() && is_line_end(text[at])) ++at;
+    };
+    skip_blank_lines();
+    for (; index > 0 && at < text.size(); --index) {
+      bool inside = false;
+      for (; at < text.size() && (inside || !is_line_end(text[at])); ++at) inside = inside != (text[at] == '"');
+      skip_blank_lines();
+    }
+    return at;
+  }
+
+  Table seal() {
+    auto data = std::make_shared<TableData>();
+    data->name = source_.name_;
+    data->headings = source_.headings_;
+    data->columns.resize(source_.headings_.size());
+    data->census.resize(source_.headings_.size());
+    for (auto& chunk : chunks_) {
+      chunk->first_row = data->rows;
+      data->rows += chunk->rows;
+    }
+    if (data->rows > most_rows)
+      throw Error(source_.problem(Code::too_many_rows, "the file has " + std::to_string(data->rows) + " rows; at most 4,294,967,294 can be numbered"));
+    std::vector<Type> types;
+    for (std::size_t i = 0; i < wanted_.size(); ++i) {
+      Census& census = data->census[wanted_[i]];
+      for (const auto& chunk : chunks_) census.merge(census_of(*chunk, i));
+      Type type = declared_[i].value_or(type_from(census));
+      if (type.kind == Kind::decimal) type.scale = census.scale;
+      types.push_back(type);
+    }
+    convert_again(types);
+    for (std::size_t i = 0; i < wanted_.size(); ++i) {
+      report_misfits(i, types[i], *data);
+      std::vector<Piece> pieces;
+      for (auto& chunk : chunks_) {
+        pieces.push_back(chunk->readers[i].take(types[i]));
+        if (types[i].kind == Kind::decimal) types[i].scale = std::max(types[i].scale, pieces.back().type.scale);
+      }
+      try {
+        data->columns[wanted_[i]] = Column::seal(types[i], std::move(pieces), run_);
+      } catch (const Error& error) {
+        Problem p = error.problems().front();
+        p.place.file = source_.path_.string();
+        p.sentence = "`" + source_.headings_[wanted_[i]] + "`: " + p.sentence;
+        throw Error(std::move(p));
+      }
+    }
+    data->line_of = line_finder();
+    return Table(std::move(data));
+  }
+
+  // Chunks whose guess is not the column's type are parsed again from the file, for those columns only.
+  void convert_again(const std::vector<Type>& types) {
+    parallel_for(chunks_.size(), run_, [&](std::size_t c) {
+      Chunk& chunk = *chunks_[c];
+      std::vector<int> again(slot_.size(), -1);
+      bool any = false;
+      for (std::size_t i = 0; i < wanted_.size(); ++i) {
+        if (chunk.readers[i].serves(types[i])) continue;
+        chunk.readers[i] = PieceReader(types[i]);
+        again[wanted_[i]] = static_cast<int>(i);
+        any = true;
+      }
+      if (!any) return;
+      std::vector<char> bytes;
+      file_.read(chunk.offset, chunk.size, bytes);
+      run_parser({bytes.data(), bytes.size()}, chunk, again, false);
+    });
+  }
+
+  void report_misfits(std::size_t i, const Type& type, TableData& data) const {
+    std::size_t count = 0;
+    std::string examples;
+    for (const auto& chunk : chunks_)
+      for (const Misfit& misfit : chunk->readers[i].misfits()) {
+        if (++count > 3) continue;
+        const std::size_t line = line_of_row(*chunk, misfit.row);
+        examples += (count > 1 ? ", " : "") + ("line " + std::to_string(line)) + " `" + misfit.text.substr(0, 40) + "`";
+      }
+    if (count == 0) return;
+    data.doubts.push_back({"misfits", std::to_string(count) + (count == 1 ? " value of `" : " values of `") + source_.headings_[wanted_[i]] + "` in " + source_.name_ +
+                                          (count == 1 ? " is" : " are") + " not " + (type.kind == Kind::integer ? "an " : "a ") + kind_name(type.kind) + " and " +
+                                          (count == 1 ? "counts" : "count") + " as null: " + examples + (count > 3 ? ", ..." : "")});
+  }
+
+  std::size_t line_of_row(const Chunk& chunk, std::size_t row) const {
+    std::vector<char> bytes;
+    file_.read(chunk.offset, chunk.size, bytes);
+    return source_.line_at(chunk.offset + record_begin({bytes.data(), bytes.size()}, row));
+  }
+
+  std::function<std::size_t(std::size_t)> line_finder() const {
+    struct Stretch {
+      std::size_t first_row, rows;
+      std::uint64_t offset;
+      std::size_t size;
+    };
+    auto stretches = std::make_shared<std::vector<Stretch>>();
+    for (const auto& chunk : chunks_) stretches->push_back({chunk->first_row, chunk->rows, chunk->offset, chunk->size});
+    const DelimitedSource source = source_;
+    return [stretches, source](std::size_t row) -> std::size_t {
+      for (const Stretch& s : *stretches) {
+        if (row < s.first_row || row >= s.first_row + s.rows) continue;
+        const OpenFile file(source.path_);
+        std::vector<char> bytes;
+        file.read(s.offset, s.size, bytes);
+        return source.line_at(s.offset + record_begin({bytes.data(), bytes.size()}, row - s.first_row));
+      }
+      return 0;
+    };
+  }
+
+  const DelimitedSource& source_;
+  const Run& run_;
+  OpenFile file_;
+  std::vector<std::size_t> wanted_;
+  std::vector<int> slot_;
+  std::vector<std::optional<Type>> declared_;
+  std::uint64_t size_ = 0;
+
+  std::mutex mutex_;  // guards what follows while chunks are taken
+  std::uint64_t next_;
+  std::vector<char> carry_;
+  bool ended_ = false;
+  std::vector<std::unique_ptr<Chunk>> chunks_;
+  std::map<std::pair<std::uint64_t, std::size_t>, Census> kept_census_;
+  std::optional<Problem> failure_;
+  std::size_t failed_chunk_ = 0;
+};
+
+Table DelimitedSource::read(std::span<const std::size_t> columns, const Run& run) const { return Reading(*this, columns, run).read(); }
+
+}  // namespace
+
+std::shared_ptr<const TableSource> open_delimited(const std::filesystem::path& file, const ReadOptions& options) { return std::make_shared<DelimitedSource>(file, options); }
+
+}  // namespace lofty

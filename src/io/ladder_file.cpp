@@ -1,0 +1,455 @@
+// TOML -> Ladder. Every key is known, or known to be of a later version, or an error with the nearest key.
+// Covered by tests/io/ladder_file_test.cpp.
+#include "lofty/ladder_file.hpp"
+
+#define TOML_EXCEPTIONS 0
+#define TOML_HEADER_ONLY 1
+#define TOML_ENABLE_FORMATTERS 0
+#include <toml++/toml.h>
+
+#include <algorithm>
+#include <cstring>
+#include <fstream>
+#include <functional>
+#include <sstream>
+
+#include "table/infer.hpp"
+#include "table/nearest.hpp"
+
+namespace lofty {
+
+using engine::nearest_word;
+
+namespace {
+
+class Reader {
+ public:
+  Reader(std::string_view source, LadderText& out, std::vector<Problem>& problems) : source_(source), out_(out), problems_(problems) {
+    line_starts_.push_back(0);
+    for (std::size_t i = 0; i < source.size(); ++i)
+      if (source[i] == '\n') line_starts_.push_back(i + 1);
+  }
+
+  void read(const toml::table& root) {
+    Ladder& ladder = out_.ladder;
+    section(root, "", {"title", "data", "choices", "figures", "rows", "totals", "rank", "keep", "list"},
+            {"periods", "windows", "orderings", "level", "alternatives", "window_defs", "across", "compare"});
+    text(root, "title", "title", ladder.title);
+    if (const auto* data = sub_table(root, "data", "data")) read_data(*data, ladder.data);
+    if (const auto* choices = sub_table(root, "choices", "choices")) read_choices(*choices);
+    if (const auto* figures = sub_table(root, "figures", "figures")) formulas(*figures, "figures", ladder.figures);
+    if (const auto* rows = sub_table(root, "rows", "rows")) {
+      section(*rows, "rows", {"where"}, {});
+      text(*rows, "where", "rows.where", ladder.where);
+    }
+    if (const auto* totals = sub_table(root, "totals", "totals")) formulas(*totals, "totals", ladder.totals);
+    const auto* rank = sub_table(root, "rank", "rank");
+    const auto* keep = sub_table(root, "keep", "keep");
+    if (rank != nullptr || keep != nullptr) {
+      Level level;
+      if (rank != nullptr) read_rank(*rank, level);
+      if (keep != nullptr) read_keep(*keep, level);
+      ladder.levels.push_back(std::move(level));
+    }
+    if (const auto* list = sub_table(root, "list", "list")) read_list(*list, ladder.list);
+  }
+
+ private:
+  using Names = std::vector<std::string>;
+
+  std::size_t offset_of(const toml::source_position& at) const {
+    if (at.line == 0 || at.line > line_starts_.size()) return 0;
+    // toml++ counts columns in code points.
+    std::size_t offset = line_starts_[at.line - 1];
+    for (toml::source_index column = 1; column < at.column && offset < source_.size(); ++column) {
+      ++offset;
+      while (offset < source_.size() && (source_[offset] & 0xc0) == 0x80) ++offset;
+    }
+    return offset;
+  }
+
+  LadderText::Spot spot_of(const toml::source_region& region) const {
+    const std::size_t offset = offset_of(region.begin);
+    const std::size_t line = region.begin.line;
+    return {line, line == 0 ? 0 : offset - line_starts_[line - 1] + 1, offset};
+  }
+
+  void problem(Code code, std::string sentence, const std::string& key, const toml::source_region& at, std::string nearest = {}, std::string advice = {}, std::size_t length = 0) {
+    Problem p{code, std::move(sentence), {}, std::move(nearest), std::move(advice)};
+    const LadderText::Spot spot = spot_of(at);
+    p.place.file = out_.file;
+    p.place.key = key;
+    p.place.line = spot.line;
+    p.place.column = spot.column;
+    if (spot.line > 0) {
+      const std::size_t begin = line_starts_[spot.line - 1];
+      const std::size_t end = std::min(source_.find('\n', begin), source_.size());
+      p.place.text = std::string(source_.substr(begin, end - begin));
+      p.place.offset = spot.column - 1;
+      const std::size_t to = offset_of(at.end);
+      p.place.length = length > 0 ? length : at.end.line == at.begin.line && to > spot.offset ? to - spot.offset : p.place.text.size() - std::min(p.place.offset, p.place.text.size());
+    }
+    problems_.push_back(std::move(p));
+  }
+
+  static std::string join(const std::string& prefix, std::string_view key) { return prefix.empty() ? std::string(key) : prefix + "." + std::string(key); }
+
+  // Reports the keys of a section that it does not have.
+  void section(const toml::table& table, const std::string& name, const Names& known, const Names& later) {
+    for (const auto& [key, node] : table) {
+      const std::string word(key.str());
+      if (std::find(known.begin(), known.end(), word) != known.end()) continue;
+      const std::string path = join(name, word);
+      if (std::find(later.begin(), later.end(), word) != later.end()) {
+        problem(Code::not_in_this_version, "`" + path + "` is not in this version", path, key.source(), {}, {}, word.size());
+        continue;
+      }
+      Names all = known;
+      all.insert(all.end(), later.begin(), later.end());
+      problem(Code::unknown_key, name.empty() ? "a ladder has no section `" + word + "`" : "`" + name + "` has no key `" + word + "`", path, key.source(), nearest_word(word, all), {}, word.size());
+    }
+  }
+
+  void remember(const std::string& path, const toml::node& node) { out_.spots[path] = spot_of(node.source()); }
+
+  void wrong_kind(const std::string& path, const toml::node& node, const char* wanted) { problem(Code::bad_value, "`" + path + "` has to be " + wanted, path, node.source()); }
+
+  const toml::table* sub_table(const toml::table& table, std::string_view key, const std::string& path) {
+    const toml::node* const node = table.get(key);
+    if (node == nullptr) return nullptr;
+    remember(path, *node);
+    if (!node->is_table()) wrong_kind(path, *node, ("a section, written [" + path + "]").c_str());
+    return node->as_table();
+  }
+
+  void text(const toml::table& table, std::string_view key, const std::string& path, std::string& to) {
+    const toml::node* const node = table.get(key);
+    if (node == nullptr) return;
+    remember(path, *node);
+    if (const auto* value = node->as_string())
+      to = value->get();
+    else
+      wrong_kind(path, *node, "text in quotes");
+  }
+
+  void texts(const toml::table& table, std::string_view key, const std::string& path, Names& to) {
+    const toml::node* const node = table.get(key);
+    if (node == nullptr) return;
+    remember(path, *node);
+    const toml::array* const array = node->as_array();
+    const bool all = array != nullptr && std::all_of(array->begin(), array->end(), [](const toml::node& n) { return n.is_string(); });
+    if (!all) return wrong_kind(path, *node, "a list of texts, like [\"shop_no\"]");
+    for (const toml::node& element : *array) {
+      to.push_back(element.as_string()->get());
+      out_.spots[path + ":" + to.back()] = spot_of(element.source());
+    }
+  }
+
+  void flag(const toml::table& table, std::string_view key, const std::string& path, bool& to) {
+    const toml::node* const node = table.get(key);
+    if (node == nullptr) return;
+    if (const auto* value = node->as_boolean())
+      to = value->get();
+    else
+      wrong_kind(path, *node, "true or false");
+  }
+
+  // One of a few words.
+  bool word(const toml::table& table, std::string_view key, const std::string& path, const Names& words, std::string& to) {
+    const std::size_t before = problems_.size();
+    text(table, key, path, to);
+    const toml::node* const node = table.get(key);
+    if (node == nullptr || problems_.size() > before) return false;
+    if (std::find(words.begin(), words.end(), to) != words.end()) return true;
+    std::string all;
+    for (std::size_t i = 0; i < words.size(); ++i) all += (i == 0 ? "" : i + 1 == words.size() ? " or " : ", ") + words[i];
+    problem(Code::unknown_word, "`" + path + "` is " + all + ", not `" + to + "`", path, node->source(), nearest_word(to, words));
+    return false;
+  }
+
+  // The entries of a table in the order of the file.
+  static std::vector<std::pair<std::string, const toml::node*>> in_order(const toml::table& table) {
+    struct Item {
+      toml::source_position at;
+      std::string key;
+      const toml::node* node;
+    };
+    std::vector<Item> items;
+    for (const auto& [key, node] : table) items.push_back({key.source().begin, std::string(key.str()), &node});
+    std::sort(items.begin(), items.end(), [](const Item& a, const Item& b) { return a.at < b.at; });
+    std::vector<std::pair<std::string, const toml::node*>> out;
+    for (Item& item : items) out.emplace_back(std::move(item.key), item.node);
+    return out;
+  }
+
+  void formulas(const toml::table& table, const std::string& section_name, std::vector<NamedFormula>& to) {
+    for (const auto& [name, node] : in_order(table)) {
+      const std::string path = join(section_name, name);
+      remember(path, *node);
+      if (const auto* value = node->as_string())
+        to.push_back({name, value->get()});
+      else
+        wrong_kind(path, *node, "a formula in quotes");
+    }
+  }
+
+  void read_options(const toml::table& table, const std::string& path, ReadOptions& to) {
+    texts(table, "nulls", path + ".nulls", to.nulls);
+    texts(table, "header", path + ".header", to.header);
+    std::string delimiter;
+    text(table, "delimiter", path + ".delimiter", delimiter);
+    if (delimiter.size() > 1)
+      problem(Code::bad_value, "`" + path + ".delimiter` is one sign", path + ".delimiter", table.get("delimiter")->source(), {}, "\",\", \";\", \"\\t\" or \"|\"");
+    else if (!delimiter.empty())
+      to.delimiter = delimiter[0];
+    std::string ragged;
+    if (word(table, "ragged", path + ".ragged", {"null", "error"}, ragged)) to.ragged_as_null = ragged == "null";
+    const toml::table* const columns = sub_table(table, "columns", path + ".columns");
+    if (columns == nullptr) return;
+    for (const auto& [name, node] : in_order(*columns)) {
+      const std::string column_path = path + ".columns." + name;
+      remember(column_path, *node);
+      const toml::table* const column = node->as_table();
+      if (column == nullptr) {
+        wrong_kind(column_path, *node, "a table, like { type = \"decimal\" }");
+        continue;
+      }
+      section(*column, column_path, {"type"}, {"thousands", "point", "form"});
+      std::string type;
+      if (word(*column, "type", column_path + ".type", {"integer", "decimal", "float", "date", "timestamp", "boolean", "text"}, type)) to.columns.push_back({name, type});
+    }
+  }
+
+  void read_data(const toml::table& table, Data& data) {
+    section(table, "data", {"from", "as", "join", "columns", "nulls", "header", "delimiter", "ragged"}, {"locale", "zone"});
+    text(table, "from", "data.from", data.from);
+    text(table, "as", "data.as", data.as);
+    read_options(table, "data", data.read);
+    const toml::node* const joins = table.get("join");
+    if (joins == nullptr) return;
+    const toml::array* const list = joins->as_array();
+    if (list == nullptr || !std::all_of(list->begin(), list->end(), [](const toml::node& n) { return n.is_table(); })) return wrong_kind("data.join", *joins, "written [[data.join]]");
+    for (const toml::node& node : *list) {
+      const std::string path = "data.join[" + std::to_string(data.joins.size()) + "]";
+      const toml::table& one = *node.as_table();
+      remember(path, node);
+      Join join;
+      section(one, path, {"with", "on", "as", "kind", "many", "columns", "nulls", "header", "delimiter", "ragged"}, {});
+      text(one, "with", path + ".with", join.with);
+      text(one, "as", path + ".as", join.as);
+      texts(one, "on", path + ".on", join.on);
+      if (join.with.empty()) problem(Code::missing_key, "`" + path + "` names no table", path, node.source(), {}, "with = \"shops.csv\"");
+      std::string kind;
+      if (word(one, "kind", path + ".kind", {"left", "inner", "right", "full"}, kind) && kind != "left")
+        problem(Code::not_in_this_version, "joins other than \"left\" are not in this version", path + ".kind", one.get("kind")->source());
+      bool many = false;
+      flag(one, "many", path + ".many", many);
+      if (many) problem(Code::not_in_this_version, "`many = true` is not in this version", path + ".many", one.get("many")->source());
+      read_options(one, path, join.read);
+      data.joins.push_back(std::move(join));
+    }
+  }
+
+  // Numbers are taken from the file's text: toml++ holds doubles.
+  Value value_of(const toml::node& node) const {
+    if (const auto* t = node.as_string()) return t->get();
+    if (const auto* b = node.as_boolean()) return b->get();
+    if (const auto* d = node.as_date()) {
+      const auto& date = d->get();
+      if (const auto day = Date::from_parts(date.year, date.month, date.day)) return *day;
+    }
+    if (const auto* t = node.as_date_time()) {
+      const auto& moment = t->get();
+      char buffer[64];
+      std::snprintf(buffer, sizeof buffer, "%04d-%02d-%02d %02d:%02d:%02d", moment.date.year, moment.date.month, moment.date.day, moment.time.hour, moment.time.minute, moment.time.second);
+      if (const auto parsed = Timestamp::parse(buffer)) return *parsed;
+    }
+    if (!node.is_number()) return {};
+    const std::size_t begin = offset_of(node.source().begin), end = offset_of(node.source().end);
+    std::string written(source_.substr(begin, end > begin ? end - begin : 0));
+    while (!written.empty() && std::strchr("0123456789", written.back()) == nullptr) written.pop_back();
+    written.erase(std::remove(written.begin(), written.end(), '_'), written.end());
+    if (const auto exact = Decimal::parse(written)) return *exact;
+    if (const auto* integer = node.as_integer()) return Decimal(integer->get(), 0);
+    return node.as_floating_point()->get();
+  }
+
+  static bool same_kind(const Value& a, const Value& b) { return a.index() == b.index(); }
+
+  void read_choices(const toml::table& table) {
+    for (const auto& [name, node] : in_order(table)) {
+      const std::string path = "choices." + name;
+      remember(path, *node);
+      Choice choice;
+      choice.name = name;
+      if (const toml::table* const full = node->as_table()) {
+        section(*full, path, {"value", "label", "unit", "least", "most", "among"}, {});
+        const toml::node* const value = full->get("value");
+        if (value == nullptr) {
+          problem(Code::missing_key, "`" + path + "` has no value", path, node->source(), {}, "value = 30");
+          continue;
+        }
+        choice.value = value_of(*value);
+        text(*full, "label", path + ".label", choice.label);
+        text(*full, "unit", path + ".unit", choice.unit);
+        const auto limit = [&](const char* key, Value& to) {
+          const toml::node* const at = full->get(key);
+          if (at == nullptr) return;
+          to = value_of(*at);
+          if (!same_kind(to, choice.value)) problem(Code::bad_choice, "`" + path + "." + key + "` is of another type than its value", path, at->source());
+        };
+        limit("least", choice.least);
+        limit("most", choice.most);
+        if (const toml::node* const among = full->get("among")) {
+          if (const toml::array* const list = among->as_array())
+            for (const toml::node& element : *list) {
+              choice.among.push_back(value_of(element));
+              if (!same_kind(choice.among.back(), choice.value)) problem(Code::bad_choice, "`" + path + ".among` holds another type than its value", path, element.source());
+            }
+          else
+            wrong_kind(path + ".among", *among, "a list");
+        }
+      } else {
+        choice.value = value_of(*node);
+      }
+      if (is_null(choice.value)) {
+        wrong_kind(path, *node, "a number, text, a date, a timestamp, true or false");
+        continue;
+      }
+      out_.ladder.choices.push_back(std::move(choice));
+    }
+  }
+
+  void ties(const toml::table& table, std::string_view key, const std::string& path, Ties& to) {
+    std::string name;
+    if (word(table, key, path, {"competition", "modified", "dense", "ordinal", "fractional"}, name)) to = *ties_from(name);
+  }
+
+  void read_rank(const toml::table& table, Level& level) {
+    section(table, "rank", {"each", "within", "by", "tiebreak", "ties", "also", "rank_as"}, {"having", "eligible"});
+    texts(table, "each", "rank.each", level.each);
+    texts(table, "within", "rank.within", level.within);
+    text(table, "by", "rank.by", level.by);
+    text(table, "tiebreak", "rank.tiebreak", level.tiebreak);
+    text(table, "rank_as", "rank.rank_as", level.rank_as);
+    ties(table, "ties", "rank.ties", level.ties);
+    if (const toml::table* const also = sub_table(table, "also", "rank.also"))
+      for (const auto& [name, node] : in_order(*also)) {
+        const std::string path = "rank.also." + name;
+        if (node->is_table()) {
+          problem(Code::not_in_this_version, "`" + path + "`: only tie rules are in this version", path, node->source(), {}, name + " = \"dense\"");
+          continue;
+        }
+        Also one{name, Ties::competition};
+        ties(*also, name, path, one.ties);
+        level.also.push_back(std::move(one));
+      }
+  }
+
+  void read_keep(const toml::table& table, Level& level) {
+    section(table, "keep", {"best", "cut"}, {"worst", "where", "unranked", "others"});
+    if (const toml::node* const node = table.get("best")) {
+      remember("keep.best", *node);
+      const auto* number = node->as_integer();
+      if (number == nullptr || number->get() < 1 || number->get() > 0xffffffff)
+        wrong_kind("keep.best", *node, "a whole number from 1 on");
+      else
+        level.best = static_cast<std::size_t>(number->get());
+    }
+    std::string cut;
+    if (word(table, "cut", "keep.cut", {"with ties", "strict"}, cut)) level.cut = cut == "strict" ? Cut::strict : Cut::with_ties;
+  }
+
+  void read_list(const toml::table& table, Listing& list) {
+    section(table, "list", {"order", "columns", "headings"}, {"blank_group"});
+    text(table, "order", "list.order", list.order);
+    texts(table, "columns", "list.columns", list.columns);
+    if (const toml::table* const headings = sub_table(table, "headings", "list.headings"))
+      for (const auto& [name, node] : in_order(*headings)) {
+        remember("list.headings." + name, *node);
+        if (const auto* value = node->as_string())
+          list.headings.emplace_back(name, value->get());
+        else
+          wrong_kind("list.headings." + name, *node, "text in quotes");
+      }
+  }
+
+  std::string_view source_;
+  LadderText& out_;
+  std::vector<Problem>& problems_;
+  std::vector<std::size_t> line_starts_;
+};
+
+std::string line_of_text(std::string_view source, std::size_t line) {
+  std::size_t begin = 0;
+  for (std::size_t l = 1; l < line; ++l) {
+    const std::size_t end = source.find('\n', begin);
+    if (end == std::string_view::npos) return {};
+    begin = end + 1;
+  }
+  return std::string(source.substr(begin, std::min(source.find('\n', begin), source.size()) - begin));
+}
+
+}  // namespace
+
+LadderText read_ladder(std::string_view source, const std::string& file_name) {
+  LadderText out;
+  out.file = file_name;
+  out.source = std::string(source);
+  std::vector<Problem> problems;
+  toml::parse_result result = toml::parse(source, std::string_view(file_name));
+  if (!result) {
+    const toml::parse_error& error = result.error();
+    Problem p{Code::syntax, "this is not TOML: " + std::string(error.description()), {}, {}, {}};
+    p.place.file = file_name;
+    p.place.line = error.source().begin.line;
+    p.place.column = error.source().begin.column;
+    p.place.text = line_of_text(source, p.place.line);
+    p.place.offset = std::min<std::size_t>(p.place.column > 0 ? p.place.column - 1 : 0, p.place.text.size());
+    p.place.length = 1;
+    throw Error(std::move(p));
+  }
+  Reader(source, out, problems).read(result.table());
+  std::stable_sort(problems.begin(), problems.end(), [](const Problem& a, const Problem& b) { return a.place.line < b.place.line; });
+  if (!problems.empty()) throw Error(std::move(problems));
+  return out;
+}
+
+LadderText read_ladder_file(const std::filesystem::path& file) {
+  const auto fail = [&](std::string sentence) {
+    Problem p{Code::cannot_open, std::move(sentence), {}, {}, {}};
+    p.place.file = file.string();
+    return Error(std::move(p));
+  };
+  std::error_code error;
+  if (std::filesystem::is_directory(file, error)) throw fail("this is a folder, not a ladder");
+  std::ifstream in(file, std::ios::binary);
+  if (!in) throw fail(std::string("cannot be opened: ") + std::strerror(errno));
+  std::ostringstream text;
+  text << in.rdbuf();
+  return read_ladder(std::move(text).str(), file.string());
+}
+
+void LadderText::locate(std::vector<Problem>& problems) const {
+  for (Problem& p : problems) {
+    if (p.place.line > 0 || p.place.key.empty() || !p.place.file.empty() || p.place.key.starts_with("--")) continue;
+    // Lists of names have a spot for each of their elements.
+    auto spot = spots.find(p.place.key + ":" + p.place.text);
+    if (spot == spots.end()) spot = spots.find(p.place.key);
+    std::string key = p.place.key;
+    while (spot == spots.end() && key.find_last_of(".[") != std::string::npos) {  // a key that is missing: its section
+      key.resize(key.find_last_of(".["));
+      spot = spots.find(key);
+    }
+    p.place.file = file;
+    if (spot == spots.end()) continue;
+    p.place.line = spot->second.line;
+    p.place.column = spot->second.column;
+    // A text on one line, in plain quotes: the column of the marked part itself.
+    const std::string_view raw = std::string_view(source).substr(std::min(spot->second.offset, source.size()));
+    if (p.place.text.empty() || raw.empty() || (raw[0] != '"' && raw[0] != '\'')) continue;
+    if (raw.substr(1).starts_with(p.place.text)) p.place.column += 1 + p.place.offset;
+  }
+}
+
+}  // namespace lofty

@@ -1,0 +1,144 @@
+// Ladder -> TOML, with keys in the order in which people read them.
+#include <nlohmann/json.hpp>
+
+#include "lofty/ladder_file.hpp"
+
+namespace lofty {
+namespace {
+
+// TOML's basic strings escape as JSON's do.
+std::string quoted(const std::string& text) {
+  std::string out = nlohmann::json(text).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
+  // JSON leaves DEL alone; TOML does not allow it.
+  for (std::size_t at = out.find('\x7f'); at != std::string::npos; at = out.find('\x7f', at)) out.replace(at, 1, "\\u007F");
+  return out;
+}
+
+std::string key(const std::string& name) {
+  const bool bare = !name.empty() && name.find_first_not_of("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-") == std::string::npos;
+  return bare ? name : quoted(name);
+}
+
+std::string list(const std::vector<std::string>& texts) {
+  std::string out = "[";
+  for (std::size_t i = 0; i < texts.size(); ++i) out += (i > 0 ? ", " : "") + quoted(texts[i]);
+  return out + "]";
+}
+
+std::string value_text(const Value& value) {
+  if (const auto* text = std::get_if<std::string>(&value)) return quoted(*text);
+  if (const auto* number = std::get_if<double>(&value)) {
+    std::string text = to_text(*number);
+    if (text.find_first_of(".e") == std::string::npos) text += ".0e0";
+    if (text.find('e') == std::string::npos) text += "e0";
+    return text;
+  }
+  std::string text = to_text(value);
+  if (std::holds_alternative<Timestamp>(value)) text[10] = 'T';
+  return text;
+}
+
+class Writer {
+ public:
+  std::string write(const Ladder& ladder) {
+    if (!ladder.title.empty()) line("title", quoted(ladder.title));
+    section("data");
+    data(ladder.data);
+    if (!ladder.choices.empty()) section("choices");
+    for (const Choice& choice : ladder.choices) line(key(choice.name), choice_text(choice));
+    formulas("figures", ladder.figures);
+    if (!ladder.where.empty()) {
+      section("rows");
+      line("where", quoted(ladder.where));
+    }
+    formulas("totals", ladder.totals);
+    for (const Level& level : ladder.levels) rank(level);
+    listing(ladder.list);
+    return out_;
+  }
+
+ private:
+  void line(const std::string& name, const std::string& value) { out_ += name + " = " + value + "\n"; }
+  void section(const std::string& name) { out_ += (out_.empty() ? "[" : "\n[") + name + "]\n"; }
+
+  void read_options(const ReadOptions& read) {
+    if (!read.nulls.empty()) line("nulls", list(read.nulls));
+    if (!read.header.empty()) line("header", list(read.header));
+    if (read.delimiter != 0) line("delimiter", quoted(std::string(1, read.delimiter)));
+    if (read.ragged_as_null) line("ragged", "\"null\"");
+    for (const auto& column : read.columns) line("columns." + key(column.column) + ".type", quoted(column.type));
+  }
+
+  void data(const Data& data) {
+    line("from", quoted(data.from));
+    if (!data.as.empty()) line("as", quoted(data.as));
+    read_options(data.read);
+    for (const Join& join : data.joins) {
+      out_ += "\n[[data.join]]\n";
+      line("with", quoted(join.with));
+      if (!join.as.empty()) line("as", quoted(join.as));
+      line("on", list(join.on));
+      read_options(join.read);
+    }
+  }
+
+  static std::string choice_text(const Choice& choice) {
+    const bool plain = choice.label.empty() && choice.unit.empty() && is_null(choice.least) && is_null(choice.most) && choice.among.empty();
+    if (plain) return value_text(choice.value);
+    std::string out = "{ value = " + value_text(choice.value);
+    if (!choice.label.empty()) out += ", label = " + quoted(choice.label);
+    if (!choice.unit.empty()) out += ", unit = " + quoted(choice.unit);
+    if (!is_null(choice.least)) out += ", least = " + value_text(choice.least);
+    if (!is_null(choice.most)) out += ", most = " + value_text(choice.most);
+    if (!choice.among.empty()) {
+      out += ", among = [";
+      for (std::size_t i = 0; i < choice.among.size(); ++i) out += (i > 0 ? ", " : "") + value_text(choice.among[i]);
+      out += "]";
+    }
+    return out + " }";
+  }
+
+  void formulas(const std::string& name, const std::vector<NamedFormula>& list_of) {
+    if (list_of.empty()) return;
+    section(name);
+    for (const NamedFormula& formula : list_of) line(key(formula.name), quoted(formula.formula));
+  }
+
+  void rank(const Level& level) {
+    section("rank");
+    if (!level.each.empty()) line("each", list(level.each));
+    if (!level.within.empty()) line("within", list(level.within));
+    if (!level.by.empty()) line("by", quoted(level.by));
+    if (!level.tiebreak.empty()) line("tiebreak", quoted(level.tiebreak));
+    if (level.ties != Ties::competition) line("ties", quoted(ties_name(level.ties)));
+    if (!level.also.empty()) {
+      std::string also = "{ ";
+      for (std::size_t i = 0; i < level.also.size(); ++i) also += (i > 0 ? ", " : "") + key(level.also[i].name) + " = " + quoted(ties_name(level.also[i].ties));
+      line("also", also + " }");
+    }
+    if (!level.rank_as.empty()) line("rank_as", quoted(level.rank_as));
+    if (!level.best && level.cut == Cut::with_ties) return;
+    section("keep");
+    if (level.best) line("best", std::to_string(*level.best));
+    if (level.cut == Cut::strict) line("cut", "\"strict\"");
+  }
+
+  void listing(const Listing& of) {
+    if (of.order.empty() && of.columns.empty() && of.headings.empty()) return;
+    section("list");
+    if (!of.order.empty()) line("order", quoted(of.order));
+    if (!of.columns.empty()) line("columns", list(of.columns));
+    if (of.headings.empty()) return;
+    std::string headings = "{ ";
+    for (std::size_t i = 0; i < of.headings.size(); ++i) headings += (i > 0 ? ", " : "") + key(of.headings[i].first) + " = " + quoted(of.headings[i].second);
+    line("headings", headings + " }");
+  }
+
+  std::string out_;
+};
+
+}  // namespace
+
+std::string ladder_text(const Ladder& ladder) { return Writer().write(ladder); }
+
+}  // namespace lofty

@@ -1,0 +1,105 @@
+#pragma once
+// A ladder whose names are resolved: what the stages work from.
+//
+// Three relations follow one another. Rows: the joined tables, every column a (table, column) pair. Entries: keys,
+// carried columns, aggregates and totals, one row an entry. Places: the entries' columns, and the place columns behind
+// them. A formula's column numbers count in the relation that it is evaluated over.
+
+#include <memory>
+#include <set>
+#include <string>
+#include <vector>
+
+#include "formula/binder.hpp"
+#include "lofty/catalog.hpp"
+#include "lofty/ladder.hpp"
+
+namespace lofty::engine {
+
+struct TableUse {
+  std::shared_ptr<const TableSource> source;
+  std::string alias;
+  std::set<std::size_t> wanted;  // columns that something mentions
+  Table table;                   // once it has been read
+};
+
+struct JoinUse {
+  struct Pair {
+    std::size_t left_table = 0, left_column = 0, right_column = 0;
+  };
+  std::size_t table = 0;  // in Question::tables
+  std::vector<Pair> on;
+};
+
+struct RowColumn {
+  std::size_t table = 0, column = 0;
+  friend bool operator==(const RowColumn&, const RowColumn&) = default;
+};
+
+// A constant over all rows that count.
+struct Overall {
+  bool greatest = true;
+  NodePtr argument;
+  std::vector<Node*> uses;  // literals to fill in
+  std::string text;         // as written, for the answer
+};
+
+enum class AggregateKind : unsigned char { count_rows, count, count_distinct, sum, average, least, greatest };
+
+struct Aggregate {
+  AggregateKind kind = AggregateKind::count_rows;
+  NodePtr argument, filter;  // over rows; null when there is none
+  Type type;
+  std::string text;
+};
+
+struct EntryColumn {
+  enum class From : unsigned char { key, carried, aggregate, total, row };
+  From from = From::key;
+  std::string name;
+  Type type;
+  NodePtr node;           // key, carried, row: over rows; total: over entries
+  std::size_t index = 0;  // aggregate: in Question::aggregates
+};
+
+struct SortKey {
+  NodePtr node;
+  bool descending = false;
+  Nulls nulls = Nulls::last;
+  std::string text;
+};
+
+struct ListColumn {
+  std::string name, heading;
+  int column = -1;  // in the relation of places
+};
+
+struct Question {
+  std::vector<TableUse> tables;
+  std::vector<JoinUse> joins;
+  std::vector<RowColumn> row_columns;
+  std::vector<NodePtr> where_first, where_last;  // terms; the last ones see what passed the first
+  std::vector<std::unique_ptr<Overall>> overalls;
+  std::vector<std::unique_ptr<Aggregate>> aggregates;
+  std::vector<EntryColumn> entry_columns;
+  std::vector<std::size_t> totals;  // entry columns in the order in which they can be worked out
+  std::vector<std::size_t> each, within;
+  std::vector<SortKey> by, tiebreak, list_order;
+  bool list_as_input = false;
+  bool places = false;      // is anything ranked?
+  std::vector<std::string> place_names;  // rank, then rank.also
+  std::vector<ListColumn> list_columns;
+  int slots = 0;
+
+  const Level* level = nullptr;  // of the ladder; null when it has none
+  bool row_level() const { return each.empty(); }
+};
+
+// Opens the tables and binds every formula. Problems are appended. The result refers to `ladder`, which must outlive
+// it. With `read`, tables are read as soon as their columns are known, and types are checked.
+Question resolve(const Ladder& ladder, const Catalog& catalog, bool read, const Run& run, std::vector<Problem>& problems);
+
+// "order_lines" of "folder/order_lines.csv".
+std::string stem_of(const std::string& name);
+
+}  // namespace lofty::engine

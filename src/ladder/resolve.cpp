@@ -1,0 +1,823 @@
+// From a Ladder to a Question: tables opened, names resolved stage by stage, types checked. Runs twice: once on the
+// headings alone, which tells the columns that have to be read, and once with their types.
+// Covered by tests/ladder/check_test.cpp.
+
+#include <algorithm>
+#include <functional>
+
+#include "formula/lexer.hpp"
+#include "formula/parser.hpp"
+#include "ladder/prose.hpp"
+#include "ladder/question.hpp"
+#include "table/nearest.hpp"
+
+namespace lofty::engine {
+
+std::string stem_of(const std::string& name) {
+  const std::size_t slash = name.find_last_of("/\\");
+  std::string stem = slash == std::string::npos ? name : name.substr(slash + 1);
+  const std::size_t point = stem.find('.');
+  return point == std::string::npos || point == 0 ? stem : stem.substr(0, point);
+}
+
+namespace {
+
+// A name as a formula would write it.
+Expression name_expression(const std::string& name) {
+  Expression e;
+  e.op = Op::name;
+  e.text = name;
+  e.end = name.size();
+  return e;
+}
+
+enum class State : unsigned char { fresh, open, done };
+
+struct Parsed {
+  const NamedFormula* formula = nullptr;
+  std::shared_ptr<const Origin> origin;
+  ExpressionPtr expression;  // null: does not parse
+  State state = State::fresh;
+  std::size_t column = 0;  // totals: entry column
+};
+
+class Resolver {
+ public:
+  Resolver(const Ladder& ladder, const Catalog& catalog, std::vector<Problem>& problems) : ladder_(ladder), catalog_(catalog), problems_(problems) {}
+
+  // False when the tables could not all be opened: nothing more can be said then.
+  bool open_tables() {
+    if (ladder_.data.from.empty()) {
+      problem(Code::missing_key, "the ladder names no table", "data.from", "from = \"order_lines.csv\" under [data]");
+      return false;
+    }
+    bool all = open(ladder_.data.from, ladder_.data.as, ladder_.data.read, "data.from");
+    for (std::size_t i = 0; i < ladder_.data.joins.size(); ++i) {
+      const Join& join = ladder_.data.joins[i];
+      all = open(join.with, join.as, join.read, "data.join[" + std::to_string(i) + "].with") && all;
+    }
+    if (!all) return false;
+    for (std::size_t i = 0; i < tables_.size(); ++i)
+      for (std::size_t k = 0; k < i; ++k)
+        if (equal_folded(tables_[i].alias, tables_[k].alias))
+          problem(Code::name_taken, "two tables are called " + quoted(tables_[i].alias), i == 0 ? "data.from" : "data.join[" + std::to_string(i - 1) + "].with",
+                  "as = \"another_name\" tells them apart");
+    return true;
+  }
+
+  // One pass over the whole ladder.
+  Question bind() {
+    question_ = Question{};
+    question_.tables = tables_;
+    question_.level = ladder_.levels.empty() ? nullptr : &ladder_.levels.front();
+    question_.places = question_.level != nullptr && !question_.level->by.empty();
+    if (ladder_.levels.size() > 1) problem(Code::not_in_this_version, "levels inside levels are not in this version", "level");
+    bind_joins();
+    parse_named(ladder_.figures, "figures.", figures_);
+    parse_named(ladder_.totals, "totals.", totals_);
+    check_names();
+    for (Parsed& figure : figures_) bind_figure(figure, true);
+    bind_where();
+    bind_level();
+    bind_list();
+    check_types();
+    tables_ = question_.tables;  // the columns that were mentioned
+    return std::move(question_);
+  }
+
+  void read_tables(const Run& run) {
+    for (TableUse& use : tables_) {
+      const std::vector<std::size_t> wanted(use.wanted.begin(), use.wanted.end());
+      try {
+        use.table = use.source->read(wanted, run);
+      } catch (const Error& error) {
+        problems_.insert(problems_.end(), error.problems().begin(), error.problems().end());
+        failed_ = true;
+      }
+    }
+  }
+  bool failed() const { return failed_; }
+
+ private:
+  void problem(Code code, std::string sentence, std::string key, std::string advice = {}, std::string nearest = {}, const std::string& text = {}) {
+    Problem p{code, std::move(sentence), {}, std::move(nearest), std::move(advice)};
+    p.place.key = std::move(key);
+    p.place.text = text;
+    p.place.length = text.size();
+    add(std::move(p));
+  }
+  // Formulas that are used twice, and the second pass, say the same thing again.
+  void add(Problem p) {
+    for (const Problem& old : problems_)
+      if (old.sentence == p.sentence && old.place.key == p.place.key && old.place.offset == p.place.offset) return;
+    problems_.push_back(std::move(p));
+  }
+  NodePtr bound(const Expression& e, Scope& scope, const std::shared_ptr<const Origin>& origin) {
+    std::vector<Problem> found;
+    NodePtr node = engine::bind(e, scope, origin, found);
+    for (Problem& p : found) add(std::move(p));
+    return node;
+  }
+  void add(const Error& error, const std::string& key) {
+    for (Problem p : error.problems()) {
+      if (p.place.key.empty()) p.place.key = key;
+      add(std::move(p));
+    }
+  }
+
+  bool open(const std::string& name, const std::string& as, const ReadOptions& options, const std::string& key) {
+    TableUse use;
+    try {
+      use.source = catalog_.open(name, options);
+    } catch (const Error& error) {
+      for (Problem p : error.problems()) {
+        if (p.place.key.empty() && p.place.line == 0) {
+          p.place.key = key;
+          if (p.code == Code::unknown_table) {
+            p.place.text = name;
+            p.place.length = name.size();
+          }
+        }
+        add(std::move(p));
+      }
+      return false;
+    }
+    use.alias = as.empty() ? stem_of(name) : as;
+    tables_.push_back(std::move(use));
+    return true;
+  }
+
+  // ---- joins
+
+  void bind_joins() {
+    for (std::size_t i = 0; i < ladder_.data.joins.size(); ++i) {
+      const Join& join = ladder_.data.joins[i];
+      const std::string key = "data.join[" + std::to_string(i) + "].on";
+      JoinUse use;
+      use.table = i + 1;
+      if (join.on.empty()) problem(Code::missing_key, "the join with " + quoted(join.with) + " names no key", "data.join[" + std::to_string(i) + "]", "on = [\"shop_no\"]");
+      for (const std::string& on : join.on) {
+        const std::size_t equals = on.find('=');
+        const auto trimmed = [](std::string text) {
+          text.erase(0, text.find_first_not_of(" \t"));
+          text.erase(text.find_last_not_of(" \t") + 1);
+          return text;
+        };
+        const std::string left = trimmed(on.substr(0, equals)), right = equals == std::string::npos ? left : trimmed(on.substr(equals + 1));
+        JoinUse::Pair pair;
+        const auto right_column = column_in(use.table, right, key, on);
+        bool found = false;
+        for (std::size_t t = 0; t < use.table && !found; ++t)
+          if (const auto column = find_column(t, right_name(left, t), false)) {
+            pair.left_table = t;
+            pair.left_column = *column;
+            found = true;
+          }
+        if (!found) {
+          const Problem p = no_column(name_expression(left), std::make_shared<Origin>(Origin{key, on}), use.table, false);
+          add(p);
+        }
+        if (!found || !right_column) continue;
+        pair.right_column = *right_column;
+        question_.tables[pair.left_table].wanted.insert(pair.left_column);
+        question_.tables[use.table].wanted.insert(pair.right_column);
+        use.on.push_back(pair);
+      }
+      question_.joins.push_back(std::move(use));
+    }
+  }
+
+  // "orders.shop_no" -> "shop_no" when `orders` is table t; else the name as it is.
+  std::string right_name(const std::string& name, std::size_t t) const {
+    const std::string prefix = tables_[t].alias + ".";
+    return name.size() > prefix.size() && equal_folded(name.substr(0, prefix.size()), prefix) ? name.substr(prefix.size()) : name;
+  }
+
+  std::optional<std::size_t> column_in(std::size_t table, const std::string& name, const std::string& key, const std::string& text) {
+    const auto column = find_column(table, right_name(name, table), false);
+    if (!column) {
+      Problem p = formula_problem(Code::unknown_column, "no column " + quoted(name) + " in " + tables_[table].source->name(), text, text.rfind(name), text.rfind(name) + name.size(),
+                                  nearest_word(name, tables_[table].source->headings()));
+      p.place.key = key;
+      add(std::move(p));
+    }
+    return column;
+  }
+
+  // ---- names
+
+  std::optional<std::size_t> find_column(std::size_t table, const std::string& name, bool exact) const {
+    const auto& headings = tables_[table].source->headings();
+    for (std::size_t i = 0; i < headings.size(); ++i)
+      if (headings[i] == name) return i;
+    std::optional<std::size_t> found;
+    if (!exact)
+      for (std::size_t i = 0; i < headings.size(); ++i)
+        if (equal_folded(headings[i], name)) {
+          if (found) return std::nullopt;
+          found = i;
+        }
+    return found;
+  }
+
+  // Is this column of a joined table the key that it was joined by under the same name? Then it is one column.
+  bool is_shared_key(std::size_t table, std::size_t column) const {
+    for (const JoinUse& join : question_.joins)
+      if (join.table == table)
+        for (const JoinUse::Pair& pair : join.on)
+          if (pair.right_column == column &&
+              equal_folded(tables_[pair.left_table].source->headings()[pair.left_column], tables_[table].source->headings()[column]))
+            return true;
+    return false;
+  }
+
+  Problem no_column(const Expression& e, const std::shared_ptr<const Origin>& origin, std::size_t tables, bool with_totals) {
+    std::vector<std::string> names, places;
+    for (std::size_t t = 0; t < std::min(tables, tables_.size()); ++t) {
+      places.push_back(tables_[t].source->name());
+      for (const std::string& heading : tables_[t].source->headings()) names.push_back(heading);
+    }
+    for (const Parsed& figure : figures_) names.push_back(figure.formula->name);
+    if (with_totals)
+      for (const Parsed& total : totals_) names.push_back(total.formula->name);
+    const std::string nearest = nearest_word(e.text, names);
+    std::string advice;
+    if (e.quoted) advice = "text goes in single quotes: '" + e.text + "'";
+    return problem_at(Code::unknown_column, "no column " + quoted(e.text) + " in " + listed(places, "or"), e, origin, nearest, advice);
+  }
+
+  // The row relation's column for a table's column.
+  NodePtr row_column(std::size_t table, std::size_t column, const Expression& e, const std::shared_ptr<const Origin>& origin) {
+    question_.tables[table].wanted.insert(column);
+    const RowColumn wanted{table, column};
+    auto& columns = question_.row_columns;
+    const auto found = std::find(columns.begin(), columns.end(), wanted);
+    const auto index = static_cast<int>(found - columns.begin());
+    if (found == columns.end()) columns.push_back(wanted);
+    const Table& read = tables_[table].table;
+    // Default-constructed tables have not been read yet.
+    const bool known = was_read_ && read.holds(column);
+    return make_column(index, known ? read.type(column) : Type{}, e, origin);
+  }
+
+  Parsed* find_named(std::vector<Parsed>& list, const Expression& e) {
+    if (!e.qualifier.empty()) return nullptr;
+    for (Parsed& parsed : list)
+      if (parsed.formula->name == e.text) return &parsed;
+    if (!e.quoted)
+      for (Parsed& parsed : list)
+        if (equal_folded(parsed.formula->name, e.text)) return &parsed;
+    return nullptr;
+  }
+
+  // A column of the tables, or a figure.
+  NodePtr row_name(const Expression& e, const std::shared_ptr<const Origin>& origin) {
+    if (Parsed* figure = find_named(figures_, e)) {
+      if (figure->state == State::open)
+        throw Error(problem_at(Code::circular, "the figure " + quoted(e.text) + " needs itself", e, origin));
+      return bind_figure(*figure, false);
+    }
+    std::vector<std::pair<std::size_t, std::size_t>> found;
+    for (std::size_t t = 0; t < tables_.size(); ++t) {
+      if (!e.qualifier.empty() && !equal_folded(e.qualifier, tables_[t].alias)) continue;
+      const auto column = find_column(t, e.text, e.quoted);
+      if (column && !(e.qualifier.empty() && t > 0 && is_shared_key(t, *column))) found.emplace_back(t, *column);
+    }
+    if (found.size() == 1) return row_column(found[0].first, found[0].second, e, origin);
+    if (found.size() > 1) {
+      std::vector<std::string> options;
+      for (const auto& [t, column] : found) options.push_back(quoted(tables_[t].alias + "." + tables_[t].source->headings()[column]));
+      throw Error(problem_at(Code::ambiguous_column, quoted(e.text) + " is in several tables", e, origin, {}, "write " + listed(options, "or")));
+    }
+    if (!e.qualifier.empty()) {
+      std::vector<std::string> aliases;
+      bool known = false;
+      for (std::size_t t = 0; t < tables_.size(); ++t) {
+        aliases.push_back(tables_[t].alias);
+        if (!equal_folded(e.qualifier, tables_[t].alias)) continue;
+        known = true;
+        throw Error(problem_at(Code::unknown_column, "no column " + quoted(e.text) + " in " + tables_[t].source->name(), e, origin, nearest_word(e.text, tables_[t].source->headings())));
+      }
+      if (!known) throw Error(problem_at(Code::unknown_table, "no table is called " + quoted(e.qualifier) + " here", e, origin, nearest_word(e.qualifier, aliases)));
+    }
+    // The same letters in another case, several times over?
+    for (std::size_t t = 0; t < tables_.size(); ++t) {
+      std::vector<std::string> alike;
+      for (const std::string& heading : tables_[t].source->headings())
+        if (equal_folded(heading, e.text)) alike.push_back("\"" + heading + "\"");
+      if (alike.size() > 1) throw Error(problem_at(Code::ambiguous_column, quoted(e.text) + " fits several columns of " + tables_[t].source->name(), e, origin, {}, "write " + listed(alike, "or")));
+    }
+    throw Error(no_column(e, origin, tables_.size(), false));
+  }
+
+  // ---- scopes
+
+  NodePtr choice_node(const Expression& e, const std::shared_ptr<const Origin>& origin) {
+    for (const Choice& choice : ladder_.choices) {
+      if (choice.name != e.text) continue;
+      Type type{.kind = Kind::text};
+      if (const auto* number = std::get_if<Decimal>(&choice.value)) type = {.kind = number->scale() > 0 ? Kind::decimal : Kind::integer, .scale = number->scale()};
+      if (std::holds_alternative<double>(choice.value)) type = {.kind = Kind::floating};
+      if (std::holds_alternative<Date>(choice.value)) type = {.kind = Kind::date};
+      if (std::holds_alternative<Timestamp>(choice.value)) type = {.kind = Kind::timestamp};
+      if (std::holds_alternative<bool>(choice.value)) type = {.kind = Kind::boolean};
+      return make_literal(choice.value, type, e, origin);
+    }
+    std::vector<std::string> names;
+    for (const Choice& choice : ladder_.choices) names.push_back(choice.name);
+    throw Error(problem_at(Code::unknown_choice, "no choice is called " + quoted(e.text), e, origin, nearest_word(e.text, names), names.empty() ? e.text + " = 30 under [choices] makes one" : ""));
+  }
+
+  // Names of the rows, for figures, conditions on rows, and what stands inside aggregates.
+  class RowScope : public Scope {
+   public:
+    RowScope(Resolver& resolver, bool overall_allowed, std::string stage) : r_(resolver), overall_allowed_(overall_allowed), stage_(std::move(stage)) {}
+    NodePtr name(const Expression& e, const std::shared_ptr<const Origin>& origin) override {
+      try {
+        return r_.row_name(e, origin);
+      } catch (const Error& error) {
+        if (error.code() == Code::unknown_column) r_.fail_if_later(e, origin, stage_);
+        throw;
+      }
+    }
+    NodePtr aggregate(const Expression& e, const std::shared_ptr<const Origin>& origin) override {
+      if (e.text.starts_with("overall_")) {
+        if (!overall_allowed_) throw Error(problem_at(Code::wrong_stage, quoted(e.text) + " cannot stand inside another total", e, origin));
+        return r_.overall(e, origin);
+      }
+      throw Error(problem_at(Code::wrong_stage, quoted(e.text + "(...)") + " is a total: it is known after the rows are grouped, too late for " + stage_, e, origin, {},
+                             "give it a name under [totals]"));
+    }
+    NodePtr choice(const Expression& e, const std::shared_ptr<const Origin>& origin) override { return r_.choice_node(e, origin); }
+
+   private:
+    Resolver& r_;
+    bool overall_allowed_;
+    std::string stage_;
+  };
+
+  // Names of the entries; with `places`, of the places too.
+  class EntryScope : public Scope {
+   public:
+    EntryScope(Resolver& resolver, bool aggregates, bool places, std::string stage) : r_(resolver), aggregates_(aggregates), places_(places), stage_(std::move(stage)) {}
+    NodePtr name(const Expression& e, const std::shared_ptr<const Origin>& origin) override { return r_.entry_name(e, origin, places_, stage_); }
+    NodePtr aggregate(const Expression& e, const std::shared_ptr<const Origin>& origin) override {
+      if (e.text.starts_with("overall_")) return r_.overall(e, origin);
+      if (r_.question_.row_level())
+        throw Error(problem_at(Code::missing_each, "a total needs a level: which rows does " + quoted(e.text + "(...)") + " take together?", e, origin, {}, "each = [\"shop_no\"] under [rank]"));
+      if (!aggregates_) throw Error(problem_at(Code::wrong_stage, quoted(e.text + "(...)") + " cannot be worked out in " + stage_, e, origin, {}, "give it a name under [totals]"));
+      return r_.aggregate(e, origin);
+    }
+    NodePtr choice(const Expression& e, const std::shared_ptr<const Origin>& origin) override { return r_.choice_node(e, origin); }
+
+   private:
+    Resolver& r_;
+    bool aggregates_, places_;
+    std::string stage_;
+  };
+
+  // A name that does not exist among the rows may exist later on: say so.
+  void fail_if_later(const Expression& e, const std::shared_ptr<const Origin>& origin, const std::string& stage) {
+    if (find_named(totals_, e) != nullptr)
+      throw Error(problem_at(Code::wrong_stage, quoted(e.text) + " is a total: it is known after the rows are grouped, too late for " + stage, e, origin));
+    for (const std::string& place : place_names())
+      if (question_.level != nullptr && equal_folded(place, e.text))
+        throw Error(problem_at(Code::wrong_stage, quoted(e.text) + " is a place: it is known at the very end, too late for " + stage, e, origin));
+  }
+
+  std::vector<std::string> place_names() const {
+    std::vector<std::string> names;
+    if (question_.level == nullptr || question_.level->by.empty()) return names;
+    names.push_back(question_.level->rank_as.empty() ? "rank" : question_.level->rank_as);
+    for (const Also& also : question_.level->also) names.push_back(also.name);
+    return names;
+  }
+
+  NodePtr overall(const Expression& e, const std::shared_ptr<const Origin>& origin) {
+    if (e.args.size() != 1 || e.args[0]->op == Op::star || e.distinct || e.filter)
+      throw Error(problem_at(Code::wrong_arguments, quoted(e.text) + " takes one argument, and no filter", e, origin, {}, e.text + "(ordered_on)"));
+    RowScope scope(*this, false, "the inside of " + e.text);
+    NodePtr argument = bound(*e.args[0], scope, origin);
+    if (argument->type.kind == Kind::text || argument->type.kind == Kind::boolean)
+      throw Error(problem_at(Code::wrong_type, quoted(e.text) + " takes a number, a date or a timestamp", *e.args[0], origin));
+    NodePtr literal = make_literal(std::monostate{}, argument->type, e, origin);
+    const std::string text = origin->text.substr(e.begin, e.end - e.begin);
+    std::size_t index = 0;
+    while (index < question_.overalls.size() && question_.overalls[index]->text != text) ++index;
+    if (index == question_.overalls.size()) {
+      auto made = std::make_unique<Overall>();
+      made->greatest = e.text == "overall_max";
+      question_.slots = finish(*argument, question_.slots);
+      made->argument = std::move(argument);
+      made->text = text;
+      question_.overalls.push_back(std::move(made));
+    }
+    literal->overall = static_cast<int>(index);
+    question_.overalls[index]->uses.push_back(literal.get());
+    return literal;
+  }
+
+  // `null` alone has no type, and a column needs one.
+  void check_types() {
+    if (!was_read_ || !problems_.empty()) return;
+    for (const EntryColumn& column : question_.entry_columns)
+      if (column.type.kind == Kind::unknown || column.type.kind == Kind::interval)
+        problem(Code::wrong_type, quoted(column.name) + " has no type that a column could have", column.node && column.node->origin ? column.node->origin->key : "totals." + column.name,
+                "cast(... as integer) gives it one");
+  }
+
+  // ---- figures and conditions
+
+  void parse_named(const std::vector<NamedFormula>& formulas, const std::string& prefix, std::vector<Parsed>& out) {
+    out.clear();
+    for (const NamedFormula& formula : formulas) {
+      Parsed parsed;
+      parsed.formula = &formula;
+      parsed.origin = std::make_shared<Origin>(Origin{prefix + formula.name, formula.formula});
+      try {
+        parsed.expression = parse_expression(formula.formula);
+      } catch (const Error& error) {
+        add(error, prefix + formula.name);
+      }
+      out.push_back(std::move(parsed));
+    }
+  }
+
+  void check_names() {
+    std::vector<std::string> taken;
+    for (const TableUse& use : tables_)
+      for (const std::string& heading : use.source->headings()) taken.push_back(heading);
+    const auto take = [&](const std::string& name, const std::string& key, const char* what) {
+      for (const std::string& other : taken)
+        if (equal_folded(other, name)) {
+          problem(Code::name_taken, std::string("the ") + what + " " + quoted(name) + " has the name of something that exists", key, what == std::string("place column") ? "rank_as = \"place\" gives it another" : "give it another name");
+          return;
+        }
+      taken.push_back(name);
+    };
+    for (const Parsed& figure : figures_) take(figure.formula->name, figure.origin->key, "figure");
+    for (const Parsed& total : totals_) take(total.formula->name, total.origin->key, "total");
+    for (std::size_t i = 0; const std::string& place : place_names())
+      take(place, i++ == 0 ? "rank.rank_as" : "rank.also." + place, "place column");
+  }
+
+  NodePtr bind_figure(Parsed& figure, bool report) {
+    if (!figure.expression) return make_unknown(name_expression(figure.formula->name), figure.origin);
+    std::vector<Problem> found;
+    figure.state = State::open;
+    RowScope scope(*this, true, "figures");
+    NodePtr node = engine::bind(*figure.expression, scope, figure.origin, found);
+    figure.state = State::done;
+    if (report)
+      for (Problem& p : found) add(std::move(p));
+    return node;
+  }
+
+  static bool mentions_overall(const Node& node) {
+    return node.overall >= 0 || std::any_of(node.args.begin(), node.args.end(), [](const NodePtr& arg) { return mentions_overall(*arg); });
+  }
+
+  void bind_where() {
+    if (ladder_.where.empty()) return;
+    const auto origin = std::make_shared<Origin>(Origin{"rows.where", ladder_.where});
+    ExpressionPtr whole;
+    try {
+      whole = parse_expression(ladder_.where);
+    } catch (const Error& error) {
+      return add(error, "rows.where");
+    }
+    // The top-level terms, in their order.
+    const std::function<void(const Expression&)> walk = [&](const Expression& e) {
+      if (e.op == Op::logical_and) {
+        walk(*e.args[0]);
+        return walk(*e.args[1]);
+      }
+      std::vector<Problem> found;
+      RowScope scope(*this, true, "rows.where");
+      NodePtr node = engine::bind(e, scope, origin, found);
+      if (found.empty() && node->type.kind != Kind::boolean && node->type.kind != Kind::unknown)
+        found.push_back(problem_at(Code::wrong_type, "rows.where needs a condition; " + quoted(node->source()) + " is " + kind_name(node->type.kind), e, origin));
+      for (Problem& p : found) add(std::move(p));
+      question_.slots = finish(*node, question_.slots);
+      (mentions_overall(*node) ? question_.where_last : question_.where_first).push_back(std::move(node));
+    };
+    walk(*whole);
+  }
+
+  // ---- entries
+
+  std::size_t add_entry_column(EntryColumn column) {
+    if (column.node && column.from != EntryColumn::From::total) question_.slots = finish(*column.node, question_.slots);
+    question_.entry_columns.push_back(std::move(column));
+    return question_.entry_columns.size() - 1;
+  }
+
+  NodePtr entry_node(std::size_t index, const Expression& e, const std::shared_ptr<const Origin>& origin) {
+    return make_column(static_cast<int>(index), question_.entry_columns[index].type, e, origin);
+  }
+
+  NodePtr entry_name(const Expression& e, const std::shared_ptr<const Origin>& origin, bool places, const std::string& stage) {
+    if (Parsed* total = find_named(totals_, e); total != nullptr && !question_.row_level()) {
+      if (total->state == State::open) throw Error(problem_at(Code::circular, "the total " + quoted(e.text) + " needs itself", e, origin));
+      if (total->state == State::fresh) bind_total(*total);
+      return entry_node(total->column, e, origin);
+    }
+    const auto names = place_names();
+    for (std::size_t i = 0; i < names.size() && e.qualifier.empty(); ++i) {
+      if (!equal_folded(names[i], e.text)) continue;
+      if (!places) throw Error(problem_at(Code::wrong_stage, quoted(e.text) + " is a place: it is known at the very end, too late for " + stage, e, origin));
+      // Place columns stand behind the entries' columns, whose number is not yet final: a negative number for now.
+      NodePtr node = make_column(-2 - static_cast<int>(i), place_type(i), e, origin);
+      return node;
+    }
+    NodePtr row;
+    try {
+      row = row_name(e, origin);
+    } catch (const Error& error) {
+      if (error.code() == Code::unknown_column && e.qualifier.empty()) throw Error(no_column(e, origin, tables_.size(), true));
+      throw;
+    }
+    const std::string name = e.qualifier.empty() ? canonical_name(*row, e) : e.qualifier + "." + e.text;
+    for (std::size_t i = 0; i < question_.entry_columns.size(); ++i) {
+      const EntryColumn& column = question_.entry_columns[i];
+      if (column.name == name && column.from != EntryColumn::From::aggregate && column.from != EntryColumn::From::total) return entry_node(i, e, origin);
+    }
+    EntryColumn column;
+    column.from = question_.row_level() ? EntryColumn::From::row : EntryColumn::From::carried;
+    column.name = name;
+    column.type = row->type;
+    column.node = std::move(row);
+    return entry_node(add_entry_column(std::move(column)), e, origin);
+  }
+
+  // The heading behind a name that was written in another case; figures keep their own name.
+  std::string canonical_name(const Node& row, const Expression& e) {
+    if (const Parsed* figure = find_named(figures_, e)) return figure->formula->name;
+    if (row.op == Op::name && row.column >= 0) {
+      const RowColumn& c = question_.row_columns[static_cast<std::size_t>(row.column)];
+      return tables_[c.table].source->headings()[c.column];
+    }
+    return e.text;
+  }
+
+  Type place_type(std::size_t index) const {
+    const Ties ties = index == 0 ? question_.level->ties : question_.level->also[index - 1].ties;
+    return ties == Ties::fractional ? Type{.kind = Kind::decimal, .scale = 1} : Type{.kind = Kind::integer};
+  }
+
+  NodePtr aggregate(const Expression& e, const std::shared_ptr<const Origin>& origin) {
+    auto made = std::make_unique<Aggregate>();
+    if (e.args.size() != 1)
+      throw Error(problem_at(Code::wrong_arguments, quoted(e.text) + " takes one argument", e, origin, {}, e.text == "count" ? "count(*)" : e.text + "(amount)"));
+    RowScope scope(*this, true, "the inside of " + e.text + "(...)");
+    const bool star = e.args[0]->op == Op::star;
+    if (star && e.text != "count") throw Error(problem_at(Code::wrong_arguments, "`*` stands only in count(*)", *e.args[0], origin));
+    if (e.distinct && e.text != "count") throw Error(problem_at(Code::not_in_this_version, "`distinct` goes with count only in this version", e, origin));
+    if (!star) made->argument = bound(*e.args[0], scope, origin);
+    if (e.filter) {
+      made->filter = bound(*e.filter, scope, origin);
+      if (made->filter->type.kind != Kind::boolean && made->filter->type.kind != Kind::unknown)
+        throw Error(problem_at(Code::wrong_type, "the filter is not a condition", *e.filter, origin));
+      question_.slots = finish(*made->filter, question_.slots);
+    }
+    const Type type = made->argument ? made->argument->type : Type{.kind = Kind::integer};
+    const bool known = type.kind != Kind::unknown;
+    const auto need_number = [&] {
+      if (known && !type.numeric())
+        throw Error(problem_at(Code::wrong_type, quoted(e.text) + " takes numbers; " + quoted(made->argument->source()) + " is " + kind_name(type.kind), *e.args[0], origin));
+    };
+    made->type = type;
+    if (e.text == "count") {
+      made->kind = star ? AggregateKind::count_rows : e.distinct ? AggregateKind::count_distinct : AggregateKind::count;
+      made->type = {.kind = Kind::integer};
+    } else if (e.text == "sum") {
+      need_number();
+      made->kind = AggregateKind::sum;
+    } else if (e.text == "avg") {
+      need_number();
+      made->kind = AggregateKind::average;
+      if (type.exact()) made->type = {.kind = Kind::decimal, .scale = std::min(type.scale + 6, Decimal::max_digits)};
+    } else {
+      made->kind = e.text == "min" ? AggregateKind::least : AggregateKind::greatest;
+    }
+    if (made->argument) question_.slots = finish(*made->argument, question_.slots);
+    made->text = origin->text.substr(e.begin, e.end - e.begin);
+    EntryColumn column;
+    column.from = EntryColumn::From::aggregate;
+    column.name = made->text;
+    column.type = made->type;
+    for (std::size_t i = 0; i < question_.entry_columns.size(); ++i)  // written twice, worked out once
+      if (question_.entry_columns[i].from == EntryColumn::From::aggregate && question_.entry_columns[i].name == made->text) return entry_node(i, e, origin);
+    column.index = question_.aggregates.size();
+    question_.aggregates.push_back(std::move(made));
+    return entry_node(add_entry_column(std::move(column)), e, origin);
+  }
+
+  void bind_total(Parsed& total) {
+    total.state = State::open;
+    EntryColumn column;
+    column.from = EntryColumn::From::total;
+    column.name = total.formula->name;
+    total.column = add_entry_column(std::move(column));
+    if (total.expression) {
+      std::vector<Problem> found;
+      EntryScope scope(*this, true, false, "totals");
+      NodePtr node = engine::bind(*total.expression, scope, total.origin, found);
+      for (Problem& p : found) add(std::move(p));
+      question_.slots = finish(*node, question_.slots);
+      question_.entry_columns[total.column].type = node->type;
+      question_.entry_columns[total.column].node = std::move(node);
+      question_.totals.push_back(total.column);
+    }
+    total.state = State::done;
+  }
+
+  void bind_keys(const std::vector<std::string>& names, const std::string& key, std::vector<std::size_t>& out) {
+    for (const std::string& name : names) {
+      const auto origin = std::make_shared<Origin>(Origin{key, name});
+      try {
+        Expression e = name_expression(name);
+        if (const auto point = name.find('.'); point != std::string::npos && !find_column(0, name, true)) {
+          e.qualifier = name.substr(0, point);
+          e.text = name.substr(point + 1);
+        }
+        if (find_named(totals_, e) != nullptr) throw Error(problem_at(Code::wrong_stage, quoted(name) + " is a total: it is known after the rows are grouped, too late for " + key, e, origin));
+        NodePtr row = row_name(e, origin);
+        EntryColumn column;
+        column.from = question_.level->each.empty() ? EntryColumn::From::row : EntryColumn::From::key;
+        column.name = canonical_name(*row, e);
+        column.type = row->type;
+        column.node = std::move(row);
+        bool twice = false;
+        for (std::size_t i = 0; i < question_.entry_columns.size(); ++i)
+          if (question_.entry_columns[i].name == column.name) {
+            twice = true;
+            if (std::find(out.begin(), out.end(), i) == out.end()) out.push_back(i);
+          }
+        if (!twice) out.push_back(add_entry_column(std::move(column)));
+      } catch (const Error& error) {
+        add(error, key);
+      }
+    }
+  }
+
+  void bind_sort(const std::string& text, const std::string& key, Scope& scope, bool directions, std::vector<SortKey>& out) {
+    const auto origin = std::make_shared<Origin>(Origin{key, text});
+    std::vector<SortItem> items;
+    try {
+      items = parse_sort_list(text);
+    } catch (const Error& error) {
+      return add(error, key);
+    }
+    for (SortItem& item : items) {
+      if (directions && !item.direction_written) {
+        const std::string written = text.substr(item.expression->begin, item.expression->end - item.expression->begin);
+        add(problem_at(Code::missing_direction, "highest or lowest first? " + quoted(written) + " has no direction", *item.expression, origin, {}, written + " desc puts the highest first, " + written + " asc the lowest"));
+      }
+      std::vector<Problem> found;
+      SortKey sort;
+      sort.node = engine::bind(*item.expression, scope, origin, found);
+      for (Problem& p : found) add(std::move(p));
+      question_.slots = finish(*sort.node, question_.slots);
+      sort.descending = item.descending;
+      sort.nulls = item.nulls_written && item.nulls_first ? Nulls::first : Nulls::last;
+      sort.text = text.substr(item.expression->begin, item.expression->end - item.expression->begin);
+      out.push_back(std::move(sort));
+    }
+  }
+
+  void bind_level() {
+    if (question_.level == nullptr || question_.level->each.empty()) {
+      for (const Parsed& total : totals_)
+        problem(Code::missing_each, "the total " + quoted(total.formula->name) + " needs a level: which rows does it take together?", total.origin->key, "each = [\"shop_no\"] under [rank]", {}, total.formula->formula);
+    }
+    if (question_.level == nullptr) return;
+    const Level& level = *question_.level;
+    // `each` first: whether anything is an entry decides what a name means.
+    bind_keys(level.within, "rank.within", question_.within);
+    bind_keys(level.each, "rank.each", question_.each);
+    if (!level.each.empty() && question_.each.empty()) question_.each.push_back(~std::size_t{0});  // a problem has been said
+    if (!level.each.empty())
+      for (Parsed& total : totals_)
+        if (total.state == State::fresh) bind_total(total);
+    if (level.by.empty()) {
+      if (level.best || !level.tiebreak.empty() || !level.also.empty() || !level.within.empty())
+        problem(Code::missing_key, "nothing says what to rank by", "rank.by", "by = \"spend desc\" under [rank]");
+      return;
+    }
+    EntryScope scope(*this, false, false, "rank.by");
+    bind_sort(level.by, "rank.by", scope, true, question_.by);
+    if (!level.tiebreak.empty()) {
+      EntryScope tie_scope(*this, false, false, "rank.tiebreak");
+      bind_sort(level.tiebreak, "rank.tiebreak", tie_scope, false, question_.tiebreak);
+    }
+    if (level.best && *level.best == 0) problem(Code::bad_value, "best = 0 keeps nothing", "keep.best", "leave it out to keep all");
+    question_.place_names = place_names();
+  }
+
+  void bind_list() {
+    const Listing& list = ladder_.list;
+    question_.list_as_input = list.order == "input";
+    if (!list.order.empty() && !question_.list_as_input) {
+      EntryScope scope(*this, false, true, "list.order");
+      bind_sort(list.order, "list.order", scope, false, question_.list_order);
+    }
+    std::vector<std::string> names = list.columns;
+    if (names.empty()) names = default_columns();
+    for (const std::string& name : names) {
+      const auto origin = std::make_shared<Origin>(Origin{"list.columns", name});
+      Expression e = name_expression(name);
+      if (const auto point = name.find('.'); point != std::string::npos && point > 0) {
+        for (const TableUse& use : tables_)
+          if (equal_folded(use.alias, name.substr(0, point))) {
+            e.qualifier = name.substr(0, point);
+            e.text = name.substr(point + 1);
+          }
+      }
+      try {
+        const NodePtr node = entry_name(e, origin, true, "list.columns");
+        ListColumn column;
+        column.name = name;
+        column.column = node->column;
+        column.heading = name;
+        question_.list_columns.push_back(std::move(column));
+      } catch (const Error& error) {
+        add(error, "list.columns");
+      }
+    }
+    for (const auto& [name, heading] : list.headings) {
+      bool found = false;
+      for (ListColumn& column : question_.list_columns)
+        if (equal_folded(column.name, name)) {
+          column.heading = heading;
+          found = true;
+        }
+      if (!found) problem(Code::unknown_column, "list.headings names a column that is not listed: " + quoted(name), "list.headings." + name, {}, nearest_word(name, names));
+    }
+    fix_place_columns();
+  }
+
+  // Now that all the entries' columns are known, place columns get the numbers behind them.
+  void fix_place_columns() {
+    const auto entries = static_cast<int>(question_.entry_columns.size());
+    const auto fix = [&](int& column) {
+      if (column <= -2) column = entries + (-2 - column);
+    };
+    const std::function<void(Node&)> walk = [&](Node& node) {
+      if (node.op == Op::name) fix(node.column);
+      for (NodePtr& arg : node.args) walk(*arg);
+    };
+    for (SortKey& key : question_.list_order) walk(*key.node);
+    for (ListColumn& column : question_.list_columns) fix(column.column);
+  }
+
+  std::vector<std::string> default_columns() {
+    std::vector<std::string> names;
+    const auto add_name = [&](const std::string& name) {
+      if (!name.empty() && std::find(names.begin(), names.end(), name) == names.end()) names.push_back(name);
+    };
+    if (question_.level != nullptr)
+      for (const std::string& name : question_.level->within) add_name(name);
+    for (const std::string& name : place_names()) add_name(name);
+    if (!question_.row_level()) {
+      for (const std::string& name : question_.level->each) add_name(name);
+      // Descriptive columns that order the entries are worth seeing; totals follow in the order they were written.
+      for (const EntryColumn& column : question_.entry_columns)
+        if (column.from == EntryColumn::From::carried) add_name(column.name);
+      for (const Parsed& total : totals_) add_name(total.formula->name);
+      return names;
+    }
+    if (!tables_.empty())
+      for (const std::string& heading : tables_[0].source->headings()) add_name(heading);
+    for (const Parsed& figure : figures_) add_name(figure.formula->name);
+    return names;
+  }
+
+  const Ladder& ladder_;
+  const Catalog& catalog_;
+  std::vector<Problem>& problems_;
+  std::vector<TableUse> tables_;
+  std::vector<Parsed> figures_, totals_;
+  Question question_;
+  bool failed_ = false;
+
+ public:
+  bool was_read_ = false;
+};
+
+}  // namespace
+
+Question resolve(const Ladder& ladder, const Catalog& catalog, bool read, const Run& run, std::vector<Problem>& problems) {
+  Resolver resolver(ladder, catalog, problems);
+  if (!resolver.open_tables()) return {};
+  Question question = resolver.bind();
+  if (!read) return question;
+  // With a name wrong the types of the rest are still worth checking, so that all problems come at once; but what is
+  // only grammar does not make it worth reading a large table.
+  resolver.read_tables(run);
+  if (resolver.failed()) return question;
+  resolver.was_read_ = true;
+  return resolver.bind();
+}
+
+}  // namespace lofty::engine

@@ -1,0 +1,230 @@
+#include "ladder/rows.hpp"
+
+#include <tsl/robin_map.h>
+
+#include <algorithm>
+
+#include "table/parallel.hpp"
+#include "table/table_data.hpp"
+
+namespace lofty::engine {
+namespace {
+
+constexpr std::uint64_t no_key = ~std::uint64_t{0};  // null, or a text that the other side does not have
+
+struct PairHash {
+  std::size_t operator()(const std::pair<std::uint64_t, std::uint64_t>& p) const noexcept {
+    const std::uint64_t words[2] = {p.first, p.second};
+    return XXH3_64bits(words, sizeof words);
+  }
+};
+
+std::string line_text(const Table& table, std::size_t row) {
+  const auto& line_of = table.data().line_of;
+  return line_of ? "line " + std::to_string(line_of(row)) : "row " + std::to_string(row + 1);
+}
+
+// Numbers a pair of key columns alike on both sides: equal values, equal numbers.
+class KeyNumbers {
+ public:
+  KeyNumbers(const Column& left, const Column& right, const std::string& what) : left_(left), right_(right) {
+    const Type &l = left.type(), &r = right.type();
+    const bool exact = l.exact() && r.exact();
+    if (!exact && l.kind != r.kind) mismatch(what);
+    text_ = l.kind == Kind::text;
+    scale_ = exact ? std::max(l.scale, r.scale) : 0;
+    wide_ = left.lane() == Lane::int128 || right.lane() == Lane::int128 || l.scale != r.scale;
+    if (text_) {
+      translated_.resize(left.dictionary().size());
+      for (std::size_t i = 0; i < translated_.size(); ++i) {
+        const std::uint32_t code = right.dictionary().find(left.dictionary().text(static_cast<std::uint32_t>(i)));
+        translated_[i] = code == Dictionary::none ? no_key : code;
+      }
+    }
+  }
+
+  std::uint64_t right(std::size_t row) const { return text_ ? plain_code(right_.code(row)) : number(right_, row); }
+  std::uint64_t left(std::size_t row) const {
+    if (!text_) return number(left_, row);
+    const std::uint32_t code = left_.code(row);
+    return code == Dictionary::none ? no_key : translated_[code];
+  }
+
+ private:
+  static std::uint64_t plain_code(std::uint32_t code) { return code == Dictionary::none ? no_key : code; }
+
+  std::uint64_t number(const Column& column, std::size_t row) const {
+    if (column.is_null(row)) return no_key;
+    if (column.lane() == Lane::float64) {
+      const double value = column.float64(row);
+      std::uint64_t bits;
+      std::memcpy(&bits, &value, sizeof bits);
+      return bits;
+    }
+    if (!wide_) return static_cast<std::uint64_t>(column.int64(row));
+    int128 lifted;
+    if (!scale_up(column.integer(row), scale_ - column.type().scale, lifted) || !fits_int64(lifted)) {
+      // Beyond 64 bits: a hash of the value; equal values of a key column that long are ids, and are compared as text.
+      const std::string text = Decimal(column.integer(row), column.type().scale).text();
+      return XXH3_64bits(text.data(), text.size()) | (std::uint64_t{1} << 63);
+    }
+    return static_cast<std::uint64_t>(lifted);
+  }
+
+  [[noreturn]] void mismatch(const std::string& what) const {
+    const auto example = [](const Column& column) -> std::string {
+      for (std::size_t row = 0; row < column.rows(); ++row)
+        if (!column.is_null(row)) return (column.type().kind == Kind::text ? "'" + to_text(column.value(row)) + "'" : to_text(column.value(row)));
+      return "nothing but nulls";
+    };
+    throw Error(Problem{Code::key_mismatch,
+                        "the join keys cannot be equal: " + what + " is " + kind_name(left_.type().kind) + " on one side (" + example(left_) + ") and " + kind_name(right_.type().kind) +
+                            " on the other (" + example(right_) + ")",
+                        {}, {}, "columns.NAME.type under [data] or [[data.join]] declares one of them"});
+  }
+
+  const Column &left_, &right_;
+  bool text_ = false, wide_ = false;
+  int scale_ = 0;
+  std::vector<std::uint64_t> translated_;
+};
+
+}  // namespace
+
+JoinedRows::JoinedRows(const Question& question, const Run& run) : question_(question), partners_(question.tables.size()) {
+  for (const JoinUse& join : question.joins) match(join, run);
+}
+
+void JoinedRows::match(const JoinUse& join, const Run& run) {
+  const Table& other = question_.tables[join.table].table;
+  const std::size_t left_rows = rows(), right_rows = other.rows();
+  std::vector<KeyNumbers> keys;
+  std::vector<const Column*> left_columns;
+  for (const JoinUse::Pair& pair : join.on) {
+    const Column& left = column_of(pair.left_table, pair.left_column);
+    left_columns.push_back(&left);
+    keys.emplace_back(left, column_of(join.table, pair.right_column), "`" + question_.tables[pair.left_table].table.headings()[pair.left_column] + "`");
+  }
+  // Keys of several columns are numbered pair by pair: (number so far, next column) -> number.
+  std::vector<tsl::robin_map<std::pair<std::uint64_t, std::uint64_t>, std::uint64_t, PairHash>> pairs(keys.size());
+  tsl::robin_map<std::uint64_t, std::uint32_t> row_of;  // the key's number -> first row of the other table
+  row_of.reserve(right_rows);
+  std::vector<std::uint32_t> again(right_rows, no_row);  // the next row with the same key
+  for (std::size_t row = 0; row < right_rows; ++row) {
+    std::uint64_t key = keys[0].right(row);
+    for (std::size_t k = 1; k < keys.size() && key != no_key; ++k) {
+      const std::uint64_t next = keys[k].right(row);
+      key = next == no_key ? no_key : pairs[k].try_emplace({key, next}, pairs[k].size()).first->second;
+    }
+    if (key == no_key) continue;
+    const auto [at, fresh] = row_of.try_emplace(key, static_cast<std::uint32_t>(row));
+    if (!fresh && again[at->second] == no_row) again[at->second] = static_cast<std::uint32_t>(row);
+  }
+  // The key of a row of the first table may come through an earlier join.
+  const auto left_row = [&](std::size_t k, std::size_t row) -> std::uint32_t {
+    const std::size_t table = join.on[k].left_table;
+    return table == 0 ? static_cast<std::uint32_t>(row) : partners_[table][row];
+  };
+  const auto left_key = [&](std::size_t row) {
+    std::uint64_t key = 0;
+    for (std::size_t k = 0; k < keys.size(); ++k) {
+      const std::uint32_t at = left_row(k, row);
+      const std::uint64_t next = at == no_row ? no_key : keys[k].left(at);
+      if (next == no_key) return no_key;
+      if (k == 0) {
+        key = next;
+      } else {
+        const auto found = pairs[k].find({key, next});
+        if (found == pairs[k].end()) return no_key;
+        key = found->second;
+      }
+    }
+    return key;
+  };
+  std::vector<std::uint32_t>& partners = partners_[join.table];
+  partners.resize(left_rows);
+  constexpr std::size_t piece_rows = 256 * 1024;
+  const std::size_t pieces = (left_rows + piece_rows - 1) / piece_rows;
+  parallel_for(pieces, run, [&](std::size_t piece) {
+    check_stop(run);
+    std::uint64_t last_key = no_key;
+    std::uint32_t last_row = no_row;
+    for (std::size_t row = piece * piece_rows; row < std::min(left_rows, (piece + 1) * piece_rows); ++row) {
+      const std::uint64_t key = left_key(row);
+      if (key != last_key) {
+        const auto found = key == no_key ? row_of.end() : row_of.find(key);
+        last_row = found == row_of.end() ? no_row : found->second;
+        last_key = key;
+      }
+      partners[row] = last_row;
+      if (last_row != no_row && again[last_row] != no_row) {
+        const std::string name = question_.tables[join.table].source->name();
+        throw Error(Problem{Code::join_multiplies,
+                            line_text(question_.tables[0].table, row) + " of " + question_.tables[0].source->name() + " has several partners in " + name + ": " + line_text(other, last_row) + " and " +
+                                line_text(other, again[last_row]) + "; joining them would count it more than once",
+                            {}, {}, "every key has to stand once in " + name + ": correct it, or join by more columns"});
+      }
+    }
+  });
+  Report report;
+  std::vector<bool> used(right_rows, false);
+  for (std::size_t row = 0; row < left_rows; ++row) {
+    if (partners[row] != no_row) {
+      used[partners[row]] = true;
+      continue;
+    }
+    ++report.unmatched;
+    if (report.unmatched_examples.size() >= 3) continue;
+    std::string text;
+    for (std::size_t k = 0; k < keys.size(); ++k) {
+      const std::uint32_t at = left_row(k, row);
+      const Value value = at == no_row ? Value{} : left_columns[k]->value(at);
+      text += (k > 0 ? ", " : "") + (is_null(value) ? std::string("blank") : to_text(value));
+    }
+    if (std::find(report.unmatched_examples.begin(), report.unmatched_examples.end(), text) == report.unmatched_examples.end()) report.unmatched_examples.push_back(text);
+  }
+  for (std::size_t row = 0; row < right_rows; ++row) {
+    if (used[row]) continue;
+    ++report.without_rows;
+    if (report.without_examples.size() >= 3) continue;
+    std::string text;
+    for (const JoinUse::Pair& pair : join.on) text += (text.empty() ? "" : ", ") + to_text(column_of(join.table, pair.right_column).value(row));
+    report.without_examples.push_back(text.empty() ? "blank" : text);
+  }
+  reports_.push_back(std::move(report));
+}
+
+void JoinedRows::load(int column, std::size_t begin, std::size_t count, Vector& out) const {
+  const RowColumn& at = question_.row_columns[static_cast<std::size_t>(column)];
+  const Column& from = column_of(at.table, at.column);
+  if (at.table == 0) return load_column(from, begin, count, out);
+  const std::uint32_t* const partner = partners_[at.table].data() + begin;
+  out.type = from.type();
+  const auto gather = [&](auto& to, auto null, const auto& get) {
+    to.resize(count);
+    for (std::size_t i = 0; i < count; ++i) to[i] = partner[i] == no_row ? null : get(partner[i]);
+  };
+  switch (from.lane()) {
+    case Lane::int64:
+      out.lane = Vector::Lane::int64;
+      return gather(out.ints, int64_null, [&](std::uint32_t row) { return from.int64(row); });
+    case Lane::int128:
+      out.lane = Vector::Lane::int128;
+      return gather(out.wide, int128_min, [&](std::uint32_t row) { return from.integer(row); });
+    case Lane::float64:
+      out.lane = Vector::Lane::float64;
+      return gather(out.doubles, std::numeric_limits<double>::quiet_NaN(), [&](std::uint32_t row) { return from.float64(row); });
+    case Lane::code:
+      out.lane = Vector::Lane::code;
+      out.dictionary = &from.dictionary();
+      return gather(out.codes, Dictionary::none, [&](std::uint32_t row) { return from.code(row); });
+  }
+}
+
+const Dictionary* JoinedRows::dictionary(int column) const {
+  const RowColumn& at = question_.row_columns[static_cast<std::size_t>(column)];
+  const Column& from = column_of(at.table, at.column);
+  return from.type().kind == Kind::text ? &from.dictionary() : nullptr;
+}
+
+}  // namespace lofty::engine

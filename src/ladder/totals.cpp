@@ -1,0 +1,695 @@
+#include "ladder/totals.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <mutex>
+#include <optional>
+
+#include "rank/exact_sum.hpp"
+#include "rank/groups.hpp"
+#include "table/parallel.hpp"
+
+namespace lofty::engine {
+namespace {
+
+// Turns a node's values into cells, batch by batch. Codes of a table's text column are used as they are; texts that
+// a formula made, and integers beyond 64 bits, are numbered by a dictionary of this object.
+class CellMaker {
+ public:
+  enum Tag : std::uint8_t { null, number, column_code, own_code };
+
+  explicit CellMaker(const Node& node) : node_(&node) {}
+
+  Cell cell(const Vector& v, std::size_t i) {
+    switch (v.lane) {
+      case Vector::Lane::int64:
+        if (v.ints[i] == int64_null) return {};
+        return {static_cast<std::uint64_t>(v.ints[i]), number};
+      case Vector::Lane::int128: {
+        if (v.wide[i] == int128_min) return {};
+        if (fits_int64(v.wide[i]) && v.wide[i] != int64_null) return {static_cast<std::uint64_t>(static_cast<std::int64_t>(v.wide[i])), number};
+        return own(std::string_view(reinterpret_cast<const char*>(&v.wide[i]), sizeof(int128)));
+      }
+      case Vector::Lane::float64: {
+        if (std::isnan(v.doubles[i])) return {};
+        std::uint64_t bits;
+        std::memcpy(&bits, &v.doubles[i], sizeof bits);
+        return {bits, number};
+      }
+      case Vector::Lane::code:
+        if (v.codes[i] == Dictionary::none) return {};
+        if (node_->op == Op::name) {
+          dictionary_ = v.dictionary;
+          return {v.codes[i], column_code};
+        }
+        return own(v.dictionary->text(v.codes[i]));
+      case Vector::Lane::text:
+        if (v.texts[i].data() == nullptr) return {};
+        return own(v.texts[i]);
+    }
+    return {};
+  }
+
+  // A cell of another maker of the same node, as this one numbers it.
+  Cell translate(const Cell& cell, const CellMaker& from) {
+    if (cell.tag == column_code) dictionary_ = from.dictionary_;
+    return cell.tag == own_code ? own(from.own_.text(static_cast<std::uint32_t>(cell.code))) : cell;
+  }
+
+  void put(const Cell& cell, Piece& piece) const {
+    switch (cell.tag) {
+      case null: return piece.add_null();
+      case column_code: return piece.add_text(dictionary_->text(static_cast<std::uint32_t>(cell.code)));
+      case own_code: {
+        const std::string_view bytes = own_.text(static_cast<std::uint32_t>(cell.code));
+        if (node_->type.kind == Kind::text) return piece.add_text(bytes);
+        int128 value;
+        std::memcpy(&value, bytes.data(), sizeof value);
+        return piece.add_wide(value);
+      }
+      default: break;
+    }
+    if (node_->type.kind == Kind::floating) {
+      double value;
+      std::memcpy(&value, &cell.code, sizeof value);
+      return piece.add_double(value);
+    }
+    piece.add_integer(static_cast<std::int64_t>(cell.code));
+  }
+
+ private:
+  Cell own(std::string_view bytes) { return {own_.add(bytes), own_code}; }
+  const Node* node_;
+  const Dictionary* dictionary_ = nullptr;
+  Dictionary own_;
+};
+
+// The one value that a column has in each entry, or proof that it has several.
+class Carried {
+ public:
+  explicit Carried(const Node& node) : cells_(node) {}
+
+  void add(const std::vector<std::uint32_t>& rows, const std::vector<std::uint32_t>& ids, std::size_t begin, const Vector& v, std::size_t groups) {
+    grow(groups);
+    for (std::size_t k = 0; k < rows.size(); ++k) meet(ids[k], cells_.cell(v, rows[k] - begin), rows[k]);
+  }
+  void merge(Carried& other, const std::vector<std::uint32_t>& ids, std::size_t groups) {
+    grow(groups);
+    for (std::size_t g = 0; g < ids.size(); ++g) {
+      meet(ids[g], cells_.translate(other.value_[g], other.cells_), other.first_[g]);
+      // `other`'s second value differs from its first; it is news only where that first one agreed with ours.
+      if (other.second_[g] != no_row && second_[ids[g]] == no_row) second_[ids[g]] = other.second_[g];
+    }
+  }
+  const CellMaker& cells() const { return cells_; }
+  const std::vector<Cell>& values() const { return value_; }
+  // The entry with several values whose second one comes first among the rows; none when there is no such entry.
+  std::optional<std::size_t> conflict() const {
+    std::optional<std::size_t> found;
+    for (std::size_t g = 0; g < second_.size(); ++g)
+      if (second_[g] != no_row && (!found || second_[g] < second_[*found])) found = g;
+    return found;
+  }
+  std::uint32_t first(std::size_t g) const { return first_[g]; }
+  std::uint32_t second(std::size_t g) const { return second_[g]; }
+
+ private:
+  void grow(std::size_t groups) {
+    value_.resize(groups);
+    first_.resize(groups, no_row);
+    second_.resize(groups, no_row);
+  }
+  void meet(std::uint32_t id, const Cell& cell, std::uint32_t row) {
+    if (first_[id] == no_row) {
+      first_[id] = row;
+      value_[id] = cell;
+    } else if (second_[id] == no_row && !(value_[id] == cell)) {
+      second_[id] = row;
+    }
+  }
+  CellMaker cells_;
+  std::vector<Cell> value_;
+  std::vector<std::uint32_t> first_, second_;
+};
+
+// The states of one aggregate for all groups, as arrays.
+class State {
+ public:
+  explicit State(const Aggregate& aggregate) : aggregate_(&aggregate) {
+    if (aggregate.argument) cells_.emplace(*aggregate.argument);
+  }
+
+  void add(const std::vector<std::uint32_t>& rows, const std::vector<std::uint32_t>& ids, std::size_t begin, const Vector* v, const Vector* filter, std::size_t groups) {
+    grow(groups);
+    const auto passes = [&](std::size_t i) { return filter == nullptr || filter->ints[i] == 1; };
+    const bool plain_sum = aggregate_->kind == AggregateKind::sum && v != nullptr && v->lane == Vector::Lane::int64 && filter == nullptr;
+    if (plain_sum) {  // the usual case, without a call a row
+      for (std::size_t k = 0; k < rows.size(); ++k) {
+        const std::int64_t value = v->ints[rows[k] - begin];
+        if (value == int64_null) {
+          blank(ids[k]);
+          continue;
+        }
+        ++counts_[ids[k]];
+        exact_[ids[k]] += value;
+      }
+      return;
+    }
+    for (std::size_t k = 0; k < rows.size(); ++k) {
+      const std::size_t i = rows[k] - begin;
+      if (!passes(i)) continue;
+      if (v != nullptr && v->is_null(i))
+        blank(ids[k]);
+      else
+        take(ids[k], v, i);
+    }
+  }
+
+  void merge(State& other, const std::vector<std::uint32_t>& ids, std::size_t groups) {
+    grow(groups);
+    for (std::size_t g = 0; g < ids.size(); ++g) {
+      const std::uint32_t id = ids[g];
+      blanks_[id] += other.blanks_[g];
+      if (other.counts_[g] == 0) continue;
+      switch (aggregate_->kind) {
+        case AggregateKind::sum:
+        case AggregateKind::average:
+          if (floating())
+            float_sums_[id].add(other.float_sums_[g]);
+          else
+            add_exact(id, other.exact_[g]);
+          break;
+        case AggregateKind::least:
+        case AggregateKind::greatest: better(id, other.best_of(g)); break;
+        default: break;
+      }
+      counts_[id] += other.counts_[g];
+    }
+    for (std::uint32_t at = 0; at < other.distinct_.size(); ++at)
+      distinct_.find_or_add(ids[other.distinct_.prefix(at)], cells_->translate(other.distinct_.cell(at), *other.cells_));
+  }
+
+  ColumnPtr finish(std::size_t groups, Entries::Blank& blank_report) {
+    grow(groups);
+    for (const std::uint32_t rows : blanks_) {
+      blank_report.rows += rows;
+      blank_report.entries += rows > 0;
+    }
+    if (aggregate_->kind == AggregateKind::count_distinct) {
+      std::fill(counts_.begin(), counts_.end(), 0);
+      for (std::uint32_t at = 0; at < distinct_.size(); ++at) ++counts_[distinct_.prefix(at)];
+    }
+    Piece piece(aggregate_->type);
+    for (std::size_t g = 0; g < groups; ++g) put(piece, g);
+    std::vector<Piece> pieces;
+    pieces.push_back(std::move(piece));
+    return Column::seal(aggregate_->type, std::move(pieces), Run{.threads = 1});
+  }
+
+ private:
+  struct Best {
+    int128 exact;
+    double number;
+    std::string_view text;
+  };
+
+  bool floating() const { return aggregate_->argument && aggregate_->argument->type.kind == Kind::floating; }
+  bool texts() const { return aggregate_->argument && aggregate_->argument->type.kind == Kind::text; }
+
+  void grow(std::size_t groups) {
+    if (counts_.size() >= groups) return;
+    const std::size_t room = std::max(groups, counts_.size() * 2);  // groups come one batch at a time
+    counts_.resize(room);
+    blanks_.resize(room);
+    switch (aggregate_->kind) {
+      case AggregateKind::sum:
+      case AggregateKind::average:
+        if (floating())
+          float_sums_.resize(room);
+        else
+          exact_.resize(room);
+        break;
+      case AggregateKind::least:
+      case AggregateKind::greatest:
+        if (texts())
+          best_texts_.resize(room);
+        else if (floating())
+          best_numbers_.resize(room);
+        else
+          exact_.resize(room);
+        break;
+      default: break;
+    }
+  }
+
+  void blank(std::uint32_t id) { ++blanks_[id]; }
+
+  void add_exact(std::uint32_t id, int128 value) {
+    if (__builtin_add_overflow(exact_[id], value, &exact_[id]))
+      throw Error(problem(Code::overflow, "the sum has more than 38 digits"));
+  }
+
+  Problem problem(Code code, std::string sentence) const {
+    Problem p{code, std::move(sentence), {}, {}, "cast the values as float"};
+    const Node& node = *aggregate_->argument;
+    p.place.key = node.origin->key;
+    p.place.text = node.origin->text;
+    p.place.offset = node.begin;
+    p.place.length = node.end - node.begin;
+    return p;
+  }
+
+  void take(std::uint32_t id, const Vector* v, std::size_t i) {
+    switch (aggregate_->kind) {
+      case AggregateKind::count_rows:
+      case AggregateKind::count: break;
+      case AggregateKind::count_distinct: {
+        const Cell cell = cells_->cell(*v, i);
+        if (id == last_id_ && cell == last_cell_) return;  // the lines of an order follow one another
+        last_id_ = id;
+        last_cell_ = cell;
+        distinct_.find_or_add(id, cell);
+        break;
+      }
+      case AggregateKind::sum:
+      case AggregateKind::average:
+        if (floating())
+          float_sums_[id].add(v->doubles[i]);
+        else
+          add_exact(id, v->exact(i));
+        break;
+      case AggregateKind::least:
+      case AggregateKind::greatest: {
+        Best best{};
+        if (texts())
+          best.text = v->text(i);
+        else if (floating())
+          best.number = v->doubles[i];
+        else
+          best.exact = v->exact(i);
+        better(id, best);
+        break;
+      }
+    }
+    ++counts_[id];
+  }
+
+  Best best_of(std::size_t g) const {
+    Best best{};
+    if (texts())
+      best.text = best_texts_[g];
+    else if (floating())
+      best.number = best_numbers_[g];
+    else
+      best.exact = exact_[g];
+    return best;
+  }
+
+  void better(std::uint32_t id, const Best& candidate) {
+    const bool greatest = aggregate_->kind == AggregateKind::greatest;
+    const bool first = counts_[id] == 0;
+    if (texts()) {
+      const std::string_view old = best_texts_[id];
+      if (first || (greatest ? candidate.text > old : candidate.text < old)) best_texts_[id] = std::string(candidate.text);
+    } else if (floating()) {
+      if (first || (greatest ? candidate.number > best_numbers_[id] : candidate.number < best_numbers_[id])) best_numbers_[id] = candidate.number;
+    } else if (first || (greatest ? candidate.exact > exact_[id] : candidate.exact < exact_[id])) {
+      exact_[id] = candidate.exact;
+    }
+  }
+
+  void put(Piece& piece, std::size_t g) const {
+    const std::int64_t count = counts_[g];
+    switch (aggregate_->kind) {
+      case AggregateKind::count_rows:
+      case AggregateKind::count:
+      case AggregateKind::count_distinct: return piece.add_integer(count);
+      default: break;
+    }
+    if (count == 0) return piece.add_null();
+    if (aggregate_->kind == AggregateKind::sum || aggregate_->kind == AggregateKind::average) {
+      const bool mean = aggregate_->kind == AggregateKind::average;
+      if (floating()) {
+        const double sum = float_sums_[g].value();
+        if (!std::isfinite(sum)) throw Error(problem(Code::overflow, "the sum is beyond the range of floats"));
+        return piece.add_double(mean ? sum / static_cast<double>(count) : sum);
+      }
+      int128 value = exact_[g];
+      const int scale = aggregate_->argument->type.scale;
+      if (!fits_decimal(value) || (mean && !divide_decimals(value, scale, count, 0, aggregate_->type.scale, value)))
+        throw Error(problem(Code::overflow, "the sum has more than 38 digits"));
+      return piece.add_wide(value);
+    }
+    if (texts()) return piece.add_text(best_texts_[g]);
+    if (floating()) return piece.add_double(best_numbers_[g]);
+    piece.add_wide(exact_[g]);
+  }
+
+  const Aggregate* aggregate_;
+  std::optional<CellMaker> cells_;
+  std::vector<std::int64_t> counts_;
+  std::vector<std::uint32_t> blanks_;
+  std::vector<int128> exact_;
+  std::vector<ExactSum> float_sums_;
+  std::vector<double> best_numbers_;
+  std::vector<std::string> best_texts_;
+  IdTable distinct_;  // (group, value)
+  std::uint32_t last_id_ = no_row;
+  Cell last_cell_;
+};
+
+// What one piece of the rows amounts to; pieces are merged in their order.
+struct Part {
+  explicit Part(const Question& question) {
+    for (const EntryColumn& column : question.entry_columns) {
+      if (column.from == EntryColumn::From::key) keys.emplace_back(*column.node);
+      if (column.from == EntryColumn::From::carried) carried.emplace_back(*column.node);
+    }
+    tables.resize(keys.size());
+    for (const auto& aggregate : question.aggregates) states.emplace_back(*aggregate);
+  }
+
+  std::vector<CellMaker> keys;
+  std::vector<IdTable> tables;  // one a key: (id so far, cell) -> id
+  std::vector<std::uint32_t> first_rows, row_counts;
+  std::vector<Carried> carried;
+  std::vector<State> states;
+  std::size_t left_out = 0, unknown = 0, counted = 0;
+  std::uint32_t unknown_example = no_row;
+  std::vector<std::vector<std::uint32_t>> chosen_rows;  // row level: rows that count
+
+  std::size_t groups() const { return first_rows.size(); }
+
+  std::uint32_t meet(std::uint32_t id, std::uint32_t row, std::uint32_t count) {
+    if (id == first_rows.size()) {
+      first_rows.push_back(row);
+      row_counts.push_back(0);
+    }
+    row_counts[id] += count;
+    return id;
+  }
+  // The key cells of a group.
+  std::vector<Cell> cells(std::uint32_t group) const {
+    std::vector<Cell> out(keys.size());
+    for (std::size_t k = keys.size(); k-- > 0;) {
+      out[k] = tables[k].cell(group);
+      group = tables[k].prefix(group);
+    }
+    return out;
+  }
+};
+
+// The rows of one batch that count.
+class RowFilter {
+ public:
+  RowFilter(const std::vector<const std::vector<NodePtr>*>& terms) : terms_(terms) {}
+
+  // mask[i]: 1 the row counts, 0 a term was false, 2 none was false and one unknown.
+  void apply(Evaluator& evaluator, std::size_t begin, std::size_t count, std::vector<unsigned char>& mask) const {
+    mask.assign(count, 1);
+    std::vector<unsigned char>& active = active_;
+    active.assign(count, 1);
+    for (const auto* list : terms_)
+      for (const NodePtr& term : *list) {
+        if (term->op == Op::null) {
+          for (unsigned char& m : mask) m = m == 1 ? 2 : m;
+          continue;
+        }
+        const Vector& truth = evaluator.evaluate(*term, begin, count, active.data());
+        for (std::size_t i = 0; i < count; ++i) {
+          if (!active[i]) continue;
+          if (truth.ints[i] == 0)
+            mask[i] = active[i] = 0;
+          else if (truth.ints[i] == int64_null)
+            mask[i] = 2;
+        }
+      }
+  }
+
+ private:
+  std::vector<const std::vector<NodePtr>*> terms_;
+  mutable std::vector<unsigned char> active_;
+};
+
+class RowStages {
+ public:
+  RowStages(Question& question, const JoinedRows& rows, const Run& run) : question_(question), rows_(rows), run_(run), total_(rows.rows()) {
+    // Pieces depend on the number of rows only. Each has tables of its own, so there are few; and each is a whole
+    // number of batches.
+    const std::size_t wanted = std::clamp<std::size_t>(total_ / 500'000, 1, 16);
+    piece_rows_ = std::max<std::size_t>(batch_rows, (total_ / wanted / batch_rows + 1) * batch_rows);
+    pieces_ = (total_ + piece_rows_ - 1) / piece_rows_;
+  }
+
+  void find_overalls() {
+    if (question_.overalls.empty()) return;
+    std::vector<std::vector<Value>> best(pieces_, std::vector<Value>(question_.overalls.size()));
+    parallel_for(pieces_, run_, [&](std::size_t piece) {
+      Evaluator evaluator(rows_, question_.slots);
+      const RowFilter filter({&question_.where_first});
+      std::vector<unsigned char> mask;
+      each_batch(piece, [&](std::size_t begin, std::size_t count) {
+        filter.apply(evaluator, begin, count, mask);
+        for (unsigned char& m : mask) m = m == 1;
+        for (std::size_t o = 0; o < question_.overalls.size(); ++o) {
+          const Overall& overall = *question_.overalls[o];
+          const Vector& v = evaluator.evaluate(*overall.argument, begin, count, mask.data());
+          for (std::size_t i = 0; i < count; ++i)
+            if (mask[i] && !v.is_null(i)) improve(best[piece][o], v.value(i), overall.greatest);
+        }
+      });
+    });
+    for (std::size_t o = 0; o < question_.overalls.size(); ++o) {
+      Value value;
+      for (const auto& of_piece : best)
+        if (!is_null(of_piece[o])) improve(value, of_piece[o], question_.overalls[o]->greatest);
+      for (Node* use : question_.overalls[o]->uses) use->value = value;
+    }
+  }
+
+  Entries run() {
+    std::vector<std::unique_ptr<Part>> parts(pieces_);
+    parallel_for(pieces_, run_, [&](std::size_t piece) {
+      parts[piece] = std::make_unique<Part>(question_);
+      run_piece(piece, *parts[piece]);
+    });
+    Entries entries;
+    entries.read = total_;
+    for (const auto& part : parts) {
+      entries.left_out += part->left_out;
+      entries.unknown += part->unknown;
+      entries.counted += part->counted;
+      entries.unknown_example = std::min(entries.unknown_example, part->unknown_example);
+    }
+    entries.columns.resize(question_.entry_columns.size());
+    entries.blanks.resize(question_.aggregates.size());
+    if (question_.row_level())
+      collect_rows(parts, entries);
+    else
+      merge(parts, entries);
+    return entries;
+  }
+
+ private:
+  static void improve(Value& best, const Value& value, bool greatest) {
+    const bool better = is_null(best) || (greatest ? best < value : value < best);
+    if (better) best = value;
+  }
+
+  template <class Work>
+  void each_batch(std::size_t piece, const Work& work) const {
+    const std::size_t end = std::min(total_, (piece + 1) * piece_rows_);
+    for (std::size_t begin = piece * piece_rows_; begin < end; begin += batch_rows) {
+      check_stop(run_);
+      work(begin, std::min(batch_rows, end - begin));
+    }
+    if (run_.progress) {
+      const std::scoped_lock lock(progress_mutex_);
+      run_.progress(static_cast<double>(++done_) / static_cast<double>(pieces_));
+    }
+  }
+
+  void run_piece(std::size_t piece, Part& part) {
+    Evaluator evaluator(rows_, question_.slots);
+    const RowFilter filter({&question_.where_first, &question_.where_last});
+    std::vector<unsigned char> mask;
+    std::vector<std::uint32_t> chosen, ids;
+    // A single integer key of a small range needs no table: its value is the index.
+    std::vector<std::uint32_t> direct;
+    std::vector<unsigned char> narrowed;
+    each_batch(piece, [&](std::size_t begin, std::size_t count) {
+      filter.apply(evaluator, begin, count, mask);
+      chosen.clear();
+      for (std::size_t i = 0; i < count; ++i) {
+        if (mask[i] == 1) {
+          chosen.push_back(static_cast<std::uint32_t>(begin + i));
+        } else if (mask[i] == 0) {
+          ++part.left_out;
+        } else {
+          ++part.unknown;
+          part.unknown_example = std::min(part.unknown_example, static_cast<std::uint32_t>(begin + i));
+        }
+        mask[i] = mask[i] == 1;
+      }
+      part.counted += chosen.size();
+      if (question_.row_level()) {
+        part.chosen_rows.push_back(chosen);
+        return;
+      }
+      number(part, evaluator, begin, count, mask, chosen, ids, direct);
+      std::size_t carried = 0;
+      for (const EntryColumn& column : question_.entry_columns)
+        if (column.from == EntryColumn::From::carried)
+          part.carried[carried++].add(chosen, ids, begin, evaluator.evaluate(*column.node, begin, count, mask.data()), part.groups());
+      for (std::size_t a = 0; a < part.states.size(); ++a) {
+        const Aggregate& aggregate = *question_.aggregates[a];
+        const Vector* filtered = nullptr;
+        const unsigned char* active = mask.data();
+        if (aggregate.filter) {
+          filtered = &evaluator.evaluate(*aggregate.filter, begin, count, mask.data());
+          narrowed.resize(count);
+          for (std::size_t i = 0; i < count; ++i) narrowed[i] = mask[i] && filtered->ints[i] == 1;
+          active = narrowed.data();
+        }
+        const Vector* const values = aggregate.argument ? &evaluator.evaluate(*aggregate.argument, begin, count, active) : nullptr;
+        part.states[a].add(chosen, ids, begin, values, filtered, part.groups());
+      }
+    });
+  }
+
+  void number(Part& part, Evaluator& evaluator, std::size_t begin, std::size_t count, const std::vector<unsigned char>& mask, const std::vector<std::uint32_t>& chosen,
+              std::vector<std::uint32_t>& ids, std::vector<std::uint32_t>& direct) const {
+    ids.assign(chosen.size(), 0);
+    std::size_t key = 0;
+    for (const EntryColumn& column : question_.entry_columns) {
+      if (column.from != EntryColumn::From::key) continue;
+      const Vector& v = evaluator.evaluate(*column.node, begin, count, mask.data());
+      CellMaker& cells = part.keys[key];
+      IdTable& table = part.tables[key];
+      const bool small = part.keys.size() == 1 && v.lane == Vector::Lane::int64;
+      for (std::size_t k = 0; k < chosen.size(); ++k) {
+        const std::size_t i = chosen[k] - begin;
+        if (small && v.ints[i] >= 0 && v.ints[i] < direct_range) {
+          const auto at = static_cast<std::size_t>(v.ints[i]);
+          if (at >= direct.size()) direct.resize(std::max(at + 1, direct.size() * 2), no_row);
+          if (direct[at] == no_row) direct[at] = table.find_or_add(0, cells.cell(v, i));
+          ids[k] = direct[at];
+        } else {
+          ids[k] = table.find_or_add(ids[k], cells.cell(v, i));
+        }
+      }
+      ++key;
+    }
+    for (std::size_t k = 0; k < chosen.size(); ++k) part.meet(ids[k], chosen[k], 1);
+  }
+
+  void merge(std::vector<std::unique_ptr<Part>>& parts, Entries& entries) const {
+    Part all(question_);
+    for (auto& part : parts) {
+      std::vector<std::uint32_t> ids(part->groups());
+      for (std::uint32_t g = 0; g < ids.size(); ++g) {
+        const std::vector<Cell> cells = part->cells(g);
+        std::uint32_t id = 0;
+        for (std::size_t k = 0; k < cells.size(); ++k) id = all.tables[k].find_or_add(id, all.keys[k].translate(cells[k], part->keys[k]));
+        ids[g] = all.meet(id, part->first_rows[g], part->row_counts[g]);
+      }
+      for (std::size_t c = 0; c < all.carried.size(); ++c) all.carried[c].merge(part->carried[c], ids, all.groups());
+      for (std::size_t a = 0; a < all.states.size(); ++a) all.states[a].merge(part->states[a], ids, all.groups());
+      part.reset();
+    }
+    entries.count = all.groups();
+    entries.first_rows = all.first_rows;
+    entries.row_counts = all.row_counts;
+    std::size_t key = 0, carried = 0;
+    for (std::size_t c = 0; c < question_.entry_columns.size(); ++c) {
+      const EntryColumn& column = question_.entry_columns[c];
+      Piece piece(column.type);
+      switch (column.from) {
+        case EntryColumn::From::key:
+          for (std::uint32_t g = 0; g < all.groups(); ++g) all.keys[key].put(all.cells(g)[key], piece);
+          ++key;
+          break;
+        case EntryColumn::From::carried: {
+          const Carried& values = all.carried[carried++];
+          if (const auto conflict = values.conflict()) several_values(column, values, all, *conflict);
+          for (std::size_t g = 0; g < all.groups(); ++g) values.cells().put(values.values()[g], piece);
+          break;
+        }
+        case EntryColumn::From::aggregate: entries.columns[c] = all.states[column.index].finish(all.groups(), entries.blanks[column.index]); continue;
+        default: continue;
+      }
+      std::vector<Piece> pieces;
+      pieces.push_back(std::move(piece));
+      entries.columns[c] = Column::seal(column.type, std::move(pieces), Run{.threads = 1});
+    }
+  }
+
+  [[noreturn]] void several_values(const EntryColumn& column, const Carried& values, const Part& all, std::size_t group) const {
+    Evaluator evaluator(rows_, question_.slots);
+    const auto shown = [&](const Node& node, std::uint32_t row) {
+      const Value value = evaluator.evaluate(node, row, 1, nullptr).value(0);
+      return is_null(value) ? std::string("blank") : "`" + to_text(value) + "`";
+    };
+    std::string entry;
+    for (const EntryColumn& key : question_.entry_columns)
+      if (key.from == EntryColumn::From::key) entry += (entry.empty() ? "" : ", ") + key.name + " " + shown(*key.node, all.first_rows[group]);
+    Problem p{Code::several_values,
+              "`" + column.name + "` has several values in one entry: " + entry + " has " + shown(*column.node, values.first(group)) + " and " + shown(*column.node, values.second(group)),
+              {}, {}, "total it (min, max, count), or add it to rank.each"};
+    throw Error(std::move(p));
+  }
+
+  void collect_rows(const std::vector<std::unique_ptr<Part>>& parts, Entries& entries) const {
+    for (const auto& part : parts)
+      for (const auto& chosen : part->chosen_rows) entries.first_rows.insert(entries.first_rows.end(), chosen.begin(), chosen.end());
+    entries.count = entries.first_rows.size();
+    std::vector<std::vector<Piece>> pieces(question_.entry_columns.size());
+    for (std::size_t c = 0; c < pieces.size(); ++c)
+      for (std::size_t p = 0; p < parts.size(); ++p) pieces[c].emplace_back(question_.entry_columns[c].type);
+    parallel_for(parts.size(), run_, [&](std::size_t p) {
+      Evaluator evaluator(rows_, question_.slots);
+      std::size_t batch = 0;
+      std::vector<unsigned char> mask;
+      each_batch(p, [&](std::size_t begin, std::size_t count) {
+        const std::vector<std::uint32_t>& chosen = parts[p]->chosen_rows[batch++];
+        mask.assign(count, 0);
+        for (const std::uint32_t row : chosen) mask[row - begin] = 1;
+        for (std::size_t c = 0; c < pieces.size(); ++c) {
+          const Vector& v = evaluator.evaluate(*question_.entry_columns[c].node, begin, count, mask.data());
+          for (const std::uint32_t row : chosen) put(pieces[c][p], v, row - begin);
+        }
+      });
+    });
+    for (std::size_t c = 0; c < pieces.size(); ++c) entries.columns[c] = Column::seal(question_.entry_columns[c].type, std::move(pieces[c]), run_);
+  }
+
+  static void put(Piece& piece, const Vector& v, std::size_t i) {
+    if (v.is_null(i)) return piece.add_null();
+    switch (v.lane) {
+      case Vector::Lane::int64: return piece.add_integer(v.ints[i]);
+      case Vector::Lane::int128: return piece.add_wide(v.wide[i]);
+      case Vector::Lane::float64: return piece.add_double(v.doubles[i]);
+      default: return piece.add_text(v.text(i));
+    }
+  }
+
+  // 4 bytes for each value of the range: at most 16 MiB a piece.
+  static constexpr std::int64_t direct_range = std::int64_t{1} << 22;
+
+  Question& question_;
+  const JoinedRows& rows_;
+  const Run& run_;
+  std::size_t total_, piece_rows_ = 0, pieces_ = 0;
+  mutable std::mutex progress_mutex_;
+  mutable std::size_t done_ = 0;
+};
+
+}  // namespace
+
+Entries run_rows(Question& question, const JoinedRows& rows, const Run& run) {
+  RowStages stages(question, rows, run);
+  stages.find_overalls();
+  return stages.run();
+}
+
+}  // namespace lofty::engine

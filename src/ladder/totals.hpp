@@ -1,0 +1,31 @@
+#pragma once
+// The stages from rows to entries: conditions, overall constants, grouping, aggregates.
+// Covered by tests/ladder/standings_test.cpp against a plain reference.
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "ladder/question.hpp"
+#include "ladder/rows.hpp"
+
+namespace lofty::engine {
+
+struct Entries {
+  std::size_t count = 0;
+  std::vector<ColumnPtr> columns;          // by Question::entry_columns; null for totals, which come later
+  std::vector<std::uint32_t> first_rows;   // the first row that counts of each entry, ascending
+  std::vector<std::uint32_t> row_counts;   // rows that count, by entry; empty where every row is an entry
+  std::size_t read = 0, left_out = 0, unknown = 0, counted = 0;
+  std::uint32_t unknown_example = no_row;
+  struct Blank {                           // an aggregate whose argument was null on some rows
+    std::size_t rows = 0, entries = 0;
+  };
+  std::vector<Blank> blanks;               // by Question::aggregates
+};
+
+// Works the rows off, in fixed pieces. Fills in the overall constants of `question` on the way. Throws RowFailure for
+// the first row that fails, Error(several_values) for a carried column that has no single value.
+Entries run_rows(Question& question, const JoinedRows& rows, const Run& run);
+
+}  // namespace lofty::engine

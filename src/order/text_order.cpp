@@ -1,0 +1,58 @@
+// Text orders: by a language's rules, naturally, by code point. Only distinct texts come here.
+
+#include <unicode/coll.h>
+#include <unicode/unistr.h>
+
+#include <algorithm>
+#include <numeric>
+
+#include "lofty/error.hpp"
+#include "order/codes.hpp"
+
+namespace lofty::engine {
+namespace {
+
+std::unique_ptr<icu::Collator> open_collator(TextOrder order, const std::string& locale) {
+  UErrorCode status = U_ZERO_ERROR;
+  const icu::Locale where = locale.empty() ? icu::Locale::getRoot() : icu::Locale(locale.c_str());
+  std::unique_ptr<icu::Collator> collator(icu::Collator::createInstance(where, status));
+  if (collator && order == TextOrder::natural) collator->setAttribute(UCOL_NUMERIC_COLLATION, UCOL_ON, status);
+  if (!collator || U_FAILURE(status))
+    throw Error(Problem{Code::bad_value, "no text order for the locale `" + locale + "`: " + u_errorName(status), {}, {}, {}});
+  return collator;
+}
+
+std::string collation_key(const icu::Collator& collator, std::string_view text) {
+  const icu::UnicodeString wide = icu::UnicodeString::fromUTF8(icu::StringPiece(text.data(), static_cast<std::int32_t>(text.size())));
+  std::string key(64, '\0');
+  std::int32_t size = collator.getSortKey(wide, reinterpret_cast<std::uint8_t*>(key.data()), static_cast<std::int32_t>(key.size()));
+  if (size > static_cast<std::int32_t>(key.size())) {
+    key.resize(static_cast<std::size_t>(size));
+    size = collator.getSortKey(wide, reinterpret_cast<std::uint8_t*>(key.data()), size);
+  }
+  key.resize(static_cast<std::size_t>(size));
+  return key;
+}
+
+}  // namespace
+
+std::vector<std::uint32_t> text_ranks(const std::vector<std::string_view>& distinct, TextOrder order, const std::string& locale) {
+  std::vector<std::uint32_t> sorted(distinct.size()), ranks(distinct.size());
+  std::iota(sorted.begin(), sorted.end(), 0u);
+  if (order == TextOrder::code_point || distinct.size() < 2) {
+    std::sort(sorted.begin(), sorted.end(), [&](std::uint32_t a, std::uint32_t b) { return distinct[a] < distinct[b]; });
+  } else {
+    const auto collator = open_collator(order, locale);
+    std::vector<std::string> keys;
+    keys.reserve(distinct.size());
+    for (const std::string_view text : distinct) keys.push_back(collation_key(*collator, text));
+    std::sort(sorted.begin(), sorted.end(), [&](std::uint32_t a, std::uint32_t b) {
+      const int by_rules = keys[a].compare(keys[b]);
+      return by_rules != 0 ? by_rules < 0 : distinct[a] < distinct[b];
+    });
+  }
+  for (std::uint32_t i = 0; i < sorted.size(); ++i) ranks[sorted[i]] = i;
+  return ranks;
+}
+
+}  // namespace lofty::engine

@@ -1,0 +1,130 @@
+#include "lofty/listing.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "report/numbers.hpp"
+#include "report/width.hpp"
+
+namespace lofty {
+
+namespace report {
+
+std::string grouped(std::string digits) {
+  const std::size_t first = !digits.empty() && digits[0] == '-' ? 1 : 0;
+  std::size_t at = std::min(digits.find_first_not_of("0123456789", first), digits.size());
+  while (at > first + 3) digits.insert(at -= 3, ",");
+  return digits;
+}
+
+}  // namespace report
+
+namespace {
+
+using namespace report;
+
+// Decimals to show: all of them where they are few; of quotients as many as tell neighbouring values apart.
+int decimals_shown(const Standings& s, std::size_t column) {
+  const int scale = s.columns()[column].type.scale;
+  if (scale <= 4) return scale;
+  for (int decimals = 2; decimals < scale; ++decimals) {
+    bool clear = true;
+    for (std::size_t r = 0; r + 1 < s.rows() && clear; ++r) {
+      const Value a = s.value(r, column), b = s.value(r + 1, column);
+      if (is_null(a) || is_null(b)) continue;
+      const Decimal &x = std::get<Decimal>(a), &y = std::get<Decimal>(b);
+      clear = x == y || x.rescaled(decimals) != y.rescaled(decimals);
+    }
+    if (clear) return decimals;
+  }
+  return scale;
+}
+
+std::string float_text(double value) {
+  const double size = std::fabs(value);
+  if (value == 0 || (size >= 1e-4 && size < 1e15)) {
+    char buffer[64];
+    std::snprintf(buffer, sizeof buffer, "%.6g", value);
+    if (size >= 1e6) std::snprintf(buffer, sizeof buffer, "%.1f", value);
+    return grouped(buffer);
+  }
+  return to_text(value);
+}
+
+std::string cell(const Standings& s, std::size_t row, std::size_t column, int decimals) {
+  const StandingColumn& c = s.columns()[column];
+  const Value value = s.value(row, column);
+  if (is_null(value)) return c.role == Role::place ? "\xE2\x80\x93" : "(none)";
+  if (const auto* number = std::get_if<Decimal>(&value)) {
+    if (c.role == Role::place) return number->coefficient() % 10 == 0 && number->scale() == 1 ? number->rescaled(0)->text() : number->text();
+    const std::string text = number->rescaled(decimals).value_or(*number).text();
+    // Numbers that count or measure are grouped for the eye; ids are not numbers in that sense.
+    return c.role == Role::total || c.type.kind == Kind::decimal ? grouped(text) : text;
+  }
+  if (const auto* number = std::get_if<double>(&value)) return float_text(*number);
+  return printable(to_text(value, c.type.zoned));
+}
+
+}  // namespace
+
+std::string listing(const Standings& s, const Looks& looks) {
+  std::string out;
+  if (!s.title().empty()) out += inked(printable(s.title()), Ink::strong, looks) + "\n";
+  out += inked(wrapped(printable(s.question()), looks.width), Ink::quiet, looks) + "\n\n";
+  const std::size_t width = s.columns().size();
+  int sort_keys = 0;
+  for (const StandingColumn& column : s.columns()) sort_keys = std::max(sort_keys, column.sort_position);
+  bool any_tied = false;
+  for (std::size_t r = 0; r < s.rows(); ++r) any_tied = any_tied || s.tied(r);
+  Grid grid;
+  std::vector<int> decimals;
+  for (std::size_t c = 0; c < width; ++c) {
+    const StandingColumn& column = s.columns()[c];
+    std::string heading = printable(column.heading);
+    if (column.sort_position > 0) heading += std::string(column.descending ? " \xE2\x86\x93" : " \xE2\x86\x91") + (sort_keys > 1 ? std::to_string(column.sort_position) : "");
+    if (column.role == Role::place && any_tied) heading += " ";  // above the tie mark
+    grid.columns.push_back({heading, column.type.numeric()});
+    decimals.push_back(column.type.kind == Kind::decimal ? decimals_shown(s, c) : 0);
+  }
+  for (std::size_t r = 0; r < s.rows(); ++r) {
+    std::vector<std::string> row;
+    for (std::size_t c = 0; c < width; ++c) {
+      const StandingColumn& column = s.columns()[c];
+      const bool repeated = column.role == Role::group && r > 0 && s.starts_group(0) && !s.starts_group(r);
+      std::string text = repeated ? "" : cell(s, r, c, decimals[c]);
+      if (column.role == Role::place && any_tied) text += s.tied(r) ? "=" : " ";
+      row.push_back(std::move(text));
+    }
+    grid.rows.push_back(std::move(row));
+    grid.gap_before.push_back(r > 0 && s.starts_group(r));
+  }
+  out += grid.text(looks);
+  out += "\n" + inked(s.shown_of_total() + (any_tied ? ";  = shares its place" : ""), Ink::quiet, looks) + "\n";
+  return out;
+}
+
+std::string accounting_text(const Standings& s, const Looks& looks) {
+  const Accounting& a = s.accounting();
+  const auto number = [](std::size_t n) { return grouped(std::to_string(n)); };
+  std::string text = "rows: " + number(a.read) + " read";
+  if (a.left_out > 0) text += ", " + number(a.left_out) + " left out";
+  if (a.unknown > 0) text += ", " + number(a.unknown) + " unknown";
+  text += ", " + number(a.counted) + " count; entries: " + number(a.entries);
+  if (a.groups > 1) text += " in " + number(a.groups) + " groups";
+  if (a.ranked + a.unranked > 0) text += ", " + number(a.ranked) + " ranked";
+  if (a.unranked > 0) text += ", " + number(a.unranked) + " unranked";
+  text += ", " + number(a.listed) + " listed";
+  return inked(wrapped(text, looks.width, 2), Ink::quiet, looks) + "\n";
+}
+
+std::string remarks_text(const std::vector<Remark>& remarks, const Looks& looks) {
+  std::string out;
+  for (const Remark& remark : remarks) {
+    const std::string label = remark.code + ": ";
+    const std::string body = wrapped(label + printable(remark.sentence), looks.width, 2);
+    out += inked(body.substr(0, label.size()), Ink::warn, looks) + body.substr(label.size()) + "\n";
+  }
+  return out;
+}
+
+}  // namespace lofty

@@ -1,0 +1,312 @@
+#include "table/column.hpp"
+
+#include <algorithm>
+#include <cassert>
+#include <cmath>
+
+#include "lofty/error.hpp"
+#include "table/parallel.hpp"
+
+namespace lofty::engine {
+
+Lane lane_of(const Type& type) {
+  switch (type.kind) {
+    case Kind::floating: return Lane::float64;
+    case Kind::text: return Lane::code;
+    default: return Lane::int64;
+  }
+}
+
+void Piece::widen() {
+  wide.reserve(ints.capacity());
+  for (const std::int64_t value : ints) wide.push_back(value == int64_null ? int128_min : int128{value});
+  ints.clear();
+}
+
+void Piece::add_null() {
+  switch (lane_of(type)) {
+    case Lane::float64: doubles.push_back(std::nan("")); break;
+    case Lane::code: codes.push_back(Dictionary::none); break;
+    default:
+      if (wide.empty())
+        ints.push_back(int64_null);
+      else
+        wide.push_back(int128_min);
+  }
+}
+
+void Piece::add_integer(std::int64_t value) {
+  if (!wide.empty() || value == int64_null)
+    add_wide(value);
+  else
+    ints.push_back(value);
+}
+
+void Piece::add_wide(int128 value) {
+  if (wide.empty() && fits_int64(value) && value != int64_null) {
+    ints.push_back(static_cast<std::int64_t>(value));
+    return;
+  }
+  if (wide.empty()) widen();
+  wide.push_back(value);
+}
+
+void Piece::add(const Value& value) {
+  if (lofty::is_null(value)) return add_null();
+  switch (type.kind) {
+    case Kind::integer:
+    case Kind::decimal: {
+      const auto lifted = std::get<Decimal>(value).rescaled(type.scale);
+      assert(lifted);
+      return add_wide(lifted->coefficient());
+    }
+    case Kind::floating: return add_double(std::get<double>(value));
+    case Kind::date: return add_integer(std::get<Date>(value).days);
+    case Kind::timestamp: return add_integer(std::get<Timestamp>(value).microseconds);
+    case Kind::boolean: return add_integer(std::get<bool>(value) ? 1 : 0);
+    default: return add_text(std::get<std::string>(value));
+  }
+}
+
+std::size_t Piece::rows() const {
+  switch (lane_of(type)) {
+    case Lane::float64: return doubles.size();
+    case Lane::code: return codes.size();
+    default: return ints.size() + wide.size();
+  }
+}
+
+void Piece::rescale(int scale) {
+  const int lift = scale - type.scale;
+  type.scale = scale;
+  if (lift == 0) return;
+  assert(lift > 0);
+  std::vector<int128> lifted;
+  lifted.reserve(rows());
+  const auto add = [&](int128 value) {
+    int128 out = int128_min;
+    if (value != int128_min && !scale_up(value, lift, out))
+      throw Error(Problem{Code::overflow, "a decimal column needs more than 38 digits to hold all of its values exactly",
+                          {}, {}, "declare it as float"});
+    lifted.push_back(out);
+  };
+  for (const std::int64_t value : ints) add(value == int64_null ? int128_min : int128{value});
+  for (const int128 value : wide) add(value);
+  ints.clear();
+  wide.clear();
+  if (std::all_of(lifted.begin(), lifted.end(),
+                  [](int128 v) { return v == int128_min || (fits_int64(v) && v != int64_null); })) {
+    for (const int128 value : lifted)
+      ints.push_back(value == int128_min ? int64_null : static_cast<std::int64_t>(value));
+  } else {
+    wide = std::move(lifted);
+  }
+}
+
+namespace {
+
+template <class Word, class From>
+void store(const std::vector<From>& values, From null, std::int64_t least, unsigned char* out) {
+  Word* const words = reinterpret_cast<Word*>(out);
+  for (std::size_t i = 0; i < values.size(); ++i)
+    words[i] = values[i] == null ? Word{0}
+                                 : static_cast<Word>(static_cast<std::uint64_t>(values[i]) -
+                                                     static_cast<std::uint64_t>(least) + 1);
+}
+
+template <class From>
+void store(int width, const std::vector<From>& values, From null, std::int64_t least, unsigned char* out) {
+  switch (width) {
+    case 1: return store<std::uint8_t>(values, null, least, out);
+    case 2: return store<std::uint16_t>(values, null, least, out);
+    case 4: return store<std::uint32_t>(values, null, least, out);
+    default: return store<std::uint64_t>(values, null, least, out);
+  }
+}
+
+// Bytes for the values 0 (null) to range + 1; 16 when 64 bits are not enough.
+int width_for(std::uint64_t range) {
+  if (range > std::numeric_limits<std::uint64_t>::max() - 2) return 16;
+  const std::uint64_t top = range + 1;
+  return top <= 0xff ? 1 : top <= 0xffff ? 2 : top <= 0xffffffff ? 4 : 8;
+}
+
+}  // namespace
+
+ColumnPtr Column::seal(Type type, std::vector<Piece> pieces, const Run& run) {
+  auto column = std::make_shared<Column>();
+  column->type_ = type;
+  column->lane_ = lane_of(type);
+  std::vector<std::size_t> starts;
+  bool wide = false;
+  if (type.kind == Kind::decimal)
+    for (Piece& piece : pieces) piece.rescale(type.scale);
+  for (const Piece& piece : pieces) {
+    starts.push_back(column->rows_);
+    column->rows_ += piece.rows();
+    wide = wide || !piece.wide.empty();
+  }
+  if (column->lane_ == Lane::float64) {
+    column->width_ = 8;
+    column->data_.resize(column->rows_ * 8);
+    for (std::size_t p = 0; p < pieces.size(); ++p) {
+      auto* out = reinterpret_cast<double*>(column->data_.data()) + starts[p];
+      for (const double value : pieces[p].doubles) {
+        column->nulls_ += std::isnan(value);
+        *out++ = value == 0 ? 0.0 : value;  // one zero
+      }
+    }
+    return column;
+  }
+  if (column->lane_ == Lane::code) {
+    auto dictionary = std::make_shared<Dictionary>();
+    for (Piece& piece : pieces) {
+      std::vector<std::uint32_t> code(piece.dictionary.size());
+      for (std::size_t i = 0; i < code.size(); ++i)
+        code[i] = dictionary->add(piece.dictionary.text(static_cast<std::uint32_t>(i)));
+      for (std::uint32_t& c : piece.codes) {
+        if (c != Dictionary::none)
+          c = code[c];
+        else
+          ++column->nulls_;
+      }
+    }
+    column->greatest_ = static_cast<std::int64_t>(dictionary->size()) - 1;
+    column->width_ = width_for(dictionary->size());
+    column->data_.resize(column->rows_ * static_cast<std::size_t>(column->width_));
+    parallel_for(pieces.size(), run, [&](std::size_t p) {
+      store(column->width_, pieces[p].codes, Dictionary::none, 0,
+            column->data_.data() + starts[p] * static_cast<std::size_t>(column->width_));
+      pieces[p].codes = {};
+    });
+    column->dictionary_ = std::move(dictionary);
+    return column;
+  }
+  if (!wide) {
+    struct Range {
+      std::int64_t least = std::numeric_limits<std::int64_t>::max();
+      std::int64_t greatest = std::numeric_limits<std::int64_t>::min();
+      std::size_t nulls = 0;
+    };
+    std::vector<Range> ranges(pieces.size());
+    parallel_for(pieces.size(), run, [&](std::size_t p) {
+      Range range;
+      for (const std::int64_t value : pieces[p].ints) {
+        if (value == int64_null) {
+          ++range.nulls;
+          continue;
+        }
+        range.least = std::min(range.least, value);
+        range.greatest = std::max(range.greatest, value);
+      }
+      ranges[p] = range;
+    });
+    Range all;
+    for (const Range& range : ranges) {
+      all.least = std::min(all.least, range.least);
+      all.greatest = std::max(all.greatest, range.greatest);
+      all.nulls += range.nulls;
+    }
+    column->nulls_ = all.nulls;
+    if (all.least > all.greatest) all.least = all.greatest = 0;  // nothing but nulls
+    column->width_ = width_for(static_cast<std::uint64_t>(all.greatest) - static_cast<std::uint64_t>(all.least));
+    if (column->width_ <= 8) {
+      column->least_ = all.least;
+      column->greatest_ = all.greatest;
+      column->data_.resize(column->rows_ * static_cast<std::size_t>(column->width_));
+      parallel_for(pieces.size(), run, [&](std::size_t p) {
+        store(column->width_, pieces[p].ints, int64_null, all.least,
+              column->data_.data() + starts[p] * static_cast<std::size_t>(column->width_));
+        pieces[p].ints = {};
+      });
+      return column;
+    }
+    column->nulls_ = 0;
+  }
+  column->lane_ = Lane::int128;
+  column->width_ = 16;
+  column->data_.resize(column->rows_ * 16);
+  auto* out = reinterpret_cast<int128*>(column->data_.data());
+  const auto put = [&](int128 value) {
+    column->nulls_ += value == int128_min;
+    *out++ = value;
+  };
+  for (const Piece& piece : pieces) {
+    for (const std::int64_t value : piece.ints) put(value == int64_null ? int128_min : int128{value});
+    for (const int128 value : piece.wide) put(value);
+  }
+  return column;
+}
+
+bool Column::is_null(std::size_t row) const {
+  switch (lane_) {
+    case Lane::float64: return std::isnan(float64(row));
+    case Lane::int128: return reinterpret_cast<const int128*>(data_.data())[row] == int128_min;
+    default: return raw(row) == 0;
+  }
+}
+
+int128 Column::integer(std::size_t row) const {
+  return lane_ == Lane::int128 ? reinterpret_cast<const int128*>(data_.data())[row] : int128{int64(row)};
+}
+
+Value Column::value(std::size_t row) const {
+  if (is_null(row)) return std::monostate{};
+  switch (type_.kind) {
+    case Kind::integer: return Decimal(integer(row), 0);
+    case Kind::decimal: return Decimal(integer(row), type_.scale);
+    case Kind::floating: return float64(row);
+    case Kind::date: return Date{static_cast<std::int32_t>(int64(row))};
+    case Kind::timestamp: return Timestamp{int64(row)};
+    case Kind::boolean: return int64(row) != 0;
+    default: return std::string(dictionary_->text(code(row)));
+  }
+}
+
+namespace {
+
+template <class Word>
+void load_int64(const unsigned char* data, std::size_t begin, std::size_t count, std::int64_t least,
+                std::int64_t* out) {
+  const Word* const words = reinterpret_cast<const Word*>(data) + begin;
+  for (std::size_t i = 0; i < count; ++i)
+    out[i] = words[i] == 0 ? int64_null
+                           : static_cast<std::int64_t>(words[i] + static_cast<std::uint64_t>(least) - 1);
+}
+
+template <class Word>
+void load_code(const unsigned char* data, std::size_t begin, std::size_t count, std::uint32_t* out) {
+  const Word* const words = reinterpret_cast<const Word*>(data) + begin;
+  for (std::size_t i = 0; i < count; ++i) out[i] = static_cast<std::uint32_t>(words[i]) - 1;  // 0 - 1 is `none`
+}
+
+}  // namespace
+
+void Column::decode_int64(std::size_t begin, std::size_t count, std::int64_t* out) const {
+  switch (width_) {
+    case 1: return load_int64<std::uint8_t>(data_.data(), begin, count, least_, out);
+    case 2: return load_int64<std::uint16_t>(data_.data(), begin, count, least_, out);
+    case 4: return load_int64<std::uint32_t>(data_.data(), begin, count, least_, out);
+    default: return load_int64<std::uint64_t>(data_.data(), begin, count, least_, out);
+  }
+}
+
+void Column::decode_int128(std::size_t begin, std::size_t count, int128* out) const {
+  const auto* in = reinterpret_cast<const int128*>(data_.data()) + begin;
+  std::copy(in, in + count, out);
+}
+
+void Column::decode_float64(std::size_t begin, std::size_t count, double* out) const {
+  const auto* in = reinterpret_cast<const double*>(data_.data()) + begin;
+  std::copy(in, in + count, out);
+}
+
+void Column::decode_code(std::size_t begin, std::size_t count, std::uint32_t* out) const {
+  switch (width_) {
+    case 1: return load_code<std::uint8_t>(data_.data(), begin, count, out);
+    case 2: return load_code<std::uint16_t>(data_.data(), begin, count, out);
+    default: return load_code<std::uint32_t>(data_.data(), begin, count, out);
+  }
+}
+
+}  // namespace lofty::engine

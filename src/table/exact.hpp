@@ -1,0 +1,52 @@
+#pragma once
+// Exact integer arithmetic under decimals: powers of ten, checked 128-bit operations, rounding division.
+// Covered by tests/table/decimal_test.cpp.
+
+#include <array>
+#include <cstdint>
+#include <limits>
+#include <string>
+#include <vector>
+
+#include "lofty/decimal.hpp"
+
+namespace lofty::engine {
+
+__extension__ using uint128 = unsigned __int128;
+
+inline constexpr int128 int128_max = static_cast<int128>(~uint128{0} >> 1);
+inline constexpr int128 int128_min = -int128_max - 1;
+
+inline constexpr auto powers_of_ten = [] {
+  std::array<int128, 39> powers{};
+  int128 power = 1;
+  for (int i = 0; i < 39; ++i) {
+    powers[static_cast<std::size_t>(i)] = power;
+    if (i < 38) power *= 10;
+  }
+  return powers;
+}();
+
+inline constexpr int128 power_of_ten(int exponent) { return powers_of_ten[static_cast<std::size_t>(exponent)]; }
+
+// 38 digits: what a decimal may hold.
+inline constexpr int128 decimal_limit = power_of_ten(38);
+inline bool fits_decimal(int128 value) { return value < decimal_limit && value > -decimal_limit; }
+inline bool fits_int64(int128 value) {
+  return value <= std::numeric_limits<std::int64_t>::max() && value >= std::numeric_limits<std::int64_t>::min();
+}
+
+// value * 10^digits; false on overflow of 38 digits.
+bool scale_up(int128 value, int digits, int128& out);
+// value / 10^digits, half to even.
+int128 scale_down(int128 value, int digits);
+// numerator / denominator, half to even. Precondition: denominator is not 0.
+int128 divide_half_even(int128 numerator, int128 denominator);
+// (a / 10^sa) / (b / 10^sb) as a coefficient of scale `scale` >= sa, half to even; false when it has over 38 digits.
+bool divide_decimals(int128 a, int sa, int128 b, int sb, int scale, int128& out);
+// a / 10^sa against b / 10^sb, exactly, for any scales: negative, 0 or positive.
+int compare_decimals(int128 a, int sa, int128 b, int sb);
+
+std::string integer_text(int128 value);
+
+}  // namespace lofty::engine

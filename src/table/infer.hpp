@@ -1,0 +1,91 @@
+#pragma once
+// From text to types: what each value looks like, what a whole column therefore is, and the conversion.
+// Covered by tests/table/infer_test.cpp.
+
+#include <array>
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "lofty/value.hpp"
+#include "table/column.hpp"
+
+namespace lofty::engine {
+
+// The narrowest reading of one text. `padded` is an integer or decimal with leading zeros, as codes have.
+enum class Look : std::uint8_t { blank, integer, padded, decimal, exponent, date, timestamp, zoned, boolean, other };
+inline constexpr std::size_t looks = 10;
+
+struct Reading {
+  Look look = Look::other;
+  int128 coefficient = 0;  // integer, padded, decimal
+  int scale = 0;
+  std::int64_t instant = 0;  // date (days), timestamp and zoned (microseconds), boolean (0/1)
+  double number = 0;         // exponent
+};
+
+// Never `blank`: whether an empty text is null is the reader's knowledge.
+Reading read_text(std::string_view text);
+
+// What the values of a column, or of a part of it, look like.
+struct Census {
+  std::array<std::size_t, looks> count{};
+  int scale = 0;  // most decimals of a `decimal`
+
+  std::size_t of(Look look) const { return count[static_cast<std::size_t>(look)]; }
+  std::size_t values() const;  // those that are not blank
+  void merge(const Census& other);
+};
+
+// The column's type: the narrowest that at least 99 of 100 values fit, text if none is. One value with leading zeros
+// keeps all numbers text; one value with a decimal point makes integers decimals, so that a wider exact type is never
+// passed over for a narrower one that would lose values. A column of blanks is text.
+Type type_from(const Census& census);
+
+struct Misfit {
+  std::size_t row = 0;  // within the piece
+  std::string text;
+};
+
+// Reads one column of one piece of a file. Without a declared type it guesses from the first value, keeps a census of
+// all, and leaves values that do not fit the guess as null; `settled()` then tells whether the guess holds for the
+// piece. With a declared type every value is converted to it, or is a misfit.
+class PieceReader {
+ public:
+  PieceReader() : PieceReader(std::nullopt) {}
+  explicit PieceReader(std::optional<Type> forced);
+
+  void add(std::string_view text);
+  void add_null() {
+    ++census_.count[0];
+    ++rows_;
+    if (started_)
+      piece_.add_null();
+    else
+      ++leading_nulls_;
+  }
+
+  const Census& census() const { return census_; }
+  std::size_t rows() const { return rows_; }
+  // Would the values, stored as they are, serve a column of this type without reading the text again?
+  bool serves(const Type& type) const;
+  std::vector<Misfit>& misfits() { return misfits_; }
+  Piece take(const Type& type);  // precondition: serves(type)
+
+ private:
+  void start(const Type& type);
+  void add_guessing(std::string_view text);
+  void convert(std::string_view text, const Reading& reading);
+  void misfit(std::string_view text);
+
+  std::optional<Type> forced_;
+  bool started_ = false, hopeless_ = false;
+  std::size_t rows_ = 0, leading_nulls_ = 0;
+  Piece piece_;
+  Census census_;
+  std::vector<Misfit> misfits_;
+};
+
+}  // namespace lofty::engine

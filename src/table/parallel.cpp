@@ -1,0 +1,91 @@
+#include "table/parallel.hpp"
+
+#include <algorithm>
+#include <atomic>
+#include <exception>
+#include <mutex>
+#include <thread>
+#include <vector>
+
+#include "lofty/error.hpp"
+
+#ifndef LOFTY_STD_THREADS
+#include <tbb/parallel_for.h>
+#include <tbb/task_arena.h>
+#endif
+
+namespace lofty::engine {
+namespace {
+
+// Keeps the exception of the lowest piece, so that the message does not depend on luck either.
+class FirstFailure {
+ public:
+  void run(std::size_t piece, const std::function<void(std::size_t)>& work) {
+    if (lowest_.load(std::memory_order_relaxed) < piece) return;
+    try {
+      work(piece);
+    } catch (...) {
+      const std::scoped_lock lock(mutex_);
+      if (piece < lowest_.load(std::memory_order_relaxed)) {
+        lowest_.store(piece, std::memory_order_relaxed);
+        failure_ = std::current_exception();
+      }
+    }
+  }
+  void rethrow() const {
+    if (failure_) std::rethrow_exception(failure_);
+  }
+
+ private:
+  std::mutex mutex_;
+  std::atomic<std::size_t> lowest_{~std::size_t{0}};
+  std::exception_ptr failure_;
+};
+
+}  // namespace
+
+int thread_count(const Run& run) {
+  if (run.threads > 0) return run.threads;
+#ifndef LOFTY_STD_THREADS
+  return std::max(1, tbb::this_task_arena::max_concurrency());
+#else
+  return std::max(1, static_cast<int>(std::thread::hardware_concurrency()));
+#endif
+}
+
+void parallel_for(std::size_t pieces, const Run& run, const std::function<void(std::size_t)>& work) {
+  if (pieces <= 1 || run.threads == 1) {
+    for (std::size_t piece = 0; piece < pieces; ++piece) work(piece);
+    return;
+  }
+  FirstFailure failure;
+#ifndef LOFTY_STD_THREADS
+  const auto body = [&] {
+    tbb::parallel_for(std::size_t{0}, pieces, [&](std::size_t piece) { failure.run(piece, work); },
+                      tbb::simple_partitioner{});
+  };
+  if (run.threads > 0) {
+    tbb::task_arena arena(run.threads);
+    arena.execute(body);
+  } else {
+    body();
+  }
+#else
+  std::atomic<std::size_t> next{0};
+  const auto loop = [&] {
+    for (std::size_t piece = next++; piece < pieces; piece = next++) failure.run(piece, work);
+  };
+  std::vector<std::thread> helpers;
+  const auto wanted = std::min(pieces, static_cast<std::size_t>(thread_count(run)));
+  for (std::size_t i = 1; i < wanted; ++i) helpers.emplace_back(loop);
+  loop();
+  for (std::thread& helper : helpers) helper.join();
+#endif
+  failure.rethrow();
+}
+
+void check_stop(const Run& run) {
+  if (run.stop.stop_requested()) throw Error(Problem{Code::stopped, "stopped, as the caller asked", {}, {}, {}});
+}
+
+}  // namespace lofty::engine

@@ -1,0 +1,29 @@
+#pragma once
+// What a Table holds.
+
+#include <functional>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "lofty/remark.hpp"
+#include "table/column.hpp"
+#include "table/infer.hpp"
+
+namespace lofty::engine {
+
+struct TableData {
+  std::string name;
+  std::size_t rows = 0;
+  std::vector<std::string> headings;
+  std::vector<ColumnPtr> columns;  // null where the column was not asked for
+  std::vector<Census> census;      // what the texts looked like; all zero for tables in memory
+  std::vector<Remark> doubts;
+  // The line of the file on which a row begins; empty for tables in memory. May read the file again.
+  std::function<std::size_t(std::size_t row)> line_of;
+};
+
+// Rows are 32-bit numbers; the last two values are reserved.
+inline constexpr std::size_t most_rows = 0xfffffffe;
+
+}  // namespace lofty::engine

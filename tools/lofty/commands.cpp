@@ -1,0 +1,271 @@
+#include "commands.hpp"
+
+#include <algorithm>
+#include <filesystem>
+
+#include "lofty/lofty.hpp"
+#include "terminal.hpp"
+
+namespace tool {
+
+namespace fs = std::filesystem;
+using lofty::Code;
+using lofty::Error;
+using lofty::Problem;
+
+namespace {
+
+[[noreturn]] void bad_option(const std::string& option, const std::string& text, std::string sentence, std::string advice, Code code = Code::bad_value) {
+  Problem p{code, std::move(sentence), {}, {}, std::move(advice)};
+  p.place.key = option;
+  p.place.text = text;
+  p.place.length = text.size();
+  throw Error(std::move(p));
+}
+
+std::string trimmed(std::string text) {
+  text.erase(0, text.find_first_not_of(" \t"));
+  text.erase(text.find_last_not_of(" \t") + 1);
+  return text;
+}
+
+// "spend=sum(amount)" -> spend, sum(amount)
+std::pair<std::string, std::string> named(const std::string& option, const std::string& text, const char* example) {
+  const std::size_t equals = text.find('=');
+  if (equals == std::string::npos || trimmed(text.substr(0, equals)).empty()) bad_option(option, text, option + " takes NAME=VALUE", example);
+  return {trimmed(text.substr(0, equals)), trimmed(text.substr(equals + 1))};
+}
+
+std::vector<std::string> names(const std::vector<std::string>& texts) {
+  std::vector<std::string> out;
+  for (const std::string& text : texts)
+    for (std::size_t at = 0; at <= text.size();) {
+      const std::size_t comma = std::min(text.find(',', at), text.size());
+      out.push_back(trimmed(text.substr(at, comma - at)));
+      at = comma + 1;
+    }
+  return out;
+}
+
+char delimiter_of(const std::string& text) {
+  if (text.empty()) return 0;
+  if (text == "tab" || text == "\\t") return '\t';
+  if (text.size() > 1) bad_option("--delimiter", text, "a delimiter is one sign", "--delimiter ';' or --delimiter tab");
+  return text[0];
+}
+
+bool is_ladder(const std::string& name) { return name.ends_with(".toml"); }
+
+// Replaces the formula of that name, or adds it.
+void put(std::vector<lofty::NamedFormula>& list, const std::pair<std::string, std::string>& formula) {
+  for (lofty::NamedFormula& one : list)
+    if (one.name == formula.first) {
+      one.formula = formula.second;
+      return;
+    }
+  list.push_back({formula.first, formula.second});
+}
+
+lofty::Ties ties_of(const std::string& option, const std::string& name) {
+  if (const auto ties = lofty::ties_from(name)) return *ties;
+  // The reader of ladder files knows how to say this.
+  try {
+    lofty::read_ladder("[rank]\nties = " + ("\"" + name + "\""), option);
+  } catch (const Error& error) {
+    Problem p = error.problems().front();
+    if (p.code == Code::unknown_word) {
+      p.sentence = option + " takes competition, modified, dense, ordinal or fractional, not `" + name + "`";
+      p.place = {};
+      p.place.key = option;
+      p.place.text = name;
+      p.place.length = name.size();
+      throw Error(std::move(p));
+    }
+  }
+  bad_option(option, name, option + " takes competition, modified, dense, ordinal or fractional", "competition", Code::unknown_word);
+}
+
+// The options laid over the ladder.
+void apply(const RankOptions& o, lofty::Ladder& ladder) {
+  if (o.title) ladder.title = *o.title;
+  for (const std::string& join : o.joins) {
+    const std::size_t on = join.find(" on ");
+    if (on == std::string::npos) bad_option("--join", join, "--join says what to join, and on which columns", "--join 'shops.csv on shop_no'");
+    ladder.data.joins.push_back({.with = trimmed(join.substr(0, on)), .on = names({join.substr(on + 4)})});
+  }
+  if (!o.delimiter.empty()) ladder.data.read.delimiter = delimiter_of(o.delimiter);
+  if (!o.nulls.empty()) ladder.data.read.nulls = o.nulls;
+  for (const std::string& figure : o.figures) put(ladder.figures, named("--figure", figure, "--figure 'amount=quantity * unit_price'"));
+  for (const std::string& total : o.totals) put(ladder.totals, named("--total", total, "--total 'spend=sum(quantity * unit_price)'"));
+  if (o.where) ladder.where = *o.where;
+  const bool level = !o.each.empty() || !o.within.empty() || o.by || o.tiebreak || o.ties || o.rank_as || !o.also.empty() || o.best || o.cut;
+  if (level && ladder.levels.empty()) ladder.levels.emplace_back();
+  if (level) {
+    lofty::Level& l = ladder.levels.front();
+    if (!o.each.empty()) l.each = names(o.each);
+    if (!o.within.empty()) l.within = names(o.within);
+    if (o.by) l.by = *o.by;
+    if (o.tiebreak) l.tiebreak = *o.tiebreak;
+    if (o.ties) l.ties = ties_of("--ties", *o.ties);
+    if (o.rank_as) l.rank_as = *o.rank_as;
+    for (const std::string& also : o.also) {
+      const auto [name, rule] = named("--also", also, "--also dense_place=dense");
+      l.also.push_back({name, ties_of("--also", rule)});
+    }
+    if (o.best) l.best = o.best;
+    if (o.cut) {
+      if (*o.cut != "with ties" && *o.cut != "strict") bad_option("--cut", *o.cut, "--cut is `with ties` or `strict`", "--cut strict", Code::unknown_word);
+      l.cut = *o.cut == "strict" ? lofty::Cut::strict : lofty::Cut::with_ties;
+    }
+  }
+  if (o.order) ladder.list.order = *o.order;
+  if (!o.columns.empty()) ladder.list.columns = names(o.columns);
+  for (const std::string& heading : o.headings) ladder.list.headings.push_back(named("--heading", heading, "--heading 'spend=Spend so far'"));
+  for (const std::string& choice : o.choices) {
+    const auto [name, value] = named("--choose", choice, "--choose days=90");
+    lofty::choose(ladder, name, value);
+  }
+}
+
+// Problems that came from options name those, not the keys of a ladder file that is not there.
+void name_options(std::vector<Problem>& problems) {
+  static const std::vector<std::pair<std::string, std::string>> options = {
+      {"data.from", ""},          {"rows.where", "--where"},     {"rank.each", "--each"},   {"rank.within", "--within"}, {"rank.by", "--by"},           {"rank.tiebreak", "--tiebreak"},
+      {"rank.rank_as", "--rank-as"}, {"list.order", "--order"}, {"list.columns", "--columns"}, {"keep.best", "--best"}};
+  for (Problem& p : problems) {
+    std::string& key = p.place.key;
+    for (const auto& [ladder_key, option] : options)
+      if (key == ladder_key) key = option;
+    for (const auto& [prefix, option] : {std::pair{"figures.", "--figure "}, std::pair{"totals.", "--total "}, std::pair{"list.headings.", "--heading "}, std::pair{"rank.also.", "--also "}})
+      if (key.starts_with(prefix)) key = option + key.substr(std::string_view(prefix).size());
+    if (key.starts_with("data.join")) key = "--join";
+    // Advice speaks of the same thing in the words of a ladder.
+    for (const auto& [words, option] : {std::pair{"each = [\"shop_no\"] under [rank]", "--each shop_no"}, std::pair{"by = \"spend desc\" under [rank]", "--by 'spend desc'"},
+                                        std::pair{"give it a name under [totals]", "--total NAME=... gives it a name"}, std::pair{"rank_as = \"place\" gives it another", "--rank-as place gives it another"}})
+      if (p.advice == words) p.advice = option;
+  }
+}
+
+struct Asked {
+  lofty::LadderText text;
+  fs::path folder;  // where its tables are
+  bool from_file = false;
+};
+
+Asked ask(const std::string& source) {
+  Asked asked;
+  if (is_ladder(source)) {
+    asked.text = lofty::read_ladder_file(source);
+    asked.folder = fs::path(source).parent_path();
+    asked.from_file = true;
+  } else {
+    asked.text.ladder.data.from = source;
+  }
+  return asked;
+}
+
+std::string relative_to(const fs::path& table, const fs::path& folder) {
+  std::error_code error;
+  const fs::path relative = fs::relative(table, folder.empty() ? fs::path(".") : folder, error);
+  return (error || relative.empty() ? table : relative).generic_string();
+}
+
+void save(const Asked& asked, const std::string& file) {
+  if (!is_ladder(file)) bad_option("--save", file, "a ladder's file ends in .ladder.toml", file + ".ladder.toml");
+  lofty::Ladder ladder = asked.text.ladder;
+  const fs::path folder = fs::path(file).parent_path();
+  ladder.data.from = relative_to(asked.folder / ladder.data.from, folder);
+  for (lofty::Join& join : ladder.data.joins) join.with = relative_to(asked.folder / join.with, folder);
+  lofty::write_file(file, lofty::ladder_text(ladder));
+  remark("saved " + file + "\n");
+}
+
+}  // namespace
+
+int inspect(const InspectOptions& options) {
+  lofty::ReadOptions read;
+  read.delimiter = delimiter_of(options.delimiter);
+  read.nulls = options.nulls;
+  const lofty::TableFiles files;
+  bool first = true;
+  for (const std::string& name : options.tables) {
+    const auto source = files.open(name, read);
+    std::vector<std::size_t> all(source->headings().size());
+    for (std::size_t i = 0; i < all.size(); ++i) all[i] = i;
+    const lofty::TableProfile profile = lofty::profile(source->read(all, {}));
+    print((first ? "" : "\n") + lofty::profile_text(profile, looks_of_output()));
+    remark(lofty::remarks_text(profile.doubts, looks_of_errors()));
+    first = false;
+  }
+  return 0;
+}
+
+int rank(const RankOptions& options) {
+  Asked asked = ask(options.source);
+  lofty::Ladder& ladder = asked.text.ladder;
+  const lofty::Ladder as_read = ladder;
+  apply(options, ladder);
+  std::optional<lofty::Format> format;
+  if (!options.to.empty()) {
+    const std::string ending = fs::path(options.to).extension().string();
+    try {
+      format = lofty::format_from(ending.empty() ? options.to : ending.substr(1));
+    } catch (const Error& error) {
+      std::vector<Problem> problems = error.problems();
+      problems.front().place.key = "--to";
+      throw Error(std::move(problems));
+    }
+  }
+  try {
+    const lofty::TableFiles tables(asked.folder.empty() ? fs::path(".") : asked.folder);
+    const lofty::Standings answer = lofty::standings(ladder, tables, {.threads = options.threads});
+    const bool to_file = format && !fs::path(options.to).extension().empty();
+    if (!format)
+      print(lofty::listing(answer, looks_of_output()));
+    else if (!to_file)
+      print(lofty::written(answer, *format));
+    else
+      lofty::write_file(options.to, lofty::written(answer, *format));
+    const lofty::Looks looks = looks_of_errors();
+    remark(lofty::accounting_text(answer, looks) + lofty::remarks_text(answer.remarks(), looks));
+    if (to_file) remark("wrote " + options.to + ": " + answer.shown_of_total() + "\n");
+    if (!options.save.empty()) save(asked, options.save);
+  } catch (const Error& error) {
+    std::vector<Problem> problems = error.problems();
+    if (asked.from_file)
+      asked.text.locate(problems);
+    else
+      name_options(problems);
+    throw Error(std::move(problems));
+  }
+  return 0;
+}
+
+int check(const CheckOptions& options) {
+  int status = 0;
+  for (const std::string& name : options.ladders) {
+    std::vector<Problem> problems;
+    try {
+      Asked asked = ask(name);
+      if (!asked.from_file) bad_option("check", name, "check takes ladder files", "NAME.ladder.toml");
+      const lofty::TableFiles tables(asked.folder.empty() ? fs::path(".") : asked.folder);
+      problems = lofty::check(asked.text.ladder, tables);
+      asked.text.locate(problems);
+      // In the order of the file, as it will be mended.
+      std::stable_sort(problems.begin(), problems.end(), [](const Problem& a, const Problem& b) { return a.place.line < b.place.line; });
+    } catch (const Error& error) {
+      problems = error.problems();
+    }
+    if (problems.empty()) {
+      print(name + ": nothing is wrong\n");
+      continue;
+    }
+    print(lofty::problems_text(problems, looks_of_output()));
+    print(name + ": " + std::to_string(problems.size()) + (problems.size() == 1 ? " problem\n" : " problems\n"));
+    const bool data = std::all_of(problems.begin(), problems.end(), [](const Problem& p) { return lofty::is_data_fault(p.code); });
+    status = std::max(status, data ? 1 : 2);
+  }
+  return status;
+}
+
+}  // namespace tool

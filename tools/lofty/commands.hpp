@@ -1,0 +1,35 @@
+#pragma once
+// What each command does, once its options are read.
+
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace tool {
+
+struct InspectOptions {
+  std::vector<std::string> tables;
+  std::string delimiter;
+  std::vector<std::string> nulls;
+};
+
+struct RankOptions {
+  std::string source;  // a ladder file, or a table
+  std::vector<std::string> joins, figures, totals, also, headings, choices, each, within, columns, nulls;
+  std::optional<std::string> title, where, by, tiebreak, ties, rank_as, cut, order;
+  std::optional<std::size_t> best;
+  std::string delimiter, to, save;
+  int threads = 0;
+};
+
+struct CheckOptions {
+  std::vector<std::string> ladders;
+};
+
+// Each returns an exit status, or throws lofty::Error.
+int inspect(const InspectOptions& options);
+int rank(const RankOptions& options);
+int check(const CheckOptions& options);
+int demo();
+
+}  // namespace tool

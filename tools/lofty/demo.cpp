@@ -1,0 +1,70 @@
+#include <filesystem>
+
+#include "commands.hpp"
+#include "lofty/lofty.hpp"
+#include "terminal.hpp"
+
+namespace tool {
+namespace {
+
+namespace fs = std::filesystem;
+
+// The shipped data: beside an installed tool, else in the source tree that it was built from.
+fs::path demo_folder() {
+  std::error_code error;
+  const fs::path self = fs::read_symlink("/proc/self/exe", error);
+  if (!error) {
+    const fs::path shared = self.parent_path().parent_path() / "share" / "lofty-ladder" / "demo";
+    if (fs::exists(shared / "order_lines.csv", error)) return shared;
+  }
+  return LOFTY_DEMO_FOLDER;
+}
+
+struct Stop {
+  const char* why;
+  const char* ladder;
+};
+
+}  // namespace
+
+int demo() {
+  const fs::path folder = demo_folder();
+  const lofty::Looks looks = looks_of_output();
+  std::error_code error;
+  const fs::path near = fs::relative(folder, fs::current_path(), error);
+  const std::string shown = (error || near.empty() || near.string().starts_with("..") ? folder : near).generic_string();
+  const auto heading = [&](const std::string& text, const std::string& command) {
+    const std::string bold = looks.colour ? "\033[1m" : "", plain = looks.colour ? "\033[0m" : "";
+    print("\n" + bold + "== " + text + plain + "\n   $ " + command + "\n\n");
+  };
+  print("Thornwick Honey is a made-up co-operative of beekeepers that sells to small shops. Its order lines, shops and\n"
+        "products lie in " + shown + "; every step below can be typed as it stands.\n");
+  heading("What have we got?", "lofty inspect " + shown + "/order_lines.csv");
+  inspect({.tables = {(folder / "order_lines.csv").string()}, .delimiter = {}, .nulls = {}});
+  static constexpr Stop stops[] = {
+      {"Who are our best shops? Two of them share the top, to the penny.", "best_shops.ladder.toml"},
+      {"Which three products of each family sell best? Listed smallest first.", "best_products.ladder.toml"},
+      {"How would each rule number a tie? Side by side, in the order of the input.", "tie_rules.ladder.toml"},
+      {"Who leads in each valley?", "best_in_valley.ladder.toml"},
+  };
+  for (const Stop& stop : stops) {
+    heading(stop.why, "lofty rank " + shown + "/" + stop.ladder);
+    RankOptions options;
+    options.source = (folder / stop.ladder).string();
+    rank(options);
+  }
+  heading("The same without a file:", "lofty rank " + shown + "/order_lines.csv --figure 'amount=quantity * unit_price' \\\n"
+          "       --total 'spend=sum(amount)' --each product_no --by 'spend desc' --best 5");
+  RankOptions options;
+  options.source = (folder / "order_lines.csv").string();
+  options.figures = {"amount=quantity * unit_price"};
+  options.totals = {"spend=sum(amount)"};
+  options.each = {"product_no"};
+  options.by = "spend desc";
+  options.best = 5;
+  rank(options);
+  print("\nNext: `lofty rank --help`; --to best.csv writes a file, --save best.ladder.toml keeps the question.\n");
+  return 0;
+}
+
+}  // namespace tool

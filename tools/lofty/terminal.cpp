@@ -1,0 +1,43 @@
+#include "terminal.hpp"
+
+#include <sys/ioctl.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <cstdio>
+#include <cstdlib>
+#include <cstring>
+
+#include "lofty/error.hpp"
+
+namespace tool {
+namespace {
+
+lofty::Looks looks_of(int descriptor) {
+  lofty::Looks looks;
+  if (::isatty(descriptor) == 0) return looks;
+  const char* const no_colour = std::getenv("NO_COLOR");
+  const char* const terminal = std::getenv("TERM");
+  looks.colour = (no_colour == nullptr || *no_colour == '\0') && terminal != nullptr && std::strcmp(terminal, "dumb") != 0;
+  winsize size{};
+  if (::ioctl(descriptor, TIOCGWINSZ, &size) == 0 && size.ws_col > 0) looks.width = std::clamp<int>(size.ws_col, 40, 120);
+  return looks;
+}
+
+}  // namespace
+
+lofty::Looks looks_of_output() { return looks_of(STDOUT_FILENO); }
+lofty::Looks looks_of_errors() { return looks_of(STDERR_FILENO); }
+
+void print(std::string_view text) {
+  const bool whole = std::fwrite(text.data(), 1, text.size(), stdout) == text.size() && std::fflush(stdout) == 0;
+  if (whole) return;
+  const int error = errno;
+  std::clearerr(stdout);
+  throw lofty::Error(lofty::Problem{lofty::Code::cannot_write, std::string("standard output could not be written whole: ") + std::strerror(error), {}, {}, {}});
+}
+
+void remark(std::string_view text) { std::fwrite(text.data(), 1, text.size(), stderr); }
+
+}  // namespace tool
