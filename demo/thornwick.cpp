@@ -200,11 +200,11 @@ class Tables {
     if (line.shop < shops_ && line.price >= 0 && std::string_view(line.status) != "void") spend_[line.shop] += line.quantity * line.price;
   }
 
-  // Heavier shops come first in by_weight_; a few of them make most of the trade.
+  // Heavier shops come first in by_weight_; half of the orders favour them, half are anybody's.
   std::uint64_t pick_shop() {
     for (;;) {
-      const std::uint64_t a = random_.below(shops_), b = random_.below(shops_);
-      const std::uint64_t shop = by_weight_[std::min(a, b)];
+      const std::uint64_t a = random_.below(shops_), b = random_.below(shops_), c = random_.below(shops_);
+      const std::uint64_t shop = by_weight_[random_.below(2) == 0 ? c : std::min(a, b)];
       if (shop != without_orders_) return shop;
     }
   }

@@ -33,6 +33,8 @@ class Decimal {
 
   // "12.50", with exactly scale() decimals.
   std::string text() const;
+  // The same for the eye: "12,345.60".
+  std::string grouped_text() const;
   double to_double() const;  // the nearest double
 
   // The same value with `scale` decimals; rounded half to even when that drops digits. Nothing on overflow.

@@ -33,6 +33,7 @@ struct StandingColumn {
   std::string heading;  // the name, unless list.headings has another
   Type type;
   Role role = Role::label;
+  Ties ties = Ties::competition;  // of a place column: under ordinal ones nobody shares a place
   int sort_position = 0;  // its place among the sort keys, from 1; 0: not one
   bool descending = false;
 };

@@ -2,15 +2,12 @@
 
 #include <algorithm>
 
+#include "lofty/decimal.hpp"
 #include "table/nearest.hpp"
 
 namespace lofty::engine {
 
-std::string with_commas(std::size_t number) {
-  std::string digits = std::to_string(number);
-  for (std::size_t at = digits.size(); at > 3;) digits.insert(at -= 3, ",");
-  return digits;
-}
+std::string with_commas(std::size_t number) { return Decimal(static_cast<int128>(number), 0).grouped_text(); }
 
 std::string plural(const std::string& noun) {
   if (noun.empty()) return noun;

@@ -221,6 +221,10 @@ class Asking {
       const ColumnPtr& values = columns_[index];
       column.type = values->type();
       column.role = role_of(index);
+      if (column.role == Role::place) {
+        const std::size_t place = index - q_.entry_columns.size();
+        column.ties = place == 0 ? q_.level->ties : q_.level->also[place - 1].ties;
+      }
       mark_sort(column, listed.column);
       data_->columns.push_back(std::move(column));
       data_->values.push_back(values);
@@ -395,7 +399,9 @@ class Asking {
   }
 
   static std::string examples(const std::vector<std::string>& list, std::size_t total) {
-    return " (" + listed(list) + (total > list.size() ? ", ..." : "") + ")";
+    std::string out;
+    for (const std::string& one : list) out += (out.empty() ? " (" : ", ") + one;
+    return out + (total > list.size() ? ", ...)" : ")");
   }
 
   void remark_joins(const JoinedRows& rows) {
@@ -463,7 +469,9 @@ class Asking {
       while (end < rows.size() && !(end > begin && order_->starts_peers(end))) ++end;
       std::string group;
       for (const std::size_t g : q_.within) group += (group.empty() ? " in " : ", ") + shown(entries_.columns[g]->value(rows[at]));
-      const std::string value = shown(by_columns_.front()->value(rows[at]));
+      const Value tied = by_columns_.front()->value(rows[at]);
+      const auto* const number = std::get_if<Decimal>(&tied);
+      const std::string value = number != nullptr ? number->grouped_text() : shown(tied);
       const auto name = [&](std::size_t from, std::size_t to) {
         std::vector<std::string> names;
         for (std::size_t i = from; i < to && names.size() < 4; ++i) names.push_back(entry_name(rows[i]));

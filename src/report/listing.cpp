@@ -3,21 +3,9 @@
 #include <algorithm>
 #include <cmath>
 
-#include "report/numbers.hpp"
 #include "report/width.hpp"
 
 namespace lofty {
-
-namespace report {
-
-std::string grouped(std::string digits) {
-  const std::size_t first = !digits.empty() && digits[0] == '-' ? 1 : 0;
-  std::size_t at = std::min(digits.find_first_not_of("0123456789", first), digits.size());
-  while (at > first + 3) digits.insert(at -= 3, ",");
-  return digits;
-}
-
-}  // namespace report
 
 namespace {
 
@@ -46,7 +34,8 @@ std::string float_text(double value) {
     char buffer[64];
     std::snprintf(buffer, sizeof buffer, "%.6g", value);
     if (size >= 1e6) std::snprintf(buffer, sizeof buffer, "%.1f", value);
-    return grouped(buffer);
+    const auto exact = Decimal::parse(buffer);
+    return exact ? exact->grouped_text() : buffer;
   }
   return to_text(value);
 }
@@ -57,9 +46,9 @@ std::string cell(const Standings& s, std::size_t row, std::size_t column, int de
   if (is_null(value)) return c.role == Role::place ? "\xE2\x80\x93" : "(none)";
   if (const auto* number = std::get_if<Decimal>(&value)) {
     if (c.role == Role::place) return number->coefficient() % 10 == 0 && number->scale() == 1 ? number->rescaled(0)->text() : number->text();
-    const std::string text = number->rescaled(decimals).value_or(*number).text();
+    const Decimal rounded = number->rescaled(decimals).value_or(*number);
     // Numbers that count or measure are grouped for the eye; ids are not numbers in that sense.
-    return c.role == Role::total || c.type.kind == Kind::decimal ? grouped(text) : text;
+    return c.role == Role::total || c.type.kind == Kind::decimal ? rounded.grouped_text() : rounded.text();
   }
   if (const auto* number = std::get_if<double>(&value)) return float_text(*number);
   return printable(to_text(value, c.type.zoned));
@@ -74,15 +63,18 @@ std::string listing(const Standings& s, const Looks& looks) {
   const std::size_t width = s.columns().size();
   int sort_keys = 0;
   for (const StandingColumn& column : s.columns()) sort_keys = std::max(sort_keys, column.sort_position);
+  // Ordinal places are never shared, whatever ties.
+  const auto shared = [&](const StandingColumn& column) { return column.role == Role::place && column.ties != Ties::ordinal; };
   bool any_tied = false;
   for (std::size_t r = 0; r < s.rows(); ++r) any_tied = any_tied || s.tied(r);
+  any_tied = any_tied && std::any_of(s.columns().begin(), s.columns().end(), shared);
   Grid grid;
   std::vector<int> decimals;
   for (std::size_t c = 0; c < width; ++c) {
     const StandingColumn& column = s.columns()[c];
     std::string heading = printable(column.heading);
     if (column.sort_position > 0) heading += std::string(column.descending ? " \xE2\x86\x93" : " \xE2\x86\x91") + (sort_keys > 1 ? std::to_string(column.sort_position) : "");
-    if (column.role == Role::place && any_tied) heading += " ";  // above the tie mark
+    if (shared(column) && any_tied) heading += " ";  // above the tie mark
     grid.columns.push_back({heading, column.type.numeric()});
     decimals.push_back(column.type.kind == Kind::decimal ? decimals_shown(s, c) : 0);
   }
@@ -92,7 +84,7 @@ std::string listing(const Standings& s, const Looks& looks) {
       const StandingColumn& column = s.columns()[c];
       const bool repeated = column.role == Role::group && r > 0 && s.starts_group(0) && !s.starts_group(r);
       std::string text = repeated ? "" : cell(s, r, c, decimals[c]);
-      if (column.role == Role::place && any_tied) text += s.tied(r) ? "=" : " ";
+      if (shared(column) && any_tied) text += s.tied(r) ? "=" : " ";
       row.push_back(std::move(text));
     }
     grid.rows.push_back(std::move(row));
@@ -105,7 +97,7 @@ std::string listing(const Standings& s, const Looks& looks) {
 
 std::string accounting_text(const Standings& s, const Looks& looks) {
   const Accounting& a = s.accounting();
-  const auto number = [](std::size_t n) { return grouped(std::to_string(n)); };
+  const auto number = [](std::size_t n) { return Decimal(static_cast<int128>(n), 0).grouped_text(); };
   std::string text = "rows: " + number(a.read) + " read";
   if (a.left_out > 0) text += ", " + number(a.left_out) + " left out";
   if (a.unknown > 0) text += ", " + number(a.unknown) + " unknown";

@@ -1,5 +1,4 @@
 #include "lofty/listing.hpp"
-#include "report/numbers.hpp"
 #include "report/width.hpp"
 
 namespace lofty {
@@ -17,6 +16,8 @@ std::string short_text(const Value& value, const Type& type) {
   return text.substr(0, end) + "..";
 }
 
+std::string counted(std::size_t number) { return Decimal(static_cast<int128>(number), 0).grouped_text(); }
+
 std::string type_text(const Type& type) {
   std::string text = kind_name(type.kind);
   if (type.kind == Kind::decimal) text += ", " + std::to_string(type.scale) + " places";
@@ -27,7 +28,7 @@ std::string type_text(const Type& type) {
 }  // namespace
 
 std::string profile_text(const TableProfile& profile, const Looks& looks) {
-  std::string out = inked(profile.table, Ink::strong, looks) + ": " + grouped(std::to_string(profile.rows)) + (profile.rows == 1 ? " row, " : " rows, ") + std::to_string(profile.columns.size()) +
+  std::string out = inked(profile.table, Ink::strong, looks) + ": " + counted(profile.rows) + (profile.rows == 1 ? " row, " : " rows, ") + std::to_string(profile.columns.size()) +
                     (profile.columns.size() == 1 ? " column" : " columns") + "\n\n";
   Grid grid;
   grid.columns = {{"column", false}, {"type", false}, {"blank", true}, {"distinct", true}, {"least", false}, {"greatest", false}, {"for example", false}};
@@ -35,7 +36,7 @@ std::string profile_text(const TableProfile& profile, const Looks& looks) {
   for (const ColumnProfile& column : profile.columns) {
     std::string samples;
     for (const Value& value : column.samples) samples += (samples.empty() ? "" : "  ") + short_text(value, column.type);
-    grid.rows.push_back({printable(column.heading), type_text(column.type), column.blanks == 0 ? "" : grouped(std::to_string(column.blanks)), grouped(std::to_string(column.distinct)),
+    grid.rows.push_back({printable(column.heading), type_text(column.type), column.blanks == 0 ? "" : counted(column.blanks), counted(column.distinct),
                          short_text(column.least, column.type), short_text(column.greatest, column.type), samples});
     if (column.key) keys.push_back(printable(column.heading));
   }

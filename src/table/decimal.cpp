@@ -148,6 +148,14 @@ std::string Decimal::text() const {
   return digits;
 }
 
+std::string Decimal::grouped_text() const {
+  std::string digits = text();
+  const std::size_t first = digits[0] == '-' ? 1 : 0;
+  std::size_t at = std::min(digits.find('.'), digits.size());
+  while (at > first + 3) digits.insert(at -= 3, ",");
+  return digits;
+}
+
 double Decimal::to_double() const {
   // Through text, because dividing two doubles would round twice.
   const std::string written = text();
