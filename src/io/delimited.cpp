@@ -322,36 +322,46 @@ class Reading {
     Reading& reading;
     Chunk& chunk;
     const std::vector<int>& slot;  // by field: which reader takes it, or -1
-    std::size_t field = 0;
+    std::vector<PieceReader*> readers;  // by field
+    PieceReader* const* next = nullptr;
+    PieceReader* const* last = nullptr;
+    std::size_t extra = 0;  // fields beyond the headings
     std::size_t ragged_row = ~std::size_t{0}, ragged_fields = 0;
     bool keep_rows = true;
 
+    void begin() {
+      for (const int one : slot) readers.push_back(one < 0 ? nullptr : &chunk.readers[static_cast<std::size_t>(one)]);
+      next = readers.data();
+      last = next + readers.size();
+    }
     static void on_field(void* text, std::size_t size, void* to) {
       auto& self = *static_cast<Rows*>(to);
-      const std::size_t field = self.field++;
-      if (field >= self.slot.size()) return;
-      const int slot = self.slot[field];
-      if (slot < 0) return;
-      PieceReader& reader = self.chunk.readers[static_cast<std::size_t>(slot)];
+      if (self.next == self.last) {
+        ++self.extra;
+        return;
+      }
+      PieceReader* const reader = *self.next++;
+      if (reader == nullptr) return;
       if (text == nullptr || self.reading.is_null_word({static_cast<const char*>(text), size}))
-        reader.add_null();
+        reader->add_null();
       else
-        reader.add({static_cast<const char*>(text), size});
+        reader->add({static_cast<const char*>(text), size});
     }
     static void on_record(int, void* to) {
       auto& self = *static_cast<Rows*>(to);
-      if (self.field != self.slot.size()) self.ragged();
-      self.field = 0;
+      if (self.next != self.last || self.extra > 0) self.ragged();
+      self.next = self.readers.data();
       if (self.keep_rows) ++self.chunk.rows;
     }
     void ragged() {
-      if (reading.source_.options_.ragged_as_null && field < slot.size()) {
-        for (; field < slot.size(); ++field)
-          if (slot[field] >= 0) chunk.readers[static_cast<std::size_t>(slot[field])].add_null();
+      if (reading.source_.options_.ragged_as_null && extra == 0) {
+        for (; next != last; ++next)
+          if (*next != nullptr) (*next)->add_null();
       } else if (ragged_row == ~std::size_t{0}) {
         ragged_row = chunk.rows;
-        ragged_fields = field;
+        ragged_fields = static_cast<std::size_t>(next - readers.data()) + extra;
       }
+      extra = 0;
     }
   };
 
@@ -447,8 +457,15 @@ class Reading {
   }
 
   void run_parser(std::string_view text, Chunk& chunk, const std::vector<int>& slot, bool first) {
-    Rows rows{*this, chunk, slot};
+    Rows rows{*this, chunk, slot, {}};
     rows.keep_rows = first;
+    rows.begin();
+    if (first) {
+      // The first lines tell how many there will be, near enough.
+      const std::string_view sample = text.substr(0, 64 * 1024);
+      const auto lines = static_cast<std::size_t>(std::count(sample.begin(), sample.end(), '\n')) + 1;
+      for (PieceReader& reader : chunk.readers) reader.reserve(lines * text.size() / std::max<std::size_t>(1, sample.size()) * 33 / 32 + 16);
+    }
     Parser parser(source_.delimiter_);
     const std::size_t done = parser.parse(text, Rows::on_field, Rows::on_record, &rows);
     if (done != text.size()) {

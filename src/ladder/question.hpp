@@ -60,6 +60,8 @@ struct EntryColumn {
   Type type;
   NodePtr node;           // key, carried, row: over rows; total: over entries
   std::size_t index = 0;  // aggregate: in Question::aggregates
+  // Carried from a table joined by (some of) the entry's keys: it cannot have several values in one entry.
+  bool determined = false;
 };
 
 struct SortKey {

@@ -546,8 +546,25 @@ class Resolver {
     column.from = question_.row_level() ? EntryColumn::From::row : EntryColumn::From::carried;
     column.name = name;
     column.type = row->type;
+    column.determined = is_determined(*row);
     column.node = std::move(row);
     return entry_node(add_entry_column(std::move(column)), e, origin);
+  }
+
+  bool is_determined(const Node& row) const {
+    if (row.op != Op::name || row.column < 0) return false;
+    const RowColumn& at = question_.row_columns[static_cast<std::size_t>(row.column)];
+    for (const JoinUse& join : question_.joins) {
+      if (join.table != at.table || join.on.empty()) continue;
+      return std::all_of(join.on.begin(), join.on.end(), [&](const JoinUse::Pair& pair) {
+        return std::any_of(question_.each.begin(), question_.each.end(), [&](std::size_t key) {
+          if (key >= question_.entry_columns.size()) return false;
+          const Node& node = *question_.entry_columns[key].node;
+          return node.op == Op::name && node.column >= 0 && question_.row_columns[static_cast<std::size_t>(node.column)] == RowColumn{pair.left_table, pair.left_column};
+        });
+      });
+    }
+    return false;
   }
 
   // The heading behind a name that was written in another case; figures keep their own name.

@@ -3,6 +3,7 @@
 #include <tsl/robin_map.h>
 
 #include <algorithm>
+#include <atomic>
 
 #include "table/parallel.hpp"
 #include "table/table_data.hpp"
@@ -23,6 +24,31 @@ std::string line_text(const Table& table, std::size_t row) {
   const auto& line_of = table.data().line_of;
   return line_of ? "line " + std::to_string(line_of(row)) : "row " + std::to_string(row + 1);
 }
+
+// A key's number -> the first row of the other table that has it. Small numbers, which most keys are, index an array.
+class RowOfKey {
+ public:
+  explicit RowOfKey(std::size_t rows) : most_direct_(4 * rows + 1024) {}
+
+  // The first row with this key: `row` itself when there was none yet.
+  std::uint32_t add(std::uint64_t key, std::uint32_t row) {
+    if (key >= most_direct_) return far_.try_emplace(key, row).first->second;
+    if (key >= near_.size()) near_.resize(std::min<std::size_t>(most_direct_, std::max<std::size_t>(key + 1, near_.size() * 2)), no_row);
+    if (near_[key] == no_row) near_[key] = row;
+    return near_[key];
+  }
+  std::uint32_t find(std::uint64_t key) const {
+    if (key < near_.size()) return near_[key];
+    if (far_.empty()) return no_row;
+    const auto found = far_.find(key);
+    return found == far_.end() ? no_row : found->second;
+  }
+
+ private:
+  std::size_t most_direct_;
+  std::vector<std::uint32_t> near_;
+  tsl::robin_map<std::uint64_t, std::uint32_t> far_;
+};
 
 // Numbers a pair of key columns alike on both sides: equal values, equal numbers.
 class KeyNumbers {
@@ -107,8 +133,7 @@ void JoinedRows::match(const JoinUse& join, const Run& run) {
   }
   // Keys of several columns are numbered pair by pair: (number so far, next column) -> number.
   std::vector<tsl::robin_map<std::pair<std::uint64_t, std::uint64_t>, std::uint64_t, PairHash>> pairs(keys.size());
-  tsl::robin_map<std::uint64_t, std::uint32_t> row_of;  // the key's number -> first row of the other table
-  row_of.reserve(right_rows);
+  RowOfKey row_of(right_rows);
   std::vector<std::uint32_t> again(right_rows, no_row);  // the next row with the same key
   for (std::size_t row = 0; row < right_rows; ++row) {
     std::uint64_t key = keys[0].right(row);
@@ -117,8 +142,8 @@ void JoinedRows::match(const JoinUse& join, const Run& run) {
       key = next == no_key ? no_key : pairs[k].try_emplace({key, next}, pairs[k].size()).first->second;
     }
     if (key == no_key) continue;
-    const auto [at, fresh] = row_of.try_emplace(key, static_cast<std::uint32_t>(row));
-    if (!fresh && again[at->second] == no_row) again[at->second] = static_cast<std::uint32_t>(row);
+    const std::uint32_t first = row_of.add(key, static_cast<std::uint32_t>(row));
+    if (first != row && again[first] == no_row) again[first] = static_cast<std::uint32_t>(row);
   }
   // The key of a row of the first table may come through an earlier join.
   const auto left_row = [&](std::size_t k, std::size_t row) -> std::uint32_t {
@@ -141,23 +166,42 @@ void JoinedRows::match(const JoinUse& join, const Run& run) {
     }
     return key;
   };
+  const auto key_text = [&](std::size_t row) {
+    std::string text;
+    for (std::size_t k = 0; k < keys.size(); ++k) {
+      const std::uint32_t at = left_row(k, row);
+      const Value value = at == no_row ? Value{} : left_columns[k]->value(at);
+      text += (k > 0 ? ", " : "") + (is_null(value) ? std::string("blank") : to_text(value));
+    }
+    return text;
+  };
+  const auto add_example = [](std::vector<std::string>& list, const std::string& text) {
+    if (std::find(list.begin(), list.end(), text) == list.end()) list.push_back(text);
+  };
   std::vector<std::uint32_t>& partners = partners_[join.table];
   partners.resize(left_rows);
   constexpr std::size_t piece_rows = 256 * 1024;
   const std::size_t pieces = (left_rows + piece_rows - 1) / piece_rows;
+  std::vector<std::uint8_t> used(right_rows, 0);
+  std::vector<Report> reports(pieces);
   parallel_for(pieces, run, [&](std::size_t piece) {
     check_stop(run);
+    Report& report = reports[piece];
     std::uint64_t last_key = no_key;
     std::uint32_t last_row = no_row;
     for (std::size_t row = piece * piece_rows; row < std::min(left_rows, (piece + 1) * piece_rows); ++row) {
       const std::uint64_t key = left_key(row);
       if (key != last_key) {
-        const auto found = key == no_key ? row_of.end() : row_of.find(key);
-        last_row = found == row_of.end() ? no_row : found->second;
+        last_row = key == no_key ? no_row : row_of.find(key);
         last_key = key;
+        // Several threads may set the same flag; none reads it until all are done.
+        if (last_row != no_row) std::atomic_ref(used[last_row]).store(1, std::memory_order_relaxed);
       }
       partners[row] = last_row;
-      if (last_row != no_row && again[last_row] != no_row) {
+      if (last_row == no_row) {
+        ++report.unmatched;
+        if (report.unmatched_examples.size() < 3) add_example(report.unmatched_examples, key_text(row));
+      } else if (again[last_row] != no_row) {
         const std::string name = question_.tables[join.table].source->name();
         throw Error(Problem{Code::join_multiplies,
                             line_text(question_.tables[0].table, row) + " of " + question_.tables[0].source->name() + " has several partners in " + name + ": " + line_text(other, last_row) + " and " +
@@ -167,21 +211,10 @@ void JoinedRows::match(const JoinUse& join, const Run& run) {
     }
   });
   Report report;
-  std::vector<bool> used(right_rows, false);
-  for (std::size_t row = 0; row < left_rows; ++row) {
-    if (partners[row] != no_row) {
-      used[partners[row]] = true;
-      continue;
-    }
-    ++report.unmatched;
-    if (report.unmatched_examples.size() >= 3) continue;
-    std::string text;
-    for (std::size_t k = 0; k < keys.size(); ++k) {
-      const std::uint32_t at = left_row(k, row);
-      const Value value = at == no_row ? Value{} : left_columns[k]->value(at);
-      text += (k > 0 ? ", " : "") + (is_null(value) ? std::string("blank") : to_text(value));
-    }
-    if (std::find(report.unmatched_examples.begin(), report.unmatched_examples.end(), text) == report.unmatched_examples.end()) report.unmatched_examples.push_back(text);
+  for (const Report& one : reports) {
+    report.unmatched += one.unmatched;
+    for (const std::string& example : one.unmatched_examples)
+      if (report.unmatched_examples.size() < 3) add_example(report.unmatched_examples, example);
   }
   for (std::size_t row = 0; row < right_rows; ++row) {
     if (used[row]) continue;

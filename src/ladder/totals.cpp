@@ -132,6 +132,35 @@ class Carried {
   std::vector<std::uint32_t> first_, second_;
 };
 
+// Different (group, value) pairs. As long as numbers come in ascending order, as order numbers do, a pair is new when its
+// number is; a table is made only when one comes out of order.
+class DistinctPairs {
+ public:
+  void add(std::uint32_t group, const Cell& cell) {
+    if (table_.size() == 0 && cell.tag == CellMaker::number) {
+      const auto value = static_cast<std::int64_t>(cell.code);
+      if (run_.empty() || value > static_cast<std::int64_t>(run_.back().cell.code)) return run_.push_back({cell, group});
+      if (value == static_cast<std::int64_t>(run_.back().cell.code) && run_.back().group == group) return;
+    }
+    if (!run_.empty()) {
+      for (const Pair& pair : run_) table_.find_or_add(pair.group, pair.cell);
+      run_ = {};
+    }
+    table_.find_or_add(group, cell);
+  }
+  std::uint32_t size() const { return static_cast<std::uint32_t>(run_.empty() ? table_.size() : run_.size()); }
+  std::uint32_t group(std::uint32_t at) const { return run_.empty() ? table_.prefix(at) : run_[at].group; }
+  const Cell& cell(std::uint32_t at) const { return run_.empty() ? table_.cell(at) : run_[at].cell; }
+
+ private:
+  struct Pair {
+    Cell cell;
+    std::uint32_t group;
+  };
+  std::vector<Pair> run_;
+  IdTable table_;
+};
+
 // The states of one aggregate for all groups, as arrays.
 class State {
  public:
@@ -185,9 +214,27 @@ class State {
       }
       counts_[id] += other.counts_[g];
     }
-    for (std::uint32_t at = 0; at < other.distinct_.size(); ++at)
-      distinct_.find_or_add(ids[other.distinct_.prefix(at)], cells_->translate(other.distinct_.cell(at), *other.cells_));
+    merge_distinct(other, ids);
   }
+
+  // How far the numbers reach that are to be told apart; pieces whose ranges do not meet cannot share one.
+  struct Range {
+    std::int64_t least = std::numeric_limits<std::int64_t>::max(), greatest = std::numeric_limits<std::int64_t>::min();
+    bool others = false;  // texts and the like: compared in full
+  };
+  Range distinct_range() const {
+    Range range;
+    for (std::uint32_t at = 0; at < distinct_.size(); ++at) {
+      const Cell& cell = distinct_.cell(at);
+      const auto value = static_cast<std::int64_t>(cell.code);
+      range.others = range.others || cell.tag != CellMaker::number;
+      range.least = std::min(range.least, value);
+      range.greatest = std::max(range.greatest, value);
+    }
+    return range;
+  }
+  // The stretch that this piece shares with some other one; set before merging.
+  std::vector<Range> shared;
 
   ColumnPtr finish(std::size_t groups, Entries::Blank& blank_report) {
     grow(groups);
@@ -196,8 +243,9 @@ class State {
       blank_report.entries += rows > 0;
     }
     if (aggregate_->kind == AggregateKind::count_distinct) {
-      std::fill(counts_.begin(), counts_.end(), 0);
-      for (std::uint32_t at = 0; at < distinct_.size(); ++at) ++counts_[distinct_.prefix(at)];
+      counts_.assign(counts_.size(), 0);
+      for (std::size_t g = 0; g < alone_.size(); ++g) counts_[g] = alone_[g];
+      for (std::uint32_t at = 0; at < distinct_.size(); ++at) ++counts_[distinct_.group(at)];
     }
     Piece piece(aggregate_->type);
     for (std::size_t g = 0; g < groups; ++g) put(piece, g);
@@ -212,6 +260,22 @@ class State {
     double number;
     std::string_view text;
   };
+
+  // Values that only this piece can hold are counted; the others have to be looked up among those of all pieces.
+  void merge_distinct(State& other, const std::vector<std::uint32_t>& ids) {
+    if (aggregate_->kind != AggregateKind::count_distinct) return;
+    alone_.resize(std::max(alone_.size(), counts_.size()));
+    for (std::uint32_t at = 0; at < other.distinct_.size(); ++at) {
+      const Cell& cell = other.distinct_.cell(at);
+      const auto value = static_cast<std::int64_t>(cell.code);
+      const bool elsewhere = std::any_of(other.shared.begin(), other.shared.end(), [&](const Range& r) { return r.others || cell.tag != CellMaker::number || (value >= r.least && value <= r.greatest); });
+      const std::uint32_t id = ids[other.distinct_.group(at)];
+      if (elsewhere)
+        distinct_.add(id, cells_->translate(cell, *other.cells_));
+      else
+        ++alone_[id];
+    }
+  }
 
   bool floating() const { return aggregate_->argument && aggregate_->argument->type.kind == Kind::floating; }
   bool texts() const { return aggregate_->argument && aggregate_->argument->type.kind == Kind::text; }
@@ -268,7 +332,7 @@ class State {
         if (id == last_id_ && cell == last_cell_) return;  // the lines of an order follow one another
         last_id_ = id;
         last_cell_ = cell;
-        distinct_.find_or_add(id, cell);
+        distinct_.add(id, cell);
         break;
       }
       case AggregateKind::sum:
@@ -353,7 +417,8 @@ class State {
   std::vector<ExactSum> float_sums_;
   std::vector<double> best_numbers_;
   std::vector<std::string> best_texts_;
-  IdTable distinct_;  // (group, value)
+  DistinctPairs distinct_;  // (group, value)
+  std::vector<std::int64_t> alone_;  // by group: different values that only one piece holds
   std::uint32_t last_id_ = no_row;
   Cell last_cell_;
 };
@@ -363,7 +428,7 @@ struct Part {
   explicit Part(const Question& question) {
     for (const EntryColumn& column : question.entry_columns) {
       if (column.from == EntryColumn::From::key) keys.emplace_back(*column.node);
-      if (column.from == EntryColumn::From::carried) carried.emplace_back(*column.node);
+      if (column.from == EntryColumn::From::carried && !column.determined) carried.emplace_back(*column.node);
     }
     tables.resize(keys.size());
     for (const auto& aggregate : question.aggregates) states.emplace_back(*aggregate);
@@ -539,7 +604,7 @@ class RowStages {
       number(part, evaluator, begin, count, mask, chosen, ids, direct);
       std::size_t carried = 0;
       for (const EntryColumn& column : question_.entry_columns)
-        if (column.from == EntryColumn::From::carried)
+        if (column.from == EntryColumn::From::carried && !column.determined)
           part.carried[carried++].add(chosen, ids, begin, evaluator.evaluate(*column.node, begin, count, mask.data()), part.groups());
       for (std::size_t a = 0; a < part.states.size(); ++a) {
         const Aggregate& aggregate = *question_.aggregates[a];
@@ -585,6 +650,7 @@ class RowStages {
 
   void merge(std::vector<std::unique_ptr<Part>>& parts, Entries& entries) const {
     Part all(question_);
+    for (std::size_t a = 0; a < all.states.size(); ++a) find_shared(parts, a);
     for (auto& part : parts) {
       std::vector<std::uint32_t> ids(part->groups());
       for (std::uint32_t g = 0; g < ids.size(); ++g) {
@@ -610,6 +676,11 @@ class RowStages {
           ++key;
           break;
         case EntryColumn::From::carried: {
+          if (column.determined) {  // the first row speaks for all
+            Evaluator evaluator(rows_, question_.slots);
+            for (const std::uint32_t row : all.first_rows) put(piece, evaluator.evaluate(*column.node, row, 1, nullptr), 0);
+            break;
+          }
           const Carried& values = all.carried[carried++];
           if (const auto conflict = values.conflict()) several_values(column, values, all, *conflict);
           for (std::size_t g = 0; g < all.groups(); ++g) values.cells().put(values.values()[g], piece);
@@ -622,6 +693,18 @@ class RowStages {
       pieces.push_back(std::move(piece));
       entries.columns[c] = Column::seal(column.type, std::move(pieces), Run{.threads = 1});
     }
+  }
+
+  // Tells each piece's distinct count with which stretches of numbers the other pieces may overlap.
+  void find_shared(std::vector<std::unique_ptr<Part>>& parts, std::size_t a) const {
+    if (question_.aggregates[a]->kind != AggregateKind::count_distinct) return;
+    std::vector<State::Range> ranges(parts.size());
+    parallel_for(parts.size(), run_, [&](std::size_t p) { ranges[p] = parts[p]->states[a].distinct_range(); });
+    for (std::size_t p = 0; p < parts.size(); ++p)
+      for (std::size_t other = 0; other < parts.size(); ++other) {
+        const State::Range &mine = ranges[p], &theirs = ranges[other];
+        if (other != p && (mine.others || theirs.others || (mine.least <= theirs.greatest && theirs.least <= mine.greatest))) parts[p]->states[a].shared.push_back(theirs);
+      }
   }
 
   [[noreturn]] void several_values(const EntryColumn& column, const Carried& values, const Part& all, std::size_t group) const {

@@ -148,7 +148,7 @@ ColumnPtr Column::seal(Type type, std::vector<Piece> pieces, const Run& run) {
   }
   if (column->lane_ == Lane::float64) {
     column->width_ = 8;
-    column->data_.resize(column->rows_ * 8);
+    column->data_.allocate(column->rows_ * 8);
     for (std::size_t p = 0; p < pieces.size(); ++p) {
       auto* out = reinterpret_cast<double*>(column->data_.data()) + starts[p];
       for (const double value : pieces[p].doubles) {
@@ -160,25 +160,29 @@ ColumnPtr Column::seal(Type type, std::vector<Piece> pieces, const Run& run) {
   }
   if (column->lane_ == Lane::code) {
     auto dictionary = std::make_shared<Dictionary>();
+    std::vector<std::vector<std::uint32_t>> codes_of;  // by piece: its codes -> the column's
+    std::vector<std::size_t> nulls(pieces.size());
     for (Piece& piece : pieces) {
       std::vector<std::uint32_t> code(piece.dictionary.size());
       for (std::size_t i = 0; i < code.size(); ++i)
         code[i] = dictionary->add(piece.dictionary.text(static_cast<std::uint32_t>(i)));
-      for (std::uint32_t& c : piece.codes) {
-        if (c != Dictionary::none)
-          c = code[c];
-        else
-          ++column->nulls_;
-      }
+      codes_of.push_back(std::move(code));
     }
     column->greatest_ = static_cast<std::int64_t>(dictionary->size()) - 1;
     column->width_ = width_for(dictionary->size());
-    column->data_.resize(column->rows_ * static_cast<std::size_t>(column->width_));
+    column->data_.allocate(column->rows_ * static_cast<std::size_t>(column->width_));
     parallel_for(pieces.size(), run, [&](std::size_t p) {
+      for (std::uint32_t& code : pieces[p].codes) {
+        if (code != Dictionary::none)
+          code = codes_of[p][code];
+        else
+          ++nulls[p];
+      }
       store(column->width_, pieces[p].codes, Dictionary::none, 0,
             column->data_.data() + starts[p] * static_cast<std::size_t>(column->width_));
       pieces[p].codes = {};
     });
+    for (const std::size_t n : nulls) column->nulls_ += n;
     column->dictionary_ = std::move(dictionary);
     return column;
   }
@@ -213,7 +217,7 @@ ColumnPtr Column::seal(Type type, std::vector<Piece> pieces, const Run& run) {
     if (column->width_ <= 8) {
       column->least_ = all.least;
       column->greatest_ = all.greatest;
-      column->data_.resize(column->rows_ * static_cast<std::size_t>(column->width_));
+      column->data_.allocate(column->rows_ * static_cast<std::size_t>(column->width_));
       parallel_for(pieces.size(), run, [&](std::size_t p) {
         store(column->width_, pieces[p].ints, int64_null, all.least,
               column->data_.data() + starts[p] * static_cast<std::size_t>(column->width_));
@@ -225,7 +229,7 @@ ColumnPtr Column::seal(Type type, std::vector<Piece> pieces, const Run& run) {
   }
   column->lane_ = Lane::int128;
   column->width_ = 16;
-  column->data_.resize(column->rows_ * 16);
+  column->data_.allocate(column->rows_ * 16);
   auto* out = reinterpret_cast<int128*>(column->data_.data());
   const auto put = [&](int128 value) {
     column->nulls_ += value == int128_min;

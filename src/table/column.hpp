@@ -48,6 +48,23 @@ class Piece {
   void widen();
 };
 
+// Memory that is written before it is read, so that nobody clears it first.
+class Bytes {
+ public:
+  void allocate(std::size_t size) {
+    data_.reset(new unsigned char[size]);
+    size_ = size;
+  }
+  unsigned char* data() { return data_.get(); }
+  const unsigned char* data() const { return data_.get(); }
+  std::size_t size() const { return size_; }
+  unsigned char operator[](std::size_t i) const { return data_[i]; }
+
+ private:
+  std::unique_ptr<unsigned char[]> data_;
+  std::size_t size_ = 0;
+};
+
 // A sealed column: `rows()` values of one type, immutable, shared freely between threads.
 //
 // Integers of every kind, and codes, lie as `value - least + 1` in the fewest whole bytes (1, 2, 4 or 8) that the
@@ -97,7 +114,7 @@ class Column {
   int width_ = 1;
   std::size_t rows_ = 0, nulls_ = 0;
   std::int64_t least_ = 0, greatest_ = 0;
-  std::vector<unsigned char> data_;
+  Bytes data_;
   std::shared_ptr<const Dictionary> dictionary_;
 };
 

@@ -122,6 +122,11 @@ PieceReader::PieceReader(std::optional<Type> forced) : forced_(forced), piece_(f
 void PieceReader::start(const Type& type) {
   piece_ = Piece(type);
   started_ = true;
+  switch (lane_of(type)) {
+    case Lane::float64: piece_.doubles.reserve(room_); break;
+    case Lane::code: piece_.codes.reserve(room_); break;
+    default: piece_.ints.reserve(room_); break;
+  }
   for (; leading_nulls_ > 0; --leading_nulls_) piece_.add_null();
 }
 
@@ -167,20 +172,21 @@ void PieceReader::convert(std::string_view text, const Reading& reading) {
   misfit(text);
 }
 
-void PieceReader::add(std::string_view text) {
-  if (forced_ && forced_->kind == Kind::text) {
-    ++census_.count[static_cast<std::size_t>(Look::other)];
+void PieceReader::add_any(std::string_view text) {
+  if (forced_ && forced_->kind == Kind::text)
     piece_.add_text(text);
-    ++rows_;
-    return;
-  }
-  add_guessing(text);
+  else
+    add_guessing(text);
+  if (forced_ && forced_->kind == Kind::text) ++census_.count[static_cast<std::size_t>(Look::other)];
   ++rows_;
+  short_numbers_ = started_ && !forced_ && piece_.type.exact() && piece_.wide.empty();
+  last_code_ = piece_.type.kind == Kind::text && !piece_.codes.empty() ? piece_.codes.back() : Dictionary::none;
 }
 
 void PieceReader::add_guessing(std::string_view text) {
   const Reading reading = read_text(text);
   ++census_.count[static_cast<std::size_t>(reading.look)];
+  last_look_ = reading.look;
   if (reading.look == Look::decimal) census_.scale = std::max(census_.scale, reading.scale);
   if (!started_) {
     Census one;

@@ -57,7 +57,14 @@ class PieceReader {
   PieceReader() : PieceReader(std::nullopt) {}
   explicit PieceReader(std::optional<Type> forced);
 
-  void add(std::string_view text);
+  // Room for this many rows, where somebody knows.
+  void reserve(std::size_t rows) { room_ = rows; }
+
+  void add(std::string_view text) {
+    // Nearly every value is a short number like the ones before it, or the text of the line before.
+    if (short_numbers_ ? add_short_number(text) : last_code_ != Dictionary::none && add_same_text(text)) return;
+    add_any(text);
+  }
   void add_null() {
     ++census_.count[0];
     ++rows_;
@@ -75,6 +82,47 @@ class PieceReader {
   Piece take(const Type& type);  // precondition: serves(type)
 
  private:
+  // A number in the form that the piece stores: false when it is anything else.
+  bool add_short_number(std::string_view text) {
+    const char* at = text.data();
+    const char* const end = at + text.size();
+    if (text.size() > 18) return false;
+    const bool negative = *at == '-';
+    at += negative;
+    const char* const first = at;
+    std::int64_t value = 0;
+    unsigned digit = 0;
+    while (at != end && (digit = static_cast<unsigned char>(*at) - unsigned{'0'}) < 10) {
+      value = value * 10 + digit;
+      ++at;
+    }
+    const auto whole = at - first;
+    if (whole == 0 || (whole > 1 && *first == '0')) return false;
+    auto look = Look::integer;
+    if (at != end) {
+      if (*at != '.' || end - at - 1 != piece_.type.scale) return false;
+      for (++at; at != end; ++at) {
+        if ((digit = static_cast<unsigned char>(*at) - unsigned{'0'}) >= 10) return false;
+        value = value * 10 + digit;
+      }
+      look = Look::decimal;
+      if (piece_.type.scale == 0) return false;
+    } else if (piece_.type.scale != 0) {
+      return false;
+    }
+    piece_.ints.push_back(negative ? -value : value);
+    ++census_.count[static_cast<std::size_t>(look)];
+    ++rows_;
+    return true;
+  }
+  bool add_same_text(std::string_view text) {
+    if (piece_.dictionary.text(last_code_) != text) return false;
+    piece_.codes.push_back(last_code_);
+    ++census_.count[static_cast<std::size_t>(last_look_)];
+    ++rows_;
+    return true;
+  }
+  void add_any(std::string_view text);
   void start(const Type& type);
   void add_guessing(std::string_view text);
   void convert(std::string_view text, const Reading& reading);
@@ -82,7 +130,10 @@ class PieceReader {
 
   std::optional<Type> forced_;
   bool started_ = false, hopeless_ = false;
-  std::size_t rows_ = 0, leading_nulls_ = 0;
+  bool short_numbers_ = false;  // a guess of integer or decimal, all of 64 bits so far
+  std::uint32_t last_code_ = Dictionary::none;
+  Look last_look_ = Look::other;
+  std::size_t rows_ = 0, leading_nulls_ = 0, room_ = 0;
   Piece piece_;
   Census census_;
   std::vector<Misfit> misfits_;
