@@ -34,6 +34,23 @@ namespace {
 // threads share a 20 MB file evenly and a chunk's text stays in memory only briefly.
 constexpr std::size_t chunk_bytes = 4 * 1024 * 1024;
 
+// A vector whose new elements are not cleared: they are read into at once.
+template <class T>
+struct Uncleared : std::allocator<T> {
+  template <class U>
+  struct rebind {
+    using other = Uncleared<U>;
+  };
+  template <class U, class... Args>
+  void construct(U* at, Args&&... args) {
+    if constexpr (sizeof...(Args) == 0)
+      ::new (static_cast<void*>(at)) U;
+    else
+      ::new (static_cast<void*>(at)) U(std::forward<Args>(args)...);
+  }
+};
+using TextBuffer = std::vector<char, Uncleared<char>>;
+
 class OpenFile {
  public:
   explicit OpenFile(const std::filesystem::path& path) {
@@ -56,7 +73,7 @@ class OpenFile {
   ~OpenFile() { ::close(descriptor_); }
 
   // Appends up to `count` bytes from `offset` on; fewer at the end of the file.
-  void read(std::uint64_t offset, std::size_t count, std::vector<char>& out) const {
+  void read(std::uint64_t offset, std::size_t count, TextBuffer& out) const {
     const std::size_t before = out.size();
     out.resize(before + count);
     std::size_t done = 0;
@@ -137,7 +154,7 @@ std::size_t line_ends(std::string_view text) {
 struct ChunkText {
   std::size_t number = 0;
   std::uint64_t offset = 0;  // in the file
-  std::vector<char> bytes;
+  TextBuffer bytes;
   std::string_view view() const { return {bytes.data(), bytes.size()}; }
 };
 
@@ -202,14 +219,14 @@ void DelimitedSource::check_encoding(std::string_view text, std::uint64_t offset
 std::size_t DelimitedSource::line_at(std::uint64_t offset) const {
   const OpenFile file(path_);
   std::size_t lines = 1;
-  std::vector<char> bytes;
+  TextBuffer bytes;
   for (std::uint64_t at = 0; at < offset; at += bytes.size()) {
     bytes.clear();
     file.read(at, static_cast<std::size_t>(std::min<std::uint64_t>(chunk_bytes, offset - at)), bytes);
     if (bytes.empty()) break;
     lines += line_ends({bytes.data(), bytes.size()});
     if (bytes.back() == '\r' && at + bytes.size() < offset) {  // a CR LF across the border counts once
-      std::vector<char> next;
+      TextBuffer next;
       file.read(at + bytes.size(), 1, next);
       if (!next.empty() && next[0] == '\n') --lines;
     }
@@ -229,7 +246,7 @@ struct HeadingFields {
 
 void DelimitedSource::read_heading() {
   const OpenFile file(path_);
-  std::vector<char> bytes;
+  TextBuffer bytes;
   file.read(0, 64 * 1024, bytes);
   std::string_view text(bytes.data(), bytes.size());
   if (text.starts_with("\xEF\xBB\xBF")) body_ = 3;
@@ -294,6 +311,7 @@ class Reading {
       : source_(source), run_(run), file_(source.path_), wanted_(columns.begin(), columns.end()), slot_(source.headings_.size(), -1), next_(source.body_) {
     for (std::size_t i = 0; i < wanted_.size(); ++i) slot_[wanted_[i]] = static_cast<int>(i);
     for (const std::size_t column : wanted_) declared_.push_back(declared_type(column));
+    any_nulls_ = !source.options_.nulls.empty();
     struct stat status {};
     if (::stat(source.path_.c_str(), &status) == 0) size_ = static_cast<std::uint64_t>(status.st_size);
     for (const auto& option : source.options_.columns) {
@@ -334,18 +352,20 @@ class Reading {
       next = readers.data();
       last = next + readers.size();
     }
+    // Called for every field, most of which nobody may want: so it does little itself.
     static void on_field(void* text, std::size_t size, void* to) {
       auto& self = *static_cast<Rows*>(to);
       if (self.next == self.last) {
         ++self.extra;
         return;
       }
-      PieceReader* const reader = *self.next++;
-      if (reader == nullptr) return;
-      if (text == nullptr || self.reading.is_null_word({static_cast<const char*>(text), size}))
-        reader->add_null();
+      if (PieceReader* const reader = *self.next++) self.take(*reader, static_cast<const char*>(text), size);
+    }
+    [[gnu::noinline]] void take(PieceReader& reader, const char* text, std::size_t size) const {
+      if (text == nullptr || reading.is_null_word({text, size}))
+        reader.add_null();
       else
-        reader->add({static_cast<const char*>(text), size});
+        reader.add({text, size});
     }
     static void on_record(int, void* to) {
       auto& self = *static_cast<Rows*>(to);
@@ -367,7 +387,7 @@ class Reading {
 
   bool is_null_word(std::string_view text) const {
     const auto& nulls = source_.options_.nulls;
-    return !nulls.empty() && std::find(nulls.begin(), nulls.end(), text) != nulls.end();
+    return any_nulls_ && std::find(nulls.begin(), nulls.end(), text) != nulls.end();
   }
 
   std::optional<Type> declared_type(std::size_t column) const {
@@ -439,6 +459,7 @@ class Reading {
         any = true;
       }
       if (any) run_parser(text.view(), *chunk, again, false);
+      for (PieceReader& reader : chunk->readers) reader.pack();
     } catch (const Error& error) {
       fail(text.number, error.problems().front());
     }
@@ -557,7 +578,7 @@ class Reading {
         any = true;
       }
       if (!any) return;
-      std::vector<char> bytes;
+      TextBuffer bytes;
       file_.read(chunk.offset, chunk.size, bytes);
       run_parser({bytes.data(), bytes.size()}, chunk, again, false);
     });
@@ -579,7 +600,7 @@ class Reading {
   }
 
   std::size_t line_of_row(const Chunk& chunk, std::size_t row) const {
-    std::vector<char> bytes;
+    TextBuffer bytes;
     file_.read(chunk.offset, chunk.size, bytes);
     return source_.line_at(chunk.offset + record_begin({bytes.data(), bytes.size()}, row));
   }
@@ -597,7 +618,7 @@ class Reading {
       for (const Stretch& s : *stretches) {
         if (row < s.first_row || row >= s.first_row + s.rows) continue;
         const OpenFile file(source.path_);
-        std::vector<char> bytes;
+        TextBuffer bytes;
         file.read(s.offset, s.size, bytes);
         return source.line_at(s.offset + record_begin({bytes.data(), bytes.size()}, row - s.first_row));
       }
@@ -612,10 +633,11 @@ class Reading {
   std::vector<int> slot_;
   std::vector<std::optional<Type>> declared_;
   std::uint64_t size_ = 0;
+  bool any_nulls_ = false;
 
   std::mutex mutex_;  // guards what follows while chunks are taken
   std::uint64_t next_;
-  std::vector<char> carry_;
+  TextBuffer carry_;
   bool ended_ = false;
   std::vector<std::unique_ptr<Chunk>> chunks_;
   std::map<std::pair<std::uint64_t, std::size_t>, Census> kept_census_;

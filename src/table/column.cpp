@@ -1,13 +1,28 @@
 #include "table/column.hpp"
 
+#include <sys/mman.h>
+
 #include <algorithm>
 #include <cassert>
 #include <cmath>
+#include <new>
 
 #include "lofty/error.hpp"
 #include "table/parallel.hpp"
 
 namespace lofty::engine {
+
+void Bytes::allocate(std::size_t size) {
+  constexpr std::size_t huge_page = 2 * 1024 * 1024;
+  const bool large = size >= 2 * huge_page;
+  const std::size_t room = large ? (size + huge_page - 1) / huge_page * huge_page : std::max<std::size_t>(size, 1);
+  data_.reset(static_cast<unsigned char*>(large ? std::aligned_alloc(huge_page, room) : std::malloc(room)));
+  if (!data_) throw std::bad_alloc();
+#ifdef MADV_HUGEPAGE
+  if (large) ::madvise(data_.get(), room, MADV_HUGEPAGE);
+#endif
+  size_ = size;
+}
 
 Lane lane_of(const Type& type) {
   switch (type.kind) {
@@ -15,6 +30,122 @@ Lane lane_of(const Type& type) {
     case Kind::text: return Lane::code;
     default: return Lane::int64;
   }
+}
+
+namespace {
+
+template <class Word, class From>
+void store(const std::vector<From>& values, From null, std::int64_t least, unsigned char* out) {
+  Word* const words = reinterpret_cast<Word*>(out);
+  for (std::size_t i = 0; i < values.size(); ++i)
+    words[i] = values[i] == null ? Word{0}
+                                 : static_cast<Word>(static_cast<std::uint64_t>(values[i]) -
+                                                     static_cast<std::uint64_t>(least) + 1);
+}
+
+template <class From>
+void store(int width, const std::vector<From>& values, From null, std::int64_t least, unsigned char* out) {
+  switch (width) {
+    case 1: return store<std::uint8_t>(values, null, least, out);
+    case 2: return store<std::uint16_t>(values, null, least, out);
+    case 4: return store<std::uint32_t>(values, null, least, out);
+    default: return store<std::uint64_t>(values, null, least, out);
+  }
+}
+
+// Bytes for the values 0 (null) to range + 1; 16 when 64 bits are not enough.
+int width_for(std::uint64_t range) {
+  if (range > std::numeric_limits<std::uint64_t>::max() - 2) return 16;
+  const std::uint64_t top = range + 1;
+  return top <= 0xff ? 1 : top <= 0xffff ? 2 : top <= 0xffffffff ? 4 : 8;
+}
+
+struct Range {
+  std::int64_t least = std::numeric_limits<std::int64_t>::max();
+  std::int64_t greatest = std::numeric_limits<std::int64_t>::min();
+  std::size_t nulls = 0;
+};
+
+Range range_of(const std::vector<std::int64_t>& values) {
+  Range range;
+  for (const std::int64_t value : values) {
+    if (value == int64_null) {
+      ++range.nulls;
+      continue;
+    }
+    range.least = std::min(range.least, value);
+    range.greatest = std::max(range.greatest, value);
+  }
+  return range;
+}
+
+// From one packing to another: 0 stays null, the rest moves by the difference of the least values.
+template <class To, class From>
+void repack(const Piece::Packed& from, std::int64_t least, unsigned char* out) {
+  const auto shift = static_cast<std::uint64_t>(from.least) - static_cast<std::uint64_t>(least);
+  const From* const in = reinterpret_cast<const From*>(from.data.data());
+  To* const to = reinterpret_cast<To*>(out);
+  for (std::size_t i = 0; i < from.rows; ++i) to[i] = in[i] == 0 ? To{0} : static_cast<To>(in[i] + shift);
+}
+
+template <class To>
+void repack(const Piece::Packed& from, std::int64_t least, unsigned char* out) {
+  switch (from.width) {
+    case 1: return repack<To, std::uint8_t>(from, least, out);
+    case 2: return repack<To, std::uint16_t>(from, least, out);
+    case 4: return repack<To, std::uint32_t>(from, least, out);
+    default: return repack<To, std::uint64_t>(from, least, out);
+  }
+}
+
+void repack(int width, const Piece::Packed& from, std::int64_t least, unsigned char* out) {
+  switch (width) {
+    case 1: return repack<std::uint8_t>(from, least, out);
+    case 2: return repack<std::uint16_t>(from, least, out);
+    case 4: return repack<std::uint32_t>(from, least, out);
+    default: return repack<std::uint64_t>(from, least, out);
+  }
+}
+
+template <class Word>
+void load_int64(const unsigned char* data, std::size_t begin, std::size_t count, std::int64_t least, std::int64_t* out) {
+  const Word* const words = reinterpret_cast<const Word*>(data) + begin;
+  for (std::size_t i = 0; i < count; ++i)
+    out[i] = words[i] == 0 ? int64_null : static_cast<std::int64_t>(words[i] + static_cast<std::uint64_t>(least) - 1);
+}
+
+void load_int64(int width, const unsigned char* data, std::size_t begin, std::size_t count, std::int64_t least, std::int64_t* out) {
+  switch (width) {
+    case 1: return load_int64<std::uint8_t>(data, begin, count, least, out);
+    case 2: return load_int64<std::uint16_t>(data, begin, count, least, out);
+    case 4: return load_int64<std::uint32_t>(data, begin, count, least, out);
+    default: return load_int64<std::uint64_t>(data, begin, count, least, out);
+  }
+}
+
+}  // namespace
+
+void Piece::pack() {
+  if (ints.empty() || !wide.empty()) return;
+  const Range range = range_of(ints);
+  const bool any = range.least <= range.greatest;
+  packed.least = any ? range.least : 0;
+  packed.greatest = any ? range.greatest : 0;
+  const int width = width_for(static_cast<std::uint64_t>(packed.greatest) - static_cast<std::uint64_t>(packed.least));
+  if (width > 8) return;
+  packed.width = width;
+  packed.rows = ints.size();
+  packed.nulls = range.nulls;
+  packed.data.allocate(packed.rows * static_cast<std::size_t>(width));
+  store(width, ints, int64_null, packed.least, packed.data.data());
+  ints = {};
+}
+
+void Piece::unpack() {
+  if (packed.width == 0) return;
+  ints.resize(packed.rows);
+  load_int64(packed.width, packed.data.data(), 0, packed.rows, packed.least, ints.data());
+  packed = {};
 }
 
 void Piece::widen() {
@@ -72,7 +203,7 @@ std::size_t Piece::rows() const {
   switch (lane_of(type)) {
     case Lane::float64: return doubles.size();
     case Lane::code: return codes.size();
-    default: return ints.size() + wide.size();
+    default: return packed.rows + ints.size() + wide.size();
   }
 }
 
@@ -80,6 +211,7 @@ void Piece::rescale(int scale) {
   const int lift = scale - type.scale;
   type.scale = scale;
   if (lift == 0) return;
+  unpack();
   assert(lift > 0);
   std::vector<int128> lifted;
   lifted.reserve(rows());
@@ -104,32 +236,6 @@ void Piece::rescale(int scale) {
 }
 
 namespace {
-
-template <class Word, class From>
-void store(const std::vector<From>& values, From null, std::int64_t least, unsigned char* out) {
-  Word* const words = reinterpret_cast<Word*>(out);
-  for (std::size_t i = 0; i < values.size(); ++i)
-    words[i] = values[i] == null ? Word{0}
-                                 : static_cast<Word>(static_cast<std::uint64_t>(values[i]) -
-                                                     static_cast<std::uint64_t>(least) + 1);
-}
-
-template <class From>
-void store(int width, const std::vector<From>& values, From null, std::int64_t least, unsigned char* out) {
-  switch (width) {
-    case 1: return store<std::uint8_t>(values, null, least, out);
-    case 2: return store<std::uint16_t>(values, null, least, out);
-    case 4: return store<std::uint32_t>(values, null, least, out);
-    default: return store<std::uint64_t>(values, null, least, out);
-  }
-}
-
-// Bytes for the values 0 (null) to range + 1; 16 when 64 bits are not enough.
-int width_for(std::uint64_t range) {
-  if (range > std::numeric_limits<std::uint64_t>::max() - 2) return 16;
-  const std::uint64_t top = range + 1;
-  return top <= 0xff ? 1 : top <= 0xffff ? 2 : top <= 0xffffffff ? 4 : 8;
-}
 
 }  // namespace
 
@@ -187,23 +293,15 @@ ColumnPtr Column::seal(Type type, std::vector<Piece> pieces, const Run& run) {
     return column;
   }
   if (!wide) {
-    struct Range {
-      std::int64_t least = std::numeric_limits<std::int64_t>::max();
-      std::int64_t greatest = std::numeric_limits<std::int64_t>::min();
-      std::size_t nulls = 0;
-    };
     std::vector<Range> ranges(pieces.size());
     parallel_for(pieces.size(), run, [&](std::size_t p) {
-      Range range;
-      for (const std::int64_t value : pieces[p].ints) {
-        if (value == int64_null) {
-          ++range.nulls;
-          continue;
-        }
-        range.least = std::min(range.least, value);
-        range.greatest = std::max(range.greatest, value);
-      }
-      ranges[p] = range;
+      const Piece::Packed& packed = pieces[p].packed;
+      if (packed.width == 0)
+        ranges[p] = range_of(pieces[p].ints);
+      else if (packed.nulls < packed.rows)
+        ranges[p] = {packed.least, packed.greatest, packed.nulls};
+      else
+        ranges[p].nulls = packed.nulls;
     });
     Range all;
     for (const Range& range : ranges) {
@@ -219,8 +317,12 @@ ColumnPtr Column::seal(Type type, std::vector<Piece> pieces, const Run& run) {
       column->greatest_ = all.greatest;
       column->data_.allocate(column->rows_ * static_cast<std::size_t>(column->width_));
       parallel_for(pieces.size(), run, [&](std::size_t p) {
-        store(column->width_, pieces[p].ints, int64_null, all.least,
-              column->data_.data() + starts[p] * static_cast<std::size_t>(column->width_));
+        unsigned char* const out = column->data_.data() + starts[p] * static_cast<std::size_t>(column->width_);
+        if (pieces[p].packed.width > 0)
+          repack(column->width_, pieces[p].packed, all.least, out);
+        else
+          store(column->width_, pieces[p].ints, int64_null, all.least, out);
+        pieces[p].packed = {};
         pieces[p].ints = {};
       });
       return column;
@@ -231,6 +333,7 @@ ColumnPtr Column::seal(Type type, std::vector<Piece> pieces, const Run& run) {
   column->width_ = 16;
   column->data_.allocate(column->rows_ * 16);
   auto* out = reinterpret_cast<int128*>(column->data_.data());
+  for (Piece& piece : pieces) piece.unpack();
   const auto put = [&](int128 value) {
     column->nulls_ += value == int128_min;
     *out++ = value;
@@ -270,15 +373,6 @@ Value Column::value(std::size_t row) const {
 namespace {
 
 template <class Word>
-void load_int64(const unsigned char* data, std::size_t begin, std::size_t count, std::int64_t least,
-                std::int64_t* out) {
-  const Word* const words = reinterpret_cast<const Word*>(data) + begin;
-  for (std::size_t i = 0; i < count; ++i)
-    out[i] = words[i] == 0 ? int64_null
-                           : static_cast<std::int64_t>(words[i] + static_cast<std::uint64_t>(least) - 1);
-}
-
-template <class Word>
 void load_code(const unsigned char* data, std::size_t begin, std::size_t count, std::uint32_t* out) {
   const Word* const words = reinterpret_cast<const Word*>(data) + begin;
   for (std::size_t i = 0; i < count; ++i) out[i] = static_cast<std::uint32_t>(words[i]) - 1;  // 0 - 1 is `none`
@@ -287,12 +381,7 @@ void load_code(const unsigned char* data, std::size_t begin, std::size_t count, 
 }  // namespace
 
 void Column::decode_int64(std::size_t begin, std::size_t count, std::int64_t* out) const {
-  switch (width_) {
-    case 1: return load_int64<std::uint8_t>(data_.data(), begin, count, least_, out);
-    case 2: return load_int64<std::uint16_t>(data_.data(), begin, count, least_, out);
-    case 4: return load_int64<std::uint32_t>(data_.data(), begin, count, least_, out);
-    default: return load_int64<std::uint64_t>(data_.data(), begin, count, least_, out);
-  }
+  load_int64(width_, data_.data(), begin, count, least_, out);
 }
 
 void Column::decode_int128(std::size_t begin, std::size_t count, int128* out) const {

@@ -79,6 +79,7 @@ class PieceReader {
   // Would the values, stored as they are, serve a column of this type without reading the text again?
   bool serves(const Type& type) const;
   std::vector<Misfit>& misfits() { return misfits_; }
+  void pack() { piece_.pack(); }  // no more values will come
   Piece take(const Type& type);  // precondition: serves(type)
 
  private:
@@ -116,7 +117,10 @@ class PieceReader {
     return true;
   }
   bool add_same_text(std::string_view text) {
-    if (piece_.dictionary.text(last_code_) != text) return false;
+    const std::string_view last = piece_.dictionary.text(last_code_);
+    if (last.size() != text.size()) return false;
+    for (std::size_t i = 0; i < text.size(); ++i)  // short texts: a call would cost more
+      if (last[i] != text[i]) return false;
     piece_.codes.push_back(last_code_);
     ++census_.count[static_cast<std::size_t>(last_look_)];
     ++rows_;
