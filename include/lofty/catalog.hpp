@@ -19,9 +19,9 @@ struct ReadOptions {
     std::string column;
     std::string type;  // "integer", "decimal", "float", "date", "timestamp", "boolean" or "text"
   };
-  std::vector<ColumnOption> columns;
-  std::vector<std::string> nulls;   // texts that mean null, besides nothing at all
-  std::vector<std::string> header;  // headings, for a file that has none or poor ones
+  std::vector<ColumnOption> columns = {};
+  std::vector<std::string> nulls = {};   // texts that mean null, besides nothing at all
+  std::vector<std::string> header = {};  // headings, for a file that has none or poor ones
   char delimiter = 0;               // 0: told from the heading line
   bool ragged_as_null = false;      // short rows are filled with nulls instead of refused
 

@@ -55,7 +55,7 @@ void store(int width, const std::vector<From>& values, From null, std::int64_t l
 
 // Bytes for the values 0 (null) to range + 1; 16 when 64 bits are not enough.
 int width_for(std::uint64_t range) {
-  if (range > std::numeric_limits<std::uint64_t>::max() - 2) return 16;
+  if (range > std::numeric_limits<std::uint64_t>::max() - 1) return 16;
   const std::uint64_t top = range + 1;
   return top <= 0xff ? 1 : top <= 0xffff ? 2 : top <= 0xffffffff ? 4 : 8;
 }

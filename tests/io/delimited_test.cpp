@@ -1,0 +1,162 @@
+// SEMANTICS 8 to 11: delimited text.
+#include <gtest/gtest.h>
+#include <rapidcheck/gtest.h>
+
+#include "lofty/error.hpp"
+#include "lofty/table_files.hpp"
+#include "support/process.hpp"
+
+using namespace lofty;
+using Texts = std::vector<std::string>;
+
+namespace {
+
+Table read(const std::string& text, const ReadOptions& options = {}, int threads = 0) {
+  const support::Scratch scratch;
+  const auto source = open_delimited(scratch.file("t.csv", text), options);
+  std::vector<std::size_t> all(source->headings().size());
+  for (std::size_t i = 0; i < all.size(); ++i) all[i] = i;
+  return source->read(all, {.threads = threads});
+}
+
+Texts column(const Table& table, std::size_t c) {
+  Texts out;
+  for (std::size_t r = 0; r < table.rows(); ++r) out.push_back(is_null(table.value(r, c)) ? "null" : to_text(table.value(r, c)));
+  return out;
+}
+
+Problem failure(const std::string& text, const ReadOptions& options = {}) {
+  try {
+    read(text, options);
+  } catch (const Error& error) {
+    return error.problems().front();
+  }
+  return {};
+}
+
+}  // namespace
+
+TEST(Delimited, UnquotedBlankIsNullQuotedIsEmptyText) {
+  const Table t = read("a,b\nx,1\n,2\n\"\",3\n\" \",4\n");
+  EXPECT_EQ(column(t, 0), (Texts{"x", "null", "", " "}));
+  EXPECT_EQ(t.type(1).kind, Kind::integer);
+}
+
+TEST(Delimited, BlanksAroundFieldsAreKept) { EXPECT_EQ(column(read("a,b\n x ,1\ny ,2\n"), 0), (Texts{" x ", "y "})); }
+
+TEST(Delimited, TellsTheDelimiterFromTheHeadingLine) {
+  EXPECT_EQ(read("a;b\n1,5;2\n").headings(), (Texts{"a", "b"}));
+  EXPECT_EQ(read("a\tb\n1\t2\n").headings(), (Texts{"a", "b"}));
+  EXPECT_EQ(read("a|b\n1|2\n").headings(), (Texts{"a", "b"}));
+  EXPECT_EQ(read("\"a;x\",b\n1,2\n").headings(), (Texts{"a;x", "b"}));
+  EXPECT_EQ(read("a;b,c\n1\n", {.delimiter = '^'}).headings(), (Texts{"a;b,c"}));
+}
+
+TEST(Delimited, MarksLineEndsAndQuotes) {
+  EXPECT_EQ(column(read("\xEF\xBB\xBF" "a,b\r\n\"x \"\"y\"\"\r\nz\",1\r\n\r\nw,2"), 0), (Texts{"x \"y\"\r\nz", "w"}));
+  EXPECT_EQ(read("a\n").rows(), 0u);
+  EXPECT_EQ(read("a").rows(), 0u);
+}
+
+TEST(Delimited, DeclaredTypesNullsAndHeadings) {
+  const Table t = read("no,price\n007,1\n8,-\n", {.columns = {{"no", "integer"}, {"price", "float"}}, .nulls = {"-"}});
+  EXPECT_EQ(t.type(0).kind, Kind::integer);
+  EXPECT_EQ(column(t, 0), (Texts{"7", "8"}));
+  EXPECT_EQ(t.type(1).kind, Kind::floating);
+  EXPECT_EQ(column(t, 1), (Texts{"1", "null"}));
+  const Table bare = read("1,x\n2,y\n", {.header = {"n", "t"}});
+  EXPECT_EQ(bare.headings(), (Texts{"n", "t"}));
+  EXPECT_EQ(column(bare, 0), (Texts{"1", "2"}));
+  EXPECT_EQ(column(read("a,b\n1\n2,3\n", {.ragged_as_null = true}), 1), (Texts{"null", "3"}));
+}
+
+TEST(Delimited, MisfitsAreListedWithLineAndValue) {
+  std::string text = "a\n";
+  for (int i = 0; i < 200; ++i) text += i == 57 ? "\"lots\n of\"\n" : std::to_string(i) + "\n";
+  text += "oops\n";
+  const Table t = read(text);
+  EXPECT_EQ(t.type(0).kind, Kind::integer);
+  ASSERT_EQ(t.doubts().size(), 1u);
+  EXPECT_EQ(t.doubts()[0].code, "misfits");
+  EXPECT_EQ(t.doubts()[0].sentence, "2 values of `a` in t.csv are not an integer and count as null: line 59 `lots\n of`, line 203 `oops`");
+}
+
+TEST(Delimited, ProblemsSayWhatAndWhere) {
+  const struct {
+    const char* what;
+    std::string text;
+    Code code;
+    std::string sentence;
+    std::size_t line;
+  } cases[] = {
+      {"empty", "", Code::empty_file, "the file is empty: it has no heading line", 0},
+      {"only blank lines", "\n\n", Code::empty_file, "the file is empty: it has no heading line", 0},
+      {"short row", "a,b\n1,2\n3\n", Code::ragged_row, "this row has 1 field, the heading line has 2", 3},
+      {"long row", "a,b\n1,2\n\n3,4,5\n", Code::ragged_row, "this row has 3 fields, the heading line has 2", 4},
+      {"after a field of two lines", "a,b\n\"1\n\",2\n3\n", Code::ragged_row, "this row has 1 field, the heading line has 2", 4},
+      {"unclosed", "a,b\n1,2\n\"3,4\n5,6\n", Code::unclosed_quote, "a quoted field begins in this row and never ends", 3},
+      {"stray quote", "a,b\n1,2\n3,x\"y\n", Code::unclosed_quote, "a quote stands where none can: inside a field that is not quoted, or with text behind it", 3},
+      {"doubled headings", "a,b,a\n1,2,3\n", Code::bad_heading, "columns 1 and 3 are both called `a`", 1},
+      {"missing heading", "a,,c\n1,2,3\n", Code::bad_heading, "column 2 has no heading", 1},
+      {"invalid UTF-8", "a,b\n1,2\n3,\xff\n", Code::bad_encoding, "byte 10 (0xFF) is not UTF-8", 3},
+      {"cut-off character", "a,b\n1,\xc3\n3,4\n", Code::bad_encoding, "byte 6 (0xC3) is not UTF-8", 2},
+      {"invalid UTF-8 in the heading", "a,\xfe\n", Code::bad_encoding, "byte 2 (0xFE) is not UTF-8", 1},
+  };
+  for (const auto& c : cases) {
+    const Problem p = failure(c.text);
+    EXPECT_EQ(p.code, c.code) << c.what;
+    EXPECT_EQ(p.sentence, c.sentence) << c.what;
+    EXPECT_EQ(p.place.line, c.line) << c.what;
+    EXPECT_NE(p.place.file.find("t.csv"), std::string::npos) << c.what;
+  }
+  EXPECT_EQ(failure("a,b\n1,2\n", {.columns = {{"c", "text"}}}).code, Code::unknown_column);
+}
+
+// A file of several chunks, whose types only show late, with quoted line ends: the same for any number of threads,
+// and the same as what was written.
+TEST(Delimited, ChunksDoNotShow) {
+  std::string text = "n,late,t,d\n";
+  Texts n, late, t;
+  std::uint64_t state = 7;
+  for (int i = 0; i < 400'000; ++i) {
+    state = state * 6364136223846793005ULL + 1442695040888963407ULL;
+    n.push_back(std::to_string(state >> 40));
+    late.push_back(i == 399'990 ? "0.125" : i % 100 == 3 ? "" : std::to_string(i % 1000));
+    t.push_back(i % 5000 == 17 ? "two\nlines, \"quoted\"" : "v" + std::to_string(state >> 60));
+    std::string field = t.back();
+    if (field[0] == 't') field = "\"two\nlines, \"\"quoted\"\"\"";
+    text += n.back() + "," + late.back() + "," + field + ",2025-03-" + (i % 28 < 9 ? "0" : "") + std::to_string(i % 28 + 1) + "\n";
+  }
+  ASSERT_GT(text.size(), 9u << 20);
+  const Table one = read(text, {}, 1), many = read(text, {}, 4);
+  for (const Table& table : {one, many}) {
+    ASSERT_EQ(table.rows(), n.size());
+    ASSERT_EQ(table.type(1).kind, Kind::decimal);
+    ASSERT_EQ(table.type(1).scale, 3);
+    ASSERT_EQ(table.type(3).kind, Kind::date);
+    for (std::size_t r = 0; r < n.size(); ++r) {
+      ASSERT_EQ(to_text(table.value(r, 0)), n[r]);
+      ASSERT_EQ(to_text(table.value(r, 1)), late[r].empty() ? "" : late[r] == "0.125" ? late[r] : late[r] + ".000");
+      ASSERT_EQ(to_text(table.value(r, 2)), t[r]);
+    }
+  }
+}
+
+// What is written as delimited text reads back.
+RC_GTEST_PROP(DelimitedProperty, AnyTextsReadBack, ()) {
+  const auto rows = *rc::gen::container<std::vector<std::pair<std::string, std::string>>>(
+      rc::gen::pair(rc::gen::container<std::string>(rc::gen::element('a', '"', ',', '\n', '\r', ' ', ';', '1', '.')), rc::gen::container<std::string>(rc::gen::element('b', '"', '\n', '-'))));
+  std::string text = "first,second\n";
+  const auto quote = [](const std::string& field) {
+    std::string out = "\"";
+    for (const char c : field) out += c == '"' ? "\"\"" : std::string(1, c);
+    return out + "\"";
+  };
+  for (const auto& [a, b] : rows) text += quote(a) + "," + quote(b) + "\n";
+  const Table t = read(text, {.columns = {{"first", "text"}, {"second", "text"}}});
+  RC_ASSERT(t.rows() == rows.size());
+  for (std::size_t r = 0; r < rows.size(); ++r) {
+    RC_ASSERT(to_text(t.value(r, 0)) == rows[r].first);
+    RC_ASSERT(to_text(t.value(r, 1)) == rows[r].second);
+  }
+}

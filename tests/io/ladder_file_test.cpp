@@ -1,0 +1,210 @@
+#include "lofty/ladder_file.hpp"
+
+#include <gtest/gtest.h>
+#include <rapidcheck/gtest.h>
+
+#include <algorithm>
+
+#include "support/process.hpp"
+
+using namespace lofty;
+
+namespace {
+
+std::vector<Problem> problems_of(const std::string& toml) {
+  try {
+    read_ladder(toml, "x.ladder.toml");
+  } catch (const Error& error) {
+    return error.problems();
+  }
+  return {};
+}
+
+}  // namespace
+
+TEST(LadderFile, ReadsEveryKeyOfThisVersion) {
+  const Ladder l = read_ladder(R"toml(
+title = "Best"
+[data]
+from = "a.csv"
+as = "lines"
+nulls = ["-"]
+header = ["x", "y"]
+delimiter = ";"
+ragged = "null"
+columns.x.type = "decimal"
+[[data.join]]
+with = "b.csv"
+on = ["x = z", "y"]
+as = "other"
+[choices]
+days = { value = 30, unit = "days", label = "how far back", least = 1, most = 400 }
+rate = 1.50
+state = { value = "paid", among = ["paid", "open"] }
+since = 2025-03-31
+at = 2025-03-31T14:05:00
+on = true
+[figures]
+zeta = "x * 2"
+alpha = "zeta + 1"
+[rows]
+where = "x > 1"
+[totals]
+spend = "sum(zeta)"
+[rank]
+each = ["x"]
+within = ["y"]
+by = "spend desc"
+tiebreak = "y"
+ties = "dense"
+also = { second = "modified", first = "ordinal" }
+rank_as = "place"
+[keep]
+best = 3
+cut = "strict"
+[list]
+order = "input"
+columns = ["place", "spend"]
+headings = { spend = "Spend so far" }
+)toml", "x").ladder;
+  EXPECT_EQ(l.title, "Best");
+  EXPECT_EQ(l.data.read.delimiter, ';');
+  EXPECT_TRUE(l.data.read.ragged_as_null);
+  EXPECT_EQ(l.data.read.columns[0].type, "decimal");
+  EXPECT_EQ(l.data.joins[0].on, (std::vector<std::string>{"x = z", "y"}));
+  ASSERT_EQ(l.choices.size(), 6u);
+  EXPECT_EQ(l.choices[0].name, "days");  // in the order of the file
+  EXPECT_EQ(to_text(l.choices[1].value), "1.50");  // from the text: both decimals are kept
+  EXPECT_EQ(to_text(l.choices[3].value), "2025-03-31");
+  EXPECT_EQ(to_text(l.choices[4].value), "2025-03-31 14:05:00");
+  EXPECT_EQ(l.figures[0].name, "zeta");
+  EXPECT_EQ(l.levels[0].ties, Ties::dense);
+  EXPECT_EQ(l.levels[0].also, (std::vector<Also>{{"second", Ties::modified}, {"first", Ties::ordinal}}));
+  EXPECT_EQ(*l.levels[0].best, 3u);
+  EXPECT_EQ(l.levels[0].cut, Cut::strict);
+  EXPECT_EQ(l.list.headings[0].second, "Spend so far");
+}
+
+TEST(LadderFile, ProblemsHavePlacesAndNearestWords) {
+  const struct {
+    const char* toml;
+    const char* sentence;
+    const char* nearest;
+    std::size_t line, column;
+  } cases[] = {
+      {"[data]\nform = \"a.csv\"\n", "`data` has no key `form`", "from", 2, 1},
+      {"[dta]\n", "a ladder has no section `dta`", "data", 1, 2},
+      {"[rank]\nties = \"competitive\"\n", "`rank.ties` is competition, modified, dense, ordinal or fractional, not `competitive`", "competition", 2, 8},
+      {"[keep]\nbest = \"3\"\n", "`keep.best` has to be a whole number from 1 on", "", 2, 8},
+      {"[keep]\nbest = 0\n", "`keep.best` has to be a whole number from 1 on", "", 2, 8},
+      {"[keep]\ncut = \"stric\"\n", "`keep.cut` is with ties or strict, not `stric`", "strict", 2, 7},
+      {"[rank]\neach = \"shop\"\n", "`rank.each` has to be a list of texts, like [\"shop_no\"]", "", 2, 8},
+      {"[rank]\nby = 3\n", "`rank.by` has to be text in quotes", "", 2, 6},
+      {"[rank]\nhaving = \"x > 1\"\n", "`rank.having` is not in this version", "", 2, 1},
+      {"[windows]\nshare = \"1\"\n", "`windows` is not in this version", "", 1, 2},
+      {"[[data.join]]\nwith = \"b\"\non = [\"x\"]\nkind = \"full\"\n", "joins other than \"left\" are not in this version", "", 4, 8},
+      {"[choices]\ndays = { unit = \"days\" }\n", "`choices.days` has no value", "", 2, 8},
+      {"[data\n", "this is not TOML: Error while parsing table header: expected ']', saw '\\n'", "", 1, 6},
+  };
+  for (const auto& c : cases) {
+    const auto found = problems_of(c.toml);
+    ASSERT_EQ(found.size(), 1u) << c.toml;
+    EXPECT_EQ(found[0].sentence, c.sentence);
+    EXPECT_EQ(found[0].nearest, c.nearest) << c.toml;
+    EXPECT_EQ(found[0].place.line, c.line) << c.toml;
+    EXPECT_EQ(found[0].place.column, c.column) << c.toml;
+  }
+  EXPECT_EQ(problems_of("[rank]\nties = \"x\"\nb = 1\n[keep]\nworst = 3\n").size(), 3u);  // all at once
+}
+
+TEST(LadderFile, LocatesProblemsOfFormulas) {
+  const LadderText text = read_ladder("[data]\nfrom = \"a.csv\"\n[figures]\namount = \"1 + quantty\"\n", "x.ladder.toml");
+  Problem p{Code::unknown_column, "no column", {}, {}, {}};
+  p.place.key = "figures.amount";
+  p.place.text = "1 + quantty";
+  p.place.offset = 4;
+  std::vector<Problem> problems{p};
+  text.locate(problems);
+  EXPECT_EQ(problems[0].place.file, "x.ladder.toml");
+  EXPECT_EQ(problems[0].place.line, 4u);
+  EXPECT_EQ(problems[0].place.column, 15u);
+}
+
+namespace {
+
+std::string any_text() { return *rc::gen::container<std::string>(rc::gen::element('a', 'b', '"', '\'', '\\', '\n', '\t', ' ', '\x01', '\x7f', '.')) + *rc::gen::element<std::string>("", "é", "→", "x"); }
+std::string any_name() { return "n" + std::to_string(*rc::gen::inRange(0, 1000)) + *rc::gen::element<std::string>("", " with blank", ".point", "-dash", "\"quote"); }
+std::vector<std::string> any_texts() {
+  std::vector<std::string> out(static_cast<std::size_t>(*rc::gen::inRange(0, 3)));
+  for (std::string& text : out) text = any_text();
+  return out;
+}
+Value any_value() {
+  switch (*rc::gen::inRange(0, 6)) {
+    case 0: return any_text();
+    case 1: return *rc::gen::arbitrary<bool>();
+    case 2: return Date{*rc::gen::inRange(-30'000, 60'000)};
+    case 3: return Timestamp{*rc::gen::inRange<std::int64_t>(0, 4'000'000'000) * 1'000'000};
+    case 4: return static_cast<double>(*rc::gen::inRange(-1000, 1000)) / 8;
+    default: return Decimal(*rc::gen::inRange(-100'000, 100'000), *rc::gen::inRange(0, 4));
+  }
+}
+std::vector<NamedFormula> any_formulas() {
+  std::vector<NamedFormula> out;
+  for (int i = *rc::gen::inRange(0, 4); i > 0; --i) {
+    const std::string name = any_name();
+    if (std::none_of(out.begin(), out.end(), [&](const NamedFormula& f) { return f.name == name; })) out.push_back({name, any_text()});
+  }
+  return out;
+}
+
+}  // namespace
+
+RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
+  Ladder l;
+  l.title = any_text();
+  l.data.from = any_text();
+  l.data.read.nulls = any_texts();
+  if (*rc::gen::arbitrary<bool>()) l.data.read.delimiter = *rc::gen::element(';', '\t', '"', '|');
+  l.data.read.ragged_as_null = *rc::gen::arbitrary<bool>();
+  if (*rc::gen::arbitrary<bool>()) l.data.read.columns.push_back({any_name(), "decimal"});
+  if (*rc::gen::arbitrary<bool>()) l.data.joins.push_back({.with = "w" + any_text(), .on = any_texts(), .as = any_text()});
+  if (*rc::gen::arbitrary<bool>()) l.choices.push_back({.name = any_name(), .value = any_value(), .label = any_text(), .unit = any_text()});
+  l.figures = any_formulas();
+  l.where = any_text();
+  l.totals = any_formulas();
+  if (*rc::gen::arbitrary<bool>()) {
+    Level level{.each = any_texts(), .within = any_texts(), .by = any_text(), .tiebreak = any_text(), .ties = *rc::gen::element(Ties::competition, Ties::dense, Ties::fractional), .rank_as = any_text()};
+    if (*rc::gen::arbitrary<bool>()) level.best = static_cast<std::size_t>(*rc::gen::inRange(1, 100));
+    if (*rc::gen::arbitrary<bool>()) level.cut = Cut::strict;
+    if (*rc::gen::arbitrary<bool>()) level.also.push_back({any_name(), Ties::modified});
+    l.levels.push_back(level);
+  }
+  l.list.order = any_text();
+  l.list.columns = any_texts();
+  if (*rc::gen::arbitrary<bool>()) l.list.headings.emplace_back(any_name(), any_text());
+  const std::string text = ladder_text(l);
+  RC_LOG() << text;
+  const Ladder back = read_ladder(text, "x").ladder;
+  RC_ASSERT(ladder_text(back) == text);
+  RC_ASSERT(back.title == l.title);
+  RC_ASSERT(back.data.from == l.data.from);
+  RC_ASSERT(back.data.read.delimiter == l.data.read.delimiter);
+  RC_ASSERT(back.figures == l.figures);
+  RC_ASSERT(back.totals == l.totals);
+  RC_ASSERT(back.where == l.where);
+  RC_ASSERT(back.choices.size() == l.choices.size());
+  if (!l.choices.empty()) RC_ASSERT(back.choices[0].value == l.choices[0].value);
+  RC_ASSERT(back.levels.size() == l.levels.size());
+  if (!l.levels.empty()) RC_ASSERT(back.levels[0].each == l.levels[0].each && back.levels[0].by == l.levels[0].by && back.levels[0].best == l.levels[0].best && back.levels[0].also == l.levels[0].also);
+  RC_ASSERT(back.list.columns == l.list.columns);
+  RC_ASSERT(back.list.headings == l.list.headings);
+}
+
+TEST(LadderFile, ShippedLaddersReadBack) {
+  for (const char* name : {"best_shops", "best_products", "tie_rules", "best_in_valley"}) {
+    const Ladder l = read_ladder_file(support::demo() / (std::string(name) + ".ladder.toml")).ladder;
+    EXPECT_EQ(ladder_text(read_ladder(ladder_text(l), "x").ladder), ladder_text(l));
+    EXPECT_FALSE(l.title.empty());
+  }
+}

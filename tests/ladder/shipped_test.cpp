@@ -1,0 +1,222 @@
+// The shipped ladders, worked out independently from the shipped files, straight from the questions' words.
+#include <gtest/gtest.h>
+
+#include <functional>
+
+#include <map>
+#include <set>
+
+#include "support/plain.hpp"
+#include "support/process.hpp"
+#include "support/tables.hpp"
+
+using namespace lofty;
+using Texts = std::vector<std::string>;
+
+namespace {
+
+struct Line {
+  std::string order, day, shop, product, status;
+  int quantity = 0;
+  std::optional<long> price;  // pence
+};
+
+std::vector<Line> lines() {
+  std::vector<Line> out;
+  const auto rows = plain::read_csv(support::slurp(support::demo() / "order_lines.csv"));
+  for (std::size_t r = 1; r < rows.size(); ++r) {
+    const auto& f = rows[r];
+    Line line{f[1], f[2], f[3], f[4], f[7], std::stoi(f[5]), std::nullopt};
+    if (!f[6].empty()) {
+      std::string digits = f[6];
+      digits.erase(digits.find('.'), 1);
+      line.price = std::stol(digits);
+    }
+    out.push_back(line);
+  }
+  return out;
+}
+
+// key -> the rest of the row
+std::map<std::string, Texts> reference(const char* file) {
+  std::map<std::string, Texts> out;
+  const auto rows = plain::read_csv(support::slurp(support::demo() / file));
+  for (std::size_t r = 1; r < rows.size(); ++r) out[rows[r][0]] = Texts(rows[r].begin() + 1, rows[r].end());
+  return out;
+}
+
+Standings answer(const char* ladder) { return standings(read_ladder_file(support::demo() / ladder).ladder, TableFiles(support::demo())); }
+
+std::vector<Texts> rows_of(const Standings& s) {
+  std::vector<Texts> out(s.rows());
+  for (std::size_t r = 0; r < s.rows(); ++r)
+    for (std::size_t c = 0; c < s.columns().size(); ++c) out[r].push_back(to_text(s.value(r, c)));
+  return out;
+}
+
+struct Entry {
+  std::string key;
+  long spend = 0;
+  bool any = false;
+  long sold = 0;
+  std::set<std::string> orders;
+  std::string last;
+};
+
+std::map<std::string, Entry> totals(const std::function<bool(const Line&)>& counts, const std::function<std::string(const Line&)>& key) {
+  std::map<std::string, Entry> out;
+  for (const Line& line : lines()) {
+    if (!counts(line)) continue;
+    Entry& e = out[key(line)];
+    e.key = key(line);
+    e.sold += line.quantity;
+    e.orders.insert(line.order);
+    e.last = std::max(e.last, line.day);
+    if (line.price) {
+      e.spend += line.quantity * *line.price;
+      e.any = true;
+    }
+  }
+  return out;
+}
+
+std::string money(long pence) { return Decimal(pence, 2).text(); }
+bool not_void(const Line& line) { return line.status != "void"; }
+
+std::size_t ahead(const std::vector<Entry>& list, const Entry& e) {
+  return static_cast<std::size_t>(std::count_if(list.begin(), list.end(), [&](const Entry& other) { return other.spend > e.spend; }));
+}
+
+}  // namespace
+
+TEST(Shipped, TheGeneratorStillMakesTheFilesByteForByte) {
+  const support::Scratch scratch;
+  ASSERT_EQ(support::shell(std::string(LOFTY_GENERATOR) + " " + scratch.path().string()).status, 0);
+  for (const char* file : {"order_lines.csv", "shops.csv", "products.csv"}) EXPECT_EQ(support::slurp(scratch.path() / file), support::slurp(support::demo() / file)) << file;
+}
+
+TEST(Shipped, TheDataCarriesEveryTrap) {
+  const auto all = lines();
+  const auto shops = reference("shops.csv"), products = reference("products.csv");
+  std::size_t no_price = 0, voids = 0, returned = 0, blank = 0, odd = 0, unknown = 0, no_valley = 0, accents = 0;
+  std::set<std::string> seen;
+  for (const Line& line : all) {
+    no_price += !line.price;
+    voids += line.status == "void";
+    returned += line.status == "returned" && line.quantity < 0;
+    blank += line.status.empty();
+    odd += line.status == "Paid ";
+    unknown += !shops.contains(line.shop);
+    seen.insert(line.shop);
+  }
+  for (const auto& [number, shop] : shops) {
+    no_valley += shop[1].empty();
+    accents += std::any_of(shop[0].begin(), shop[0].end(), [](char c) { return (c & 0x80) != 0; });
+  }
+  EXPECT_NEAR(static_cast<double>(all.size()), 12'000, 100);
+  EXPECT_TRUE(no_price > 0 && voids > 0 && returned > 0 && blank > 0 && odd > 0 && accents > 0);
+  EXPECT_EQ(unknown, 1u);
+  EXPECT_EQ(no_valley, 1u);
+  EXPECT_LT(seen.size() - 1, shops.size());  // one of `seen` is the unknown shop
+  std::set<std::string> names;
+  for (const auto& [number, product] : products) names.insert(product[0]);
+  EXPECT_TRUE(names.contains("Comb 2") && names.contains("Comb 10"));
+}
+
+TEST(Shipped, BestShops) {
+  const auto shops = reference("shops.csv");
+  std::vector<Entry> list;
+  for (const auto& [key, e] : totals(not_void, [](const Line& l) { return l.shop; })) list.push_back(e);
+  std::vector<std::multiset<Texts>> by_place(list.size() + 1);
+  std::size_t expected = 0;
+  for (const Entry& e : list)
+    if (const std::size_t place = ahead(list, e) + 1; place <= 10) {
+      const auto shop = shops.find(e.key);
+      by_place[place].insert({std::to_string(place), shop == shops.end() ? "" : shop->second[0], shop == shops.end() ? "" : shop->second[1], money(e.spend), std::to_string(e.orders.size())});
+      ++expected;
+    }
+  const Standings s = answer("best_shops.ladder.toml");
+  ASSERT_EQ(s.rows(), expected);
+  std::string last;
+  for (const Texts& row : rows_of(s)) {
+    auto& place = by_place[std::stoul(row[0])];
+    ASSERT_TRUE(place.contains(row)) << row[1];
+    place.erase(place.find(row));
+  }
+  // On purpose: two share the top to the penny, three share place 9, and the cut of 10 goes through them.
+  EXPECT_EQ(support::column(s, "rank"), (Texts{"1", "1", "3", "4", "5", "6", "7", "8", "9", "9", "9"}));
+  EXPECT_TRUE(support::says(s, "tie-at-cut", "3 shops share place 9"));
+}
+
+TEST(Shipped, BestProductsSmallestFirst) {
+  const auto products = reference("products.csv");
+  std::map<std::string, std::vector<Entry>> families;
+  for (const auto& [key, e] : totals(not_void, [](const Line& l) { return l.product; })) families[products.at(key)[1]].push_back(e);
+  std::vector<Texts> expected;
+  for (auto& [family, list] : families) {
+    std::sort(list.begin(), list.end(), [](const Entry& a, const Entry& b) { return a.spend < b.spend; });
+    for (const Entry& e : list)
+      if (const std::size_t place = ahead(list, e) + 1; place <= 3) expected.push_back({family, std::to_string(place), products.at(e.key)[0], std::to_string(e.sold), money(e.spend)});
+  }
+  EXPECT_EQ(rows_of(answer("best_products.ladder.toml")), expected);
+}
+
+TEST(Shipped, TieRulesInTheOrderOfTheInput) {
+  std::vector<std::pair<std::string, int>> counts;  // as the products first come
+  for (const Line& line : lines()) {
+    if (line.status != "returned") continue;
+    const auto found = std::find_if(counts.begin(), counts.end(), [&](const auto& c) { return c.first == line.product; });
+    if (found == counts.end())
+      counts.emplace_back(line.product, 1);
+    else
+      ++found->second;
+  }
+  const auto place = [&](Ties ties, std::size_t i) {
+    const auto all = plain::places(counts.size(), ties, [&](std::size_t a, std::size_t b) { return counts[a].second > counts[b].second; },
+                                   [&](std::size_t a, std::size_t b) { return std::stoi(counts[a].first) < std::stoi(counts[b].first); }, [](std::size_t) { return false; });
+    return ties == Ties::fractional ? Decimal(static_cast<int128>(*all[i] * 10), 1).text() : std::to_string(static_cast<int>(*all[i]));
+  };
+  std::vector<Texts> expected;
+  for (std::size_t i = 0; i < counts.size(); ++i)
+    expected.push_back({place(Ties::competition, i), place(Ties::modified, i), place(Ties::dense, i), place(Ties::ordinal, i), place(Ties::fractional, i), counts[i].first, std::to_string(counts[i].second)});
+  EXPECT_EQ(rows_of(answer("tie_rules.ladder.toml")), expected);
+}
+
+TEST(Shipped, BestShopsOfEachValley) {
+  const auto shops = reference("shops.csv");
+  const auto valley_of = [&](const std::string& shop) { return shops.contains(shop) ? shops.at(shop)[1] : std::string(); };
+  std::map<std::string, std::vector<Entry>> valleys;
+  for (const auto& [key, e] : totals([](const Line& l) { return l.status != "void" && l.day >= "2025-03-01"; }, [](const Line& l) { return l.shop; })) valleys[valley_of(key)].push_back(e);
+  std::map<std::string, std::multiset<Texts>> expected;
+  std::size_t count = 0;
+  for (const auto& [valley, list] : valleys)
+    for (const Entry& e : list)
+      if (const std::size_t place = ahead(list, e) + 1; place <= 3) {
+        expected[valley].insert({valley, std::to_string(place), shops.contains(e.key) ? shops.at(e.key)[0] : "", money(e.spend), std::to_string(e.orders.size()), e.last});
+        ++count;
+      }
+  const auto rows = rows_of(answer("best_in_valley.ladder.toml"));
+  ASSERT_EQ(rows.size(), count);
+  for (const Texts& row : rows) EXPECT_TRUE(expected[row[0]].contains(row)) << row[0] << " " << row[2];
+  EXPECT_EQ(rows.back()[0], "");  // the shop without a valley comes last
+  for (std::size_t r = 1; r < rows.size(); ++r)
+    if (rows[r][0] == rows[r - 1][0]) {
+      EXPECT_LE(std::stoul(rows[r - 1][1]), std::stoul(rows[r][1]));
+    }
+}
+
+// Every route gives the same rows: file, value, options, saved and read again.
+TEST(Shipped, EveryRouteGivesTheSameRows) {
+  const support::Scratch scratch;
+  const std::string lines_file = (support::demo() / "order_lines.csv").string(), shops_file = (support::demo() / "shops.csv").string();
+  const auto from_file = support::lofty({"rank", (support::demo() / "best_shops.ladder.toml").string(), "--to", "csv"});
+  ASSERT_EQ(from_file.status, 0) << from_file.err;
+  const std::string saved = (scratch.path() / "kept.ladder.toml").string();
+  const auto from_options = support::lofty({"rank", lines_file, "--join", shops_file + " on shop_no", "--figure", "amount=quantity * unit_price", "--where", "status <> 'void' or status is null", "--total", "spend=sum(amount)",
+                                            "--total", "orders=count(distinct order_no)", "--each", "shop_no", "--by", "spend desc", "--tiebreak", "shop", "--best", "10", "--columns", "rank,shop,valley,spend,orders", "--to", "csv",
+                                            "--save", saved});
+  ASSERT_EQ(from_options.status, 0) << from_options.err;
+  EXPECT_EQ(from_options.out, from_file.out);
+  EXPECT_EQ(support::lofty({"rank", saved, "--to", "csv"}).out, from_file.out);
+  EXPECT_EQ(written(answer("best_shops.ladder.toml"), Format::csv), from_file.out);
+}

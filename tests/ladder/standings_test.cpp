@@ -1,0 +1,328 @@
+// Settled meanings, one test a sentence.
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "support/tables.hpp"
+
+using namespace lofty;
+using support::column;
+using support::says;
+using Texts = std::vector<std::string>;
+
+namespace {
+
+Ladder by_shop() {
+  return {.data = {.from = "lines", .joins = {{.with = "shops", .on = {"shop_no"}}}},
+          .figures = {{"amount", "quantity * unit_price"}},
+          .where = "status <> 'void' or status is null",
+          .totals = {{"spend", "sum(amount)"}, {"lines", "count(*)"}},
+          .levels = {{.each = {"shop_no"}, .by = "spend desc", .tiebreak = "shop"}}};
+}
+
+Error failure(const Ladder& ladder, const Catalog& catalog) {
+  try {
+    standings(ladder, catalog);
+  } catch (const Error& error) {
+    return error;
+  }
+  return Error(Problem{Code::stopped, "nothing failed", {}, {}, {}});
+}
+
+}  // namespace
+
+TEST(Standings, TotalsPlacesAndWhoIsUnranked) {
+  const Standings s = standings(by_shop(), support::small_shop());
+  EXPECT_EQ(column(s, "shop_no"), (Texts{"2", "1", "3", "4"}));  // Älv Corner before Crumb
+  EXPECT_EQ(column(s, "spend"), (Texts{"11.00", "11.00", "1.25", ""}));
+  EXPECT_EQ(column(s, "rank"), (Texts{"1", "1", "3", ""}));
+  EXPECT_TRUE(s.tied(0) && s.tied(1) && !s.tied(2));
+  EXPECT_FALSE(s.ranked(3));
+  const Accounting& a = s.accounting();
+  EXPECT_EQ(a.read, 7u);
+  EXPECT_EQ(a.left_out, 1u);
+  EXPECT_EQ(a.counted, 6u);
+  EXPECT_EQ(a.entries, 4u);
+  EXPECT_EQ(a.ranked, 3u);
+  EXPECT_EQ(a.unranked, 1u);
+  EXPECT_EQ(a.joins[0].unmatched, 1u);
+  EXPECT_EQ(a.joins[0].without_rows, 1u);
+  EXPECT_TRUE(says(s, "unranked", "1 shop has no place, because `spend` is null: shop_no 4; coalesce(..., 0)"));
+  EXPECT_TRUE(says(s, "unmatched-rows", "1 line found no partner in shops: shop_no (4)"));
+  EXPECT_TRUE(says(s, "entries-without-rows", "1 shop of shops has no lines: shop_no (5)"));
+  EXPECT_TRUE(says(s, "rows-without-value", "1 line of 1 shop has no value for `quantity * unit_price`"));
+  EXPECT_EQ(s.shown_of_total(), "4 shops, 6 lines");
+}
+
+// 7. Only true passes a condition; unknown rows are counted apart from the false ones.
+TEST(Standings, UnknownConditionsAreCountedApart) {
+  Ladder ladder = by_shop();
+  ladder.where = "status <> 'void'";
+  const Standings s = standings(ladder, support::small_shop());
+  EXPECT_EQ(s.accounting().left_out, 1u);
+  EXPECT_EQ(s.accounting().unknown, 1u);
+  EXPECT_EQ(s.accounting().counted, 5u);
+  EXPECT_TRUE(says(s, "unknown-condition", "for 1 line the condition `status <> 'void'` is neither true nor false"));
+}
+
+// 4. One constant for the whole ladder over the rows that count; terms with it see what passed the others.
+TEST(Standings, OverallConstantsSeeTheRowsThatPassTheOtherTerms) {
+  Ladder ladder = by_shop();
+  ladder.where = "ordered_on >= overall_max(ordered_on) - interval '4' day and status = 'open'";
+  const Standings s = standings(ladder, support::small_shop());
+  EXPECT_EQ(s.accounting().counted, 1u);  // the latest open line, not the latest line
+  EXPECT_NE(s.question().find("Overall_max(ordered_on) is 2025-03-31."), std::string::npos);
+  ladder.where = "";
+  ladder.totals = {{"late", "count(*) filter (where ordered_on = overall_max(ordered_on))"}};
+  ladder.levels[0].by = "late desc";
+  EXPECT_EQ(column(standings(ladder, support::small_shop()), "late"), (Texts{"1", "0", "0", "0"}));
+}
+
+// 13. / and avg have six decimals more, half to even.
+TEST(Standings, MeansHaveSixDecimalsMore) {
+  Ladder ladder = by_shop();
+  ladder.totals = {{"mean", "avg(unit_price)"}, {"share", "count(*) / 3"}};
+  ladder.levels[0].by = "mean desc";
+  EXPECT_EQ(column(standings(ladder, support::small_shop()), "mean"), (Texts{"4.75000000", "1.75000000", "1.25000000", ""}));
+}
+
+// 14. Errors only for rows whose value is used, with the row.
+TEST(Standings, DivisionByZeroNamesTheRow) {
+  Ladder ladder = by_shop();
+  ladder.figures[0].formula = "unit_price / (quantity - 5)";
+  ladder.where = "";
+  const Error error = failure(ladder, support::small_shop());
+  EXPECT_EQ(error.code(), Code::division_by_zero);
+  EXPECT_TRUE(error.data_fault());
+  EXPECT_EQ(error.problems()[0].sentence, "division by zero: `(quantity - 5)` is 0, in row 4 of lines");
+  EXPECT_EQ(error.problems()[0].place.key, "figures.amount");
+  EXPECT_EQ(error.problems()[0].advice, "nullif((quantity - 5), 0) makes the result null there");
+  ladder.where = "status <> 'void' or status is null";  // the row does not count, so its value is not used
+  EXPECT_NO_THROW(standings(ladder, support::small_shop()));
+  ladder.totals.push_back({"per", "spend / (lines - 2)"});
+  EXPECT_EQ(failure(ladder, support::small_shop()).problems()[0].sentence, "division by zero: `(lines - 2)` is 0, for shop_no 2");
+}
+
+TEST(Standings, OverflowNamesTheRow) {
+  Catalog catalog;
+  support::add(catalog, "t", {{"a", {support::number(1), support::money("99999999999999999999999999999999999999")}}});
+  const Error error = failure({.data = {.from = "t"}, .figures = {{"b", "a * 10"}}}, catalog);
+  EXPECT_EQ(error.code(), Code::overflow);
+  EXPECT_NE(error.problems()[0].sentence.find("in row 2 of t"), std::string::npos);
+}
+
+// 20. A row with several partners is an error naming two lines; null keys match nothing.
+TEST(Standings, AJoinThatMultipliesIsRefused) {
+  Catalog catalog = support::small_shop();
+  support::add(catalog, "twice", {{"shop_no", {support::number(9), support::number(3), support::number(3), support::null()}}});
+  Ladder ladder = by_shop();
+  ladder.data.joins[0].with = "twice";
+  ladder.levels[0].tiebreak = "";
+  const Error error = failure(ladder, catalog);
+  EXPECT_EQ(error.code(), Code::join_multiplies);
+  EXPECT_EQ(error.problems()[0].sentence, "row 4 of lines has several partners in twice: row 2 and row 3; joining them would count it more than once");
+  support::add(catalog, "unused", {{"shop_no", {support::number(9), support::number(9)}}});  // doubled, but nobody refers to it
+  ladder.data.joins[0].with = "unused";
+  EXPECT_EQ(standings(ladder, catalog).accounting().joins[0].unmatched, 7u);
+}
+
+TEST(Standings, JoinsBySeveralKeysAndThroughOtherJoins) {
+  Catalog catalog = support::small_shop();
+  const auto text = [](const char* t) { return Value(std::string(t)); };
+  support::add(catalog, "discounts", {{"shop", {support::number(1), support::number(2), support::number(2)}}, {"state", {text("paid"), text("paid"), text("open")}}, {"off", {support::number(5), support::number(6), support::number(7)}}});
+  support::add(catalog, "vans", {{"valley", {text("Ashwater"), text("High Moor")}}, {"driver", {text("Ada"), text("Bo")}}});
+  const Ladder ladder{.data = {.from = "lines", .joins = {{.with = "shops", .on = {"shop_no"}}, {.with = "discounts", .on = {"shop_no = shop", "status = state"}}, {.with = "vans", .on = {"shops.valley = valley"}}}},
+                      .list = {.columns = {"line_no", "off", "driver"}}};
+  const Standings s = standings(ladder, catalog);
+  EXPECT_EQ(column(s, "off"), (Texts{"6", "5", "5", "", "7", "", ""}));
+  EXPECT_EQ(column(s, "driver"), (Texts{"Ada", "Bo", "Bo", "", "Ada", "", ""}));
+}
+
+TEST(Standings, KeysOfDifferentTypesAreAnErrorThatShowsBoth) {
+  Catalog catalog = support::small_shop();
+  support::add(catalog, "codes", {{"shop_no", {Value(std::string("007"))}}});
+  Ladder ladder = by_shop();
+  ladder.data.joins[0].with = "codes";
+  ladder.levels[0].tiebreak = "";
+  const Error error = failure(ladder, catalog);
+  EXPECT_EQ(error.code(), Code::key_mismatch);
+  EXPECT_NE(error.problems()[0].sentence.find("integer on one side (2) and text on the other ('007')"), std::string::npos);
+}
+
+// 22. A column with one value per entry comes along; several values are an error that shows two.
+TEST(Standings, ColumnsWithOneValueComeAlong) {
+  Ladder ladder = by_shop();
+  ladder.list.columns = {"rank", "shop", "valley", "spend"};
+  const Standings s = standings(ladder, support::small_shop());
+  EXPECT_EQ(column(s, "shop"), (Texts{"Älv Corner", "Crumb", "Barrow", ""}));
+  ladder.list.columns = {"shop", "status"};
+  const Error error = failure(ladder, support::small_shop());
+  EXPECT_EQ(error.code(), Code::several_values);
+  EXPECT_EQ(error.problems()[0].sentence, "`status` has several values in one entry: shop_no `2` has `paid` and `open`");
+}
+
+// 23. Nulls in group keys form one group, with its row count in a remark.
+TEST(Standings, NullsFormOneGroup) {
+  Ladder ladder = by_shop();
+  ladder.levels[0] = {.each = {"valley"}, .by = "spend desc"};
+  const Standings s = standings(ladder, support::small_shop());
+  EXPECT_EQ(column(s, "valley"), (Texts{"Ashwater", "High Moor", ""}));
+  EXPECT_TRUE(says(s, "blank-group", "2 lines have no `valley`; together they are listed as (none)"));
+}
+
+// 24. Aggregates over no value are null, count is 0.
+TEST(Standings, AggregatesOverNothingAreNull) {
+  Ladder ladder = by_shop();
+  ladder.totals = {{"n", "count(amount)"}, {"least", "min(amount)"}, {"paid", "sum(amount) filter (where status = 'void')"}, {"zero", "coalesce(sum(amount), 0)"}};
+  ladder.levels[0].by = "zero desc";
+  const Standings s = standings(ladder, support::small_shop());
+  EXPECT_EQ(column(s, "n"), (Texts{"2", "2", "1", "0"}));
+  EXPECT_EQ(column(s, "least"), (Texts{"3.00", "1.00", "1.25", ""}));
+  EXPECT_EQ(column(s, "paid"), (Texts{"", "", "", ""}));
+  EXPECT_EQ(column(s, "zero"), (Texts{"11.00", "11.00", "1.25", "0.00"}));
+}
+
+TEST(Standings, CountsOfDifferentValuesAndExtremesOfTextsAndDates) {
+  Ladder ladder = by_shop();
+  ladder.where = "";
+  ladder.totals = {{"states", "count(distinct status)"}, {"days", "count(distinct ordered_on)"}, {"last", "max(ordered_on)"}, {"first_state", "min(status)"}};
+  ladder.levels[0] = {.each = {"shop_no"}, .by = "last desc"};
+  const Standings s = standings(ladder, support::small_shop());
+  EXPECT_EQ(column(s, "shop_no"), (Texts{"4", "3", "2", "1"}));
+  EXPECT_EQ(column(s, "states"), (Texts{"1", "1", "2", "1"}));
+  EXPECT_EQ(column(s, "days"), (Texts{"1", "2", "2", "1"}));
+  EXPECT_EQ(column(s, "last"), (Texts{"2025-04-02", "2025-04-01", "2025-03-31", "2025-03-02"}));
+  EXPECT_EQ(column(s, "first_state"), (Texts{"paid", "void", "open", "paid"}));
+}
+
+// 26. Tie-breakers order peers and never make a tie unequal; then the entry's own key decides.
+TEST(Standings, EveryTieRuleSideBySide) {
+  Ladder ladder = by_shop();
+  ladder.levels[0].also = {{"modified", Ties::modified}, {"dense", Ties::dense}, {"ordinal", Ties::ordinal}, {"fractional", Ties::fractional}};
+  const Standings s = standings(ladder, support::small_shop());
+  EXPECT_EQ(column(s, "rank"), (Texts{"1", "1", "3", ""}));
+  EXPECT_EQ(column(s, "modified"), (Texts{"2", "2", "3", ""}));
+  EXPECT_EQ(column(s, "dense"), (Texts{"1", "1", "2", ""}));
+  EXPECT_EQ(column(s, "ordinal"), (Texts{"1", "2", "3", ""}));
+  EXPECT_EQ(column(s, "fractional"), (Texts{"1.5", "1.5", "3.0", ""}));
+  EXPECT_EQ(column(s, "shop_no"), (Texts{"2", "1", "3", "4"}));
+}
+
+// 30. Ties at the cut stay in; a strict cut says whom it dropped and which key decided.
+TEST(Standings, ACutThroughATieIsNeverSilent) {
+  Ladder ladder = by_shop();
+  ladder.levels[0].best = 1;
+  const Standings loose = standings(ladder, support::small_shop());
+  EXPECT_EQ(loose.rows(), 2u);
+  EXPECT_TRUE(says(loose, "tie-at-cut", "2 shops share place 1 (`spend` 11.00); the best 1 were asked for, and all that tie are listed"));
+  ladder.levels[0].cut = Cut::strict;
+  ladder.list.columns = {"rank", "shop", "spend"};
+  const Standings strict = standings(ladder, support::small_shop());
+  EXPECT_EQ(column(strict, "shop"), Texts{"Älv Corner"});
+  EXPECT_TRUE(says(strict, "tie-at-cut", "strictly: `Crumb` left out, `Älv Corner` kept, decided by the tie-breaker `shop`"));
+  ladder.levels[0].tiebreak = "";
+  EXPECT_TRUE(says(standings(ladder, support::small_shop()), "tie-at-cut", "decided by `shop_no`, because nothing else tells them apart"));
+  ladder.levels[0].best = 2;
+  EXPECT_FALSE(says(standings(ladder, support::small_shop()), "tie-at-cut"));
+}
+
+TEST(Standings, PlacesStartAnewInEveryGroup) {
+  Ladder ladder = by_shop();
+  ladder.levels[0].within = {"valley"};
+  ladder.levels[0].best = 1;
+  const Standings s = standings(ladder, support::small_shop());
+  EXPECT_EQ(column(s, "valley"), (Texts{"Ashwater", "High Moor", ""}));
+  EXPECT_EQ(column(s, "rank"), (Texts{"1", "1", "1"}));
+  EXPECT_TRUE(s.starts_group(0) && s.starts_group(1) && s.starts_group(2));
+}
+
+// F2, 35. Choosing and listing are separate; "input" lists an entry where its first row that counts stands.
+TEST(Standings, ListingOrderIsItsOwn) {
+  Ladder ladder = by_shop();
+  ladder.list.order = "input";
+  EXPECT_EQ(column(standings(ladder, support::small_shop()), "shop_no"), (Texts{"2", "1", "3", "4"}));
+  ladder.list.order = "rank desc, shop_no desc";
+  EXPECT_EQ(column(standings(ladder, support::small_shop()), "shop_no"), (Texts{"3", "2", "1", "4"}));
+  ladder.list.order = "spend asc nulls first";
+  EXPECT_EQ(column(standings(ladder, support::small_shop()), "shop_no"), (Texts{"4", "3", "2", "1"}));
+}
+
+TEST(Standings, RowsAreEntriesWhereNothingElseIs) {
+  const Ladder ladder{.data = {.from = "lines"}, .figures = {{"amount", "quantity * unit_price"}}, .levels = {{.by = "amount desc"}}, .list = {.columns = {"rank", "line_no", "amount"}}};
+  const Standings s = standings(ladder, support::small_shop());
+  EXPECT_EQ(column(s, "line_no"), (Texts{"1", "2", "4", "3", "6", "5", "7"}));
+  EXPECT_EQ(column(s, "rank"), (Texts{"1", "2", "3", "4", "5", "6", ""}));
+  const Ladder plain{.data = {.from = "lines"}, .where = "quantity > 1"};  // no places at all
+  const Standings rows = standings(plain, support::small_shop());
+  EXPECT_EQ(column(rows, "line_no"), (Texts{"1", "3", "4", "7"}));
+  EXPECT_EQ(rows.columns().size(), 6u);
+  const Ladder tied{.data = {.from = "lines"}, .levels = {{.by = "quantity desc"}}};
+  EXPECT_TRUE(says(standings(tied, support::small_shop()), "input-decides", "equal the one before on every key; their input order decides"));
+}
+
+TEST(Standings, EmptyTablesGiveEmptyAnswers) {
+  Catalog catalog;
+  support::add(catalog, "t", {{"a", {}}, {"b", {}}});
+  const Standings s = standings({.data = {.from = "t"}, .totals = {{"n", "count(*)"}}, .levels = {{.each = {"a"}, .by = "n desc", .best = 3}}}, catalog);
+  EXPECT_EQ(s.rows(), 0u);
+  EXPECT_TRUE(says(s, "nothing-counts", "the table has no rows"));
+}
+
+// 17. A choice has the type of its value and must lie in range.
+TEST(Standings, ChoicesAreTypedAndRanged) {
+  Ladder ladder = by_shop();
+  ladder.choices = {{.name = "least", .value = Decimal(1, 0), .unit = "lines", .least = Decimal(1, 0), .most = Decimal(9, 0)}, {.name = "state", .value = std::string("paid"), .among = {std::string("paid"), std::string("open")}}};
+  ladder.where = "quantity >= :least";
+  choose(ladder, "least", "4");
+  const Standings s = standings(ladder, support::small_shop());
+  EXPECT_EQ(s.accounting().counted, 2u);
+  EXPECT_NE(s.question().find("Chosen: least = 4 lines"), std::string::npos);
+  const std::pair<std::pair<const char*, const char*>, const char*> cases[] = {
+      {{"least", "many"}, "the choice `least` is a whole number, not `many`"},
+      {{"least", "2.5"}, "the choice `least` is a whole number, not `2.5`"},
+      {{"least", "10"}, "the choice `least` has to be from 1 to 9"},
+      {{"state", "pai"}, "the choice `state` has to be one of paid or open"},
+      {{"leest", "4"}, "no choice is called `leest`"},
+  };
+  for (const auto& [call, sentence] : cases) {
+    try {
+      choose(ladder, call.first, call.second);
+      ADD_FAILURE() << call.first;
+    } catch (const Error& error) {
+      EXPECT_EQ(error.problems()[0].sentence, sentence);
+    }
+  }
+}
+
+// 6. The answer says the question back.
+TEST(Standings, SaysTheQuestionBack) {
+  Ladder ladder = by_shop();
+  ladder.levels[0].within = {"valley"};
+  ladder.levels[0].best = 2;
+  EXPECT_EQ(standings(ladder, support::small_shop()).question(),
+            "Shops by spend, highest first, in each valley; lines count where status <> 'void' or status is null; competition places, ties told apart by shop; the best 2 of each, ties at the cut kept.");
+}
+
+TEST(Standings, FloatSumsDoNotDependOnOrder) {
+  Catalog catalog;
+  std::vector<std::int64_t> keys;
+  std::vector<double> values;
+  for (int i = 0; i < 999; ++i) {
+    keys.push_back(1);
+    values.push_back(i % 3 == 0 ? 1e16 : i % 3 == 1 ? 1.0 : -1e16);
+  }
+  catalog.add(TableBuilder("t").column("k", keys).column("v", values).build());
+  const Ladder ladder{.data = {.from = "t"}, .totals = {{"s", "sum(v)"}, {"m", "avg(v)"}}, .levels = {{.each = {"k"}, .by = "s desc"}}};
+  EXPECT_EQ(column(standings(ladder, catalog), "s"), Texts{"333"});
+}
+
+TEST(Standings, StopsWhenAsked) {
+  std::stop_source source;
+  source.request_stop();
+  try {
+    standings(by_shop(), support::small_shop(), {.stop = source.get_token()});
+    FAIL();
+  } catch (const Error& error) {
+    EXPECT_EQ(error.code(), Code::stopped);
+  }
+}

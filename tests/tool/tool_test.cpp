@@ -1,0 +1,137 @@
+// The tool as a process: every command, every output.
+#include <gtest/gtest.h>
+#include <nlohmann/json.hpp>
+
+#include "support/process.hpp"
+
+using support::lofty;
+using support::Ran;
+using support::Scratch;
+
+namespace {
+
+const std::filesystem::path source = LOFTY_SOURCE;  // examples name files as seen from here
+
+bool has(const std::string& text, const std::string& part) { return text.find(part) != std::string::npos; }
+
+}  // namespace
+
+TEST(Tool, RanksAShippedLadder) {
+  const Ran ran = lofty({"rank", "demo/best_shops.ladder.toml"}, source);
+  EXPECT_EQ(ran.status, 0);
+  EXPECT_TRUE(has(ran.out, "Best shops ever\n"));
+  EXPECT_TRUE(has(ran.out, "     1=  "));
+  EXPECT_TRUE(has(ran.out, "11 of 214 shops"));
+  EXPECT_TRUE(has(ran.err, "tie-at-cut: 3 shops share place 9"));
+  EXPECT_TRUE(has(ran.err, "rows: "));
+  EXPECT_FALSE(has(ran.out, "tie-at-cut"));  // remarks go to standard error
+  EXPECT_FALSE(has(ran.out + ran.err, "\033"));  // no colours into a file
+}
+
+TEST(Tool, InspectsTables) {
+  const Ran ran = lofty({"inspect", "demo/order_lines.csv", "demo/shops.csv"}, source);
+  EXPECT_EQ(ran.status, 0);
+  EXPECT_TRUE(has(ran.out, "order_lines.csv: "));
+  EXPECT_TRUE(has(ran.out, "shops.csv: 214 rows, 5 columns"));
+  EXPECT_TRUE(has(ran.out, "decimal, 2 places"));
+  EXPECT_TRUE(has(ran.out, "would serve as a key: line_no"));
+  EXPECT_TRUE(has(ran.err, "alike-spellings: `status` has spellings that differ only in case or blanks"));
+}
+
+TEST(Tool, ChecksLadders) {
+  const Ran good = lofty({"check", "demo/best_shops.ladder.toml", "demo/tie_rules.ladder.toml"}, source);
+  EXPECT_EQ(good.status, 0);
+  EXPECT_EQ(good.out, "demo/best_shops.ladder.toml: nothing is wrong\ndemo/tie_rules.ladder.toml: nothing is wrong\n");
+}
+
+TEST(Tool, ShowsTheTour) {
+  const Ran ran = lofty({"demo"}, source);
+  EXPECT_EQ(ran.status, 0);
+  for (const char* part : {"$ lofty inspect demo/order_lines.csv", "Best shops ever", "Best three products of each family", "Every tie rule, side by side", "Best shops in each valley", "The same without a file"})
+    EXPECT_TRUE(has(ran.out, part)) << part;
+}
+
+TEST(Tool, HelpTeaches) {
+  for (const char* command : {"", "inspect", "rank", "check", "demo"}) {
+    const Ran ran = *command == '\0' ? lofty({"--help"}) : lofty({command, "--help"});
+    EXPECT_EQ(ran.status, 0);
+    EXPECT_TRUE(has(ran.out, "Examples")) << command;
+    const std::string call = std::string("\n  lofty ") + (*command == '\0' ? "" : command);
+    const std::size_t first = ran.out.find(call);
+    ASSERT_NE(first, std::string::npos) << command;
+    EXPECT_NE(ran.out.find(call, first + 1), std::string::npos) << command << " has one example only";
+  }
+  EXPECT_EQ(lofty({"--version"}).out, "lofty 0.1.0\n");
+  EXPECT_EQ(lofty({}).status, 0);
+}
+
+// The examples of the help, as they stand.
+TEST(Tool, ExamplesOfTheHelpRun) {
+  const Scratch scratch;
+  for (const char* command : {"inspect", "rank", "check"}) {
+    const std::string help = lofty({command, "--help"}).out;
+    std::size_t examples = 0;
+    for (std::size_t at = 0; (at = help.find("\n  lofty ", at)) != std::string::npos;) {
+      std::size_t end = help.find('\n', at + 1);
+      while (help[end - 1] == '\\') end = help.find('\n', end + 1);
+      std::string line = help.substr(at + 9, end - at - 9);
+      for (std::size_t slash; (slash = line.find("\\\n")) != std::string::npos;) line.erase(slash, 2);
+      for (std::size_t file; (file = line.find(" best.csv")) != std::string::npos;) line.replace(file, 9, " " + (scratch.path() / "best.csv").string());
+      const Ran ran = support::shell("cd " + source.string() + " && " LOFTY_TOOL " " + line);
+      EXPECT_EQ(ran.status, 0) << line << "\n" << ran.err;
+      ++examples;
+      at = end;
+    }
+    EXPECT_GE(examples, 2u) << command;
+  }
+  EXPECT_FALSE(support::slurp(scratch.path() / "best.csv").empty());
+}
+
+TEST(Tool, WritesEveryFormat) {
+  const Scratch scratch;
+  const Ran csv = lofty({"rank", "demo/best_products.ladder.toml", "--to", "csv"}, source);
+  EXPECT_EQ(csv.out.substr(0, csv.out.find('\n')), "family,rank,product,sold,spend");
+  const Ran json = lofty({"rank", "demo/best_products.ladder.toml", "--to", "json"}, source);
+  EXPECT_EQ(nlohmann::json::parse(json.out)["rows"].size(), 21u);
+  const auto file = scratch.path() / "out.md";
+  const Ran md = lofty({"rank", "demo/best_products.ladder.toml", "--to", file.string()}, source);
+  EXPECT_EQ(md.status, 0);
+  EXPECT_EQ(md.out, "");
+  EXPECT_TRUE(has(md.err, "wrote " + file.string() + ": 21 of 48 products"));
+  EXPECT_TRUE(has(support::slurp(file), "| family | rank | product | sold | spend |"));
+}
+
+TEST(Tool, ChoicesChangeFromOutside) {
+  const Ran ran = lofty({"rank", "demo/best_in_valley.ladder.toml", "--choose", "since=2026-01-01"}, source);
+  EXPECT_EQ(ran.status, 0);
+  EXPECT_TRUE(has(ran.out, "since =\n2026-01-01") || has(ran.out, "since = 2026-01-01") || has(ran.out, "since\n= 2026-01-01")) << ran.out;
+}
+
+TEST(Tool, OptionsOverrideALadder) {
+  const Ran ran = lofty({"rank", "demo/best_shops.ladder.toml", "--best", "1", "--cut", "strict", "--heading", "spend=Spend so far"}, source);
+  EXPECT_EQ(ran.status, 0);
+  EXPECT_TRUE(has(ran.out, "1 of 214 shops"));
+  EXPECT_TRUE(has(ran.out, "Spend so far ↓"));
+  EXPECT_TRUE(has(ran.err, "decided by the tie-breaker `shop`"));
+}
+
+TEST(Tool, AClosedPipeIsNoNoise) {
+  const Ran ran = support::shell(std::string("cd ") + source.string() + " && " LOFTY_TOOL " rank demo/order_lines.csv --where 'quantity > 0' 2>/dev/null | head -3");
+  EXPECT_EQ(ran.status, 0);
+  EXPECT_EQ(ran.err, "");
+  EXPECT_FALSE(ran.out.empty());
+}
+
+TEST(Tool, NoColorIsHonoured) {
+  // script(1) gives the tool a terminal.
+  const Ran colour = support::shell("cd " + source.string() + " && TERM=xterm script -qec '" LOFTY_TOOL " rank demo/best_shops.ladder.toml' /dev/null");
+  if (colour.status != 0) GTEST_SKIP() << "no script(1) here";
+  EXPECT_TRUE(has(colour.out, "\033["));
+  const Ran plain = support::shell("cd " + source.string() + " && NO_COLOR=1 TERM=xterm script -qec '" LOFTY_TOOL " rank demo/best_shops.ladder.toml' /dev/null");
+  EXPECT_FALSE(has(plain.out, "\033["));
+}
+
+TEST(Tool, ThreadsDoNotChangeTheAnswer) {
+  const std::string one = lofty({"rank", "demo/best_shops.ladder.toml", "--to", "json", "--threads", "1"}, source).out;
+  EXPECT_EQ(lofty({"rank", "demo/best_shops.ladder.toml", "--to", "json", "--threads", "8"}, source).out, one);
+}
