@@ -24,7 +24,8 @@ class Order {
   explicit Order(std::shared_ptr<const engine::OrderData> data) : data_(std::move(data)) {}
 
   std::size_t size() const;
-  std::span<const std::uint32_t> rows() const;        // the input row at each position
+  std::span<const std::uint32_t> rows() const&;       // the input row at each position; valid as long as a copy of this
+  std::span<const std::uint32_t> rows() const&& = delete;  // would outlive the rows
   bool starts_group(std::size_t position) const;      // the first of its group?
   bool starts_peers(std::size_t position) const;      // different from the one before on a group or `by` key?
   bool ranked(std::size_t position) const;            // is its first `by` key a value?

@@ -192,23 +192,29 @@ class DelimitedSource : public TableSource {
   std::uint64_t body_ = 0;  // where the rows begin
 };
 
+// How many bytes in front are whole, well-formed characters (Unicode 15, table 3-7).
+std::size_t valid_prefix(std::string_view text) {
+  const auto byte = [&](std::size_t i) { return i < text.size() ? static_cast<unsigned char>(text[i]) : 0u; };
+  std::size_t at = 0;
+  while (at < text.size()) {
+    const unsigned first = byte(at), second = byte(at + 1);
+    std::size_t length = 1;
+    if (first >= 0x80) {
+      length = first >= 0xc2 && first <= 0xdf ? 2 : (first & 0xf0) == 0xe0 ? 3 : first >= 0xf0 && first <= 0xf4 ? 4 : 0;
+      const unsigned low = first == 0xe0 ? 0xa0 : first == 0xf0 ? 0x90 : 0x80, high = first == 0xed ? 0x9f : first == 0xf4 ? 0x8f : 0xbf;
+      if (length == 0 || second < low || second > high) return at;
+      for (std::size_t i = 2; i < length; ++i)
+        if ((byte(at + i) & 0xc0) != 0x80) return at;
+    }
+    at += length;
+  }
+  return at;
+}
+
 void DelimitedSource::check_encoding(std::string_view text, std::uint64_t offset) const {
   const auto result = simdjson::validate_utf8(text.data(), text.size());
   if (result) return;
-  // Find the first bad byte: grow a valid prefix by halving.
-  std::size_t good = 0, bad = text.size();
-  while (bad - good > 1) {
-    std::size_t middle = good + (bad - good) / 2;
-    // A cut inside a character is not an error of the text.
-    std::size_t cut = middle;
-    while (cut > good && (text[cut] & 0xc0) == 0x80 && middle - cut < 4) --cut;
-    if (cut == good) cut = middle;
-    if (simdjson::validate_utf8(text.data() + good, cut - good))
-      good = cut;
-    else
-      bad = cut;
-    if (cut == good && bad - good <= 4) break;
-  }
+  const std::size_t good = valid_prefix(text);
   const std::uint64_t at = offset + good;
   char byte[8];
   std::snprintf(byte, sizeof byte, "0x%02X", static_cast<unsigned char>(text[good]));

@@ -29,6 +29,7 @@ struct JoinUse {
   };
   std::size_t table = 0;  // in Question::tables
   std::vector<Pair> on;
+  bool broken = false;  // some key does not exist
 };
 
 struct RowColumn {

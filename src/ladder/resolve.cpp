@@ -177,6 +177,7 @@ class Resolver {
           const Problem p = no_column(name_expression(left), std::make_shared<Origin>(Origin{key, on}), use.table, false);
           add(p);
         }
+        use.broken = use.broken || !found || !right_column;
         if (!found || !right_column) continue;
         pair.right_column = *right_column;
         question_.tables[pair.left_table].wanted.insert(pair.left_column);
@@ -223,7 +224,9 @@ class Resolver {
   // Is this column of a joined table the key that it was joined by under the same name? Then it is one column.
   bool is_shared_key(std::size_t table, std::size_t column) const {
     for (const JoinUse& join : question_.joins)
-      if (join.table == table)
+      if (join.table == table && join.broken) {
+        return true;  // a problem has been said; what its columns are called is not another one
+      } else if (join.table == table)
         for (const JoinUse::Pair& pair : join.on)
           if (pair.right_column == column &&
               equal_folded(tables_[pair.left_table].source->headings()[pair.left_column], tables_[table].source->headings()[column]))
@@ -272,7 +275,10 @@ class Resolver {
 
   // A column of the tables, or a figure.
   NodePtr row_name(const Expression& e, const std::shared_ptr<const Origin>& origin) {
-    if (Parsed* figure = find_named(figures_, e)) {
+    Parsed* const figure = find_named(figures_, e);
+    // A figure that takes a column's name is a problem of its own, said once; inside it, the name is the column.
+    const bool shadows = figure != nullptr && figure->state == State::open && find_column(0, e.text, e.quoted);
+    if (figure != nullptr && !shadows) {
       if (figure->state == State::open)
         throw Error(problem_at(Code::circular, "the figure " + quoted(e.text) + " needs itself", e, origin));
       return bind_figure(*figure, false);
@@ -468,8 +474,12 @@ class Resolver {
     RowScope scope(*this, true, "figures");
     NodePtr node = engine::bind(*figure.expression, scope, figure.origin, found);
     figure.state = State::done;
-    if (report)
-      for (Problem& p : found) add(std::move(p));
+    for (Problem& p : found) {
+      // A circle is met again from each of its figures; one mention is enough.
+      const bool circle = p.code == Code::circular;
+      if (circle ? !circle_said_ : report) add(std::move(p));
+      circle_said_ = circle_said_ || circle;
+    }
     return node;
   }
 
@@ -740,7 +750,8 @@ class Resolver {
       bind_sort(list.order, "list.order", scope, false, question_.list_order);
     }
     std::vector<std::string> names = list.columns;
-    if (names.empty()) names = default_columns();
+    const bool chosen = !names.empty();
+    if (!chosen) names = default_columns();
     for (const std::string& name : names) {
       const auto origin = std::make_shared<Origin>(Origin{"list.columns", name});
       Expression e = name_expression(name);
@@ -759,7 +770,7 @@ class Resolver {
         column.heading = name;
         question_.list_columns.push_back(std::move(column));
       } catch (const Error& error) {
-        add(error, "list.columns");
+        if (chosen) add(error, "list.columns");
       }
     }
     for (const auto& [name, heading] : list.headings) {
@@ -816,7 +827,7 @@ class Resolver {
   std::vector<TableUse> tables_;
   std::vector<Parsed> figures_, totals_;
   Question question_;
-  bool failed_ = false;
+  bool failed_ = false, circle_said_ = false;
 
  public:
   bool was_read_ = false;

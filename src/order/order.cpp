@@ -105,7 +105,7 @@ Order make_order(std::size_t size, std::vector<Codes> within, std::vector<Codes>
 namespace lofty {
 
 std::size_t Order::size() const { return data_->rows.size(); }
-std::span<const std::uint32_t> Order::rows() const { return data_->rows; }
+std::span<const std::uint32_t> Order::rows() const& { return data_->rows; }
 bool Order::starts_group(std::size_t position) const { return (data_->marks[position] & engine::OrderData::group_start) != 0; }
 bool Order::starts_peers(std::size_t position) const { return (data_->marks[position] & engine::OrderData::peer_start) != 0; }
 bool Order::ranked(std::size_t position) const { return (data_->marks[position] & engine::OrderData::is_ranked) != 0; }

@@ -323,6 +323,8 @@ RC_GTEST_PROP(EvaluatorProperty, AgreesWithTheReference, ()) {
   } catch (const RowFailure& failure) {
     // A common scale for the branches of a case may need more digits than the branch itself.
     RC_ASSERT(any_failed || failure.code == Code::overflow);
-    if (any_failed && failure.code == Code::division_by_zero) RC_ASSERT(!expected[failure.row].has_value());
+    if (any_failed && failure.code == Code::division_by_zero) {
+      RC_ASSERT(!expected[failure.row].has_value());
+    }
   }
 }

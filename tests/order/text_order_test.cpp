@@ -10,7 +10,8 @@ namespace {
 
 std::vector<std::string> sorted(const std::vector<std::string>& texts, KeyOptions options) {
   std::vector<std::string> out;
-  for (const std::uint32_t row : order({ascending(texts, options)}).rows()) out.push_back(texts[row]);
+  const Order o = order({ascending(texts, options)});
+  for (const std::uint32_t row : o.rows()) out.push_back(texts[row]);
   return out;
 }
 

@@ -47,8 +47,8 @@ TEST(Listing, BreaksBetweenGroupsAndNumbersSortKeys) {
                       .levels = {{.each = {"shop_no"}, .within = {"valley"}, .by = "n desc"}},
                       .list = {.order = "valley, n desc", .columns = {"valley", "rank", "shop_no", "n"}}};
   const std::string text = listing(standings(ladder, support::small_shop()));
-  EXPECT_NE(text.find("  valley ↑1   rank   shop_no  n ↓2\n"), std::string::npos) << text;
-  EXPECT_NE(text.find("  Ashwater      1         2     2\n\n  High Moor     1         1     2\n\n  (none)        1         3     2\n                2         4     1\n"), std::string::npos) << text;
+  EXPECT_NE(text.find("  valley ↑1  rank  shop_no  n ↓2\n"), std::string::npos) << text;
+  EXPECT_NE(text.find("  Ashwater      1        2     2\n\n  High Moor     1        1     2\n\n  (none)        1        3     2\n                2        4     1\n"), std::string::npos) << text;
 }
 
 TEST(Listing, ShowsEnoughDigitsToTellNeighboursApart) {
