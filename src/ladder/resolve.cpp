@@ -224,8 +224,9 @@ class Resolver {
   // Is this column of a joined table the key that it was joined by under the same name? Then it is one column.
   bool is_shared_key(std::size_t table, std::size_t column) const {
     for (const JoinUse& join : question_.joins)
-      if (join.table == table && join.broken) {
-        return true;  // a problem has been said; what its columns are called is not another one
+      if (join.table == table && join.broken) {  // a problem has been said; what its columns are called is not another one
+        for (std::size_t t = 0; t < table; ++t)
+          if (find_column(t, tables_[table].source->headings()[column], false)) return true;
       } else if (join.table == table)
         for (const JoinUse::Pair& pair : join.on)
           if (pair.right_column == column &&
