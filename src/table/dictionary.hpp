@@ -19,10 +19,11 @@ struct TextHash {
 // Bytes that never move: views into an arena live as long as it does.
 class Arena {
  public:
+  // Never without data, not even for an empty text: a view without data means null elsewhere.
   std::string_view keep(std::string_view text) {
-    if (text.size() > left_) grow(text.size());
+    if (next_ == nullptr || text.size() > left_) grow(text.size());
     char* const at = next_;
-    std::memcpy(at, text.data(), text.size());
+    if (!text.empty()) std::memcpy(at, text.data(), text.size());
     next_ += text.size();
     left_ -= text.size();
     return {at, text.size()};

@@ -78,3 +78,14 @@ TEST(Column, TakesAsFewBytesAsTheRangeNeeds) {
   EXPECT_EQ(bytes(std::numeric_limits<std::int64_t>::min() + 1, std::numeric_limits<std::int64_t>::max()), 8u);
   EXPECT_EQ(bytes(std::numeric_limits<std::int64_t>::min(), 0), 16u);
 }
+
+// An empty text was once kept as a view without data, which means null elsewhere.
+TEST(Column, AnEmptyTextIsNotNull) {
+  Piece piece(Type{Kind::text});
+  piece.add_text("");
+  std::vector<Piece> pieces;
+  pieces.push_back(std::move(piece));
+  const auto column = Column::seal(Type{Kind::text}, std::move(pieces), {});
+  EXPECT_FALSE(column->is_null(0));
+  EXPECT_NE(column->dictionary().text(0).data(), nullptr);
+}
