@@ -30,9 +30,9 @@ using namespace engine;
 
 namespace {
 
-// Large enough that a chunk's own dictionaries and the two line-end searches do not show, small enough that two
-// threads share a 20 MB file evenly and a chunk's text stays in memory only briefly.
-constexpr std::size_t chunk_bytes = 4 * 1024 * 1024;
+// Large enough that a chunk's own dictionaries and the two line-end searches do not show, small enough that its text is
+// still in the second-level cache when libcsv comes to it, and that threads share a small file evenly.
+constexpr std::size_t chunk_bytes = 1024 * 1024;
 
 // A vector whose new elements are not cleared: they are read into at once.
 template <class T>
@@ -335,7 +335,8 @@ class Reading {
     const std::size_t workers = small ? 1 : static_cast<std::size_t>(thread_count(run_));
     parallel_for(workers, run_, [&](std::size_t) {
       ChunkText text;
-      while (take_next(text)) parse_chunk(text);
+      Buffers spare;
+      while (take_next(text)) parse_chunk(text, spare);
     });
     if (failure_) throw Error(*failure_);
     return seal();
@@ -371,7 +372,7 @@ class Reading {
       if (text == nullptr || reading.is_null_word({text, size}))
         reader.add_null();
       else
-        reader.add({text, size});
+        reader.add_padded({text, size});  // libcsv hands out its own buffer, of 128 bytes at the least
     }
     static void on_record(int, void* to) {
       auto& self = *static_cast<Rows*>(to);
@@ -410,7 +411,7 @@ class Reading {
     const std::scoped_lock lock(mutex_);
     check_stop(run_);
     if (failure_ || (ended_ && carry_.empty())) return false;
-    out.bytes.swap(carry_);
+    out.bytes.assign(carry_.begin(), carry_.end());  // not swapped: each keeps its room, and no fresh pages are touched
     carry_.clear();
     out.offset = next_ - out.bytes.size();
     std::size_t wanted = chunk_bytes;
@@ -444,7 +445,9 @@ class Reading {
     failed_chunk_ = chunk;
   }
 
-  void parse_chunk(const ChunkText& text) {
+  using Buffers = std::vector<std::vector<std::int64_t>>;
+
+  void parse_chunk(const ChunkText& text, Buffers& spare) {
     Chunk* chunk = nullptr;
     {
       const std::scoped_lock lock(mutex_);
@@ -453,6 +456,7 @@ class Reading {
     try {
       source_.check_encoding(text.view(), text.offset);
       for (const auto& declared : declared_) chunk->readers.emplace_back(declared);
+      make_room(text.view(), *chunk, spare);
       run_parser(text.view(), *chunk, slot_, true);
       // A guess from the first value that the whole chunk does not bear out is mended while its bytes are at hand.
       std::vector<int> again(slot_.size(), -1);
@@ -465,9 +469,24 @@ class Reading {
         any = true;
       }
       if (any) run_parser(text.view(), *chunk, again, false);
-      for (PieceReader& reader : chunk->readers) reader.pack();
+      for (PieceReader& reader : chunk->readers)
+        if (auto buffer = reader.pack(); buffer.capacity() > 0) spare.push_back(std::move(buffer));
     } catch (const Error& error) {
       fail(text.number, error.problems().front());
+    }
+  }
+
+  // The first lines tell how many there will be, near enough.
+  static void make_room(std::string_view text, Chunk& chunk, Buffers& spare) {
+    const std::string_view sample = text.substr(0, 16 * 1024);
+    const auto lines = static_cast<std::size_t>(std::count(sample.begin(), sample.end(), '\n')) + 1;
+    for (PieceReader& reader : chunk.readers) {
+      std::vector<std::int64_t> buffer;
+      if (!spare.empty()) {
+        buffer.swap(spare.back());
+        spare.pop_back();
+      }
+      reader.reserve(lines * text.size() / std::max<std::size_t>(1, sample.size()) * 17 / 16 + 16, std::move(buffer));
     }
   }
 
@@ -487,12 +506,6 @@ class Reading {
     Rows rows{*this, chunk, slot, {}};
     rows.keep_rows = first;
     rows.begin();
-    if (first) {
-      // The first lines tell how many there will be, near enough.
-      const std::string_view sample = text.substr(0, 64 * 1024);
-      const auto lines = static_cast<std::size_t>(std::count(sample.begin(), sample.end(), '\n')) + 1;
-      for (PieceReader& reader : chunk.readers) reader.reserve(lines * text.size() / std::max<std::size_t>(1, sample.size()) * 33 / 32 + 16);
-    }
     Parser parser(source_.delimiter_);
     const std::size_t done = parser.parse(text, Rows::on_field, Rows::on_record, &rows);
     if (done != text.size()) {

@@ -380,6 +380,25 @@ class Reader {
   std::vector<std::size_t> line_starts_;
 };
 
+// How many bytes of a TOML string's inside, as it is written, stand before byte `offset` of its value. Strings over
+// several lines are not followed beyond their first.
+std::size_t raw_offset(std::string_view raw, bool escapes, std::size_t offset) {
+  std::size_t at = 0;
+  for (std::size_t made = 0; made < offset && at < raw.size() && raw[at] != '\n';) {
+    if (!escapes || raw[at] != '\\') {
+      ++at;
+      ++made;
+      continue;
+    }
+    const char kind = at + 1 < raw.size() ? raw[at + 1] : '\0';
+    const std::size_t digits = kind == 'u' ? 4 : kind == 'U' ? 8 : 0;
+    const unsigned long code = digits > 0 ? std::strtoul(std::string(raw.substr(at + 2, digits)).c_str(), nullptr, 16) : 0;
+    made += code < 0x80 ? 1 : code < 0x800 ? 2 : code < 0x10000 ? 3 : 4;
+    at += 2 + digits;
+  }
+  return at;
+}
+
 std::string line_of_text(std::string_view source, std::size_t line) {
   std::size_t begin = 0;
   for (std::size_t l = 1; l < line; ++l) {
@@ -448,7 +467,7 @@ void LadderText::locate(std::vector<Problem>& problems) const {
     // A text on one line, in plain quotes: the column of the marked part itself.
     const std::string_view raw = std::string_view(source).substr(std::min(spot->second.offset, source.size()));
     if (p.place.text.empty() || raw.empty() || (raw[0] != '"' && raw[0] != '\'')) continue;
-    if (raw.substr(1).starts_with(p.place.text)) p.place.column += 1 + p.place.offset;
+    p.place.column += 1 + raw_offset(raw.substr(1), raw[0] == '"', p.place.offset);
   }
 }
 

@@ -645,7 +645,10 @@ class RowStages {
       }
       ++key;
     }
-    for (std::size_t k = 0; k < chosen.size(); ++k) part.meet(ids[k], chosen[k], 1);
+    for (std::size_t k = 0; k < chosen.size(); ++k) {
+      if (ids[k] >= part.groups()) part.meet(ids[k], chosen[k], 0);
+      ++part.row_counts[ids[k]];
+    }
   }
 
   void merge(std::vector<std::unique_ptr<Part>>& parts, Entries& entries) const {

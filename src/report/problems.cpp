@@ -48,6 +48,7 @@ std::string marked(const Place& place, const Looks& looks) {
 std::string problems_text(const std::vector<Problem>& problems, const Looks& looks) {
   std::string out;
   for (const Problem& p : problems) {
+    if (!out.empty()) out += "\n";
     std::string where = printable(p.place.file);
     if (p.place.line > 0) where += (where.empty() ? "line " : ", line ") + std::to_string(p.place.line);
     if (p.place.column > 0) where += ", column " + std::to_string(p.place.column);

@@ -75,7 +75,7 @@ std::string inked(const std::string& text, Ink ink, const Looks& looks) {
   switch (ink) {
     case Ink::strong: return "\033[1m" + text + "\033[0m";
     case Ink::quiet: return "\033[2m" + text + "\033[0m";
-    case Ink::warn: return "\033[33m" + text + "\033[0m";
+    case Ink::warn: return "\033[35m" + text + "\033[0m";
     case Ink::mark: return "\033[31;1m" + text + "\033[0m";
   }
   return text;

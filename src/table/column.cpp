@@ -125,20 +125,23 @@ void load_int64(int width, const unsigned char* data, std::size_t begin, std::si
 
 }  // namespace
 
-void Piece::pack() {
-  if (ints.empty() || !wide.empty()) return;
+std::vector<std::int64_t> Piece::pack() {
+  if (ints.empty() || !wide.empty()) return {};
   const Range range = range_of(ints);
   const bool any = range.least <= range.greatest;
   packed.least = any ? range.least : 0;
   packed.greatest = any ? range.greatest : 0;
   const int width = width_for(static_cast<std::uint64_t>(packed.greatest) - static_cast<std::uint64_t>(packed.least));
-  if (width > 8) return;
+  if (width > 8) return {};
   packed.width = width;
   packed.rows = ints.size();
   packed.nulls = range.nulls;
   packed.data.allocate(packed.rows * static_cast<std::size_t>(width));
   store(width, ints, int64_null, packed.least, packed.data.data());
-  ints = {};
+  std::vector<std::int64_t> room;
+  room.swap(ints);
+  room.clear();
+  return room;
 }
 
 void Piece::unpack() {

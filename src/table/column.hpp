@@ -56,8 +56,9 @@ class Piece {
   std::size_t rows() const;
   void rescale(int scale);  // decimals only, upwards; throws Error(overflow)
   // Puts 64-bit integers into the fewest bytes that their range needs, as a sealed column has them: a piece that waits
-  // for the others then takes a fraction of the memory. Nothing can be added afterwards.
-  void pack();
+  // for the others then takes a fraction of the memory. Nothing can be added afterwards. Gives back the room that the
+  // integers took, for the next piece: fresh memory would cost more than the packing.
+  std::vector<std::int64_t> pack();
   void unpack();
 
   Type type;

@@ -128,6 +128,15 @@ TEST(LadderFile, LocatesProblemsOfFormulas) {
   EXPECT_EQ(problems[0].place.file, "x.ladder.toml");
   EXPECT_EQ(problems[0].place.line, 4u);
   EXPECT_EQ(problems[0].place.column, 15u);
+  // Escapes take more room in the file than in the value.
+  const LadderText escaped = read_ladder("[rows]\nwhere = \"status <> \\\"void\\\" and \\u00e9 > '2'\"\n", "x.ladder.toml");
+  EXPECT_EQ(escaped.ladder.where, "status <> \"void\" and \u00e9 > '2'");
+  p.place.key = "rows.where";
+  p.place.text = escaped.ladder.where;
+  p.place.offset = escaped.ladder.where.find("'2'");
+  problems = {p};
+  escaped.locate(problems);
+  EXPECT_EQ(problems[0].place.column, 42u);
 }
 
 namespace {

@@ -227,7 +227,7 @@ int rank(const RankOptions& options) {
     else
       lofty::write_file(options.to, lofty::written(answer, *format));
     const lofty::Looks looks = looks_of_errors();
-    remark(lofty::accounting_text(answer, looks) + lofty::remarks_text(answer.remarks(), looks));
+    remark("\n" + lofty::accounting_text(answer, looks) + lofty::remarks_text(answer.remarks(), looks));
     if (to_file) remark("wrote " + options.to + ": " + answer.shown_of_total() + "\n");
     if (!options.save.empty()) save(asked, options.save);
   } catch (const Error& error) {
@@ -260,7 +260,7 @@ int check(const CheckOptions& options) {
       print(name + ": nothing is wrong\n");
       continue;
     }
-    print(lofty::problems_text(problems, looks_of_output()));
+    print(lofty::problems_text(problems, looks_of_output()) + "\n");
     print(name + ": " + std::to_string(problems.size()) + (problems.size() == 1 ? " problem\n" : " problems\n"));
     const bool data = std::all_of(problems.begin(), problems.end(), [](const Problem& p) { return lofty::is_data_fault(p.code); });
     status = std::max(status, data ? 1 : 2);
