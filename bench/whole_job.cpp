@@ -74,12 +74,14 @@ int main(int argc, char** argv) {
     run({LOFTY_GENERATOR, folder.string(), "--lines", lines}, out);
     fs::copy_file(fs::path(LOFTY_DEMO) / "best_shops.ladder.toml", ladder, fs::copy_options::overwrite_existing);
   }
-  const std::vector<std::string> job = {LOFTY_TOOL, "rank", ladder.string()}, floor = {LOFTY_CSV_ONLY, table.string()}, small = {LOFTY_TOOL, "rank", std::string(LOFTY_DEMO) + "/best_shops.ladder.toml"};
+  const std::vector<std::string> job = {LOFTY_TOOL, "rank", ladder.string()}, floor = {LOFTY_CSV_ONLY, table.string()},
+                                 small = {LOFTY_TOOL, "rank", std::string(LOFTY_DEMO) + "/best_shops.ladder.toml"};
 
   // The answer first: two shops share the top, three share place 9, whatever the size.
   run(job, out);
   const std::string answer = slurp(out);
-  if (answer.find(" 1=") == std::string::npos || answer.find(" 9=") == std::string::npos || answer.find("tie-at-cut: 3 shops share place 9") == std::string::npos) {
+  if (answer.find(" 1=") == std::string::npos || answer.find(" 9=") == std::string::npos ||
+      answer.find("tie-at-cut: 3 shops share place 9") == std::string::npos) {
     std::fprintf(stderr, "the answer is wrong:\n%s", answer.c_str());
     return 1;
   }
@@ -96,9 +98,13 @@ int main(int argc, char** argv) {
   for (int i = 0; i < 21; ++i) demo.values.push_back(run(small, out).seconds * 1000);
   const double rows = std::stod(lines);
   std::printf("| job | median | range | ns a row | peak memory |\n|---|---|---|---|---|\n");
-  std::printf("| best shops of %s lines, whole process | %.2f s | %.2f to %.2f s | %.0f | %ld MiB |\n", lines.c_str(), ours.median(), ours.values.front(), ours.values.back(), ours.median() * 1e9 / rows, peak / 1024);
-  std::printf("| libcsv alone over the same file, all cores | %.2f s | %.2f to %.2f s | %.0f | |\n", theirs.median(), theirs.values.front(), theirs.values.back(), theirs.median() * 1e9 / rows);
-  std::printf("| ratio, pair by pair | %.2f | %.2f to %.2f | | |\n", ratios.median(), ratios.values.front(), ratios.values.back());
-  std::printf("| best shops of the demo data, whole process | %.1f ms | %.1f to %.1f ms | | |\n", demo.median(), demo.values.front(), demo.values.back());
+  std::printf("| best shops of %s lines, whole process | %.2f s | %.2f to %.2f s | %.0f | %ld MiB |\n", lines.c_str(),
+              ours.median(), ours.values.front(), ours.values.back(), ours.median() * 1e9 / rows, peak / 1024);
+  std::printf("| libcsv alone over the same file, all cores | %.2f s | %.2f to %.2f s | %.0f | |\n", theirs.median(),
+              theirs.values.front(), theirs.values.back(), theirs.median() * 1e9 / rows);
+  std::printf("| ratio, pair by pair | %.2f | %.2f to %.2f | | |\n", ratios.median(), ratios.values.front(),
+              ratios.values.back());
+  std::printf("| best shops of the demo data, whole process | %.1f ms | %.1f to %.1f ms | | |\n", demo.median(),
+              demo.values.front(), demo.values.back());
   return 0;
 }

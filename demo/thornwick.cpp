@@ -46,10 +46,17 @@ constexpr std::array<Family, 7> families = {{{"Honey", "Honey", 9, 480, 85, 340}
                                              {"Mead", "Mead", 4, 1290, 210, 750},
                                              {"Soap", "Soap Bar", 6, 310, 35, 90},
                                              {"Gifts", "Gift Basket", 4, 2400, 800, 1200}}};
-constexpr std::array<const char*, 9> honeys = {"Heather Honey", "Lime Honey", "Clover Honey", "Bramble Honey", "Set Honey", "Chestnut Honey", "Sæter Honey", "Späte Linde Honey", "Été Honey"};
-constexpr std::array<const char*, 18> first_words = {"Crooked", "Gilded", "Ærlig", "Ålesby", "Old", "Merry", "Éclair", "Quiet", "Brass", "Little", "Østen's", "Blue", "tin", "Winter", "Señora", "Twin", "Über", "Hollow"};
-constexpr std::array<const char*, 14> second_words = {"Kettle", "Larder", "Pantry", "Thimble", "Corner", "Lantern", "Café", "Crumb", "Barrow", "Hearth", "Spoon", "STORES", "Basket", "Wren"};
-constexpr std::array<const char*, 7> valleys = {"High Moor", "Ashwater", "Brindlemere", "Thornwick Dale", "Öster Sedge", "Nether Combe", "Elsewhere"};
+constexpr std::array<const char*, 9> honeys = {"Heather Honey", "Lime Honey",        "Clover Honey",
+                                               "Bramble Honey", "Set Honey",         "Chestnut Honey",
+                                               "Sæter Honey",   "Späte Linde Honey", "Été Honey"};
+constexpr std::array<const char*, 18> first_words = {"Crooked", "Gilded", "Ærlig",  "Ålesby", "Old",     "Merry",
+                                                     "Éclair",  "Quiet",  "Brass",  "Little", "Østen's", "Blue",
+                                                     "tin",     "Winter", "Señora", "Twin",   "Über",    "Hollow"};
+constexpr std::array<const char*, 14> second_words = {"Kettle",  "Larder", "Pantry", "Thimble", "Corner",
+                                                      "Lantern", "Café",   "Crumb",  "Barrow",  "Hearth",
+                                                      "Spoon",   "STORES", "Basket", "Wren"};
+constexpr std::array<const char*, 7> valleys = {"High Moor",   "Ashwater",     "Brindlemere", "Thornwick Dale",
+                                                "Öster Sedge", "Nether Combe", "Elsewhere"};
 
 struct Product {
   int number;
@@ -62,8 +69,11 @@ std::vector<Product> make_products() {
   int number = 101;
   for (const Family& family : families)
     for (int i = 0; i < family.products; ++i) {
-      std::string name = family.name == std::string("Honey") ? honeys[static_cast<std::size_t>(i)] : std::string(family.product) + " " + std::to_string(i + 1);
-      products.push_back({number++, std::move(name), family.name, family.least_price + family.step * i, family.grams + 50 * i});
+      std::string name = family.name == std::string("Honey")
+                             ? honeys[static_cast<std::size_t>(i)]
+                             : std::string(family.product) + " " + std::to_string(i + 1);
+      products.push_back(
+          {number++, std::move(name), family.name, family.least_price + family.step * i, family.grams + 50 * i});
     }
   return products;
 }
@@ -106,7 +116,8 @@ class Out {
  private:
   static constexpr std::size_t capacity = 1 << 20;
   void flush() {
-    if (std::fwrite(buffer_.data(), 1, buffer_.size(), file_) != buffer_.size()) throw std::runtime_error("cannot write " + path_.string());
+    if (std::fwrite(buffer_.data(), 1, buffer_.size(), file_) != buffer_.size())
+      throw std::runtime_error("cannot write " + path_.string());
     buffer_.clear();
   }
   std::FILE* file_;
@@ -129,7 +140,8 @@ std::string day_text(int day) {
 
 class Tables {
  public:
-  Tables(const std::filesystem::path& folder, const Size& size) : folder_(folder), size_(size), random_(size.seed), products_(make_products()) {
+  Tables(const std::filesystem::path& folder, const Size& size)
+      : folder_(folder), size_(size), random_(size.seed), products_(make_products()) {
     shops_ = size.shops > 0 ? std::max<std::uint64_t>(size.shops, 20) : std::max<std::uint64_t>(214, size.lines / 1000);
     spend_.assign(shops_, 0);
     // A shop's number says nothing about its weight.
@@ -163,21 +175,29 @@ class Tables {
     out.end_line();
     for (std::uint64_t i = 0; i < shops_; ++i) {
       const std::uint64_t combination = i * 37 % (first_words.size() * second_words.size());
-      std::string name = std::string(first_words[combination % first_words.size()]) + " " + second_words[combination / first_words.size()];
-      if (i >= first_words.size() * second_words.size()) name += " " + std::to_string(i / (first_words.size() * second_words.size()) + 1);
+      std::string name = std::string(first_words[combination % first_words.size()]) + " " +
+                         second_words[combination / first_words.size()];
+      if (i >= first_words.size() * second_words.size())
+        name += " " + std::to_string(i / (first_words.size() * second_words.size()) + 1);
       const bool no_valley = i == by_weight_[shops_ / 5];
       const std::uint64_t account = random_.below(40);
-      out << shop_number(i) << "," << name << "," << (no_valley ? "" : valleys[random_.below(valleys.size())]) << "," << opened_on() << ","
-          << (account == 0 ? "closed" : account < 3 ? "paused" : "open");
+      out << shop_number(i) << "," << name << "," << (no_valley ? "" : valleys[random_.below(valleys.size())]) << ","
+          << opened_on() << ","
+          << (account == 0  ? "closed"
+              : account < 3 ? "paused"
+                            : "open");
       out.end_line();
     }
     out.close();
   }
 
   std::string opened_on() {
-    const auto year = static_cast<std::int64_t>(2009 + random_.below(15)), month = static_cast<std::int64_t>(1 + random_.below(12)), day = static_cast<std::int64_t>(1 + random_.below(28));
+    const auto year = static_cast<std::int64_t>(2009 + random_.below(15)),
+               month = static_cast<std::int64_t>(1 + random_.below(12)),
+               day = static_cast<std::int64_t>(1 + random_.below(28));
     char text[48];
-    std::snprintf(text, sizeof text, "%04d-%02d-%02d", static_cast<int>(year), static_cast<int>(month), static_cast<int>(day));
+    std::snprintf(text, sizeof text, "%04d-%02d-%02d", static_cast<int>(year), static_cast<int>(month),
+                  static_cast<int>(day));
     return text;
   }
 
@@ -193,11 +213,13 @@ class Tables {
 
   void put(Out& out, const Line& line, std::string_view day) {
     out << static_cast<std::int64_t>(++line_no_) << "," << static_cast<std::int64_t>(order_no_) << "," << day << ","
-        << (line.shop == shops_ ? shop_number(shops_) + 785 : shop_number(line.shop)) << "," << std::int64_t{products_[line.product].number} << "," << line.quantity << ",";
+        << (line.shop == shops_ ? shop_number(shops_) + 785 : shop_number(line.shop)) << ","
+        << std::int64_t{products_[line.product].number} << "," << line.quantity << ",";
     if (line.price >= 0) out.money(line.price);
     out << "," << line.status;
     out.end_line();
-    if (line.shop < shops_ && line.price >= 0 && std::string_view(line.status) != "void") spend_[line.shop] += line.quantity * line.price;
+    if (line.shop < shops_ && line.price >= 0 && std::string_view(line.status) != "void")
+      spend_[line.shop] += line.quantity * line.price;
   }
 
   // Heavier shops come first in by_weight_; half of the orders favour them, half are anybody's.
@@ -261,7 +283,9 @@ class Tables {
     std::vector<std::uint64_t> order(shops_);
     for (std::uint64_t i = 0; i < shops_; ++i) order[i] = i;
     const std::size_t upto = std::max(low, high) + 1;
-    std::partial_sort(order.begin(), order.begin() + static_cast<std::ptrdiff_t>(upto), order.end(), [&](std::uint64_t a, std::uint64_t b) { return spend_[a] != spend_[b] ? spend_[a] > spend_[b] : a < b; });
+    std::partial_sort(
+        order.begin(), order.begin() + static_cast<std::ptrdiff_t>(upto), order.end(),
+        [&](std::uint64_t a, std::uint64_t b) { return spend_[a] != spend_[b] ? spend_[a] > spend_[b] : a < b; });
     const std::int64_t missing = spend_[order[high]] - spend_[order[low]];
     if (missing <= 0) return;
     ++order_no_;

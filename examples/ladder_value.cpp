@@ -13,7 +13,11 @@ int main() {
   const std::vector<std::string> shops{"Twin Hearth", "Blue Pantry"};
 
   lofty::Catalog tables;
-  tables.add(lofty::TableBuilder("order_lines").column("shop_no", shop_no).column("quantity", quantity).column("unit_price", unit_price).build());
+  tables.add(lofty::TableBuilder("order_lines")
+                 .column("shop_no", shop_no)
+                 .column("quantity", quantity)
+                 .column("unit_price", unit_price)
+                 .build());
   tables.add(lofty::TableBuilder("shops").column("shop_no", shop_numbers).column("shop", shops).build());
 
   const lofty::Ladder ladder{.data = {.from = "order_lines", .joins = {{.with = "shops", .on = {"shop_no"}}}},
@@ -24,7 +28,8 @@ int main() {
   try {
     const lofty::Standings answer = lofty::standings(ladder, tables);
     std::fputs(lofty::listing(answer).c_str(), stdout);
-    for (const lofty::Remark& remark : answer.remarks()) std::printf("%s: %s\n", remark.code.c_str(), remark.sentence.c_str());
+    for (const lofty::Remark& remark : answer.remarks())
+      std::printf("%s: %s\n", remark.code.c_str(), remark.sentence.c_str());
   } catch (const lofty::Error& error) {
     std::fputs(lofty::problems_text(error.problems()).c_str(), stderr);
     return 1;

@@ -22,12 +22,10 @@ struct ReadOptions {
   std::vector<ColumnOption> columns = {};
   std::vector<std::string> nulls = {};   // texts that mean null, besides nothing at all
   std::vector<std::string> header = {};  // headings, for a file that has none or poor ones
-  char delimiter = 0;               // 0: told from the heading line
-  bool ragged_as_null = false;      // short rows are filled with nulls instead of refused
+  char delimiter = 0;                    // 0: told from the heading line
+  bool ragged_as_null = false;           // short rows are filled with nulls instead of refused
 
-  bool empty() const {
-    return columns.empty() && nulls.empty() && header.empty() && delimiter == 0 && !ragged_as_null;
-  }
+  bool empty() const { return columns.empty() && nulls.empty() && header.empty() && delimiter == 0 && !ragged_as_null; }
 };
 
 // One table that can be read: its headings at once, its rows when they are asked for.
@@ -36,6 +34,9 @@ class TableSource {
   virtual ~TableSource() = default;
   virtual const std::string& name() const = 0;  // as messages call it
   virtual const std::vector<std::string>& headings() const = 0;
+  // How it is being read, where that was told from the data: "commas between fields". Empty when there is nothing to
+  // say.
+  virtual std::string form() const { return {}; }
   // The table with at least these columns (indices into headings()). Throws Error.
   virtual Table read(std::span<const std::size_t> columns, const Run& run) const = 0;
 };

@@ -34,19 +34,19 @@ enum class Code {
   bad_value,            // a key's value that cannot be used: a negative best, ...
   cannot_open,          // a file that cannot be opened, or is a folder
   // The data (exit status 1 of the tool)
-  empty_file,       // no heading line
-  bad_heading,      // missing or doubled headings
-  ragged_row,       // more or fewer fields than headings
-  unclosed_quote,   // a quote that never ends, or text behind a closing quote
-  bad_encoding,     // bytes that are not UTF-8
-  too_many_rows,    // more than 4,294,967,294 rows
-  overflow,         // an exact number of more than 38 digits
+  empty_file,        // no heading line
+  bad_heading,       // missing or doubled headings
+  ragged_row,        // more or fewer fields than headings
+  unclosed_quote,    // a quote that never ends, or text behind a closing quote
+  bad_encoding,      // bytes that are not UTF-8
+  too_many_rows,     // more than 4,294,967,294 rows
+  overflow,          // an exact number of more than 38 digits
   division_by_zero,  // x / 0, on a row that counts
-  bad_cast,         // a cast that this row's value does not allow
-  join_multiplies,  // a row with several partners
-  key_mismatch,     // join keys that cannot be equal: 007 against 7
-  cannot_write,     // an output that could not be written whole
-  stopped,          // the caller asked to stop
+  bad_cast,          // a cast that this row's value does not allow
+  join_multiplies,   // a row with several partners
+  key_mismatch,      // join keys that cannot be equal: 007 against 7
+  cannot_write,      // an output that could not be written whole
+  stopped,           // the caller asked to stop
 };
 
 // The stable name of a code: "unknown-column".

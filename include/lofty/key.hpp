@@ -28,25 +28,47 @@ enum class TextOrder : std::uint8_t {
 struct KeyOptions {
   Nulls nulls = Nulls::last;  // in either direction
   TextOrder text = TextOrder::language;
-  std::string locale = {};                        // "sv", "en_GB"; empty: the root locale
-  std::span<const std::uint8_t> null_mask = {};   // empty, or as long as the values; non-zero is null
+  std::string locale = {};                       // "sv", "en_GB"; empty: the root locale
+  std::span<const std::uint8_t> null_mask = {};  // empty, or as long as the values; non-zero is null
 };
 
 enum class Element : std::uint8_t {
-  int8, int16, int32, int64, uint8, uint16, uint32, uint64, float32, float64, decimal, date, timestamp, view, string
+  int8,
+  int16,
+  int32,
+  int64,
+  uint8,
+  uint16,
+  uint32,
+  uint64,
+  float32,
+  float64,
+  decimal,
+  date,
+  timestamp,
+  view,
+  string
 };
 
 template <class T>
 constexpr Element element_of() {
-  if constexpr (std::is_same_v<T, std::string>) return Element::string;
-  else if constexpr (std::is_same_v<T, std::string_view>) return Element::view;
-  else if constexpr (std::is_same_v<T, Decimal>) return Element::decimal;
-  else if constexpr (std::is_same_v<T, Date>) return Element::date;
-  else if constexpr (std::is_same_v<T, Timestamp>) return Element::timestamp;
-  else if constexpr (std::is_same_v<T, float>) return Element::float32;
-  else if constexpr (std::is_same_v<T, double>) return Element::float64;
+  if constexpr (std::is_same_v<T, std::string>)
+    return Element::string;
+  else if constexpr (std::is_same_v<T, std::string_view>)
+    return Element::view;
+  else if constexpr (std::is_same_v<T, Decimal>)
+    return Element::decimal;
+  else if constexpr (std::is_same_v<T, Date>)
+    return Element::date;
+  else if constexpr (std::is_same_v<T, Timestamp>)
+    return Element::timestamp;
+  else if constexpr (std::is_same_v<T, float>)
+    return Element::float32;
+  else if constexpr (std::is_same_v<T, double>)
+    return Element::float64;
   else {
-    static_assert(std::is_integral_v<T>, "keys are integers, float, double, Decimal, Date, Timestamp, string or string_view");
+    static_assert(std::is_integral_v<T>,
+                  "keys are integers, float, double, Decimal, Date, Timestamp, string or string_view");
     constexpr auto size = sizeof(T) == 1 ? 0 : sizeof(T) == 2 ? 1 : sizeof(T) == 4 ? 2 : 3;
     return static_cast<Element>(size + (std::is_signed_v<T> ? 0 : 4));
   }

@@ -23,14 +23,14 @@ struct NamedFormula {
 // A second table brought alongside by keys. Every row of the table before it stays ("left"); rows without a partner
 // have nulls, and a row with several partners is an error.
 struct Join {
-  std::string with;               // a table of the catalog
-  std::vector<std::string> on;    // "shop_no", or "buyer_no = shop_no": left = right
-  std::string as = {};            // what formulas call it; empty: its name without the ending
+  std::string with;             // a table of the catalog
+  std::vector<std::string> on;  // "shop_no", or "buyer_no = shop_no": left = right
+  std::string as = {};          // what formulas call it; empty: its name without the ending
   ReadOptions read = {};
 };
 
 struct Data {
-  std::string from;               // a table of the catalog
+  std::string from;  // a table of the catalog
   std::string as = {};
   ReadOptions read = {};
   std::vector<Join> joins = {};
@@ -41,8 +41,8 @@ struct Choice {
   std::string name;
   Value value;
   std::string label = {}, unit = {};
-  Value least = {}, most = {};        // null: no limit
-  std::vector<Value> among = {};      // empty: any
+  Value least = {}, most = {};    // null: no limit
+  std::vector<Value> among = {};  // empty: any
 };
 
 enum class Cut : std::uint8_t {

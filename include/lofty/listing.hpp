@@ -29,6 +29,7 @@ std::string accounting_text(const Standings& standings, const Looks& looks = {})
 
 std::string remarks_text(const std::vector<Remark>& remarks, const Looks& looks = {});
 
-std::string profile_text(const TableProfile& profile, const Looks& looks = {});
+// `form` says how the table was read (TableSource::form), or is empty.
+std::string profile_text(const TableProfile& profile, const Looks& looks = {}, const std::string& form = {});
 
 }  // namespace lofty

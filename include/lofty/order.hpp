@@ -24,13 +24,13 @@ class Order {
   explicit Order(std::shared_ptr<const engine::OrderData> data) : data_(std::move(data)) {}
 
   std::size_t size() const;
-  std::span<const std::uint32_t> rows() const&;       // the input row at each position; valid as long as a copy of this
+  std::span<const std::uint32_t> rows() const&;  // the input row at each position; valid as long as a copy of this
   std::span<const std::uint32_t> rows() const&& = delete;  // would outlive the rows
-  bool starts_group(std::size_t position) const;      // the first of its group?
-  bool starts_peers(std::size_t position) const;      // different from the one before on a group or `by` key?
-  bool ranked(std::size_t position) const;            // is its first `by` key a value?
+  bool starts_group(std::size_t position) const;           // the first of its group?
+  bool starts_peers(std::size_t position) const;           // different from the one before on a group or `by` key?
+  bool ranked(std::size_t position) const;                 // is its first `by` key a value?
   std::size_t groups() const;
-  std::vector<std::uint32_t> inverse() const;         // the position of each input row; O(n), 4 bytes a row
+  std::vector<std::uint32_t> inverse() const;  // the position of each input row; O(n), 4 bytes a row
   // Positions whose row equals the one before on every key, tie-breakers too: there the input order decided.
   std::size_t undecided() const;
 
@@ -48,7 +48,8 @@ class Order {
 //
 // Preconditions (asserted): all arrays have the same length, below 2^32 - 1; `by` is not empty. O(n log n) time.
 // Throws std::bad_alloc, and Error for texts that ICU refuses (a locale that it does not know).
-Order order(const Groups& within, const std::vector<Key>& by, const std::vector<Key>& tiebreak = {}, const Run& run = {});
+Order order(const Groups& within, const std::vector<Key>& by, const std::vector<Key>& tiebreak = {},
+            const Run& run = {});
 Order order(const std::vector<Key>& by, const std::vector<Key>& tiebreak = {}, const Run& run = {});
 
 }  // namespace lofty

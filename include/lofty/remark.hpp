@@ -5,7 +5,8 @@
 
 namespace lofty {
 
-// A remark about an answer, or (a doubt) about input. The code is stable ("tie-at-cut"); the sentence carries the numbers.
+// A remark about an answer, or (a doubt) about input. The code is stable ("tie-at-cut"); the sentence carries the
+// numbers.
 struct Remark {
   std::string code;
   std::string sentence;

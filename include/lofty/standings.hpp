@@ -34,7 +34,7 @@ struct StandingColumn {
   Type type;
   Role role = Role::label;
   Ties ties = Ties::competition;  // of a place column: under ordinal ones nobody shares a place
-  int sort_position = 0;  // its place among the sort keys, from 1; 0: not one
+  int sort_position = 0;          // its place among the sort keys, from 1; 0: not one
   bool descending = false;
 };
 
@@ -42,16 +42,16 @@ struct StandingColumn {
 struct Accounting {
   struct Joined {
     std::string table;
-    std::size_t unmatched = 0;         // rows without a partner in it
-    std::size_t without_rows = 0;      // its rows that nothing referred to
+    std::size_t unmatched = 0;     // rows without a partner in it
+    std::size_t without_rows = 0;  // its rows that nothing referred to
   };
   std::size_t read = 0;
   std::vector<Joined> joins;
-  std::size_t left_out = 0;   // rows.where was false
-  std::size_t unknown = 0;    // rows.where was unknown, because of a null
-  std::size_t counted = 0;    // rows that count
+  std::size_t left_out = 0;  // rows.where was false
+  std::size_t unknown = 0;   // rows.where was unknown, because of a null
+  std::size_t counted = 0;   // rows that count
   std::size_t entries = 0;
-  std::size_t groups = 0;     // of rank.within
+  std::size_t groups = 0;  // of rank.within
   std::size_t ranked = 0;
   std::size_t unranked = 0;
   std::size_t listed = 0;

@@ -9,7 +9,8 @@ namespace lofty::engine {
 
 Problem problem_at(Code code, std::string sentence, const Expression& at, const std::shared_ptr<const Origin>& origin,
                    std::string nearest, std::string advice) {
-  Problem problem = formula_problem(code, std::move(sentence), origin->text, at.begin, at.end, std::move(nearest), std::move(advice));
+  Problem problem =
+      formula_problem(code, std::move(sentence), origin->text, at.begin, at.end, std::move(nearest), std::move(advice));
   problem.place.key = origin->key;
   return problem;
 }
@@ -56,7 +57,8 @@ class Binding {
   }
 
  private:
-  [[noreturn]] void fail(Code code, std::string sentence, const Expression& at, std::string advice = {}, std::string nearest = {}) {
+  [[noreturn]] void fail(Code code, std::string sentence, const Expression& at, std::string advice = {},
+                         std::string nearest = {}) {
     throw Error(problem_at(code, std::move(sentence), at, origin_, std::move(nearest), std::move(advice)));
   }
 
@@ -131,7 +133,8 @@ class Binding {
     NodePtr node = with_args(e, Op::negate);
     if (any_unknown(*node) || is_null(node->args[0])) return node;
     if (!node->args[0]->type.numeric())
-      fail(Code::wrong_type, "only numbers have a sign; " + text_of(*e.args[0]) + " is " + spoken(node->args[0]->type), *e.args[0]);
+      fail(Code::wrong_type, "only numbers have a sign; " + text_of(*e.args[0]) + " is " + spoken(node->args[0]->type),
+           *e.args[0]);
     node->type = node->args[0]->type;
     if (node->args[0]->op == Op::literal && node->type.exact()) {  // a negative number is a literal too
       const Decimal& value = std::get<Decimal>(node->args[0]->value);
@@ -148,7 +151,8 @@ class Binding {
       const std::size_t count = left.kind == Kind::interval ? 1 : 0;
       if (node->args[count]->type.kind != Kind::integer)
         fail(Code::wrong_type, "an interval is multiplied by whole numbers only", *e.args[count]);
-      if (node->args[1 - count]->op != Op::interval) fail(Code::wrong_type, "this interval cannot be multiplied", *e.args[1 - count]);
+      if (node->args[1 - count]->op != Op::interval)
+        fail(Code::wrong_type, "this interval cannot be multiplied", *e.args[1 - count]);
       if (count == 1) std::swap(node->args[0], node->args[1]);  // count first, interval second
       node->type.kind = Kind::interval;
       node->text = node->args[1]->text;
@@ -157,20 +161,25 @@ class Binding {
     if ((e.op == Op::add || e.op == Op::subtract) && moment(left) && right.kind == Kind::interval) {
       const std::string& unit = node->args[1]->text;
       if (left.kind == Kind::date && unit != "year" && unit != "month" && unit != "day")
-        fail(Code::wrong_type, "a date has no " + unit + "s", *e.args[1], "cast(" + text_of(*e.args[0]).substr(1, text_of(*e.args[0]).size() - 2) + " as timestamp) has them");
+        fail(Code::wrong_type, "a date has no " + unit + "s", *e.args[1],
+             "cast(" + text_of(*e.args[0]).substr(1, text_of(*e.args[0]).size() - 2) + " as timestamp) has them");
       node->type = left;
       return node;
     }
     if ((e.op == Op::add || e.op == Op::subtract) && moment(left) && right.numeric())
-      fail(Code::wrong_type, "a number cannot be added to a " + std::string(kind_name(left.kind)) + ": it has no unit", *e.args[1],
-           std::string(e.op == Op::add ? "+ " : "- ") + origin_->text.substr(e.args[1]->begin, e.args[1]->end - e.args[1]->begin) + " * interval '1' day");
+      fail(Code::wrong_type, "a number cannot be added to a " + std::string(kind_name(left.kind)) + ": it has no unit",
+           *e.args[1],
+           std::string(e.op == Op::add ? "+ " : "- ") +
+               origin_->text.substr(e.args[1]->begin, e.args[1]->end - e.args[1]->begin) + " * interval '1' day");
     if (e.op == Op::subtract && moment(left) && moment(right))
-      fail(Code::wrong_type, "the difference of two dates needs its unit", e, "extract(day from (" + origin_->text.substr(e.begin, e.end - e.begin) + ") day)");
+      fail(Code::wrong_type, "the difference of two dates needs its unit", e,
+           "extract(day from (" + origin_->text.substr(e.begin, e.end - e.begin) + ") day)");
     const std::size_t culprit = left.numeric() ? 1 : 0;
     static constexpr const char* verbs[] = {"added", "subtracted", "multiplied", "divided"};
-    fail(Code::wrong_type, text_of(*e.args[culprit]) + " is " + spoken(node->args[culprit]->type) + " and cannot be " +
-                               verbs[static_cast<int>(e.op) - static_cast<int>(Op::add)], *e.args[culprit],
-         e.op == Op::add && left.kind == Kind::text ? "texts are joined with ||" : "");
+    fail(Code::wrong_type,
+         text_of(*e.args[culprit]) + " is " + spoken(node->args[culprit]->type) + " and cannot be " +
+             verbs[static_cast<int>(e.op) - static_cast<int>(Op::add)],
+         *e.args[culprit], e.op == Op::add && left.kind == Kind::text ? "texts are joined with ||" : "");
   }
 
   NodePtr arithmetic(const Expression& e) {
@@ -192,7 +201,8 @@ class Binding {
     if (e.op == Op::multiply) scale = left.scale + right.scale;
     if (e.op == Op::divide) scale = std::min(left.scale + 6, Decimal::max_digits);
     if (scale > Decimal::max_digits)
-      fail(Code::overflow, "the product would have " + std::to_string(scale) + " decimals; at most 38 can be held", e, "cast(... as decimal(18,4)) shortens one of them");
+      fail(Code::overflow, "the product would have " + std::to_string(scale) + " decimals; at most 38 can be held", e,
+           "cast(... as decimal(18,4)) shortens one of them");
     node->type = {.kind = scale > 0 ? Kind::decimal : Kind::integer, .scale = scale};
     return node;
   }
@@ -202,7 +212,8 @@ class Binding {
     node->type.kind = Kind::text;
     for (std::size_t i = 0; i < node->args.size(); ++i)
       if (!unknown(node->args[i]) && !is_null(node->args[i]) && node->args[i]->type.kind != Kind::text)
-        fail(Code::wrong_type, "|| joins texts; " + text_of(*e.args[i]) + " is " + spoken(node->args[i]->type), *e.args[i],
+        fail(Code::wrong_type, "|| joins texts; " + text_of(*e.args[i]) + " is " + spoken(node->args[i]->type),
+             *e.args[i],
              "cast(" + origin_->text.substr(e.args[i]->begin, e.args[i]->end - e.args[i]->begin) + " as varchar)");
     return node;
   }
@@ -228,7 +239,9 @@ class Binding {
       advice = "'" + written + "'";
     }
     const Expression& at = literal.op == Op::literal ? literal : eb;
-    fail(Code::wrong_type, spoken(a->type) + " compared with " + spoken(b->type) + ": " + text_of(ea) + " is " + describe(a) + ", " + text_of(eb) + " is " + describe(b),
+    fail(Code::wrong_type,
+         spoken(a->type) + " compared with " + spoken(b->type) + ": " + text_of(ea) + " is " + describe(a) + ", " +
+             text_of(eb) + " is " + describe(b),
          at, advice);
   }
 
@@ -240,9 +253,11 @@ class Binding {
   NodePtr comparison(const Expression& e) {
     NodePtr node = with_args(e, e.op);
     node->type.kind = Kind::boolean;
-    for (std::size_t i = 1; i < node->args.size(); ++i) require_comparable(*e.args[0], node->args[0], *e.args[i], node->args[i]);
+    for (std::size_t i = 1; i < node->args.size(); ++i)
+      require_comparable(*e.args[0], node->args[0], *e.args[i], node->args[i]);
     for (std::size_t i = 0; i < node->args.size(); ++i)
-      if (node->args[i]->type.kind == Kind::interval) fail(Code::wrong_type, "intervals cannot be compared", *e.args[i]);
+      if (node->args[i]->type.kind == Kind::interval)
+        fail(Code::wrong_type, "intervals cannot be compared", *e.args[i]);
     return node;
   }
 
@@ -261,7 +276,8 @@ class Binding {
   NodePtr like(const Expression& e) {
     NodePtr node = with_args(e, e.op);
     node->type.kind = Kind::boolean;
-    for (std::size_t i = 0; i < node->args.size(); ++i) require_kind(*e.args[i], node->args[i], Kind::text, "like compares texts");
+    for (std::size_t i = 0; i < node->args.size(); ++i)
+      require_kind(*e.args[i], node->args[i], Kind::text, "like compares texts");
     return node;
   }
 
@@ -281,7 +297,10 @@ class Binding {
         else if (one.scale > type.scale)
           type = one;
       } else if (type.kind != one.kind) {
-        fail(Code::wrong_type, "the results have different types: " + text_of(*first) + " is " + spoken(type) + ", " + text_of(*e.args[i]) + " is " + spoken(one), *e.args[i]);
+        fail(Code::wrong_type,
+             "the results have different types: " + text_of(*first) + " is " + spoken(type) + ", " +
+                 text_of(*e.args[i]) + " is " + spoken(one),
+             *e.args[i]);
       }
     }
     return type;
@@ -306,8 +325,8 @@ class Binding {
     const Type& from = node->args[0]->type;
     const Kind to = e.type.kind;
     const auto moment = [](Kind kind) { return kind == Kind::date || kind == Kind::timestamp; };
-    const bool possible = from.kind == to || from.kind == Kind::text || to == Kind::text || (from.numeric() && e.type.numeric()) ||
-                          (moment(from.kind) && moment(to));
+    const bool possible = from.kind == to || from.kind == Kind::text || to == Kind::text ||
+                          (from.numeric() && e.type.numeric()) || (moment(from.kind) && moment(to));
     if (!possible || from.kind == Kind::interval)
       fail(Code::wrong_type, text_of(*e.args[0]) + " is " + spoken(from) + " and cannot become " + spoken(e.type), e);
     if (to == Kind::timestamp) node->type.zoned = from.zoned;
@@ -324,7 +343,8 @@ class Binding {
     node->type.kind = Kind::integer;
     const Kind from = node->args[0]->type.kind;
     if (from == Kind::interval) {
-      if (e.text != "day" || node->args[0]->op != Op::days_of) fail(Code::wrong_type, "only days can be extracted from an interval", e);
+      if (e.text != "day" || node->args[0]->op != Op::days_of)
+        fail(Code::wrong_type, "only days can be extracted from an interval", e);
       return node;
     }
     require_moment(*e.args[0], node->args[0], "extract takes");
@@ -335,7 +355,8 @@ class Binding {
   }
 
   NodePtr days_of(const Expression& e) {
-    if (e.args[0]->op != Op::subtract) fail(Code::wrong_type, "`(...) day` takes the difference of two dates", e, "(shipped_on - ordered_on) day");
+    if (e.args[0]->op != Op::subtract)
+      fail(Code::wrong_type, "`(...) day` takes the difference of two dates", e, "(shipped_on - ordered_on) day");
     NodePtr node = make_node(Op::days_of, {.kind = Kind::interval}, e, origin_);
     for (const ExpressionPtr& arg : e.args[0]->args) {
       node->args.push_back(bind(*arg));
@@ -352,17 +373,24 @@ class Binding {
     }
     const FunctionInfo* const info = find_row_function(e.text);
     if (info == nullptr) {
-      for (const char* later : {"median", "percentile_cont", "percentile_disc", "row_number", "rank", "dense_rank", "percent_rank", "cume_dist",
-                                "ntile", "lag", "lead", "first_value", "last_value", "nth_value"})
+      for (const char* later :
+           {"median", "percentile_cont", "percentile_disc", "row_number", "rank", "dense_rank", "percent_rank",
+            "cume_dist", "ntile", "lag", "lead", "first_value", "last_value", "nth_value"})
         if (e.text == later) fail(Code::not_in_this_version, "`" + e.text + "` is not in this version", e);
-      fail(Code::unknown_function, "no function `" + e.text + "`", name_only(e), {}, nearest_word(e.text, function_names()));
+      fail(Code::unknown_function, "no function `" + e.text + "`", name_only(e), {},
+           nearest_word(e.text, function_names()));
     }
     if (e.filter) fail(Code::wrong_arguments, "`filter` goes with sum, count, avg, min and max only", *e.filter);
     if (e.distinct) fail(Code::wrong_arguments, "`distinct` goes with count only", e);
     const auto count = static_cast<int>(e.args.size());
     if (count < info->least_args || count > info->most_args)
-      fail(Code::wrong_arguments, "`" + e.text + "` takes " + (info->least_args == info->most_args ? std::to_string(info->least_args) : std::to_string(info->least_args) + " to " + std::to_string(info->most_args)) +
-                                      (info->most_args == 1 ? " argument" : " arguments") + ", not " + std::to_string(count), e, std::string(info->signature));
+      fail(Code::wrong_arguments,
+           "`" + e.text + "` takes " +
+               (info->least_args == info->most_args
+                    ? std::to_string(info->least_args)
+                    : std::to_string(info->least_args) + " to " + std::to_string(info->most_args)) +
+               (info->most_args == 1 ? " argument" : " arguments") + ", not " + std::to_string(count),
+           e, std::string(info->signature));
     NodePtr node = with_args(e, Op::call);
     node->function = info->function;
     node->type = call_type(e, *info, *node);
@@ -404,9 +432,7 @@ class Binding {
         return first.scale > second.scale ? first : second;
       }
       case Function::ceiling:
-      case Function::floor:
-        each_number();
-        return first.kind == Kind::floating ? first : Type{.kind = Kind::integer};
+      case Function::floor: each_number(); return first.kind == Kind::floating ? first : Type{.kind = Kind::integer};
       case Function::square_root:
       case Function::logarithm:
       case Function::exponential:
@@ -414,9 +440,7 @@ class Binding {
       case Function::coalesce:
       case Function::greatest:
       case Function::least: return common_type(e, node, all());
-      case Function::nullif:
-        require_comparable(*e.args[0], node.args[0], *e.args[1], node.args[1]);
-        return first;
+      case Function::nullif: require_comparable(*e.args[0], node.args[0], *e.args[1], node.args[1]); return first;
       case Function::upper:
       case Function::lower:
       case Function::trim:
@@ -425,7 +449,8 @@ class Binding {
       case Function::char_length: each_text(1); return {.kind = Kind::integer};
       case Function::substring:
         each_text(1);
-        for (std::size_t i = 1; i < node.args.size(); ++i) require_kind(*e.args[i], node.args[i], Kind::integer, "substring counts in whole numbers");
+        for (std::size_t i = 1; i < node.args.size(); ++i)
+          require_kind(*e.args[i], node.args[i], Kind::integer, "substring counts in whole numbers");
         return {.kind = Kind::text};
       case Function::position: each_text(2); return {.kind = Kind::integer};
       case Function::iso_week:
@@ -437,8 +462,10 @@ class Binding {
         require_moment(*e.args[1], node.args[1], "`start_of` takes");
         static const std::vector<std::string> units = {"year", "quarter", "month", "week"};
         const auto* unit = std::get_if<std::string>(&e.args[0]->value);
-        if (e.args[0]->op != Op::literal || unit == nullptr || std::find(units.begin(), units.end(), *unit) == units.end())
-          fail(Code::unknown_word, "`start_of` takes 'year', 'quarter', 'month' or 'week'", *e.args[0], {}, unit == nullptr ? "" : nearest_word(*unit, units));
+        if (e.args[0]->op != Op::literal || unit == nullptr ||
+            std::find(units.begin(), units.end(), *unit) == units.end())
+          fail(Code::unknown_word, "`start_of` takes 'year', 'quarter', 'month' or 'week'", *e.args[0], {},
+               unit == nullptr ? "" : nearest_word(*unit, units));
         node.text = *unit;
         return {.kind = Kind::date};
       }
@@ -484,7 +511,8 @@ NodePtr make_unknown(const Expression& at, const std::shared_ptr<const Origin>& 
   return node;
 }
 
-NodePtr bind(const Expression& expression, Scope& scope, const std::shared_ptr<const Origin>& origin, std::vector<Problem>& problems) {
+NodePtr bind(const Expression& expression, Scope& scope, const std::shared_ptr<const Origin>& origin,
+             std::vector<Problem>& problems) {
   return Binding(scope, origin, problems).bind(expression);
 }
 

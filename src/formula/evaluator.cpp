@@ -39,9 +39,7 @@ Value Vector::value(std::size_t i) const {
 void load_column(const Column& column, std::size_t begin, std::size_t count, Vector& out) {
   out.type = column.type();
   switch (column.lane()) {
-    case Lane::int64:
-      out.set_int64(count);
-      return column.decode_int64(begin, count, out.ints.data());
+    case Lane::int64: out.set_int64(count); return column.decode_int64(begin, count, out.ints.data());
     case Lane::int128:
       out.lane = Vector::Lane::int128;
       out.wide.resize(count);
@@ -115,7 +113,8 @@ std::size_t byte_of(std::string_view text, std::int64_t index) {
 }
 
 std::string cased(std::string_view text, bool upper) {
-  icu::UnicodeString wide = icu::UnicodeString::fromUTF8(icu::StringPiece(text.data(), static_cast<std::int32_t>(text.size())));
+  icu::UnicodeString wide =
+      icu::UnicodeString::fromUTF8(icu::StringPiece(text.data(), static_cast<std::int32_t>(text.size())));
   if (upper)
     wide.toUpper(icu::Locale::getRoot());
   else
@@ -183,9 +182,7 @@ struct Evaluator::Call {
         out.doubles.assign(count, std::nan(""));
         break;
       case lofty::engine::Lane::code: out.set_text(count); break;
-      default:
-        out.lane = Vector::Lane::int64;
-        out.ints.assign(count, int64_null);
+      default: out.lane = Vector::Lane::int64; out.ints.assign(count, int64_null);
     }
   }
 
@@ -252,7 +249,8 @@ struct Evaluator::Call {
 
   // True when every result fits 64 bits.
   template <Op op>
-  bool exact_int64(const std::int64_t* a, const std::int64_t* b, std::int64_t lift_a, std::int64_t lift_b, std::int64_t* r) const {
+  bool exact_int64(const std::int64_t* a, const std::int64_t* b, std::int64_t lift_a, std::int64_t lift_b,
+                   std::int64_t* r) const {
     bool overflow = false;
     for (std::size_t i = 0; i < count; ++i) {
       if (a[i] == int64_null || b[i] == int64_null) {
@@ -270,14 +268,18 @@ struct Evaluator::Call {
 
   void exact_binary(const Vector& a, const Vector& b) const {
     const bool aligned = node.op != Op::multiply;
-    const int lift_a = aligned ? node.type.scale - a.type.scale : 0, lift_b = aligned ? node.type.scale - b.type.scale : 0;
+    const int lift_a = aligned ? node.type.scale - a.type.scale : 0,
+              lift_b = aligned ? node.type.scale - b.type.scale : 0;
     if (a.lane == Vector::Lane::int64 && b.lane == Vector::Lane::int64 && lift_a <= 18 && lift_b <= 18) {
       out.set_int64(count);
-      const auto fa = static_cast<std::int64_t>(power_of_ten(lift_a)), fb = static_cast<std::int64_t>(power_of_ten(lift_b));
+      const auto fa = static_cast<std::int64_t>(power_of_ten(lift_a)),
+                 fb = static_cast<std::int64_t>(power_of_ten(lift_b));
       bool fits = false;
       if (node.op == Op::add) fits = exact_int64<Op::add>(a.ints.data(), b.ints.data(), fa, fb, out.ints.data());
-      if (node.op == Op::subtract) fits = exact_int64<Op::subtract>(a.ints.data(), b.ints.data(), fa, fb, out.ints.data());
-      if (node.op == Op::multiply) fits = exact_int64<Op::multiply>(a.ints.data(), b.ints.data(), fa, fb, out.ints.data());
+      if (node.op == Op::subtract)
+        fits = exact_int64<Op::subtract>(a.ints.data(), b.ints.data(), fa, fb, out.ints.data());
+      if (node.op == Op::multiply)
+        fits = exact_int64<Op::multiply>(a.ints.data(), b.ints.data(), fa, fb, out.ints.data());
       if (fits) return;
     }
     out.lane = Vector::Lane::int128;
@@ -294,8 +296,10 @@ struct Evaluator::Call {
         out.wide[i] = r;
       } else if (is_active(active, i)) {
         static constexpr const char* signs[] = {"+", "-", "*"};
-        fail(Code::overflow, shown(a, i) + " " + signs[static_cast<int>(node.op) - static_cast<int>(Op::add)] + " " + shown(b, i) + " has more than 38 digits", i,
-             "cast one side as float, or as a decimal with fewer decimals");
+        fail(Code::overflow,
+             shown(a, i) + " " + signs[static_cast<int>(node.op) - static_cast<int>(Op::add)] + " " + shown(b, i) +
+                 " has more than 38 digits",
+             i, "cast one side as float, or as a decimal with fewer decimals");
       }
     }
   }
@@ -310,7 +314,10 @@ struct Evaluator::Call {
       out.doubles.resize(count);
       for (std::size_t i = 0; i < count; ++i) {
         if (node.op == Op::divide && y[i] == 0 && !std::isnan(x[i]) && is_active(active, i)) zero_division(b, i);
-        double r = node.op == Op::add ? x[i] + y[i] : node.op == Op::subtract ? x[i] - y[i] : node.op == Op::multiply ? x[i] * y[i] : x[i] / y[i];
+        double r = node.op == Op::add        ? x[i] + y[i]
+                   : node.op == Op::subtract ? x[i] - y[i]
+                   : node.op == Op::multiply ? x[i] * y[i]
+                                             : x[i] / y[i];
         if (!std::isfinite(r) && !std::isnan(x[i]) && !std::isnan(y[i])) {
           if (is_active(active, i)) fail(Code::overflow, "the result is beyond the range of floats", i);
           r = std::nan("");
@@ -333,21 +340,26 @@ struct Evaluator::Call {
       if (divide_decimals(a.exact(i), a.type.scale, b.exact(i), b.type.scale, node.type.scale, r))
         out.wide[i] = r;
       else if (is_active(active, i))
-        fail(Code::overflow, shown(a, i) + " / " + shown(b, i) + " has more than 38 digits", i, "cast one side as float");
+        fail(Code::overflow, shown(a, i) + " / " + shown(b, i) + " has more than 38 digits", i,
+             "cast one side as float");
     }
     narrow();
   }
 
   [[noreturn]] void zero_division(const Vector&, std::size_t i) const {
     const std::string divisor = node.args[1]->source();
-    fail(Code::division_by_zero, "division by zero: `" + divisor + "` is 0", i, "nullif(" + divisor + ", 0) makes the result null there");
+    fail(Code::division_by_zero, "division by zero: `" + divisor + "` is 0", i,
+         "nullif(" + divisor + ", 0) makes the result null there");
   }
 
   // Back to 64 bits where everything fits, so that what follows is fast.
   void narrow() const {
-    if (!std::all_of(out.wide.begin(), out.wide.end(), [](int128 v) { return v == int128_min || (fits_int64(v) && v != int64_null); })) return;
+    if (!std::all_of(out.wide.begin(), out.wide.end(),
+                     [](int128 v) { return v == int128_min || (fits_int64(v) && v != int64_null); }))
+      return;
     out.set_int64(count);
-    for (std::size_t i = 0; i < count; ++i) out.ints[i] = out.wide[i] == int128_min ? int64_null : static_cast<std::int64_t>(out.wide[i]);
+    for (std::size_t i = 0; i < count; ++i)
+      out.ints[i] = out.wide[i] == int128_min ? int64_null : static_cast<std::int64_t>(out.wide[i]);
   }
 
   // ---- dates
@@ -357,7 +369,8 @@ struct Evaluator::Call {
     const Node& interval = *node.args[1];
     const Node& unit_node = interval.op == Op::interval ? interval : *interval.args[1];
     const std::int64_t one = static_cast<std::int64_t>(std::get<Decimal>(unit_node.value).coefficient());
-    const Vector* const counts = interval.op == Op::interval ? nullptr : &self.evaluate(*interval.args[0], begin, count, active);
+    const Vector* const counts =
+        interval.op == Op::interval ? nullptr : &self.evaluate(*interval.args[0], begin, count, active);
     const std::string& unit = interval.text;
     const bool is_date = node.type.kind == Kind::date;
     out.set_int64(count);
@@ -368,7 +381,8 @@ struct Evaluator::Call {
       bool ok = n < 1'000'000'000'000 && n > -1'000'000'000'000;
       if (!ok) n = 0;
       const auto by = static_cast<std::int64_t>(n);
-      const std::int64_t value = from.ints[i], days = is_date ? value : floor_day(value), rest = is_date ? 0 : value - days * day_length;
+      const std::int64_t value = from.ints[i], days = is_date ? value : floor_day(value),
+                         rest = is_date ? 0 : value - days * day_length;
       std::int64_t to = 0;
       if (unit == "year" || unit == "month") {
         bool in_range = false;
@@ -408,16 +422,20 @@ struct Evaluator::Call {
     if (node.args[0]->op == Op::days_of) {
       const Vector& a = self.evaluate(*node.args[0]->args[0], begin, count, active);
       const Vector& b = self.evaluate(*node.args[0]->args[1], begin, count, active);
-      const auto day = [](const Vector& v, std::size_t i) { return v.type.kind == Kind::date ? v.ints[i] : floor_day(v.ints[i]); };
+      const auto day = [](const Vector& v, std::size_t i) {
+        return v.type.kind == Kind::date ? v.ints[i] : floor_day(v.ints[i]);
+      };
       out.set_int64(count);
-      for (std::size_t i = 0; i < count; ++i) out.ints[i] = a.is_null(i) || b.is_null(i) ? int64_null : day(a, i) - day(b, i);
+      for (std::size_t i = 0; i < count; ++i)
+        out.ints[i] = a.is_null(i) || b.is_null(i) ? int64_null : day(a, i) - day(b, i);
       return;
     }
     const Vector& v = arg(0);
     using namespace date;
     const std::string& field = node.text;
     if (field == "hour") return from_moment(v, [](std::int64_t, std::int64_t rest) { return rest / 3'600'000'000; });
-    if (field == "minute") return from_moment(v, [](std::int64_t, std::int64_t rest) { return rest / 60'000'000 % 60; });
+    if (field == "minute")
+      return from_moment(v, [](std::int64_t, std::int64_t rest) { return rest / 60'000'000 % 60; });
     if (field == "second") return from_moment(v, [](std::int64_t, std::int64_t rest) { return rest % 60'000'000; });
     from_moment(v, [&](std::int64_t day, std::int64_t) -> std::int64_t {
       const year_month_day parts{sys_days{days{day}}};
@@ -443,7 +461,9 @@ struct Evaluator::Call {
         default: break;
       }
       if (node.text == "week") return day - (monday_based - 1);
-      const month first{node.text == "year" ? 1 : node.text == "quarter" ? (quarter - 1) * 3 + 1 : static_cast<unsigned>(parts.month())};
+      const month first{node.text == "year"      ? 1
+                        : node.text == "quarter" ? (quarter - 1) * 3 + 1
+                                                 : static_cast<unsigned>(parts.month())};
       return sys_days{parts.year() / first / 1}.time_since_epoch().count();
     });
   }
@@ -464,11 +484,15 @@ struct Evaluator::Call {
   // Compares two values that are not null: negative, 0 or positive.
   static int compare(const Vector& a, const Vector& b, std::size_t i) {
     if (a.type.kind == Kind::text) {
-      if (a.lane == Vector::Lane::code && b.lane == Vector::Lane::code && a.dictionary == b.dictionary && a.codes[i] == b.codes[i]) return 0;
+      if (a.lane == Vector::Lane::code && b.lane == Vector::Lane::code && a.dictionary == b.dictionary &&
+          a.codes[i] == b.codes[i])
+        return 0;
       return a.text(i).compare(b.text(i));
     }
     if (a.lane == Vector::Lane::float64 || b.lane == Vector::Lane::float64) {
-      const auto number = [i](const Vector& v) { return v.lane == Vector::Lane::float64 ? v.doubles[i] : Decimal(v.exact(i), v.type.scale).to_double(); };
+      const auto number = [i](const Vector& v) {
+        return v.lane == Vector::Lane::float64 ? v.doubles[i] : Decimal(v.exact(i), v.type.scale).to_double();
+      };
       const double x = number(a), y = number(b);
       return x < y ? -1 : x > y;
     }
@@ -487,12 +511,14 @@ struct Evaluator::Call {
     if (is_null_literal(0) || is_null_literal(1)) return all_null();
     const Vector &a = arg(0), &b = arg(1);
     out.set_int64(count);
-    const bool same_scale = a.lane == Vector::Lane::int64 && b.lane == Vector::Lane::int64 && a.type.scale == b.type.scale && a.type.kind != Kind::text &&
+    const bool same_scale = a.lane == Vector::Lane::int64 && b.lane == Vector::Lane::int64 &&
+                            a.type.scale == b.type.scale && a.type.kind != Kind::text &&
                             (a.type.kind == b.type.kind || (a.type.exact() && b.type.exact()));
     for (std::size_t i = 0; i < count; ++i) {
       if (same_scale) {
         const std::int64_t x = a.ints[i], y = b.ints[i];
-        out.ints[i] = x == int64_null || y == int64_null ? int64_null : std::int64_t{holds(node.op, x < y ? -1 : x > y)};
+        out.ints[i] =
+            x == int64_null || y == int64_null ? int64_null : std::int64_t{holds(node.op, x < y ? -1 : x > y)};
       } else {
         out.ints[i] = a.is_null(i) || b.is_null(i) ? int64_null : std::int64_t{holds(node.op, compare(a, b, i))};
       }
@@ -585,7 +611,8 @@ struct Evaluator::Call {
     for (std::size_t i = 0; i < count; ++i) {
       std::int64_t truth = int64_null;
       if (!v.is_null(i) && !pattern.is_null(i)) {
-        const char sign = escape != nullptr && !escape->is_null(i) && escape->text(i).size() == 1 ? escape->text(i)[0] : '\0';
+        const char sign =
+            escape != nullptr && !escape->is_null(i) && escape->text(i).size() == 1 ? escape->text(i)[0] : '\0';
         truth = matches(v.text(i), pattern.text(i), sign);
       }
       out.ints[i] = node.negated ? tri_not(truth) : truth;
@@ -605,7 +632,8 @@ struct Evaluator::Call {
     if (from.is_null(i)) return;
     switch (out.lane) {
       case Vector::Lane::float64:
-        out.doubles[i] = from.lane == Vector::Lane::float64 ? from.doubles[i] : Decimal(from.exact(i), from.type.scale).to_double();
+        out.doubles[i] =
+            from.lane == Vector::Lane::float64 ? from.doubles[i] : Decimal(from.exact(i), from.type.scale).to_double();
         return;
       case Vector::Lane::text: out.texts[i] = from.text(i); return;
       case Vector::Lane::code: return;
@@ -613,7 +641,9 @@ struct Evaluator::Call {
     }
     int128 value = from.exact(i);
     if (from.type.exact() && !scale_up(value, node.type.scale - from.type.scale, value)) {
-      if (is_active(active, i)) fail(Code::overflow, shown(from, i) + " with " + std::to_string(node.type.scale) + " decimals has more than 38 digits", i);
+      if (is_active(active, i))
+        fail(Code::overflow,
+             shown(from, i) + " with " + std::to_string(node.type.scale) + " decimals has more than 38 digits", i);
       return;
     }
     if (out.lane == Vector::Lane::int64 && fits_int64(value) && value != int64_null) {
@@ -622,7 +652,8 @@ struct Evaluator::Call {
     }
     if (out.lane == Vector::Lane::int64) {
       out.wide.resize(count);
-      for (std::size_t k = 0; k < count; ++k) out.wide[k] = out.ints[k] == int64_null ? int128_min : int128{out.ints[k]};
+      for (std::size_t k = 0; k < count; ++k)
+        out.wide[k] = out.ints[k] == int64_null ? int128_min : int128{out.ints[k]};
       out.lane = Vector::Lane::int128;
     }
     out.wide[i] = value;
@@ -706,7 +737,8 @@ struct Evaluator::Call {
       exact_each([&](std::size_t i) -> int128 {
         if (a.is_null(i) || b.is_null(i)) return int128_min;
         int128 x = 0, y = 0;
-        if (!scale_up(a.exact(i), node.type.scale - a.type.scale, x) || !scale_up(b.exact(i), node.type.scale - b.type.scale, y)) {
+        if (!scale_up(a.exact(i), node.type.scale - a.type.scale, x) ||
+            !scale_up(b.exact(i), node.type.scale - b.type.scale, y)) {
           if (is_active(active, i)) fail(Code::overflow, "more than 38 digits", i);
           return int128_min;
         }
@@ -788,7 +820,8 @@ struct Evaluator::Call {
         return make_texts(v, [&](std::size_t i) { return keep(cased(v.text(i), node.function == Function::upper)); });
       case Function::char_length:
         out.set_int64(count);
-        for (std::size_t i = 0; i < count; ++i) out.ints[i] = v.is_null(i) ? int64_null : static_cast<std::int64_t>(code_points(v.text(i)));
+        for (std::size_t i = 0; i < count; ++i)
+          out.ints[i] = v.is_null(i) ? int64_null : static_cast<std::int64_t>(code_points(v.text(i)));
         return;
       case Function::position: {
         const Vector& in = arg(1);
@@ -797,7 +830,8 @@ struct Evaluator::Call {
           out.ints[i] = int64_null;
           if (v.is_null(i) || in.is_null(i)) continue;
           const auto at = in.text(i).find(v.text(i));
-          out.ints[i] = at == std::string_view::npos ? 0 : static_cast<std::int64_t>(code_points(in.text(i).substr(0, at))) + 1;
+          out.ints[i] =
+              at == std::string_view::npos ? 0 : static_cast<std::int64_t>(code_points(in.text(i).substr(0, at))) + 1;
         }
         return;
       }
@@ -877,7 +911,8 @@ struct Evaluator::Call {
       case Kind::integer:
       case Kind::decimal:
       case Kind::floating:
-        if (reading.look == Look::integer || reading.look == Look::padded || reading.look == Look::decimal) return Decimal(reading.coefficient, reading.scale);
+        if (reading.look == Look::integer || reading.look == Look::padded || reading.look == Look::decimal)
+          return Decimal(reading.coefficient, reading.scale);
         if (reading.look == Look::exponent) return reading.number;
         break;
       case Kind::date:
@@ -894,7 +929,8 @@ struct Evaluator::Call {
   }
 
   [[noreturn]] void bad_cast(const std::string& value, std::size_t i) const {
-    fail(Code::bad_cast, value + " cannot become " + (node.type.kind == Kind::integer ? "an " : "a ") + kind_name(node.type.kind), i,
+    fail(Code::bad_cast,
+         value + " cannot become " + (node.type.kind == Kind::integer ? "an " : "a ") + kind_name(node.type.kind), i,
          "shield it: case when ... then cast(...) end");
   }
 
@@ -935,7 +971,8 @@ struct Evaluator::Call {
     if (const auto* truth = std::get_if<bool>(&value)) stored = *truth;
     if (out.lane == Vector::Lane::int64 && (!fits_int64(stored) || stored == int64_null)) {
       out.wide.resize(count);
-      for (std::size_t k = 0; k < count; ++k) out.wide[k] = out.ints[k] == int64_null ? int128_min : int128{out.ints[k]};
+      for (std::size_t k = 0; k < count; ++k)
+        out.wide[k] = out.ints[k] == int64_null ? int128_min : int128{out.ints[k]};
       out.lane = Vector::Lane::int128;
     }
     if (out.lane == Vector::Lane::int64)
@@ -975,7 +1012,8 @@ struct Evaluator::Call {
     const std::size_t null_row = dictionary->size();
     const auto spread = [&](const auto& from, auto& to) {
       to.resize(count);
-      for (std::size_t i = 0; i < count; ++i) to[i] = from[codes.codes[i] == Dictionary::none ? null_row : codes.codes[i]];
+      for (std::size_t i = 0; i < count; ++i)
+        to[i] = from[codes.codes[i] == Dictionary::none ? null_row : codes.codes[i]];
     };
     out.lane = by_code.lane;
     out.dictionary = by_code.dictionary;

@@ -100,7 +100,7 @@ class Evaluator {
   struct Scratch {
     Vector out, left, right;  // left and right: operands converted to a common lane
     std::vector<unsigned char> mask;
-    Vector distinct;          // results by code, where the node depends on one text column only
+    Vector distinct;  // results by code, where the node depends on one text column only
     const Dictionary* distinct_of = nullptr;
     ColumnPtr shared;
     bool cannot_share = false;

@@ -11,15 +11,27 @@
 namespace lofty::engine {
 
 enum class Op : std::uint8_t {
-  literal,    // value
-  null,       // the word null
-  interval,   // text = unit, value = count
-  name,       // qualifier, text, quoted
-  choice,     // :text
-  star,       // the * of count(*)
-  negate, add, subtract, multiply, divide, concatenate,
-  equal, unequal, less, less_equal, greater, greater_equal,
-  logical_and, logical_or, logical_not,
+  literal,   // value
+  null,      // the word null
+  interval,  // text = unit, value = count
+  name,      // qualifier, text, quoted
+  choice,    // :text
+  star,      // the * of count(*)
+  negate,
+  add,
+  subtract,
+  multiply,
+  divide,
+  concatenate,
+  equal,
+  unequal,
+  less,
+  less_equal,
+  greater,
+  greater_equal,
+  logical_and,
+  logical_or,
+  logical_not,
   between,    // args: value, low, high; `negated`
   in_list,    // args: value, candidates...; `negated`
   like,       // args: value, pattern[, escape]; `negated`

@@ -9,8 +9,31 @@
 namespace lofty::engine {
 
 enum class Function : unsigned char {
-  none, absolute, modulo, ceiling, floor, square_root, logarithm, exponential, power, coalesce, nullif, greatest, least,
-  upper, lower, trim, trim_leading, trim_trailing, char_length, substring, position, iso_week, weekday, quarter, start_of,
+  none,
+  absolute,
+  modulo,
+  ceiling,
+  floor,
+  square_root,
+  logarithm,
+  exponential,
+  power,
+  coalesce,
+  nullif,
+  greatest,
+  least,
+  upper,
+  lower,
+  trim,
+  trim_leading,
+  trim_trailing,
+  char_length,
+  substring,
+  position,
+  iso_week,
+  weekday,
+  quarter,
+  start_of,
 };
 
 struct FunctionInfo {

@@ -40,7 +40,8 @@ class Lexer {
 
   void skip_blanks() {
     for (;;) {
-      while (at_ < text_.size() && (text_[at_] == ' ' || text_[at_] == '\t' || text_[at_] == '\n' || text_[at_] == '\r'))
+      while (at_ < text_.size() &&
+             (text_[at_] == ' ' || text_[at_] == '\t' || text_[at_] == '\n' || text_[at_] == '\r'))
         ++at_;
       if (peek() != '-' || peek(1) != '-') return;
       while (at_ < text_.size() && text_[at_] != '\n') ++at_;  // a comment, as in the standard
@@ -53,8 +54,8 @@ class Lexer {
     std::string inside;
     for (;;) {
       if (at_ >= text_.size())
-        throw Error(formula_problem(Code::syntax, std::string("this ") + what + " never ends", text_, begin, text_.size(), {},
-                                    std::string("close it with ") + quote));
+        throw Error(formula_problem(Code::syntax, std::string("this ") + what + " never ends", text_, begin,
+                                    text_.size(), {}, std::string("close it with ") + quote));
       const char c = text_[at_++];
       if (c == quote) {
         if (peek() != quote) return inside;
@@ -113,8 +114,8 @@ class Lexer {
     if (std::string_view("+-*/(),.<>=").find(c) == std::string_view::npos) {
       ++at_;
       const bool bracket = c == '[' || c == ']' || c == '`';
-      throw Error(formula_problem(Code::syntax, "`" + std::string(1, c) + "` has no meaning here", text_, lexeme.begin, at_, {},
-                                  bracket ? "names with blanks go in double quotes: \"Order No\"" : ""));
+      throw Error(formula_problem(Code::syntax, "`" + std::string(1, c) + "` has no meaning here", text_, lexeme.begin,
+                                  at_, {}, bracket ? "names with blanks go in double quotes: \"Order No\"" : ""));
     }
     ++at_;
     lexeme.text = std::string(1, c);
@@ -128,7 +129,8 @@ class Lexer {
       ++at_;
       while (is_digit(peek())) ++at_;
     }
-    if ((peek() == 'e' || peek() == 'E') && (is_digit(peek(1)) || ((peek(1) == '+' || peek(1) == '-') && is_digit(peek(2))))) {
+    if ((peek() == 'e' || peek() == 'E') &&
+        (is_digit(peek(1)) || ((peek(1) == '+' || peek(1) == '-') && is_digit(peek(2))))) {
       at_ += 2;
       while (is_digit(peek())) ++at_;
     }

@@ -23,15 +23,15 @@ struct Node {
   std::vector<std::unique_ptr<Node>> args;
   std::shared_ptr<const Origin> origin;
   std::size_t begin = 0, end = 0;
-  Value value;                 // Op::literal
-  int column = -1;             // Op::name: of the relation that the formula is evaluated over
-  Function function{};         // Op::call
-  std::string text;            // interval unit, extract field, is true/false/unknown
+  Value value;          // Op::literal
+  int column = -1;      // Op::name: of the relation that the formula is evaluated over
+  Function function{};  // Op::call
+  std::string text;     // interval unit, extract field, is true/false/unknown
   bool negated = false;
-  bool constant = false;       // the same for every row
-  int only_text_column = -1;   // the one column, of text, that this depends on: evaluated once per distinct text
-  int overall = -1;            // Op::literal: filled in with this overall_max or overall_min
-  int slot = -1;               // its place in an evaluator's scratch memory
+  bool constant = false;      // the same for every row
+  int only_text_column = -1;  // the one column, of text, that this depends on: evaluated once per distinct text
+  int overall = -1;           // Op::literal: filled in with this overall_max or overall_min
+  int slot = -1;              // its place in an evaluator's scratch memory
 
   std::string source() const { return origin ? origin->text.substr(begin, end - begin) : std::string(); }
 };

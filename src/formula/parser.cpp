@@ -18,8 +18,8 @@ constexpr std::size_t most_lexemes = 5000;
 
 const std::vector<std::string>& reserved_words() {
   static const std::vector<std::string> words = {
-      "and", "or",   "not",  "between", "in",   "like", "is",    "null",  "case",   "when", "then",     "else",
-      "end", "as",   "from", "where",   "true", "asc",  "desc",  "false", "escape", "over", "distinct", "filter"};
+      "and", "or", "not",  "between", "in",   "like", "is",   "null",  "case",   "when", "then",     "else",
+      "end", "as", "from", "where",   "true", "asc",  "desc", "false", "escape", "over", "distinct", "filter"};
   return words;
 }
 
@@ -37,7 +37,8 @@ class Parser {
   }
 
   ExpressionPtr whole_expression() {
-    if (here().token == Token::end) fail("the formula is empty", "write a name or a sum of names, like quantity * unit_price");
+    if (here().token == Token::end)
+      fail("the formula is empty", "write a name or a sum of names, like quantity * unit_price");
     ExpressionPtr expression = disjunction();
     expect_end();
     return expression;
@@ -73,13 +74,16 @@ class Parser {
   [[noreturn]] void fail(std::string sentence, std::string advice = {}, std::string nearest = {}) const {
     fail_at(here(), std::move(sentence), std::move(advice), std::move(nearest));
   }
-  [[noreturn]] void fail_at(const Lexeme& lexeme, std::string sentence, std::string advice = {}, std::string nearest = {},
-                            Code code = Code::syntax) const {
-    throw Error(formula_problem(code, std::move(sentence), text_, lexeme.begin, lexeme.end, std::move(nearest), std::move(advice)));
+  [[noreturn]] void fail_at(const Lexeme& lexeme, std::string sentence, std::string advice = {},
+                            std::string nearest = {}, Code code = Code::syntax) const {
+    throw Error(formula_problem(code, std::move(sentence), text_, lexeme.begin, lexeme.end, std::move(nearest),
+                                std::move(advice)));
   }
 
   std::string found() const {
-    return here().token == Token::end ? "the formula ends" : "found `" + std::string(text_.substr(here().begin, here().end - here().begin)) + "`";
+    return here().token == Token::end
+               ? "the formula ends"
+               : "found `" + std::string(text_.substr(here().begin, here().end - here().begin)) + "`";
   }
 
   void expect_word(std::string_view word) {
@@ -91,7 +95,8 @@ class Parser {
   void expect_end() const {
     if (here().token == Token::end) return;
     if (here().token == Token::word) {
-      static const std::vector<std::string> joining = {"and", "or", "between", "in", "like", "is", "asc", "desc", "nulls"};
+      static const std::vector<std::string> joining = {"and", "or",  "between", "in",   "like",
+                                                       "is",  "asc", "desc",    "nulls"};
       fail("expected a sign or the end, " + found(), {}, nearest_word(here().folded, joining));
     }
     fail("expected a sign or the end, " + found(), at_sign(",") ? "only sort lists take several parts" : "");
@@ -100,7 +105,8 @@ class Parser {
   // Counts nesting for as long as it lives.
   struct Level {
     explicit Level(Parser& of) : parser(of) {
-      if (++parser.nesting_ > most_nesting) parser.fail("the formula is nested too deeply", "split it into several figures");
+      if (++parser.nesting_ > most_nesting)
+        parser.fail("the formula is nested too deeply", "split it into several figures");
     }
     ~Level() { --parser.nesting_; }
     Parser& parser;
@@ -352,7 +358,8 @@ class Parser {
       if (!is_reserved(folded)) return call();
     }
     if (is_reserved(folded))
-      fail("expected a name, a number or a text, " + found(), "if a column is called so, write \"" + lexeme.text + "\"");
+      fail("expected a name, a number or a text, " + found(),
+           "if a column is called so, write \"" + lexeme.text + "\"");
     return name();
   }
 
@@ -362,7 +369,8 @@ class Parser {
     expression->text = take().text;
     if (at_sign(".")) {
       ++at_;
-      if (here().token != Token::word && here().token != Token::quoted_name) fail("expected a column behind the point, " + found());
+      if (here().token != Token::word && here().token != Token::quoted_name)
+        fail("expected a column behind the point, " + found());
       expression->qualifier = expression->text;
       expression->quoted = here().token == Token::quoted_name;
       expression->text = take().text;
@@ -377,7 +385,8 @@ class Parser {
     ExpressionPtr expression = make(Op::literal, begin);
     if (look == Look::timestamp && reading.look == Look::zoned) expression->type.zoned = true;
     if (reading.look != look && !expression->type.zoned)
-      fail_at(literal, "`" + literal.text + "` is not a " + (look == Look::date ? "date" : "timestamp"), std::string("write it as ") + example);
+      fail_at(literal, "`" + literal.text + "` is not a " + (look == Look::date ? "date" : "timestamp"),
+              std::string("write it as ") + example);
     if (look == Look::date) {
       expression->type.kind = Kind::date;
       expression->value = Date{static_cast<std::int32_t>(reading.instant)};
@@ -397,14 +406,16 @@ class Parser {
     ExpressionPtr expression = make(Op::interval, take().begin);
     const Lexeme& count = take();
     const auto number = Decimal::parse(count.text);
-    if (!number || number->scale() != 0 || number->coefficient() > 1'000'000'000 || number->coefficient() < -1'000'000'000)
+    if (!number || number->scale() != 0 || number->coefficient() > 1'000'000'000 ||
+        number->coefficient() < -1'000'000'000)
       fail_at(count, "`" + count.text + "` is not a whole number", "interval '3' day");
     expression->value = *number;
     if (here().token != Token::word) fail("expected a unit, " + found(), "interval '3' day");
     bool known = false;
     for (const std::string& unit : units()) known = known || unit == here().folded;
     if (!known)
-      fail("`" + here().text + "` is not a unit of an interval", "year, month, day, hour, minute or second", nearest_word(here().folded, units()));
+      fail("`" + here().text + "` is not a unit of an interval", "year, month, day, hour, minute or second",
+           nearest_word(here().folded, units()));
     expression->text = take().folded;
     return close(std::move(expression));
   }
@@ -444,7 +455,8 @@ class Parser {
   int small_number(int most) {
     const Lexeme& lexeme = here();
     const auto value = lexeme.token == Token::number ? Decimal::parse(lexeme.text) : std::nullopt;
-    if (!value || value->scale() != 0 || value->coefficient() > most) fail("expected a number from 0 to " + std::to_string(most) + ", " + found());
+    if (!value || value->scale() != 0 || value->coefficient() > most)
+      fail("expected a number from 0 to " + std::to_string(most) + ", " + found());
     ++at_;
     return static_cast<int>(value->coefficient());
   }
@@ -477,9 +489,11 @@ class Parser {
       }
       return {.kind = Kind::text};
     }
-    static const std::vector<std::string> types = {"integer", "decimal", "float", "date", "timestamp", "boolean", "varchar"};
-    fail_at(lexeme, "no type `" + lexeme.text + "`", "integer, decimal(12,2), float, date, timestamp, boolean or varchar",
-            nearest_word(word, types), Code::unknown_word);
+    static const std::vector<std::string> types = {"integer",   "decimal", "float",  "date",
+                                                   "timestamp", "boolean", "varchar"};
+    fail_at(lexeme, "no type `" + lexeme.text + "`",
+            "integer, decimal(12,2), float, date, timestamp, boolean or varchar", nearest_word(word, types),
+            Code::unknown_word);
   }
 
   ExpressionPtr extract() {
@@ -488,7 +502,8 @@ class Parser {
     bool known = false;
     for (const std::string& unit : units()) known = known || at_word(unit);
     if (!known)
-      fail("`" + here().text + "` cannot be extracted", "year, month, day, hour, minute or second", nearest_word(here().folded, units()));
+      fail("`" + here().text + "` cannot be extracted", "year, month, day, hour, minute or second",
+           nearest_word(here().folded, units()));
     expression->text = take().folded;
     expect_word("from");
     expression->args.push_back(disjunction());

@@ -78,9 +78,11 @@ class OpenFile {
     out.resize(before + count);
     std::size_t done = 0;
     while (done < count) {
-      const ssize_t n = ::pread(descriptor_, out.data() + before + done, count - done, static_cast<off_t>(offset + done));
+      const ssize_t n =
+          ::pread(descriptor_, out.data() + before + done, count - done, static_cast<off_t>(offset + done));
       if (n < 0 && errno == EINTR) continue;
-      if (n < 0) throw Error(Problem{Code::cannot_open, std::string("reading failed: ") + std::strerror(errno), {}, {}, {}});
+      if (n < 0)
+        throw Error(Problem{Code::cannot_open, std::string("reading failed: ") + std::strerror(errno), {}, {}, {}});
       if (n == 0) break;
       done += static_cast<std::size_t>(n);
     }
@@ -133,11 +135,14 @@ class Parser {
   ~Parser() { csv_free(&parser_); }
 
   // Bytes read; less than text.size() where the text is malformed.
-  std::size_t parse(std::string_view text, void (*field)(void*, std::size_t, void*), void (*record)(int, void*), void* to) {
+  std::size_t parse(std::string_view text, void (*field)(void*, std::size_t, void*), void (*record)(int, void*),
+                    void* to) {
     return csv_parse(&parser_, text.data(), text.size(), field, record, to);
   }
   // False: the last quote was never closed.
-  bool finish(void (*field)(void*, std::size_t, void*), void (*record)(int, void*), void* to) { return csv_fini(&parser_, field, record, to) == 0; }
+  bool finish(void (*field)(void*, std::size_t, void*), void (*record)(int, void*), void* to) {
+    return csv_fini(&parser_, field, record, to) == 0;
+  }
 
  private:
   csv_parser parser_{};
@@ -166,10 +171,22 @@ struct Chunk {
 
 class DelimitedSource : public TableSource {
  public:
-  DelimitedSource(const std::filesystem::path& path, const ReadOptions& options) : path_(path), name_(path.filename().string()), options_(options) { read_heading(); }
+  DelimitedSource(const std::filesystem::path& path, const ReadOptions& options)
+      : path_(path), name_(path.filename().string()), options_(options) {
+    read_heading();
+  }
 
   const std::string& name() const override { return name_; }
   const std::vector<std::string>& headings() const override { return headings_; }
+  std::string form() const override {
+    switch (delimiter_) {
+      case ',': return "commas between fields";
+      case ';': return "semicolons between fields";
+      case '\t': return "tabs between fields";
+      case '|': return "bars between fields";
+      default: return std::string("`") + delimiter_ + "` between fields";
+    }
+  }
   Table read(std::span<const std::size_t> columns, const Run& run) const override;
 
  private:
@@ -201,7 +218,12 @@ std::size_t valid_prefix(std::string_view text) {
     std::size_t length = 1;
     if (first >= 0x80) {
       length = first >= 0xc2 && first <= 0xdf ? 2 : (first & 0xf0) == 0xe0 ? 3 : first >= 0xf0 && first <= 0xf4 ? 4 : 0;
-      const unsigned low = first == 0xe0 ? 0xa0 : first == 0xf0 ? 0x90 : 0x80, high = first == 0xed ? 0x9f : first == 0xf4 ? 0x8f : 0xbf;
+      const unsigned low = first == 0xe0   ? 0xa0
+                           : first == 0xf0 ? 0x90
+                                           : 0x80,
+                     high = first == 0xed   ? 0x9f
+                            : first == 0xf4 ? 0x8f
+                                            : 0xbf;
       if (length == 0 || second < low || second > high) return at;
       for (std::size_t i = 2; i < length; ++i)
         if ((byte(at + i) & 0xc0) != 0x80) return at;
@@ -218,7 +240,8 @@ void DelimitedSource::check_encoding(std::string_view text, std::uint64_t offset
   const std::uint64_t at = offset + good;
   char byte[8];
   std::snprintf(byte, sizeof byte, "0x%02X", static_cast<unsigned char>(text[good]));
-  throw Error(problem(Code::bad_encoding, "byte " + std::to_string(at) + " (" + byte + ") is not UTF-8", line_at(at), "save the file as UTF-8"));
+  throw Error(problem(Code::bad_encoding, "byte " + std::to_string(at) + " (" + byte + ") is not UTF-8", line_at(at),
+                      "save the file as UTF-8"));
 }
 
 // The line (from 1) that holds the byte at `offset`. Reads the file again up to there.
@@ -261,12 +284,15 @@ void DelimitedSource::read_heading() {
     text.remove_prefix(1);
     ++body_;
   }
-  if (text.empty()) throw Error(problem(Code::empty_file, "the file is empty: it has no heading line", 0, "the first line names the columns"));
+  if (text.empty())
+    throw Error(
+        problem(Code::empty_file, "the file is empty: it has no heading line", 0, "the first line names the columns"));
   // The end of the heading line, outside quotes.
   bool inside = false;
   std::size_t end = 0;
   for (; end < text.size() && (inside || !is_line_end(text[end])); ++end) inside = inside != (text[end] == '"');
-  if (inside) throw Error(problem(Code::unclosed_quote, "the heading line has a quote that never ends", line_at(body_)));
+  if (inside)
+    throw Error(problem(Code::unclosed_quote, "the heading line has a quote that never ends", line_at(body_)));
   const std::string_view line = text.substr(0, end);
   check_encoding(line, body_);
   if (options_.delimiter != 0) {
@@ -291,10 +317,15 @@ void DelimitedSource::read_heading() {
   Parser parser(delimiter_);
   const std::string with_end = std::string(line) + "\n";
   if (parser.parse(with_end, HeadingFields::field, HeadingFields::record, &heading) != with_end.size())
-    throw Error(problem(Code::unclosed_quote, "the heading line has text behind a closing quote, or a quote inside a name", line_at(body_), "double a quote that belongs to a name: \"\""));
+    throw Error(problem(Code::unclosed_quote,
+                        "the heading line has text behind a closing quote, or a quote inside a name", line_at(body_),
+                        "double a quote that belongs to a name: \"\""));
   if (!options_.header.empty()) {
     if (options_.header.size() != heading.fields.size())
-      throw Error(problem(Code::bad_heading, "data.header names " + std::to_string(options_.header.size()) + " columns, the first line has " + std::to_string(heading.fields.size()) + " fields", 1));
+      throw Error(problem(Code::bad_heading,
+                          "data.header names " + std::to_string(options_.header.size()) +
+                              " columns, the first line has " + std::to_string(heading.fields.size()) + " fields",
+                          1));
     headings_ = options_.header;
   } else {
     headings_ = heading.fields;
@@ -302,11 +333,14 @@ void DelimitedSource::read_heading() {
   }
   for (std::size_t i = 0; i < headings_.size(); ++i) {
     if (headings_[i].empty() || headings_[i].find_first_not_of(" \t") == std::string::npos)
-      throw Error(problem(Code::bad_heading, "column " + std::to_string(i + 1) + " has no heading", line_at(body_), "data.header names all columns of a file without headings"));
+      throw Error(problem(Code::bad_heading, "column " + std::to_string(i + 1) + " has no heading", line_at(body_),
+                          "data.header names all columns of a file without headings"));
     for (std::size_t k = 0; k < i; ++k)
       if (headings_[k] == headings_[i])
-        throw Error(problem(Code::bad_heading, "columns " + std::to_string(k + 1) + " and " + std::to_string(i + 1) + " are both called `" + headings_[i] + "`", line_at(body_),
-                            "data.header gives them names of their own"));
+        throw Error(problem(Code::bad_heading,
+                            "columns " + std::to_string(k + 1) + " and " + std::to_string(i + 1) +
+                                " are both called `" + headings_[i] + "`",
+                            line_at(body_), "data.header gives them names of their own"));
   }
 }
 
@@ -314,14 +348,20 @@ void DelimitedSource::read_heading() {
 class Reading {
  public:
   Reading(const DelimitedSource& source, std::span<const std::size_t> columns, const Run& run)
-      : source_(source), run_(run), file_(source.path_), wanted_(columns.begin(), columns.end()), slot_(source.headings_.size(), -1), next_(source.body_) {
+      : source_(source),
+        run_(run),
+        file_(source.path_),
+        wanted_(columns.begin(), columns.end()),
+        slot_(source.headings_.size(), -1),
+        next_(source.body_) {
     for (std::size_t i = 0; i < wanted_.size(); ++i) slot_[wanted_[i]] = static_cast<int>(i);
     for (const std::size_t column : wanted_) declared_.push_back(declared_type(column));
     any_nulls_ = !source.options_.nulls.empty();
     struct stat status {};
     if (::stat(source.path_.c_str(), &status) == 0) size_ = static_cast<std::uint64_t>(status.st_size);
     for (const auto& option : source.options_.columns) {
-      if (std::find(source.headings_.begin(), source.headings_.end(), option.column) != source.headings_.end()) continue;
+      if (std::find(source.headings_.begin(), source.headings_.end(), option.column) != source.headings_.end())
+        continue;
       Problem p = source.problem(Code::unknown_column, "no column `" + option.column + "` in " + source.name_);
       p.place.key = "data.columns." + option.column;
       p.nearest = nearest_word(option.column, source.headings_);
@@ -346,7 +386,7 @@ class Reading {
   struct Rows {  // what the callbacks of one chunk work on
     Reading& reading;
     Chunk& chunk;
-    const std::vector<int>& slot;  // by field: which reader takes it, or -1
+    const std::vector<int>& slot;       // by field: which reader takes it, or -1
     std::vector<PieceReader*> readers;  // by field
     PieceReader* const* next = nullptr;
     PieceReader* const* last = nullptr;
@@ -400,7 +440,8 @@ class Reading {
   std::optional<Type> declared_type(std::size_t column) const {
     for (const auto& option : source_.options_.columns) {
       if (option.column != source_.headings_[column]) continue;
-      for (const Kind kind : {Kind::integer, Kind::decimal, Kind::floating, Kind::date, Kind::timestamp, Kind::boolean, Kind::text})
+      for (const Kind kind :
+           {Kind::integer, Kind::decimal, Kind::floating, Kind::date, Kind::timestamp, Kind::boolean, Kind::text})
         if (option.type == kind_name(kind)) return Type{.kind = kind};
     }
     return std::nullopt;
@@ -509,20 +550,27 @@ class Reading {
     Parser parser(source_.delimiter_);
     const std::size_t done = parser.parse(text, Rows::on_field, Rows::on_record, &rows);
     if (done != text.size()) {
-      Problem p = source_.problem(Code::unclosed_quote, "a quote stands where none can: inside a field that is not quoted, or with text behind it", source_.line_at(chunk.offset + done),
-                                  "put the whole field in quotes, and double the quotes inside it");
+      Problem p = source_.problem(
+          Code::unclosed_quote,
+          "a quote stands where none can: inside a field that is not quoted, or with text behind it",
+          source_.line_at(chunk.offset + done), "put the whole field in quotes, and double the quotes inside it");
       throw Error(std::move(p));
     }
     if (!parser.finish(Rows::on_field, Rows::on_record, &rows)) {
       const std::size_t begin = record_begin(text, chunk.rows);
-      throw Error(source_.problem(Code::unclosed_quote, "a quoted field begins in this row and never ends", source_.line_at(chunk.offset + begin), "close it with \""));
+      throw Error(source_.problem(Code::unclosed_quote, "a quoted field begins in this row and never ends",
+                                  source_.line_at(chunk.offset + begin), "close it with \""));
     }
     if (rows.ragged_row != ~std::size_t{0}) {
       const std::size_t begin = record_begin(text, rows.ragged_row), line = source_.line_at(chunk.offset + begin);
       const std::string_view record = text.substr(begin, text.find_first_of("\r\n", begin) - begin);
-      Problem p = source_.problem(Code::ragged_row,
-                                  "this row has " + std::to_string(rows.ragged_fields) + (rows.ragged_fields == 1 ? " field" : " fields") + ", the heading line has " + std::to_string(slot.size()), line,
-                                  rows.ragged_fields < slot.size() ? "data.ragged = \"null\" fills short rows with nulls" : "put fields that hold the delimiter in quotes");
+      Problem p = source_.problem(
+          Code::ragged_row,
+          "this row has " + std::to_string(rows.ragged_fields) + (rows.ragged_fields == 1 ? " field" : " fields") +
+              ", the heading line has " + std::to_string(slot.size()),
+          line,
+          rows.ragged_fields < slot.size() ? "data.ragged = \"null\" fills short rows with nulls"
+                                           : "put fields that hold the delimiter in quotes");
       p.place.text = std::string(record.substr(0, 200));
       throw Error(std::move(p));
     }
@@ -554,7 +602,8 @@ class Reading {
       data->rows += chunk->rows;
     }
     if (data->rows > most_rows)
-      throw Error(source_.problem(Code::too_many_rows, "the file has " + std::to_string(data->rows) + " rows; at most 4,294,967,294 can be numbered"));
+      throw Error(source_.problem(Code::too_many_rows, "the file has " + std::to_string(data->rows) +
+                                                           " rows; at most 4,294,967,294 can be numbered"));
     std::vector<Type> types;
     for (std::size_t i = 0; i < wanted_.size(); ++i) {
       Census& census = data->census[wanted_[i]];
@@ -613,9 +662,11 @@ class Reading {
         examples += (count > 1 ? ", " : "") + ("line " + std::to_string(line)) + " `" + misfit.text.substr(0, 40) + "`";
       }
     if (count == 0) return;
-    data.doubts.push_back({"misfits", std::to_string(count) + (count == 1 ? " value of `" : " values of `") + source_.headings_[wanted_[i]] + "` in " + source_.name_ +
-                                          (count == 1 ? " is" : " are") + " not " + (type.kind == Kind::integer ? "an " : "a ") + kind_name(type.kind) + " and " +
-                                          (count == 1 ? "counts" : "count") + " as null: " + examples + (count > 3 ? ", ..." : "")});
+    data.doubts.push_back(
+        {"misfits", std::to_string(count) + (count == 1 ? " value of `" : " values of `") +
+                        source_.headings_[wanted_[i]] + "` in " + source_.name_ + (count == 1 ? " is" : " are") +
+                        " not " + (type.kind == Kind::integer ? "an " : "a ") + kind_name(type.kind) + " and " +
+                        (count == 1 ? "counts" : "count") + " as null: " + examples + (count > 3 ? ", ..." : "")});
   }
 
   std::size_t line_of_row(const Chunk& chunk, std::size_t row) const {
@@ -664,10 +715,14 @@ class Reading {
   std::size_t failed_chunk_ = 0;
 };
 
-Table DelimitedSource::read(std::span<const std::size_t> columns, const Run& run) const { return Reading(*this, columns, run).read(); }
+Table DelimitedSource::read(std::span<const std::size_t> columns, const Run& run) const {
+  return Reading(*this, columns, run).read();
+}
 
 }  // namespace
 
-std::shared_ptr<const TableSource> open_delimited(const std::filesystem::path& file, const ReadOptions& options) { return std::make_shared<DelimitedSource>(file, options); }
+std::shared_ptr<const TableSource> open_delimited(const std::filesystem::path& file, const ReadOptions& options) {
+  return std::make_shared<DelimitedSource>(file, options);
+}
 
 }  // namespace lofty

@@ -24,7 +24,8 @@ namespace {
 
 class Reader {
  public:
-  Reader(std::string_view source, LadderText& out, std::vector<Problem>& problems) : source_(source), out_(out), problems_(problems) {
+  Reader(std::string_view source, LadderText& out, std::vector<Problem>& problems)
+      : source_(source), out_(out), problems_(problems) {
     line_starts_.push_back(0);
     for (std::size_t i = 0; i < source.size(); ++i)
       if (source[i] == '\n') line_starts_.push_back(i + 1);
@@ -74,7 +75,8 @@ class Reader {
     return {line, line == 0 ? 0 : offset - line_starts_[line - 1] + 1, offset};
   }
 
-  void problem(Code code, std::string sentence, const std::string& key, const toml::source_region& at, std::string nearest = {}, std::string advice = {}, std::size_t length = 0) {
+  void problem(Code code, std::string sentence, const std::string& key, const toml::source_region& at,
+               std::string nearest = {}, std::string advice = {}, std::size_t length = 0) {
     Problem p{code, std::move(sentence), {}, std::move(nearest), std::move(advice)};
     const LadderText::Spot spot = spot_of(at);
     p.place.file = out_.file;
@@ -87,12 +89,17 @@ class Reader {
       p.place.text = std::string(source_.substr(begin, end - begin));
       p.place.offset = spot.column - 1;
       const std::size_t to = offset_of(at.end);
-      p.place.length = length > 0 ? length : at.end.line == at.begin.line && to > spot.offset ? to - spot.offset : p.place.text.size() - std::min(p.place.offset, p.place.text.size());
+      p.place.length = length > 0 ? length
+                       : at.end.line == at.begin.line && to > spot.offset
+                           ? to - spot.offset
+                           : p.place.text.size() - std::min(p.place.offset, p.place.text.size());
     }
     problems_.push_back(std::move(p));
   }
 
-  static std::string join(const std::string& prefix, std::string_view key) { return prefix.empty() ? std::string(key) : prefix + "." + std::string(key); }
+  static std::string join(const std::string& prefix, std::string_view key) {
+    return prefix.empty() ? std::string(key) : prefix + "." + std::string(key);
+  }
 
   // Reports the keys of a section that it does not have.
   void section(const toml::table& table, const std::string& name, const Names& known, const Names& later) {
@@ -101,18 +108,23 @@ class Reader {
       if (std::find(known.begin(), known.end(), word) != known.end()) continue;
       const std::string path = join(name, word);
       if (std::find(later.begin(), later.end(), word) != later.end()) {
-        problem(Code::not_in_this_version, "`" + path + "` is not in this version", path, key.source(), {}, {}, word.size());
+        problem(Code::not_in_this_version, "`" + path + "` is not in this version", path, key.source(), {}, {},
+                word.size());
         continue;
       }
       Names all = known;
       all.insert(all.end(), later.begin(), later.end());
-      problem(Code::unknown_key, name.empty() ? "a ladder has no section `" + word + "`" : "`" + name + "` has no key `" + word + "`", path, key.source(), nearest_word(word, all), {}, word.size());
+      problem(Code::unknown_key,
+              name.empty() ? "a ladder has no section `" + word + "`" : "`" + name + "` has no key `" + word + "`",
+              path, key.source(), nearest_word(word, all), {}, word.size());
     }
   }
 
   void remember(const std::string& path, const toml::node& node) { out_.spots[path] = spot_of(node.source()); }
 
-  void wrong_kind(const std::string& path, const toml::node& node, const char* wanted) { problem(Code::bad_value, "`" + path + "` has to be " + wanted, path, node.source()); }
+  void wrong_kind(const std::string& path, const toml::node& node, const char* wanted) {
+    problem(Code::bad_value, "`" + path + "` has to be " + wanted, path, node.source());
+  }
 
   const toml::table* sub_table(const toml::table& table, std::string_view key, const std::string& path) {
     const toml::node* const node = table.get(key);
@@ -137,7 +149,8 @@ class Reader {
     if (node == nullptr) return;
     remember(path, *node);
     const toml::array* const array = node->as_array();
-    const bool all = array != nullptr && std::all_of(array->begin(), array->end(), [](const toml::node& n) { return n.is_string(); });
+    const bool all = array != nullptr &&
+                     std::all_of(array->begin(), array->end(), [](const toml::node& n) { return n.is_string(); });
     if (!all) return wrong_kind(path, *node, "a list of texts, like [\"shop_no\"]");
     for (const toml::node& element : *array) {
       to.push_back(element.as_string()->get());
@@ -155,15 +168,18 @@ class Reader {
   }
 
   // One of a few words.
-  bool word(const toml::table& table, std::string_view key, const std::string& path, const Names& words, std::string& to) {
+  bool word(const toml::table& table, std::string_view key, const std::string& path, const Names& words,
+            std::string& to) {
     const std::size_t before = problems_.size();
     text(table, key, path, to);
     const toml::node* const node = table.get(key);
     if (node == nullptr || problems_.size() > before) return false;
     if (std::find(words.begin(), words.end(), to) != words.end()) return true;
     std::string all;
-    for (std::size_t i = 0; i < words.size(); ++i) all += (i == 0 ? "" : i + 1 == words.size() ? " or " : ", ") + words[i];
-    problem(Code::unknown_word, "`" + path + "` is " + all + ", not `" + to + "`", path, node->source(), nearest_word(to, words));
+    for (std::size_t i = 0; i < words.size(); ++i)
+      all += (i == 0 ? "" : i + 1 == words.size() ? " or " : ", ") + words[i];
+    problem(Code::unknown_word, "`" + path + "` is " + all + ", not `" + to + "`", path, node->source(),
+            nearest_word(to, words));
     return false;
   }
 
@@ -199,7 +215,8 @@ class Reader {
     std::string delimiter;
     text(table, "delimiter", path + ".delimiter", delimiter);
     if (delimiter.size() > 1)
-      problem(Code::bad_value, "`" + path + ".delimiter` is one sign", path + ".delimiter", table.get("delimiter")->source(), {}, "\",\", \";\", \"\\t\" or \"|\"");
+      problem(Code::bad_value, "`" + path + ".delimiter` is one sign", path + ".delimiter",
+              table.get("delimiter")->source(), {}, "\",\", \";\", \"\\t\" or \"|\"");
     else if (!delimiter.empty())
       to.delimiter = delimiter[0];
     std::string ragged;
@@ -216,19 +233,23 @@ class Reader {
       }
       section(*column, column_path, {"type"}, {"thousands", "point", "form"});
       std::string type;
-      if (word(*column, "type", column_path + ".type", {"integer", "decimal", "float", "date", "timestamp", "boolean", "text"}, type)) to.columns.push_back({name, type});
+      if (word(*column, "type", column_path + ".type",
+               {"integer", "decimal", "float", "date", "timestamp", "boolean", "text"}, type))
+        to.columns.push_back({name, type});
     }
   }
 
   void read_data(const toml::table& table, Data& data) {
-    section(table, "data", {"from", "as", "join", "columns", "nulls", "header", "delimiter", "ragged"}, {"locale", "zone"});
+    section(table, "data", {"from", "as", "join", "columns", "nulls", "header", "delimiter", "ragged"},
+            {"locale", "zone"});
     text(table, "from", "data.from", data.from);
     text(table, "as", "data.as", data.as);
     read_options(table, "data", data.read);
     const toml::node* const joins = table.get("join");
     if (joins == nullptr) return;
     const toml::array* const list = joins->as_array();
-    if (list == nullptr || !std::all_of(list->begin(), list->end(), [](const toml::node& n) { return n.is_table(); })) return wrong_kind("data.join", *joins, "written [[data.join]]");
+    if (list == nullptr || !std::all_of(list->begin(), list->end(), [](const toml::node& n) { return n.is_table(); }))
+      return wrong_kind("data.join", *joins, "written [[data.join]]");
     for (const toml::node& node : *list) {
       const std::string path = "data.join[" + std::to_string(data.joins.size()) + "]";
       const toml::table& one = *node.as_table();
@@ -238,13 +259,17 @@ class Reader {
       text(one, "with", path + ".with", join.with);
       text(one, "as", path + ".as", join.as);
       texts(one, "on", path + ".on", join.on);
-      if (join.with.empty()) problem(Code::missing_key, "`" + path + "` names no table", path, node.source(), {}, "with = \"shops.csv\"");
+      if (join.with.empty())
+        problem(Code::missing_key, "`" + path + "` names no table", path, node.source(), {}, "with = \"shops.csv\"");
       std::string kind;
       if (word(one, "kind", path + ".kind", {"left", "inner", "right", "full"}, kind) && kind != "left")
-        problem(Code::not_in_this_version, "joins other than \"left\" are not in this version", path + ".kind", one.get("kind")->source());
+        problem(Code::not_in_this_version, "joins other than \"left\" are not in this version", path + ".kind",
+                one.get("kind")->source());
       bool many = false;
       flag(one, "many", path + ".many", many);
-      if (many) problem(Code::not_in_this_version, "`many = true` is not in this version", path + ".many", one.get("many")->source());
+      if (many)
+        problem(Code::not_in_this_version, "`many = true` is not in this version", path + ".many",
+                one.get("many")->source());
       read_options(one, path, join.read);
       data.joins.push_back(std::move(join));
     }
@@ -261,7 +286,8 @@ class Reader {
     if (const auto* t = node.as_date_time()) {
       const auto& moment = t->get();
       char buffer[64];
-      std::snprintf(buffer, sizeof buffer, "%04d-%02d-%02d %02d:%02d:%02d", moment.date.year, moment.date.month, moment.date.day, moment.time.hour, moment.time.minute, moment.time.second);
+      std::snprintf(buffer, sizeof buffer, "%04d-%02d-%02d %02d:%02d:%02d", moment.date.year, moment.date.month,
+                    moment.date.day, moment.time.hour, moment.time.minute, moment.time.second);
       if (const auto parsed = Timestamp::parse(buffer)) return *parsed;
     }
     if (!node.is_number()) return {};
@@ -296,7 +322,9 @@ class Reader {
           const toml::node* const at = full->get(key);
           if (at == nullptr) return;
           to = value_of(*at);
-          if (!same_kind(to, choice.value)) problem(Code::bad_choice, "`" + path + "." + key + "` is of another type than its value", path, at->source());
+          if (!same_kind(to, choice.value))
+            problem(Code::bad_choice, "`" + path + "." + key + "` is of another type than its value", path,
+                    at->source());
         };
         limit("least", choice.least);
         limit("most", choice.most);
@@ -304,7 +332,9 @@ class Reader {
           if (const toml::array* const list = among->as_array())
             for (const toml::node& element : *list) {
               choice.among.push_back(value_of(element));
-              if (!same_kind(choice.among.back(), choice.value)) problem(Code::bad_choice, "`" + path + ".among` holds another type than its value", path, element.source());
+              if (!same_kind(choice.among.back(), choice.value))
+                problem(Code::bad_choice, "`" + path + ".among` holds another type than its value", path,
+                        element.source());
             }
           else
             wrong_kind(path + ".among", *among, "a list");
@@ -322,7 +352,8 @@ class Reader {
 
   void ties(const toml::table& table, std::string_view key, const std::string& path, Ties& to) {
     std::string name;
-    if (word(table, key, path, {"competition", "modified", "dense", "ordinal", "fractional"}, name)) to = *ties_from(name);
+    if (word(table, key, path, {"competition", "modified", "dense", "ordinal", "fractional"}, name))
+      to = *ties_from(name);
   }
 
   void read_rank(const toml::table& table, Level& level) {
@@ -337,7 +368,8 @@ class Reader {
       for (const auto& [name, node] : in_order(*also)) {
         const std::string path = "rank.also." + name;
         if (node->is_table()) {
-          problem(Code::not_in_this_version, "`" + path + "`: only tie rules are in this version", path, node->source(), {}, name + " = \"dense\"");
+          problem(Code::not_in_this_version, "`" + path + "`: only tie rules are in this version", path, node->source(),
+                  {}, name + " = \"dense\"");
           continue;
         }
         Also one{name, Ties::competition};
@@ -357,7 +389,8 @@ class Reader {
         level.best = static_cast<std::size_t>(number->get());
     }
     std::string cut;
-    if (word(table, "cut", "keep.cut", {"with ties", "strict"}, cut)) level.cut = cut == "strict" ? Cut::strict : Cut::with_ties;
+    if (word(table, "cut", "keep.cut", {"with ties", "strict"}, cut))
+      level.cut = cut == "strict" ? Cut::strict : Cut::with_ties;
   }
 
   void read_list(const toml::table& table, Listing& list) {
@@ -392,7 +425,8 @@ std::size_t raw_offset(std::string_view raw, bool escapes, std::size_t offset) {
     }
     const char kind = at + 1 < raw.size() ? raw[at + 1] : '\0';
     const std::size_t digits = kind == 'u' ? 4 : kind == 'U' ? 8 : 0;
-    const unsigned long code = digits > 0 ? std::strtoul(std::string(raw.substr(at + 2, digits)).c_str(), nullptr, 16) : 0;
+    const unsigned long code =
+        digits > 0 ? std::strtoul(std::string(raw.substr(at + 2, digits)).c_str(), nullptr, 16) : 0;
     made += code < 0x80 ? 1 : code < 0x800 ? 2 : code < 0x10000 ? 3 : 4;
     at += 2 + digits;
   }
@@ -429,7 +463,8 @@ LadderText read_ladder(std::string_view source, const std::string& file_name) {
     throw Error(std::move(p));
   }
   Reader(source, out, problems).read(result.table());
-  std::stable_sort(problems.begin(), problems.end(), [](const Problem& a, const Problem& b) { return a.place.line < b.place.line; });
+  std::stable_sort(problems.begin(), problems.end(),
+                   [](const Problem& a, const Problem& b) { return a.place.line < b.place.line; });
   if (!problems.empty()) throw Error(std::move(problems));
   return out;
 }

@@ -10,12 +10,15 @@ namespace {
 std::string quoted(const std::string& text) {
   std::string out = nlohmann::json(text).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
   // JSON leaves DEL alone; TOML does not allow it.
-  for (std::size_t at = out.find('\x7f'); at != std::string::npos; at = out.find('\x7f', at)) out.replace(at, 1, "\\u007F");
+  for (std::size_t at = out.find('\x7f'); at != std::string::npos; at = out.find('\x7f', at))
+    out.replace(at, 1, "\\u007F");
   return out;
 }
 
 std::string key(const std::string& name) {
-  const bool bare = !name.empty() && name.find_first_not_of("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-") == std::string::npos;
+  const bool bare =
+      !name.empty() &&
+      name.find_first_not_of("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-") == std::string::npos;
   return bare ? name : quoted(name);
 }
 
@@ -83,7 +86,8 @@ class Writer {
   }
 
   static std::string choice_text(const Choice& choice) {
-    const bool plain = choice.label.empty() && choice.unit.empty() && is_null(choice.least) && is_null(choice.most) && choice.among.empty();
+    const bool plain = choice.label.empty() && choice.unit.empty() && is_null(choice.least) && is_null(choice.most) &&
+                       choice.among.empty();
     if (plain) return value_text(choice.value);
     std::string out = "{ value = " + value_text(choice.value);
     if (!choice.label.empty()) out += ", label = " + quoted(choice.label);
@@ -113,7 +117,8 @@ class Writer {
     if (level.ties != Ties::competition) line("ties", quoted(ties_name(level.ties)));
     if (!level.also.empty()) {
       std::string also = "{ ";
-      for (std::size_t i = 0; i < level.also.size(); ++i) also += (i > 0 ? ", " : "") + key(level.also[i].name) + " = " + quoted(ties_name(level.also[i].ties));
+      for (std::size_t i = 0; i < level.also.size(); ++i)
+        also += (i > 0 ? ", " : "") + key(level.also[i].name) + " = " + quoted(ties_name(level.also[i].ties));
       line("also", also + " }");
     }
     if (!level.rank_as.empty()) line("rank_as", quoted(level.rank_as));
@@ -130,7 +135,8 @@ class Writer {
     if (!of.columns.empty()) line("columns", list(of.columns));
     if (of.headings.empty()) return;
     std::string headings = "{ ";
-    for (std::size_t i = 0; i < of.headings.size(); ++i) headings += (i > 0 ? ", " : "") + key(of.headings[i].first) + " = " + quoted(of.headings[i].second);
+    for (std::size_t i = 0; i < of.headings.size(); ++i)
+      headings += (i > 0 ? ", " : "") + key(of.headings[i].first) + " = " + quoted(of.headings[i].second);
     line("headings", headings + " }");
   }
 

@@ -1,8 +1,8 @@
-#include <cerrno>
-#include <cstring>
 #include <fcntl.h>
 #include <sys/stat.h>
 #include <unistd.h>
+#include <cerrno>
+#include <cstring>
 
 #include "lofty/error.hpp"
 #include "lofty/write.hpp"
@@ -32,10 +32,12 @@ bool write_all(int to, std::string_view text) {
 void write_file(const std::filesystem::path& file, std::string_view text) {
   std::error_code ignored;
   const auto status = std::filesystem::status(file, ignored);
-  if (std::filesystem::is_directory(status)) throw failure(Code::cannot_open, file, "this is a folder, not a file", EISDIR);
+  if (std::filesystem::is_directory(status))
+    throw failure(Code::cannot_open, file, "this is a folder, not a file", EISDIR);
   // A device or pipe cannot be replaced; it is written to.
   const bool special = std::filesystem::exists(status) && !std::filesystem::is_regular_file(status);
-  const std::filesystem::path beside = special ? file : std::filesystem::path(file.string() + "." + std::to_string(::getpid()) + ".tmp");
+  const std::filesystem::path beside =
+      special ? file : std::filesystem::path(file.string() + "." + std::to_string(::getpid()) + ".tmp");
   const int to = ::open(beside.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666);
   if (to < 0) throw failure(Code::cannot_open, file, "cannot be written", errno);
   bool ok = write_all(to, text);

@@ -23,20 +23,24 @@ std::string csv_field(const std::string& text, bool is_text) {
 
 std::string csv(const Standings& s) {
   std::string out;
-  for (std::size_t c = 0; c < s.columns().size(); ++c) out += (c > 0 ? "," : "") + csv_field(s.columns()[c].heading, true);
+  for (std::size_t c = 0; c < s.columns().size(); ++c)
+    out += (c > 0 ? "," : "") + csv_field(s.columns()[c].heading, true);
   out += "\n";
   for (std::size_t r = 0; r < s.rows(); ++r) {
     for (std::size_t c = 0; c < s.columns().size(); ++c) {
       if (c > 0) out += ',';
       const Value value = s.value(r, c);
-      if (!is_null(value)) out += csv_field(to_text(value, s.columns()[c].type.zoned), s.columns()[c].type.kind == Kind::text);
+      if (!is_null(value))
+        out += csv_field(to_text(value, s.columns()[c].type.zoned), s.columns()[c].type.kind == Kind::text);
     }
     out += "\n";
   }
   return out;
 }
 
-std::string json_text(const std::string& text) { return nlohmann::json(text).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace); }
+std::string json_text(const std::string& text) {
+  return nlohmann::json(text).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
+}
 
 std::string json_value(const Value& value, const Type& type) {
   if (is_null(value)) return "null";
@@ -51,10 +55,12 @@ std::string json_value(const Value& value, const Type& type) {
 }
 
 std::string json(const Standings& s) {
-  std::string out = "{\n  \"title\": " + json_text(s.title()) + ",\n  \"question\": " + json_text(s.question()) + ",\n  \"columns\": [";
+  std::string out = "{\n  \"title\": " + json_text(s.title()) + ",\n  \"question\": " + json_text(s.question()) +
+                    ",\n  \"columns\": [";
   for (std::size_t c = 0; c < s.columns().size(); ++c) {
     const StandingColumn& column = s.columns()[c];
-    out += (c > 0 ? ",\n    " : "\n    ") + std::string("{\"name\": ") + json_text(column.name) + ", \"heading\": " + json_text(column.heading) + ", \"type\": \"" + kind_name(column.type.kind) + "\"}";
+    out += (c > 0 ? ",\n    " : "\n    ") + std::string("{\"name\": ") + json_text(column.name) +
+           ", \"heading\": " + json_text(column.heading) + ", \"type\": \"" + kind_name(column.type.kind) + "\"}";
   }
   out += "\n  ],\n  \"rows\": [";
   for (std::size_t r = 0; r < s.rows(); ++r) {
@@ -66,11 +72,14 @@ std::string json(const Standings& s) {
     out += "}";
   }
   const Accounting& a = s.accounting();
-  out += "\n  ],\n  \"accounting\": {\"read\": " + std::to_string(a.read) + ", \"left_out\": " + std::to_string(a.left_out) + ", \"unknown\": " + std::to_string(a.unknown) +
-         ", \"counted\": " + std::to_string(a.counted) + ", \"entries\": " + std::to_string(a.entries) + ", \"ranked\": " + std::to_string(a.ranked) + ", \"unranked\": " + std::to_string(a.unranked) +
+  out += "\n  ],\n  \"accounting\": {\"read\": " + std::to_string(a.read) +
+         ", \"left_out\": " + std::to_string(a.left_out) + ", \"unknown\": " + std::to_string(a.unknown) +
+         ", \"counted\": " + std::to_string(a.counted) + ", \"entries\": " + std::to_string(a.entries) +
+         ", \"ranked\": " + std::to_string(a.ranked) + ", \"unranked\": " + std::to_string(a.unranked) +
          ", \"listed\": " + std::to_string(a.listed) + "},\n  \"remarks\": [";
   for (std::size_t i = 0; i < s.remarks().size(); ++i)
-    out += (i > 0 ? ",\n    " : "\n    ") + std::string("{\"code\": ") + json_text(s.remarks()[i].code) + ", \"sentence\": " + json_text(s.remarks()[i].sentence) + "}";
+    out += (i > 0 ? ",\n    " : "\n    ") + std::string("{\"code\": ") + json_text(s.remarks()[i].code) +
+           ", \"sentence\": " + json_text(s.remarks()[i].sentence) + "}";
   return out + "\n  ]\n}\n";
 }
 
@@ -97,7 +106,8 @@ std::string markdown(const Standings& s) {
     for (std::size_t c = 0; c < s.columns().size(); ++c) {
       const Value value = s.value(r, c);
       std::string text = is_null(value) ? "(none)" : markdown_cell(to_text(value, s.columns()[c].type.zoned));
-      if (s.columns()[c].role == Role::place && s.columns()[c].ties != Ties::ordinal && s.tied(r) && !is_null(value)) text += "=";
+      if (s.columns()[c].role == Role::place && s.columns()[c].ties != Ties::ordinal && s.tied(r) && !is_null(value))
+        text += "=";
       out += " " + text + " |";
     }
     out += "\n";
@@ -114,8 +124,17 @@ Format format_from(std::string_view ending) {
   if (ending == "json") return Format::json;
   if (ending == "md") return Format::markdown;
   for (const char* later : {"xlsx", "html", "sqlite"})
-    if (ending == later) throw Error(Problem{Code::not_in_this_version, "`" + std::string(ending) + "` files are not in this version", {}, {}, "csv, json or md"});
-  throw Error(Problem{Code::unknown_word, "no format is called `" + std::string(ending) + "`", {}, engine::nearest_word(ending, {"csv", "json", "md"}), "csv, json or md"});
+    if (ending == later)
+      throw Error(Problem{Code::not_in_this_version,
+                          "`" + std::string(ending) + "` files are not in this version",
+                          {},
+                          {},
+                          "csv, json or md"});
+  throw Error(Problem{Code::unknown_word,
+                      "no format is called `" + std::string(ending) + "`",
+                      {},
+                      engine::nearest_word(ending, {"csv", "json", "md"}),
+                      "csv, json or md"});
 }
 
 std::string written(const Standings& standings, Format format) {

@@ -26,8 +26,10 @@ std::optional<Value> parse_like(const Value& like, const std::string& text) {
     if (exact) return Value(Decimal(reading.coefficient, reading.scale).to_double());
     return std::nullopt;
   }
-  if (std::holds_alternative<Date>(like) && reading.look == Look::date) return Value(Date{static_cast<std::int32_t>(reading.instant)});
-  if (std::holds_alternative<Timestamp>(like) && (reading.look == Look::timestamp || reading.look == Look::zoned)) return Value(Timestamp{reading.instant});
+  if (std::holds_alternative<Date>(like) && reading.look == Look::date)
+    return Value(Date{static_cast<std::int32_t>(reading.instant)});
+  if (std::holds_alternative<Timestamp>(like) && (reading.look == Look::timestamp || reading.look == Look::zoned))
+    return Value(Timestamp{reading.instant});
   if (std::holds_alternative<bool>(like) && reading.look == Look::boolean) return Value(reading.instant != 0);
   return std::nullopt;
 }
@@ -59,21 +61,28 @@ void choose(Ladder& ladder, const std::string& name, const std::string& text) {
     names.push_back(choice.name);
     if (choice.name != name) continue;
     const auto value = parse_like(choice.value, text);
-    if (!value) throw problem(Code::bad_choice, "the choice " + quoted(name) + " is " + kind_of(choice.value) + ", not `" + text + "`");
-    const bool below = !is_null(choice.least) && *value < choice.least, above = !is_null(choice.most) && choice.most < *value;
+    if (!value)
+      throw problem(Code::bad_choice,
+                    "the choice " + quoted(name) + " is " + kind_of(choice.value) + ", not `" + text + "`");
+    const bool below = !is_null(choice.least) && *value < choice.least,
+               above = !is_null(choice.most) && choice.most < *value;
     if (below || above) {
-      std::string range = is_null(choice.most) ? "at least " + to_text(choice.least) : is_null(choice.least) ? "at most " + to_text(choice.most) : "from " + to_text(choice.least) + " to " + to_text(choice.most);
+      std::string range = is_null(choice.most)    ? "at least " + to_text(choice.least)
+                          : is_null(choice.least) ? "at most " + to_text(choice.most)
+                                                  : "from " + to_text(choice.least) + " to " + to_text(choice.most);
       throw problem(Code::bad_choice, "the choice " + quoted(name) + " has to be " + range, {}, {});
     }
     if (!choice.among.empty() && std::find(choice.among.begin(), choice.among.end(), *value) == choice.among.end()) {
       std::vector<std::string> words;
       for (const Value& one : choice.among) words.push_back(to_text(one));
-      throw problem(Code::bad_choice, "the choice " + quoted(name) + " has to be one of " + listed(words, "or"), nearest_word(text, words));
+      throw problem(Code::bad_choice, "the choice " + quoted(name) + " has to be one of " + listed(words, "or"),
+                    nearest_word(text, words));
     }
     choice.value = *value;
     return;
   }
-  throw problem(Code::unknown_choice, "no choice is called " + quoted(name), nearest_word(name, names), names.empty() ? "the ladder has no [choices]" : "");
+  throw problem(Code::unknown_choice, "no choice is called " + quoted(name), nearest_word(name, names),
+                names.empty() ? "the ladder has no [choices]" : "");
 }
 
 }  // namespace lofty

@@ -71,9 +71,10 @@ ColumnProfile column_profile(const std::string& heading, const Column& column, c
   std::vector<std::uint32_t> ids(p.distinct);
   for (std::uint32_t i = 0; i < ids.size(); ++i) ids[i] = i;
   const std::size_t shown = std::min<std::size_t>(3, ids.size());
-  std::partial_sort(ids.begin(), ids.begin() + static_cast<std::ptrdiff_t>(shown), ids.end(), [&](std::uint32_t a, std::uint32_t b) {
-    return distinct.counts[a] != distinct.counts[b] ? distinct.counts[a] > distinct.counts[b] : a < b;
-  });
+  std::partial_sort(ids.begin(), ids.begin() + static_cast<std::ptrdiff_t>(shown), ids.end(),
+                    [&](std::uint32_t a, std::uint32_t b) {
+                      return distinct.counts[a] != distinct.counts[b] ? distinct.counts[a] > distinct.counts[b] : a < b;
+                    });
   for (std::size_t i = 0; i < shown; ++i) p.samples.push_back(column.value(distinct.first_rows[ids[i]]));
   return p;
 }
@@ -119,9 +120,12 @@ class Doubts {
     const std::string name = quoted(data_.headings[index]);
     const Census& census = data_.census[index];
     if (c.type().kind == Kind::timestamp && census.of(Look::zoned) > 0 && census.of(Look::timestamp) > 0)
-      say("mixed-offsets", name + " mixes " + counted(census.of(Look::zoned), "timestamp") + " with an offset and " + with_commas(census.of(Look::timestamp)) + " without");
+      say("mixed-offsets", name + " mixes " + counted(census.of(Look::zoned), "timestamp") + " with an offset and " +
+                               with_commas(census.of(Look::timestamp)) + " without");
     if (c.type().kind != Kind::text || c.rows() == 0) return;
-    const std::size_t values = census.values(), numbers = census.of(Look::integer) + census.of(Look::decimal) + census.of(Look::exponent), padded = census.of(Look::padded);
+    const std::size_t values = census.values(),
+                      numbers = census.of(Look::integer) + census.of(Look::decimal) + census.of(Look::exponent),
+                      padded = census.of(Look::padded);
     std::size_t dates = 0, grouped = 0;
     for (const std::uint32_t row : distinct.first_rows) {
       const std::string_view text = c.dictionary().text(c.code(row));
@@ -129,38 +133,52 @@ class Doubts {
       grouped += looks_like_grouped_number(text);
     }
     if (padded > 0 && (numbers + padded) * 2 >= values)
-      say("numbers-as-text", name + " holds numbers, and " + counted(padded, "value") + " with leading zeros: it is kept as text");
+      say("numbers-as-text",
+          name + " holds numbers, and " + counted(padded, "value") + " with leading zeros: it is kept as text");
     else if (numbers * 2 >= values && numbers > 0)
-      say("numbers-as-text", name + " is text, though " + with_commas(numbers) + " of its " + counted(values, "value") + " are numbers");
+      say("numbers-as-text",
+          name + " is text, though " + with_commas(numbers) + " of its " + counted(values, "value") + " are numbers");
     else if (grouped * 2 >= distinct.first_rows.size() && grouped > 0)
-      say("numbers-as-text", name + " is text: its numbers carry thousands separators or currency marks, which are never guessed");
+      say("numbers-as-text",
+          name + " is text: its numbers carry thousands separators or currency marks, which are never guessed");
     if (dates > 0 || (census.of(Look::date) > 0 && census.of(Look::date) + dates * 2 < values))
       if (dates + census.of(Look::date) > 0 && (dates > 0 || census.of(Look::date) * 2 >= values))
-        say("mixed-dates", name + " is text, though some of its values look like dates" + (census.of(Look::date) > 0 ? " in several forms" : "") + "; dates are read as 2025-03-31");
+        say("mixed-dates", name + " is text, though some of its values look like dates" +
+                               (census.of(Look::date) > 0 ? " in several forms" : "") +
+                               "; dates are read as 2025-03-31");
     spellings(c, name, distinct);
     null_words(c, name, distinct);
   }
 
   void rows(std::size_t duplicates) {
-    if (duplicates > 0) say("duplicate-rows", counted(duplicates, "row") + (duplicates == 1 ? " equals" : " equal") + " an earlier one in every column; they are kept");
+    if (duplicates > 0)
+      say("duplicate-rows", counted(duplicates, "row") + (duplicates == 1 ? " equals" : " equal") +
+                                " an earlier one in every column; they are kept");
   }
 
  private:
-  void say(std::string code, std::string sentence) { profile_.doubts.push_back({std::move(code), std::move(sentence)}); }
+  void say(std::string code, std::string sentence) {
+    profile_.doubts.push_back({std::move(code), std::move(sentence)});
+  }
 
   void spellings(const Column& c, const std::string& name, const Distinct& distinct) {
     if (distinct.first_rows.size() > 100'000) return;
     std::map<std::string, std::vector<std::uint32_t>> alike;
-    for (std::uint32_t id = 0; id < distinct.first_rows.size(); ++id) alike[trimmed_folded(c.dictionary().text(c.code(distinct.first_rows[id])))].push_back(id);
+    for (std::uint32_t id = 0; id < distinct.first_rows.size(); ++id)
+      alike[trimmed_folded(c.dictionary().text(c.code(distinct.first_rows[id])))].push_back(id);
     std::size_t sets = 0;
     std::string examples;
     for (const auto& [key, ids] : alike) {
       if (ids.size() < 2 || ++sets > 3) continue;
       examples += examples.empty() ? "" : "; ";
       for (std::size_t i = 0; i < ids.size(); ++i)
-        examples += (i > 0 ? ", " : "") + quoted(std::string(c.dictionary().text(c.code(distinct.first_rows[ids[i]])))) + " (" + with_commas(distinct.counts[ids[i]]) + ")";
+        examples += (i > 0 ? ", " : "") +
+                    quoted(std::string(c.dictionary().text(c.code(distinct.first_rows[ids[i]])))) + " (" +
+                    with_commas(distinct.counts[ids[i]]) + ")";
     }
-    if (sets > 0) say("alike-spellings", name + " has " + (sets == 1 ? "spellings" : with_commas(sets) + " sets of spellings") + " that differ only in case or blanks: " + examples + (sets > 3 ? "; ..." : ""));
+    if (sets > 0)
+      say("alike-spellings", name + " has " + (sets == 1 ? "spellings" : with_commas(sets) + " sets of spellings") +
+                                 " that differ only in case or blanks: " + examples + (sets > 3 ? "; ..." : ""));
   }
 
   void null_words(const Column& c, const std::string& name, const Distinct& distinct) {
@@ -172,7 +190,9 @@ class Doubts {
       found += (found.empty() ? "" : ", ") + quoted(text) + " (" + with_commas(distinct.counts[id]) + ")";
       declaration += (declaration.empty() ? "\"" : ", \"") + text + "\"";
     }
-    if (!found.empty()) say("null-words", name + " holds " + found + " as text; nulls = [" + declaration + "] under [data] makes them null");
+    if (!found.empty())
+      say("null-words",
+          name + " holds " + found + " as text; nulls = [" + declaration + "] under [data] makes them null");
   }
 
   TableProfile& profile_;

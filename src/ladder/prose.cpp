@@ -13,12 +13,15 @@ std::string plural(const std::string& noun) {
   if (noun.empty()) return noun;
   const char last = noun.back();
   const char before = noun.size() > 1 ? noun[noun.size() - 2] : 'a';
-  if (last == 'y' && std::string("aeiou").find(before) == std::string::npos) return noun.substr(0, noun.size() - 1) + "ies";
+  if (last == 'y' && std::string("aeiou").find(before) == std::string::npos)
+    return noun.substr(0, noun.size() - 1) + "ies";
   if (last == 's' || last == 'x' || (last == 'h' && (before == 'c' || before == 's'))) return noun + "es";
   return noun + "s";
 }
 
-std::string counted(std::size_t number, const std::string& noun) { return with_commas(number) + " " + (number == 1 ? noun : plural(noun)); }
+std::string counted(std::size_t number, const std::string& noun) {
+  return with_commas(number) + " " + (number == 1 ? noun : plural(noun));
+}
 
 std::string listed(const std::vector<std::string>& words, const char* joint) {
   std::string out;

@@ -10,9 +10,9 @@ std::string with_commas(std::size_t number);                       // "11,931"
 std::string plural(const std::string& noun);                       // "shop" -> "shops", "family" -> "families"
 std::string counted(std::size_t number, const std::string& noun);  // "1 shop", "11,931 lines"
 std::string listed(const std::vector<std::string>& words, const char* joint = "and");  // "a, b and c"
-std::string quoted(const std::string& text);                       // "`spend`"
-std::string noun_of_key(const std::string& column);                // "shop_no" -> "shop"
-std::string noun_of_table(const std::string& alias);               // "order_lines" -> "line", "shops" -> "shop", "x" -> "row"
+std::string quoted(const std::string& text);                                           // "`spend`"
+std::string noun_of_key(const std::string& column);                                    // "shop_no" -> "shop"
+std::string noun_of_table(const std::string& alias);  // "order_lines" -> "line", "shops" -> "shop", "x" -> "row"
 std::string capitalized(std::string text);
 
 }  // namespace lofty::engine

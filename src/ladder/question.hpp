@@ -89,7 +89,7 @@ struct Question {
   std::vector<std::size_t> each, within;
   std::vector<SortKey> by, tiebreak, list_order;
   bool list_as_input = false;
-  bool places = false;      // is anything ranked?
+  bool places = false;                   // is anything ranked?
   std::vector<std::string> place_names;  // rank, then rank.also
   std::vector<ListColumn> list_columns;
   int slots = 0;
@@ -100,7 +100,8 @@ struct Question {
 
 // Opens the tables and binds every formula. Problems are appended. The result refers to `ladder`, which must outlive
 // it. With `read`, tables are read as soon as their columns are known, and types are checked.
-Question resolve(const Ladder& ladder, const Catalog& catalog, bool read, const Run& run, std::vector<Problem>& problems);
+Question resolve(const Ladder& ladder, const Catalog& catalog, bool read, const Run& run,
+                 std::vector<Problem>& problems);
 
 // "order_lines" of "folder/order_lines.csv".
 std::string stem_of(const std::string& name);

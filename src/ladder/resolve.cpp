@@ -43,7 +43,8 @@ struct Parsed {
 
 class Resolver {
  public:
-  Resolver(const Ladder& ladder, const Catalog& catalog, std::vector<Problem>& problems) : ladder_(ladder), catalog_(catalog), problems_(problems) {}
+  Resolver(const Ladder& ladder, const Catalog& catalog, std::vector<Problem>& problems)
+      : ladder_(ladder), catalog_(catalog), problems_(problems) {}
 
   // False when the tables could not all be opened: nothing more can be said then.
   bool open_tables() {
@@ -60,7 +61,8 @@ class Resolver {
     for (std::size_t i = 0; i < tables_.size(); ++i)
       for (std::size_t k = 0; k < i; ++k)
         if (equal_folded(tables_[i].alias, tables_[k].alias))
-          problem(Code::name_taken, "two tables are called " + quoted(tables_[i].alias), i == 0 ? "data.from" : "data.join[" + std::to_string(i - 1) + "].with",
+          problem(Code::name_taken, "two tables are called " + quoted(tables_[i].alias),
+                  i == 0 ? "data.from" : "data.join[" + std::to_string(i - 1) + "].with",
                   "as = \"another_name\" tells them apart");
     return true;
   }
@@ -71,7 +73,8 @@ class Resolver {
     question_.tables = tables_;
     question_.level = ladder_.levels.empty() ? nullptr : &ladder_.levels.front();
     question_.places = question_.level != nullptr && !question_.level->by.empty();
-    if (ladder_.levels.size() > 1) problem(Code::not_in_this_version, "levels inside levels are not in this version", "level");
+    if (ladder_.levels.size() > 1)
+      problem(Code::not_in_this_version, "levels inside levels are not in this version", "level");
     bind_joins();
     parse_named(ladder_.figures, "figures.", figures_);
     parse_named(ladder_.totals, "totals.", totals_);
@@ -99,7 +102,8 @@ class Resolver {
   bool failed() const { return failed_; }
 
  private:
-  void problem(Code code, std::string sentence, std::string key, std::string advice = {}, std::string nearest = {}, const std::string& text = {}) {
+  void problem(Code code, std::string sentence, std::string key, std::string advice = {}, std::string nearest = {},
+               const std::string& text = {}) {
     Problem p{code, std::move(sentence), {}, std::move(nearest), std::move(advice)};
     p.place.key = std::move(key);
     p.place.text = text;
@@ -155,7 +159,9 @@ class Resolver {
       const std::string key = "data.join[" + std::to_string(i) + "].on";
       JoinUse use;
       use.table = i + 1;
-      if (join.on.empty()) problem(Code::missing_key, "the join with " + quoted(join.with) + " names no key", "data.join[" + std::to_string(i) + "]", "on = [\"shop_no\"]");
+      if (join.on.empty())
+        problem(Code::missing_key, "the join with " + quoted(join.with) + " names no key",
+                "data.join[" + std::to_string(i) + "]", "on = [\"shop_no\"]");
       for (const std::string& on : join.on) {
         const std::size_t equals = on.find('=');
         const auto trimmed = [](std::string text) {
@@ -163,7 +169,8 @@ class Resolver {
           text.erase(text.find_last_not_of(" \t") + 1);
           return text;
         };
-        const std::string left = trimmed(on.substr(0, equals)), right = equals == std::string::npos ? left : trimmed(on.substr(equals + 1));
+        const std::string left = trimmed(on.substr(0, equals)),
+                          right = equals == std::string::npos ? left : trimmed(on.substr(equals + 1));
         JoinUse::Pair pair;
         const auto right_column = column_in(use.table, right, key, on);
         bool found = false;
@@ -174,7 +181,8 @@ class Resolver {
             found = true;
           }
         if (!found) {
-          const Problem p = no_column(name_expression(left), std::make_shared<Origin>(Origin{key, on}), use.table, false);
+          const Problem p =
+              no_column(name_expression(left), std::make_shared<Origin>(Origin{key, on}), use.table, false);
           add(p);
         }
         use.broken = use.broken || !found || !right_column;
@@ -191,14 +199,18 @@ class Resolver {
   // "orders.shop_no" -> "shop_no" when `orders` is table t; else the name as it is.
   std::string right_name(const std::string& name, std::size_t t) const {
     const std::string prefix = tables_[t].alias + ".";
-    return name.size() > prefix.size() && equal_folded(name.substr(0, prefix.size()), prefix) ? name.substr(prefix.size()) : name;
+    return name.size() > prefix.size() && equal_folded(name.substr(0, prefix.size()), prefix)
+               ? name.substr(prefix.size())
+               : name;
   }
 
-  std::optional<std::size_t> column_in(std::size_t table, const std::string& name, const std::string& key, const std::string& text) {
+  std::optional<std::size_t> column_in(std::size_t table, const std::string& name, const std::string& key,
+                                       const std::string& text) {
     const auto column = find_column(table, right_name(name, table), false);
     if (!column) {
-      Problem p = formula_problem(Code::unknown_column, "no column " + quoted(name) + " in " + tables_[table].source->name(), text, text.rfind(name), text.rfind(name) + name.size(),
-                                  nearest_word(name, tables_[table].source->headings()));
+      Problem p = formula_problem(
+          Code::unknown_column, "no column " + quoted(name) + " in " + tables_[table].source->name(), text,
+          text.rfind(name), text.rfind(name) + name.size(), nearest_word(name, tables_[table].source->headings()));
       p.place.key = key;
       add(std::move(p));
     }
@@ -224,18 +236,20 @@ class Resolver {
   // Is this column of a joined table the key that it was joined by under the same name? Then it is one column.
   bool is_shared_key(std::size_t table, std::size_t column) const {
     for (const JoinUse& join : question_.joins)
-      if (join.table == table && join.broken) {  // a problem has been said; what its columns are called is not another one
+      if (join.table == table &&
+          join.broken) {  // a problem has been said; what its columns are called is not another one
         for (std::size_t t = 0; t < table; ++t)
           if (find_column(t, tables_[table].source->headings()[column], false)) return true;
       } else if (join.table == table)
         for (const JoinUse::Pair& pair : join.on)
-          if (pair.right_column == column &&
-              equal_folded(tables_[pair.left_table].source->headings()[pair.left_column], tables_[table].source->headings()[column]))
+          if (pair.right_column == column && equal_folded(tables_[pair.left_table].source->headings()[pair.left_column],
+                                                          tables_[table].source->headings()[column]))
             return true;
     return false;
   }
 
-  Problem no_column(const Expression& e, const std::shared_ptr<const Origin>& origin, std::size_t tables, bool with_totals) {
+  Problem no_column(const Expression& e, const std::shared_ptr<const Origin>& origin, std::size_t tables,
+                    bool with_totals) {
     std::vector<std::string> names, places;
     for (std::size_t t = 0; t < std::min(tables, tables_.size()); ++t) {
       places.push_back(tables_[t].source->name());
@@ -247,11 +261,13 @@ class Resolver {
     const std::string nearest = nearest_word(e.text, names);
     std::string advice;
     if (e.quoted) advice = "text goes in single quotes: '" + e.text + "'";
-    return problem_at(Code::unknown_column, "no column " + quoted(e.text) + " in " + listed(places, "or"), e, origin, nearest, advice);
+    return problem_at(Code::unknown_column, "no column " + quoted(e.text) + " in " + listed(places, "or"), e, origin,
+                      nearest, advice);
   }
 
   // The row relation's column for a table's column.
-  NodePtr row_column(std::size_t table, std::size_t column, const Expression& e, const std::shared_ptr<const Origin>& origin) {
+  NodePtr row_column(std::size_t table, std::size_t column, const Expression& e,
+                     const std::shared_ptr<const Origin>& origin) {
     question_.tables[table].wanted.insert(column);
     const RowColumn wanted{table, column};
     auto& columns = question_.row_columns;
@@ -293,8 +309,10 @@ class Resolver {
     if (found.size() == 1) return row_column(found[0].first, found[0].second, e, origin);
     if (found.size() > 1) {
       std::vector<std::string> options;
-      for (const auto& [t, column] : found) options.push_back(quoted(tables_[t].alias + "." + tables_[t].source->headings()[column]));
-      throw Error(problem_at(Code::ambiguous_column, quoted(e.text) + " is in several tables", e, origin, {}, "write " + listed(options, "or")));
+      for (const auto& [t, column] : found)
+        options.push_back(quoted(tables_[t].alias + "." + tables_[t].source->headings()[column]));
+      throw Error(problem_at(Code::ambiguous_column, quoted(e.text) + " is in several tables", e, origin, {},
+                             "write " + listed(options, "or")));
     }
     if (!e.qualifier.empty()) {
       std::vector<std::string> aliases;
@@ -303,16 +321,22 @@ class Resolver {
         aliases.push_back(tables_[t].alias);
         if (!equal_folded(e.qualifier, tables_[t].alias)) continue;
         known = true;
-        throw Error(problem_at(Code::unknown_column, "no column " + quoted(e.text) + " in " + tables_[t].source->name(), e, origin, nearest_word(e.text, tables_[t].source->headings())));
+        throw Error(problem_at(Code::unknown_column, "no column " + quoted(e.text) + " in " + tables_[t].source->name(),
+                               e, origin, nearest_word(e.text, tables_[t].source->headings())));
       }
-      if (!known) throw Error(problem_at(Code::unknown_table, "no table is called " + quoted(e.qualifier) + " here", e, origin, nearest_word(e.qualifier, aliases)));
+      if (!known)
+        throw Error(problem_at(Code::unknown_table, "no table is called " + quoted(e.qualifier) + " here", e, origin,
+                               nearest_word(e.qualifier, aliases)));
     }
     // The same letters in another case, several times over?
     for (std::size_t t = 0; t < tables_.size(); ++t) {
       std::vector<std::string> alike;
       for (const std::string& heading : tables_[t].source->headings())
         if (equal_folded(heading, e.text)) alike.push_back("\"" + heading + "\"");
-      if (alike.size() > 1) throw Error(problem_at(Code::ambiguous_column, quoted(e.text) + " fits several columns of " + tables_[t].source->name(), e, origin, {}, "write " + listed(alike, "or")));
+      if (alike.size() > 1)
+        throw Error(problem_at(Code::ambiguous_column,
+                               quoted(e.text) + " fits several columns of " + tables_[t].source->name(), e, origin, {},
+                               "write " + listed(alike, "or")));
     }
     throw Error(no_column(e, origin, tables_.size(), false));
   }
@@ -323,7 +347,8 @@ class Resolver {
     for (const Choice& choice : ladder_.choices) {
       if (choice.name != e.text) continue;
       Type type{.kind = Kind::text};
-      if (const auto* number = std::get_if<Decimal>(&choice.value)) type = {.kind = number->scale() > 0 ? Kind::decimal : Kind::integer, .scale = number->scale()};
+      if (const auto* number = std::get_if<Decimal>(&choice.value))
+        type = {.kind = number->scale() > 0 ? Kind::decimal : Kind::integer, .scale = number->scale()};
       if (std::holds_alternative<double>(choice.value)) type = {.kind = Kind::floating};
       if (std::holds_alternative<Date>(choice.value)) type = {.kind = Kind::date};
       if (std::holds_alternative<Timestamp>(choice.value)) type = {.kind = Kind::timestamp};
@@ -332,13 +357,16 @@ class Resolver {
     }
     std::vector<std::string> names;
     for (const Choice& choice : ladder_.choices) names.push_back(choice.name);
-    throw Error(problem_at(Code::unknown_choice, "no choice is called " + quoted(e.text), e, origin, nearest_word(e.text, names), names.empty() ? e.text + " = 30 under [choices] makes one" : ""));
+    throw Error(problem_at(Code::unknown_choice, "no choice is called " + quoted(e.text), e, origin,
+                           nearest_word(e.text, names),
+                           names.empty() ? e.text + " = 30 under [choices] makes one" : ""));
   }
 
   // Names of the rows, for figures, conditions on rows, and what stands inside aggregates.
   class RowScope : public Scope {
    public:
-    RowScope(Resolver& resolver, bool overall_allowed, std::string stage) : r_(resolver), overall_allowed_(overall_allowed), stage_(std::move(stage)) {}
+    RowScope(Resolver& resolver, bool overall_allowed, std::string stage)
+        : r_(resolver), overall_allowed_(overall_allowed), stage_(std::move(stage)) {}
     NodePtr name(const Expression& e, const std::shared_ptr<const Origin>& origin) override {
       try {
         return r_.row_name(e, origin);
@@ -349,13 +377,18 @@ class Resolver {
     }
     NodePtr aggregate(const Expression& e, const std::shared_ptr<const Origin>& origin) override {
       if (e.text.starts_with("overall_")) {
-        if (!overall_allowed_) throw Error(problem_at(Code::wrong_stage, quoted(e.text) + " cannot stand inside another total", e, origin));
+        if (!overall_allowed_)
+          throw Error(problem_at(Code::wrong_stage, quoted(e.text) + " cannot stand inside another total", e, origin));
         return r_.overall(e, origin);
       }
-      throw Error(problem_at(Code::wrong_stage, quoted(e.text + "(...)") + " is a total: it is known after the rows are grouped, too late for " + stage_, e, origin, {},
-                             "give it a name under [totals]"));
+      throw Error(problem_at(
+          Code::wrong_stage,
+          quoted(e.text + "(...)") + " is a total: it is known after the rows are grouped, too late for " + stage_, e,
+          origin, {}, "give it a name under [totals]"));
     }
-    NodePtr choice(const Expression& e, const std::shared_ptr<const Origin>& origin) override { return r_.choice_node(e, origin); }
+    NodePtr choice(const Expression& e, const std::shared_ptr<const Origin>& origin) override {
+      return r_.choice_node(e, origin);
+    }
 
    private:
     Resolver& r_;
@@ -366,16 +399,25 @@ class Resolver {
   // Names of the entries; with `places`, of the places too.
   class EntryScope : public Scope {
    public:
-    EntryScope(Resolver& resolver, bool aggregates, bool places, std::string stage) : r_(resolver), aggregates_(aggregates), places_(places), stage_(std::move(stage)) {}
-    NodePtr name(const Expression& e, const std::shared_ptr<const Origin>& origin) override { return r_.entry_name(e, origin, places_, stage_); }
+    EntryScope(Resolver& resolver, bool aggregates, bool places, std::string stage)
+        : r_(resolver), aggregates_(aggregates), places_(places), stage_(std::move(stage)) {}
+    NodePtr name(const Expression& e, const std::shared_ptr<const Origin>& origin) override {
+      return r_.entry_name(e, origin, places_, stage_);
+    }
     NodePtr aggregate(const Expression& e, const std::shared_ptr<const Origin>& origin) override {
       if (e.text.starts_with("overall_")) return r_.overall(e, origin);
       if (r_.question_.row_level())
-        throw Error(problem_at(Code::missing_each, "a total needs a level: which rows does " + quoted(e.text + "(...)") + " take together?", e, origin, {}, "each = [\"shop_no\"] under [rank]"));
-      if (!aggregates_) throw Error(problem_at(Code::wrong_stage, quoted(e.text + "(...)") + " cannot be worked out in " + stage_, e, origin, {}, "give it a name under [totals]"));
+        throw Error(problem_at(Code::missing_each,
+                               "a total needs a level: which rows does " + quoted(e.text + "(...)") + " take together?",
+                               e, origin, {}, "each = [\"shop_no\"] under [rank]"));
+      if (!aggregates_)
+        throw Error(problem_at(Code::wrong_stage, quoted(e.text + "(...)") + " cannot be worked out in " + stage_, e,
+                               origin, {}, "give it a name under [totals]"));
       return r_.aggregate(e, origin);
     }
-    NodePtr choice(const Expression& e, const std::shared_ptr<const Origin>& origin) override { return r_.choice_node(e, origin); }
+    NodePtr choice(const Expression& e, const std::shared_ptr<const Origin>& origin) override {
+      return r_.choice_node(e, origin);
+    }
 
    private:
     Resolver& r_;
@@ -386,10 +428,14 @@ class Resolver {
   // A name that does not exist among the rows may exist later on: say so.
   void fail_if_later(const Expression& e, const std::shared_ptr<const Origin>& origin, const std::string& stage) {
     if (find_named(totals_, e) != nullptr)
-      throw Error(problem_at(Code::wrong_stage, quoted(e.text) + " is a total: it is known after the rows are grouped, too late for " + stage, e, origin));
+      throw Error(problem_at(
+          Code::wrong_stage,
+          quoted(e.text) + " is a total: it is known after the rows are grouped, too late for " + stage, e, origin));
     for (const std::string& place : place_names())
       if (question_.level != nullptr && equal_folded(place, e.text))
-        throw Error(problem_at(Code::wrong_stage, quoted(e.text) + " is a place: it is known at the very end, too late for " + stage, e, origin));
+        throw Error(problem_at(Code::wrong_stage,
+                               quoted(e.text) + " is a place: it is known at the very end, too late for " + stage, e,
+                               origin));
   }
 
   std::vector<std::string> place_names() const {
@@ -402,11 +448,13 @@ class Resolver {
 
   NodePtr overall(const Expression& e, const std::shared_ptr<const Origin>& origin) {
     if (e.args.size() != 1 || e.args[0]->op == Op::star || e.distinct || e.filter)
-      throw Error(problem_at(Code::wrong_arguments, quoted(e.text) + " takes one argument, and no filter", e, origin, {}, e.text + "(ordered_on)"));
+      throw Error(problem_at(Code::wrong_arguments, quoted(e.text) + " takes one argument, and no filter", e, origin,
+                             {}, e.text + "(ordered_on)"));
     RowScope scope(*this, false, "the inside of " + e.text);
     NodePtr argument = bound(*e.args[0], scope, origin);
     if (argument->type.kind == Kind::text || argument->type.kind == Kind::boolean)
-      throw Error(problem_at(Code::wrong_type, quoted(e.text) + " takes a number, a date or a timestamp", *e.args[0], origin));
+      throw Error(
+          problem_at(Code::wrong_type, quoted(e.text) + " takes a number, a date or a timestamp", *e.args[0], origin));
     NodePtr literal = make_literal(std::monostate{}, argument->type, e, origin);
     const std::string text = origin->text.substr(e.begin, e.end - e.begin);
     std::size_t index = 0;
@@ -429,7 +477,8 @@ class Resolver {
     if (!was_read_ || !problems_.empty()) return;
     for (const EntryColumn& column : question_.entry_columns)
       if (column.type.kind == Kind::unknown || column.type.kind == Kind::interval)
-        problem(Code::wrong_type, quoted(column.name) + " has no type that a column could have", column.node && column.node->origin ? column.node->origin->key : "totals." + column.name,
+        problem(Code::wrong_type, quoted(column.name) + " has no type that a column could have",
+                column.node && column.node->origin ? column.node->origin->key : "totals." + column.name,
                 "cast(... as integer) gives it one");
   }
 
@@ -457,7 +506,10 @@ class Resolver {
     const auto take = [&](const std::string& name, const std::string& key, const char* what) {
       for (const std::string& other : taken)
         if (equal_folded(other, name)) {
-          problem(Code::name_taken, std::string("the ") + what + " " + quoted(name) + " has the name of something that exists", key, what == std::string("place column") ? "rank_as = \"place\" gives it another" : "give it another name");
+          problem(
+              Code::name_taken,
+              std::string("the ") + what + " " + quoted(name) + " has the name of something that exists", key,
+              what == std::string("place column") ? "rank_as = \"place\" gives it another" : "give it another name");
           return;
         }
       taken.push_back(name);
@@ -485,7 +537,8 @@ class Resolver {
   }
 
   static bool mentions_overall(const Node& node) {
-    return node.overall >= 0 || std::any_of(node.args.begin(), node.args.end(), [](const NodePtr& arg) { return mentions_overall(*arg); });
+    return node.overall >= 0 ||
+           std::any_of(node.args.begin(), node.args.end(), [](const NodePtr& arg) { return mentions_overall(*arg); });
   }
 
   void bind_where() {
@@ -507,7 +560,10 @@ class Resolver {
       RowScope scope(*this, true, "rows.where");
       NodePtr node = engine::bind(e, scope, origin, found);
       if (found.empty() && node->type.kind != Kind::boolean && node->type.kind != Kind::unknown)
-        found.push_back(problem_at(Code::wrong_type, "rows.where needs a condition; " + quoted(node->source()) + " is " + kind_name(node->type.kind), e, origin));
+        found.push_back(
+            problem_at(Code::wrong_type,
+                       "rows.where needs a condition; " + quoted(node->source()) + " is " + kind_name(node->type.kind),
+                       e, origin));
       for (Problem& p : found) add(std::move(p));
       question_.slots = finish(*node, question_.slots);
       (mentions_overall(*node) ? question_.where_last : question_.where_first).push_back(std::move(node));
@@ -527,16 +583,21 @@ class Resolver {
     return make_column(static_cast<int>(index), question_.entry_columns[index].type, e, origin);
   }
 
-  NodePtr entry_name(const Expression& e, const std::shared_ptr<const Origin>& origin, bool places, const std::string& stage) {
+  NodePtr entry_name(const Expression& e, const std::shared_ptr<const Origin>& origin, bool places,
+                     const std::string& stage) {
     if (Parsed* total = find_named(totals_, e); total != nullptr && !question_.row_level()) {
-      if (total->state == State::open) throw Error(problem_at(Code::circular, "the total " + quoted(e.text) + " needs itself", e, origin));
+      if (total->state == State::open)
+        throw Error(problem_at(Code::circular, "the total " + quoted(e.text) + " needs itself", e, origin));
       if (total->state == State::fresh) bind_total(*total);
       return entry_node(total->column, e, origin);
     }
     const auto names = place_names();
     for (std::size_t i = 0; i < names.size() && e.qualifier.empty(); ++i) {
       if (!equal_folded(names[i], e.text)) continue;
-      if (!places) throw Error(problem_at(Code::wrong_stage, quoted(e.text) + " is a place: it is known at the very end, too late for " + stage, e, origin));
+      if (!places)
+        throw Error(problem_at(Code::wrong_stage,
+                               quoted(e.text) + " is a place: it is known at the very end, too late for " + stage, e,
+                               origin));
       // Place columns stand behind the entries' columns, whose number is not yet final: a negative number for now.
       NodePtr node = make_column(-2 - static_cast<int>(i), place_type(i), e, origin);
       return node;
@@ -545,13 +606,15 @@ class Resolver {
     try {
       row = row_name(e, origin);
     } catch (const Error& error) {
-      if (error.code() == Code::unknown_column && e.qualifier.empty()) throw Error(no_column(e, origin, tables_.size(), true));
+      if (error.code() == Code::unknown_column && e.qualifier.empty())
+        throw Error(no_column(e, origin, tables_.size(), true));
       throw;
     }
     const std::string name = e.qualifier.empty() ? canonical_name(*row, e) : e.qualifier + "." + e.text;
     for (std::size_t i = 0; i < question_.entry_columns.size(); ++i) {
       const EntryColumn& column = question_.entry_columns[i];
-      if (column.name == name && column.from != EntryColumn::From::aggregate && column.from != EntryColumn::From::total) return entry_node(i, e, origin);
+      if (column.name == name && column.from != EntryColumn::From::aggregate && column.from != EntryColumn::From::total)
+        return entry_node(i, e, origin);
     }
     EntryColumn column;
     column.from = question_.row_level() ? EntryColumn::From::row : EntryColumn::From::carried;
@@ -571,7 +634,9 @@ class Resolver {
         return std::any_of(question_.each.begin(), question_.each.end(), [&](std::size_t key) {
           if (key >= question_.entry_columns.size()) return false;
           const Node& node = *question_.entry_columns[key].node;
-          return node.op == Op::name && node.column >= 0 && question_.row_columns[static_cast<std::size_t>(node.column)] == RowColumn{pair.left_table, pair.left_column};
+          return node.op == Op::name && node.column >= 0 &&
+                 question_.row_columns[static_cast<std::size_t>(node.column)] ==
+                     RowColumn{pair.left_table, pair.left_column};
         });
       });
     }
@@ -596,11 +661,14 @@ class Resolver {
   NodePtr aggregate(const Expression& e, const std::shared_ptr<const Origin>& origin) {
     auto made = std::make_unique<Aggregate>();
     if (e.args.size() != 1)
-      throw Error(problem_at(Code::wrong_arguments, quoted(e.text) + " takes one argument", e, origin, {}, e.text == "count" ? "count(*)" : e.text + "(amount)"));
+      throw Error(problem_at(Code::wrong_arguments, quoted(e.text) + " takes one argument", e, origin, {},
+                             e.text == "count" ? "count(*)" : e.text + "(amount)"));
     RowScope scope(*this, true, "the inside of " + e.text + "(...)");
     const bool star = e.args[0]->op == Op::star;
-    if (star && e.text != "count") throw Error(problem_at(Code::wrong_arguments, "`*` stands only in count(*)", *e.args[0], origin));
-    if (e.distinct && e.text != "count") throw Error(problem_at(Code::not_in_this_version, "`distinct` goes with count only in this version", e, origin));
+    if (star && e.text != "count")
+      throw Error(problem_at(Code::wrong_arguments, "`*` stands only in count(*)", *e.args[0], origin));
+    if (e.distinct && e.text != "count")
+      throw Error(problem_at(Code::not_in_this_version, "`distinct` goes with count only in this version", e, origin));
     if (!star) made->argument = bound(*e.args[0], scope, origin);
     if (e.filter) {
       made->filter = bound(*e.filter, scope, origin);
@@ -612,7 +680,10 @@ class Resolver {
     const bool known = type.kind != Kind::unknown;
     const auto need_number = [&] {
       if (known && !type.numeric())
-        throw Error(problem_at(Code::wrong_type, quoted(e.text) + " takes numbers; " + quoted(made->argument->source()) + " is " + kind_name(type.kind), *e.args[0], origin));
+        throw Error(problem_at(
+            Code::wrong_type,
+            quoted(e.text) + " takes numbers; " + quoted(made->argument->source()) + " is " + kind_name(type.kind),
+            *e.args[0], origin));
     };
     made->type = type;
     if (e.text == "count") {
@@ -635,7 +706,9 @@ class Resolver {
     column.name = made->text;
     column.type = made->type;
     for (std::size_t i = 0; i < question_.entry_columns.size(); ++i)  // written twice, worked out once
-      if (question_.entry_columns[i].from == EntryColumn::From::aggregate && question_.entry_columns[i].name == made->text) return entry_node(i, e, origin);
+      if (question_.entry_columns[i].from == EntryColumn::From::aggregate &&
+          question_.entry_columns[i].name == made->text)
+        return entry_node(i, e, origin);
     column.index = question_.aggregates.size();
     question_.aggregates.push_back(std::move(made));
     return entry_node(add_entry_column(std::move(column)), e, origin);
@@ -669,7 +742,10 @@ class Resolver {
           e.qualifier = name.substr(0, point);
           e.text = name.substr(point + 1);
         }
-        if (find_named(totals_, e) != nullptr) throw Error(problem_at(Code::wrong_stage, quoted(name) + " is a total: it is known after the rows are grouped, too late for " + key, e, origin));
+        if (find_named(totals_, e) != nullptr)
+          throw Error(problem_at(
+              Code::wrong_stage,
+              quoted(name) + " is a total: it is known after the rows are grouped, too late for " + key, e, origin));
         NodePtr row = row_name(e, origin);
         EntryColumn column;
         column.from = question_.level->each.empty() ? EntryColumn::From::row : EntryColumn::From::key;
@@ -689,7 +765,8 @@ class Resolver {
     }
   }
 
-  void bind_sort(const std::string& text, const std::string& key, Scope& scope, bool directions, std::vector<SortKey>& out) {
+  void bind_sort(const std::string& text, const std::string& key, Scope& scope, bool directions,
+                 std::vector<SortKey>& out) {
     const auto origin = std::make_shared<Origin>(Origin{key, text});
     std::vector<SortItem> items;
     try {
@@ -700,7 +777,9 @@ class Resolver {
     for (SortItem& item : items) {
       if (directions && !item.direction_written) {
         const std::string written = text.substr(item.expression->begin, item.expression->end - item.expression->begin);
-        add(problem_at(Code::missing_direction, "highest or lowest first? " + quoted(written) + " has no direction", *item.expression, origin, {}, written + " desc puts the highest first, " + written + " asc the lowest"));
+        add(problem_at(Code::missing_direction, "highest or lowest first? " + quoted(written) + " has no direction",
+                       *item.expression, origin, {},
+                       written + " desc puts the highest first, " + written + " asc the lowest"));
       }
       std::vector<Problem> found;
       SortKey sort;
@@ -717,14 +796,17 @@ class Resolver {
   void bind_level() {
     if (question_.level == nullptr || question_.level->each.empty()) {
       for (const Parsed& total : totals_)
-        problem(Code::missing_each, "the total " + quoted(total.formula->name) + " needs a level: which rows does it take together?", total.origin->key, "each = [\"shop_no\"] under [rank]", {}, total.formula->formula);
+        problem(Code::missing_each,
+                "the total " + quoted(total.formula->name) + " needs a level: which rows does it take together?",
+                total.origin->key, "each = [\"shop_no\"] under [rank]", {}, total.formula->formula);
     }
     if (question_.level == nullptr) return;
     const Level& level = *question_.level;
     // `each` first: whether anything is an entry decides what a name means.
     bind_keys(level.within, "rank.within", question_.within);
     bind_keys(level.each, "rank.each", question_.each);
-    if (!level.each.empty() && question_.each.empty()) question_.each.push_back(~std::size_t{0});  // a problem has been said
+    if (!level.each.empty() && question_.each.empty())
+      question_.each.push_back(~std::size_t{0});  // a problem has been said
     if (!level.each.empty())
       for (Parsed& total : totals_)
         if (total.state == State::fresh) bind_total(total);
@@ -739,7 +821,8 @@ class Resolver {
       EntryScope tie_scope(*this, false, false, "rank.tiebreak");
       bind_sort(level.tiebreak, "rank.tiebreak", tie_scope, false, question_.tiebreak);
     }
-    if (level.best && *level.best == 0) problem(Code::bad_value, "best = 0 keeps nothing", "keep.best", "leave it out to keep all");
+    if (level.best && *level.best == 0)
+      problem(Code::bad_value, "best = 0 keeps nothing", "keep.best", "leave it out to keep all");
     question_.place_names = place_names();
   }
 
@@ -781,7 +864,9 @@ class Resolver {
           column.heading = heading;
           found = true;
         }
-      if (!found) problem(Code::unknown_column, "list.headings names a column that is not listed: " + quoted(name), "list.headings." + name, {}, nearest_word(name, names));
+      if (!found)
+        problem(Code::unknown_column, "list.headings names a column that is not listed: " + quoted(name),
+                "list.headings." + name, {}, nearest_word(name, names));
     }
     fix_place_columns();
   }
@@ -836,7 +921,8 @@ class Resolver {
 
 }  // namespace
 
-Question resolve(const Ladder& ladder, const Catalog& catalog, bool read, const Run& run, std::vector<Problem>& problems) {
+Question resolve(const Ladder& ladder, const Catalog& catalog, bool read, const Run& run,
+                 std::vector<Problem>& problems) {
   Resolver resolver(ladder, catalog, problems);
   if (!resolver.open_tables()) return {};
   Question question = resolver.bind();

@@ -33,7 +33,8 @@ class RowOfKey {
   // The first row with this key: `row` itself when there was none yet.
   std::uint32_t add(std::uint64_t key, std::uint32_t row) {
     if (key >= most_direct_) return far_.try_emplace(key, row).first->second;
-    if (key >= near_.size()) near_.resize(std::min<std::size_t>(most_direct_, std::max<std::size_t>(key + 1, near_.size() * 2)), no_row);
+    if (key >= near_.size())
+      near_.resize(std::min<std::size_t>(most_direct_, std::max<std::size_t>(key + 1, near_.size() * 2)), no_row);
     if (near_[key] == no_row) near_[key] = row;
     return near_[key];
   }
@@ -100,13 +101,18 @@ class KeyNumbers {
   [[noreturn]] void mismatch(const std::string& what) const {
     const auto example = [](const Column& column) -> std::string {
       for (std::size_t row = 0; row < column.rows(); ++row)
-        if (!column.is_null(row)) return (column.type().kind == Kind::text ? "'" + to_text(column.value(row)) + "'" : to_text(column.value(row)));
+        if (!column.is_null(row))
+          return (column.type().kind == Kind::text ? "'" + to_text(column.value(row)) + "'"
+                                                   : to_text(column.value(row)));
       return "nothing but nulls";
     };
     throw Error(Problem{Code::key_mismatch,
-                        "the join keys cannot be equal: " + what + " is " + kind_name(left_.type().kind) + " on one side (" + example(left_) + ") and " + kind_name(right_.type().kind) +
+                        "the join keys cannot be equal: " + what + " is " + kind_name(left_.type().kind) +
+                            " on one side (" + example(left_) + ") and " + kind_name(right_.type().kind) +
                             " on the other (" + example(right_) + ")",
-                        {}, {}, "columns.NAME.type under [data] or [[data.join]] declares one of them"});
+                        {},
+                        {},
+                        "columns.NAME.type under [data] or [[data.join]] declares one of them"});
   }
 
   const Column &left_, &right_;
@@ -117,7 +123,8 @@ class KeyNumbers {
 
 }  // namespace
 
-JoinedRows::JoinedRows(const Question& question, const Run& run) : question_(question), partners_(question.tables.size()) {
+JoinedRows::JoinedRows(const Question& question, const Run& run)
+    : question_(question), partners_(question.tables.size()) {
   for (const JoinUse& join : question.joins) match(join, run);
 }
 
@@ -129,7 +136,8 @@ void JoinedRows::match(const JoinUse& join, const Run& run) {
   for (const JoinUse::Pair& pair : join.on) {
     const Column& left = column_of(pair.left_table, pair.left_column);
     left_columns.push_back(&left);
-    keys.emplace_back(left, column_of(join.table, pair.right_column), "`" + question_.tables[pair.left_table].table.headings()[pair.left_column] + "`");
+    keys.emplace_back(left, column_of(join.table, pair.right_column),
+                      "`" + question_.tables[pair.left_table].table.headings()[pair.left_column] + "`");
   }
   // Keys of several columns are numbered pair by pair: (number so far, next column) -> number.
   std::vector<tsl::robin_map<std::pair<std::uint64_t, std::uint64_t>, std::uint64_t, PairHash>> pairs(keys.size());
@@ -204,9 +212,12 @@ void JoinedRows::match(const JoinUse& join, const Run& run) {
       } else if (again[last_row] != no_row) {
         const std::string name = question_.tables[join.table].source->name();
         throw Error(Problem{Code::join_multiplies,
-                            line_text(question_.tables[0].table, row) + " of " + question_.tables[0].source->name() + " has several partners in " + name + ": " + line_text(other, last_row) + " and " +
+                            line_text(question_.tables[0].table, row) + " of " + question_.tables[0].source->name() +
+                                " has several partners in " + name + ": " + line_text(other, last_row) + " and " +
                                 line_text(other, again[last_row]) + "; joining them would count it more than once",
-                            {}, {}, "every key has to stand once in " + name + ": correct it, or join by more columns"});
+                            {},
+                            {},
+                            "every key has to stand once in " + name + ": correct it, or join by more columns"});
       }
     }
   });
@@ -221,7 +232,8 @@ void JoinedRows::match(const JoinUse& join, const Run& run) {
     ++report.without_rows;
     if (report.without_examples.size() >= 3) continue;
     std::string text;
-    for (const JoinUse::Pair& pair : join.on) text += (text.empty() ? "" : ", ") + to_text(column_of(join.table, pair.right_column).value(row));
+    for (const JoinUse::Pair& pair : join.on)
+      text += (text.empty() ? "" : ", ") + to_text(column_of(join.table, pair.right_column).value(row));
     report.without_examples.push_back(text.empty() ? "blank" : text);
   }
   reports_.push_back(std::move(report));
@@ -246,7 +258,8 @@ void JoinedRows::load(int column, std::size_t begin, std::size_t count, Vector& 
       return gather(out.wide, int128_min, [&](std::uint32_t row) { return from.integer(row); });
     case Lane::float64:
       out.lane = Vector::Lane::float64;
-      return gather(out.doubles, std::numeric_limits<double>::quiet_NaN(), [&](std::uint32_t row) { return from.float64(row); });
+      return gather(out.doubles, std::numeric_limits<double>::quiet_NaN(),
+                    [&](std::uint32_t row) { return from.float64(row); });
     case Lane::code:
       out.lane = Vector::Lane::code;
       out.dictionary = &from.dictionary();

@@ -29,7 +29,9 @@ class JoinedRows : public RowSource {
   const std::vector<Report>& reports() const { return reports_; }
 
  private:
-  const Column& column_of(std::size_t table, std::size_t column) const { return *question_.tables[table].table.data().columns[column]; }
+  const Column& column_of(std::size_t table, std::size_t column) const {
+    return *question_.tables[table].table.data().columns[column];
+  }
   void match(const JoinUse& join, const Run& run);
 
   const Question& question_;

@@ -47,7 +47,8 @@ ColumnPtr evaluate_column(const Node& node, const ColumnSource& source, int slot
 
 class Asking {
  public:
-  Asking(const Ladder& ladder, Question& question, const Run& run) : ladder_(ladder), q_(question), run_(run), data_(std::make_shared<StandingsData>()) {}
+  Asking(const Ladder& ladder, Question& question, const Run& run)
+      : ladder_(ladder), q_(question), run_(run), data_(std::make_shared<StandingsData>()) {}
 
   std::shared_ptr<const StandingsData> answer() {
     const JoinedRows rows(q_, run_);
@@ -89,11 +90,14 @@ class Asking {
   Problem row_problem(const RowFailure& failure) const {
     const Table& table = q_.tables.front().table;
     const auto& line_of = table.data().line_of;
-    return located(failure, (line_of ? "in line " + std::to_string(line_of(failure.row)) : "in row " + std::to_string(failure.row + 1)) + " of " + table.name());
+    return located(failure, (line_of ? "in line " + std::to_string(line_of(failure.row))
+                                     : "in row " + std::to_string(failure.row + 1)) +
+                                " of " + table.name());
   }
 
   Problem entry_problem(const RowFailure& failure) const {
-    return located(failure, "for " + (q_.row_level() ? "row " + std::to_string(entries_.first_rows[failure.row] + 1) : entry_name(static_cast<std::uint32_t>(failure.row))));
+    return located(failure, "for " + (q_.row_level() ? "row " + std::to_string(entries_.first_rows[failure.row] + 1)
+                                                     : entry_name(static_cast<std::uint32_t>(failure.row))));
   }
 
   // ---- stages
@@ -106,11 +110,13 @@ class Asking {
   }
 
   // Sort keys worked out over the entries, as codes. The columns are kept: codes refer to nothing, remarks do.
-  std::vector<Codes> codes_of(const std::vector<SortKey>& keys, const std::vector<ColumnPtr>& columns, std::vector<ColumnPtr>* kept = nullptr) {
+  std::vector<Codes> codes_of(const std::vector<SortKey>& keys, const std::vector<ColumnPtr>& columns,
+                              std::vector<ColumnPtr>* kept = nullptr) {
     std::vector<Codes> codes;
     const ColumnSource source(entries_.count, columns);
     for (const SortKey& key : keys) {
-      const ColumnPtr column = key.node->op == Op::name ? columns[static_cast<std::size_t>(key.node->column)] : evaluate_column(*key.node, source, q_.slots, run_);
+      const ColumnPtr column = key.node->op == Op::name ? columns[static_cast<std::size_t>(key.node->column)]
+                                                        : evaluate_column(*key.node, source, q_.slots, run_);
       encode(ColumnKey{column.get(), key.descending, {.nulls = key.nulls}}, codes);
       if (kept != nullptr) kept->push_back(column);
     }
@@ -134,7 +140,8 @@ class Asking {
     }
     // Behind the tie-breakers stands the entry's own key, which is unique: shuffled rows give the same standings.
     std::vector<Codes> tiebreak = codes_of(q_.tiebreak, entries_.columns);
-    for (Codes& codes : codes_of(q_.row_level() ? std::vector<std::size_t>{} : q_.each)) tiebreak.push_back(std::move(codes));
+    for (Codes& codes : codes_of(q_.row_level() ? std::vector<std::size_t>{} : q_.each))
+      tiebreak.push_back(std::move(codes));
     order_.emplace(make_order(entries_.count, codes_of(q_.within), std::move(by), std::move(tiebreak), unranked));
     competition_ = places(*order_, Ties::competition);
     data_->tied.assign(entries_.count, 0);
@@ -157,7 +164,8 @@ class Asking {
       for (const double place : fractional_places_by_row(*order_))
         place == 0 ? piece.add_null() : piece.add_integer(static_cast<std::int64_t>(place * 10));
     } else {
-      for (const std::uint32_t place : places_by_row(*order_, ties)) place == 0 ? piece.add_null() : piece.add_integer(place);
+      for (const std::uint32_t place : places_by_row(*order_, ties))
+        place == 0 ? piece.add_null() : piece.add_integer(place);
     }
     std::vector<Piece> pieces;
     pieces.push_back(std::move(piece));
@@ -168,7 +176,8 @@ class Asking {
     Accounting& a = data_->accounting;
     a.read = entries_.read;
     for (std::size_t j = 0; j < q_.joins.size(); ++j)
-      a.joins.push_back({q_.tables[q_.joins[j].table].source->name(), rows.reports()[j].unmatched, rows.reports()[j].without_rows});
+      a.joins.push_back(
+          {q_.tables[q_.joins[j].table].source->name(), rows.reports()[j].unmatched, rows.reports()[j].without_rows});
     a.left_out = entries_.left_out;
     a.unknown = entries_.unknown;
     a.counted = entries_.counted;
@@ -193,7 +202,8 @@ class Asking {
     for (std::size_t i = 0; i < rows.size(); ++i) {
       if (order_->starts_group(i)) group_begin = i;
       const std::size_t ordinal = i - group_begin + 1;
-      const bool in = !best || (order_->ranked(i) && (q_.level->cut == Cut::strict ? ordinal : competition_[i]) <= *best);
+      const bool in =
+          !best || (order_->ranked(i) && (q_.level->cut == Cut::strict ? ordinal : competition_[i]) <= *best);
       if (in) data_->rows.push_back(rows[i]);
       // The cut lies between the N-th and the next; when they are peers it goes through a tie.
       if (best && order_->ranked(i) && ordinal == *best + 1 && !order_->starts_peers(i)) cuts_.push_back(i);
@@ -202,7 +212,8 @@ class Asking {
 
   void list() {
     if (q_.list_as_input) {
-      std::sort(data_->rows.begin(), data_->rows.end(), [&](std::uint32_t a, std::uint32_t b) { return entries_.first_rows[a] < entries_.first_rows[b]; });
+      std::sort(data_->rows.begin(), data_->rows.end(),
+                [&](std::uint32_t a, std::uint32_t b) { return entries_.first_rows[a] < entries_.first_rows[b]; });
     } else if (!q_.list_order.empty()) {
       std::vector<Codes> codes = codes_of(q_.list_order, columns_);
       // Entries equal on all of the list's keys stay in the order of places.
@@ -304,7 +315,9 @@ class Asking {
     for (const ListColumn& column : q_.list_columns) {
       if (column.column < 0 || static_cast<std::size_t>(column.column) >= q_.entry_columns.size()) continue;
       const EntryColumn& from = q_.entry_columns[static_cast<std::size_t>(column.column)];
-      if (from.from != EntryColumn::From::carried || from.type.kind != Kind::text || role_of(static_cast<std::size_t>(column.column)) == Role::group) continue;
+      if (from.from != EntryColumn::From::carried || from.type.kind != Kind::text ||
+          role_of(static_cast<std::size_t>(column.column)) == Role::group)
+        continue;
       const Value value = entries_.columns[static_cast<std::size_t>(column.column)]->value(entry);
       if (!is_null(value)) return quoted(to_text(value));
     }
@@ -313,7 +326,8 @@ class Asking {
       if (key >= entries_.columns.size()) continue;
       const Value value = entries_.columns[key]->value(entry);
       const bool text = q_.entry_columns[key].type.kind == Kind::text;
-      name += (name.empty() ? "" : ", ") + (text ? quoted(shown(value)) : q_.entry_columns[key].name + " " + shown(value));
+      name +=
+          (name.empty() ? "" : ", ") + (text ? quoted(shown(value)) : q_.entry_columns[key].name + " " + shown(value));
     }
     return name;
   }
@@ -352,13 +366,15 @@ class Asking {
       s += "; " + std::string(ties_name(q_.level->ties)) + " places";
       if (!ladder_.levels.front().tiebreak.empty()) s += ", ties told apart by " + ladder_.levels.front().tiebreak;
       if (q_.level->best)
-        s += "; the best " + with_commas(*q_.level->best) + (q_.within.empty() ? "" : " of each") + (q_.level->cut == Cut::strict ? ", strictly" : ", ties at the cut kept");
+        s += "; the best " + with_commas(*q_.level->best) + (q_.within.empty() ? "" : " of each") +
+             (q_.level->cut == Cut::strict ? ", strictly" : ", ties at the cut kept");
     }
     if (q_.list_as_input) s += "; listed in the order of the input";
     if (!q_.list_order.empty()) s += "; listed by " + ladder_.list.order;
     s += ".";
     for (const Choice& choice : ladder_.choices) {
-      s += (&choice == &ladder_.choices.front() ? " Chosen: " : ", ") + choice.name + " = " + to_text(choice.value) + (choice.unit.empty() ? "" : " " + choice.unit);
+      s += (&choice == &ladder_.choices.front() ? " Chosen: " : ", ") + choice.name + " = " + to_text(choice.value) +
+           (choice.unit.empty() ? "" : " " + choice.unit);
       if (&choice == &ladder_.choices.back()) s += ".";
     }
     for (const auto& overall : q_.overalls)
@@ -368,7 +384,8 @@ class Asking {
 
   std::string foot() const {
     const Accounting& a = data_->accounting;
-    std::string s = a.listed == a.entries ? counted_entries(a.entries) : with_commas(a.listed) + " of " + counted_entries(a.entries);
+    std::string s = a.listed == a.entries ? counted_entries(a.entries)
+                                          : with_commas(a.listed) + " of " + counted_entries(a.entries);
     if (!q_.row_level()) s += ", " + counted(a.counted, row_noun());
     return s;
   }
@@ -383,9 +400,11 @@ class Asking {
     remark_joins(rows);
     if (entries_.unknown > 0) {
       const auto& line_of = q_.tables.front().table.data().line_of;
-      say("unknown-condition", "for " + counted(entries_.unknown, row_noun()) + " the condition " + quoted(ladder_.where) + " is neither true nor false, because of a blank: " +
-                                   (entries_.unknown == 1 ? "it does" : "they do") + " not count" +
-                                   (line_of ? " (the first is line " + std::to_string(line_of(entries_.unknown_example)) + ")" : ""));
+      say("unknown-condition",
+          "for " + counted(entries_.unknown, row_noun()) + " the condition " + quoted(ladder_.where) +
+              " is neither true nor false, because of a blank: " + (entries_.unknown == 1 ? "it does" : "they do") +
+              " not count" +
+              (line_of ? " (the first is line " + std::to_string(line_of(entries_.unknown_example)) + ")" : ""));
     }
     remark_blanks();
     remark_blank_groups();
@@ -393,9 +412,14 @@ class Asking {
       remark_unranked();
       remark_cuts();
       if (q_.row_level() && order_->undecided() > 0)
-        say("input-decides", counted(order_->undecided(), row_noun()) + (order_->undecided() == 1 ? " equals" : " equal") + " the one before on every key; their input order decides");
+        say("input-decides", counted(order_->undecided(), row_noun()) +
+                                 (order_->undecided() == 1 ? " equals" : " equal") +
+                                 " the one before on every key; their input order decides");
     }
-    if (entries_.count == 0) say("nothing-counts", entries_.read == 0 ? "the table has no rows" : "no " + row_noun() + " counts: the condition holds for none of " + with_commas(entries_.read));
+    if (entries_.count == 0)
+      say("nothing-counts", entries_.read == 0 ? "the table has no rows"
+                                               : "no " + row_noun() + " counts: the condition holds for none of " +
+                                                     with_commas(entries_.read));
   }
 
   static std::string examples(const std::vector<std::string>& list, std::size_t total) {
@@ -409,12 +433,16 @@ class Asking {
       const JoinedRows::Report& report = rows.reports()[j];
       const TableUse& other = q_.tables[q_.joins[j].table];
       std::string keys;
-      for (const JoinUse::Pair& pair : q_.joins[j].on) keys += (keys.empty() ? "" : ", ") + q_.tables[pair.left_table].table.headings()[pair.left_column];
+      for (const JoinUse::Pair& pair : q_.joins[j].on)
+        keys += (keys.empty() ? "" : ", ") + q_.tables[pair.left_table].table.headings()[pair.left_column];
       if (report.unmatched > 0)
-        say("unmatched-rows", counted(report.unmatched, row_noun()) + " found no partner in " + other.source->name() + ": " + keys + examples(report.unmatched_examples, report.unmatched_examples.size()));
+        say("unmatched-rows", counted(report.unmatched, row_noun()) + " found no partner in " + other.source->name() +
+                                  ": " + keys + examples(report.unmatched_examples, report.unmatched_examples.size()));
       if (report.without_rows > 0)
-        say("entries-without-rows", counted(report.without_rows, noun_of_table(other.alias)) + " of " + other.source->name() + " " + (report.without_rows == 1 ? "has" : "have") + " no " +
-                                        plural(row_noun()) + ": " + keys + examples(report.without_examples, report.without_rows));
+        say("entries-without-rows", counted(report.without_rows, noun_of_table(other.alias)) + " of " +
+                                        other.source->name() + " " + (report.without_rows == 1 ? "has" : "have") +
+                                        " no " + plural(row_noun()) + ": " + keys +
+                                        examples(report.without_examples, report.without_rows));
     }
   }
 
@@ -423,12 +451,19 @@ class Asking {
     std::vector<const Node*> said;
     for (std::size_t a = 0; a < q_.aggregates.size(); ++a) {
       const Aggregate& aggregate = *q_.aggregates[a];
-      if (entries_.blanks[a].rows == 0 || (aggregate.kind != AggregateKind::sum && aggregate.kind != AggregateKind::average)) continue;
-      const bool again = std::any_of(said.begin(), said.end(), [&](const Node* n) { return n->origin == aggregate.argument->origin && n->begin == aggregate.argument->begin; });
+      if (entries_.blanks[a].rows == 0 ||
+          (aggregate.kind != AggregateKind::sum && aggregate.kind != AggregateKind::average))
+        continue;
+      const bool again = std::any_of(said.begin(), said.end(), [&](const Node* n) {
+        return n->origin == aggregate.argument->origin && n->begin == aggregate.argument->begin;
+      });
       if (again) continue;
       said.push_back(aggregate.argument.get());
-      say("rows-without-value", counted(entries_.blanks[a].rows, row_noun()) + " of " + counted_entries(entries_.blanks[a].entries) + " " + (entries_.blanks[a].rows == 1 ? "has" : "have") +
-                                    " no value for " + quoted(aggregate.argument->source()) + "; " + quoted(aggregate.text) + " is worked out without " + (entries_.blanks[a].rows == 1 ? "it" : "them"));
+      say("rows-without-value", counted(entries_.blanks[a].rows, row_noun()) + " of " +
+                                    counted_entries(entries_.blanks[a].entries) + " " +
+                                    (entries_.blanks[a].rows == 1 ? "has" : "have") + " no value for " +
+                                    quoted(aggregate.argument->source()) + "; " + quoted(aggregate.text) +
+                                    " is worked out without " + (entries_.blanks[a].rows == 1 ? "it" : "them"));
     }
   }
 
@@ -443,7 +478,8 @@ class Asking {
             ++entries;
           }
         if (entries > 0)
-          say("blank-group", counted(rows, row_noun()) + " " + (rows == 1 ? "has" : "have") + " no " + quoted(q_.entry_columns[key].name) + "; together they are listed as (none)");
+          say("blank-group", counted(rows, row_noun()) + " " + (rows == 1 ? "has" : "have") + " no " +
+                                 quoted(q_.entry_columns[key].name) + "; together they are listed as (none)");
       }
     };
     each(q_.within);
@@ -457,8 +493,11 @@ class Asking {
     const auto rows = order_->rows();
     for (std::size_t i = 0; i < rows.size() && names.size() < 3; ++i)
       if (!order_->ranked(i)) names.push_back(entry_name(rows[i]));
-    say("unranked", counted_entries(count) + (count == 1 ? " has" : " have") + " no place, because " + quoted(q_.by.front().text) + " is null: " + listed(names) + (count > names.size() ? ", ..." : "") +
-                        (q_.row_level() ? "" : "; coalesce(..., 0) in the total would rank " + std::string(count == 1 ? "it" : "them")));
+    say("unranked",
+        counted_entries(count) + (count == 1 ? " has" : " have") + " no place, because " + quoted(q_.by.front().text) +
+            " is null: " + listed(names) + (count > names.size() ? ", ..." : "") +
+            (q_.row_level() ? ""
+                            : "; coalesce(..., 0) in the total would rank " + std::string(count == 1 ? "it" : "them")));
   }
 
   void remark_cuts() {
@@ -468,7 +507,8 @@ class Asking {
       while (!order_->starts_peers(begin)) --begin;
       while (end < rows.size() && !(end > begin && order_->starts_peers(end))) ++end;
       std::string group;
-      for (const std::size_t g : q_.within) group += (group.empty() ? " in " : ", ") + shown(entries_.columns[g]->value(rows[at]));
+      for (const std::size_t g : q_.within)
+        group += (group.empty() ? " in " : ", ") + shown(entries_.columns[g]->value(rows[at]));
       const Value tied = by_columns_.front()->value(rows[at]);
       const auto* const number = std::get_if<Decimal>(&tied);
       const std::string value = number != nullptr ? number->grouped_text() : shown(tied);
@@ -478,12 +518,14 @@ class Asking {
         if (to - from > names.size()) names.push_back(counted(to - from - names.size(), "other"));
         return listed(names);
       };
-      const std::string tie = counted_entries(end - begin) + " share place " + with_commas(competition_[begin]) + group + " (" + quoted(q_.by.front().text) + " " + value + ")";
+      const std::string tie = counted_entries(end - begin) + " share place " + with_commas(competition_[begin]) +
+                              group + " (" + quoted(q_.by.front().text) + " " + value + ")";
       const std::string asked = "; the best " + with_commas(*q_.level->best) + " were asked for";
       if (q_.level->cut == Cut::with_ties)
         say("tie-at-cut", tie + asked + ", and all that tie are listed: " + name(begin, end));
       else
-        say("tie-at-cut", tie + asked + ", strictly: " + name(at, end) + " left out, " + name(begin, at) + " kept, decided by " + decider(at));
+        say("tie-at-cut", tie + asked + ", strictly: " + name(at, end) + " left out, " + name(begin, at) +
+                              " kept, decided by " + decider(at));
     }
   }
 
@@ -492,7 +534,8 @@ class Asking {
     const std::uint32_t last = order_->rows()[at - 1], next = order_->rows()[at];
     const ColumnSource source(entries_.count, entries_.columns);
     for (const SortKey& key : q_.tiebreak) {
-      const ColumnPtr column = key.node->op == Op::name ? entries_.columns[static_cast<std::size_t>(key.node->column)] : evaluate_column(*key.node, source, q_.slots, run_);
+      const ColumnPtr column = key.node->op == Op::name ? entries_.columns[static_cast<std::size_t>(key.node->column)]
+                                                        : evaluate_column(*key.node, source, q_.slots, run_);
       if (column->value(last) != column->value(next)) return "the tie-breaker " + quoted(key.text);
     }
     if (q_.row_level()) return "the order of the input";
@@ -506,7 +549,7 @@ class Asking {
   const Run& run_;
   std::shared_ptr<StandingsData> data_;
   Entries entries_;
-  std::vector<ColumnPtr> columns_;     // entries' columns, then places
+  std::vector<ColumnPtr> columns_;  // entries' columns, then places
   std::vector<ColumnPtr> by_columns_;
   std::optional<Order> order_;
   std::vector<std::uint32_t> competition_;  // by position
@@ -533,7 +576,9 @@ const std::string& Standings::question() const { return data_->question; }
 const std::string& Standings::shown_of_total() const { return data_->shown_of_total; }
 const std::vector<StandingColumn>& Standings::columns() const { return data_->columns; }
 std::size_t Standings::rows() const { return data_->rows.size(); }
-Value Standings::value(std::size_t row, std::size_t column) const { return data_->values[column]->value(data_->rows[row]); }
+Value Standings::value(std::size_t row, std::size_t column) const {
+  return data_->values[column]->value(data_->rows[row]);
+}
 bool Standings::tied(std::size_t row) const { return !data_->tied.empty() && data_->tied[data_->rows[row]] != 0; }
 bool Standings::ranked(std::size_t row) const { return !data_->ranked.empty() && data_->ranked[data_->rows[row]] != 0; }
 bool Standings::starts_group(std::size_t row) const { return data_->group_start[row] != 0; }

@@ -27,7 +27,8 @@ class CellMaker {
         return {static_cast<std::uint64_t>(v.ints[i]), number};
       case Vector::Lane::int128: {
         if (v.wide[i] == int128_min) return {};
-        if (fits_int64(v.wide[i]) && v.wide[i] != int64_null) return {static_cast<std::uint64_t>(static_cast<std::int64_t>(v.wide[i])), number};
+        if (fits_int64(v.wide[i]) && v.wide[i] != int64_null)
+          return {static_cast<std::uint64_t>(static_cast<std::int64_t>(v.wide[i])), number};
         return own(std::string_view(reinterpret_cast<const char*>(&v.wide[i]), sizeof(int128)));
       }
       case Vector::Lane::float64: {
@@ -89,7 +90,8 @@ class Carried {
  public:
   explicit Carried(const Node& node) : cells_(node) {}
 
-  void add(const std::vector<std::uint32_t>& rows, const std::vector<std::uint32_t>& ids, std::size_t begin, const Vector& v, std::size_t groups) {
+  void add(const std::vector<std::uint32_t>& rows, const std::vector<std::uint32_t>& ids, std::size_t begin,
+           const Vector& v, std::size_t groups) {
     grow(groups);
     for (std::size_t k = 0; k < rows.size(); ++k) meet(ids[k], cells_.cell(v, rows[k] - begin), rows[k]);
   }
@@ -132,14 +134,15 @@ class Carried {
   std::vector<std::uint32_t> first_, second_;
 };
 
-// Different (group, value) pairs. As long as numbers come in ascending order, as order numbers do, a pair is new when its
-// number is; a table is made only when one comes out of order.
+// Different (group, value) pairs. As long as numbers come in ascending order, as order numbers do, a pair is new when
+// its number is; a table is made only when one comes out of order.
 class DistinctPairs {
  public:
   void add(std::uint32_t group, const Cell& cell) {
     if (table_.size() == 0 && cell.tag == CellMaker::number) {
       const auto value = static_cast<std::int64_t>(cell.code);
-      if (run_.empty() || value > static_cast<std::int64_t>(run_.back().cell.code)) return run_.push_back({cell, group});
+      if (run_.empty() || value > static_cast<std::int64_t>(run_.back().cell.code))
+        return run_.push_back({cell, group});
       if (value == static_cast<std::int64_t>(run_.back().cell.code) && run_.back().group == group) return;
     }
     if (!run_.empty()) {
@@ -168,10 +171,12 @@ class State {
     if (aggregate.argument) cells_.emplace(*aggregate.argument);
   }
 
-  void add(const std::vector<std::uint32_t>& rows, const std::vector<std::uint32_t>& ids, std::size_t begin, const Vector* v, const Vector* filter, std::size_t groups) {
+  void add(const std::vector<std::uint32_t>& rows, const std::vector<std::uint32_t>& ids, std::size_t begin,
+           const Vector* v, const Vector* filter, std::size_t groups) {
     grow(groups);
     const auto passes = [&](std::size_t i) { return filter == nullptr || filter->ints[i] == 1; };
-    const bool plain_sum = aggregate_->kind == AggregateKind::sum && v != nullptr && v->lane == Vector::Lane::int64 && filter == nullptr;
+    const bool plain_sum =
+        aggregate_->kind == AggregateKind::sum && v != nullptr && v->lane == Vector::Lane::int64 && filter == nullptr;
     if (plain_sum) {  // the usual case, without a call a row
       for (std::size_t k = 0; k < rows.size(); ++k) {
         const std::int64_t value = v->ints[rows[k] - begin];
@@ -268,7 +273,9 @@ class State {
     for (std::uint32_t at = 0; at < other.distinct_.size(); ++at) {
       const Cell& cell = other.distinct_.cell(at);
       const auto value = static_cast<std::int64_t>(cell.code);
-      const bool elsewhere = std::any_of(other.shared.begin(), other.shared.end(), [&](const Range& r) { return r.others || cell.tag != CellMaker::number || (value >= r.least && value <= r.greatest); });
+      const bool elsewhere = std::any_of(other.shared.begin(), other.shared.end(), [&](const Range& r) {
+        return r.others || cell.tag != CellMaker::number || (value >= r.least && value <= r.greatest);
+      });
       const std::uint32_t id = ids[other.distinct_.group(at)];
       if (elsewhere)
         distinct_.add(id, cells_->translate(cell, *other.cells_));
@@ -374,9 +381,11 @@ class State {
     const bool first = counts_[id] == 0;
     if (texts()) {
       const std::string_view old = best_texts_[id];
-      if (first || (greatest ? candidate.text > old : candidate.text < old)) best_texts_[id] = std::string(candidate.text);
+      if (first || (greatest ? candidate.text > old : candidate.text < old))
+        best_texts_[id] = std::string(candidate.text);
     } else if (floating()) {
-      if (first || (greatest ? candidate.number > best_numbers_[id] : candidate.number < best_numbers_[id])) best_numbers_[id] = candidate.number;
+      if (first || (greatest ? candidate.number > best_numbers_[id] : candidate.number < best_numbers_[id]))
+        best_numbers_[id] = candidate.number;
     } else if (first || (greatest ? candidate.exact > exact_[id] : candidate.exact < exact_[id])) {
       exact_[id] = candidate.exact;
     }
@@ -417,7 +426,7 @@ class State {
   std::vector<ExactSum> float_sums_;
   std::vector<double> best_numbers_;
   std::vector<std::string> best_texts_;
-  DistinctPairs distinct_;  // (group, value)
+  DistinctPairs distinct_;           // (group, value)
   std::vector<std::int64_t> alone_;  // by group: different values that only one piece holds
   std::uint32_t last_id_ = no_row;
   Cell last_cell_;
@@ -498,7 +507,8 @@ class RowFilter {
 
 class RowStages {
  public:
-  RowStages(Question& question, const JoinedRows& rows, const Run& run) : question_(question), rows_(rows), run_(run), total_(rows.rows()) {
+  RowStages(Question& question, const JoinedRows& rows, const Run& run)
+      : question_(question), rows_(rows), run_(run), total_(rows.rows()) {
     // Pieces depend on the number of rows only. Each has tables of its own, so there are few; and each is a whole
     // number of batches.
     const std::size_t wanted = std::clamp<std::size_t>(total_ / 500'000, 1, 16);
@@ -605,7 +615,8 @@ class RowStages {
       std::size_t carried = 0;
       for (const EntryColumn& column : question_.entry_columns)
         if (column.from == EntryColumn::From::carried && !column.determined)
-          part.carried[carried++].add(chosen, ids, begin, evaluator.evaluate(*column.node, begin, count, mask.data()), part.groups());
+          part.carried[carried++].add(chosen, ids, begin, evaluator.evaluate(*column.node, begin, count, mask.data()),
+                                      part.groups());
       for (std::size_t a = 0; a < part.states.size(); ++a) {
         const Aggregate& aggregate = *question_.aggregates[a];
         const Vector* filtered = nullptr;
@@ -616,13 +627,15 @@ class RowStages {
           for (std::size_t i = 0; i < count; ++i) narrowed[i] = mask[i] && filtered->ints[i] == 1;
           active = narrowed.data();
         }
-        const Vector* const values = aggregate.argument ? &evaluator.evaluate(*aggregate.argument, begin, count, active) : nullptr;
+        const Vector* const values =
+            aggregate.argument ? &evaluator.evaluate(*aggregate.argument, begin, count, active) : nullptr;
         part.states[a].add(chosen, ids, begin, values, filtered, part.groups());
       }
     });
   }
 
-  void number(Part& part, Evaluator& evaluator, std::size_t begin, std::size_t count, const std::vector<unsigned char>& mask, const std::vector<std::uint32_t>& chosen,
+  void number(Part& part, Evaluator& evaluator, std::size_t begin, std::size_t count,
+              const std::vector<unsigned char>& mask, const std::vector<std::uint32_t>& chosen,
               std::vector<std::uint32_t>& ids, std::vector<std::uint32_t>& direct) const {
     ids.assign(chosen.size(), 0);
     std::size_t key = 0;
@@ -659,7 +672,8 @@ class RowStages {
       for (std::uint32_t g = 0; g < ids.size(); ++g) {
         const std::vector<Cell> cells = part->cells(g);
         std::uint32_t id = 0;
-        for (std::size_t k = 0; k < cells.size(); ++k) id = all.tables[k].find_or_add(id, all.keys[k].translate(cells[k], part->keys[k]));
+        for (std::size_t k = 0; k < cells.size(); ++k)
+          id = all.tables[k].find_or_add(id, all.keys[k].translate(cells[k], part->keys[k]));
         ids[g] = all.meet(id, part->first_rows[g], part->row_counts[g]);
       }
       for (std::size_t c = 0; c < all.carried.size(); ++c) all.carried[c].merge(part->carried[c], ids, all.groups());
@@ -681,7 +695,8 @@ class RowStages {
         case EntryColumn::From::carried: {
           if (column.determined) {  // the first row speaks for all
             Evaluator evaluator(rows_, question_.slots);
-            for (const std::uint32_t row : all.first_rows) put(piece, evaluator.evaluate(*column.node, row, 1, nullptr), 0);
+            for (const std::uint32_t row : all.first_rows)
+              put(piece, evaluator.evaluate(*column.node, row, 1, nullptr), 0);
             break;
           }
           const Carried& values = all.carried[carried++];
@@ -689,7 +704,9 @@ class RowStages {
           for (std::size_t g = 0; g < all.groups(); ++g) values.cells().put(values.values()[g], piece);
           break;
         }
-        case EntryColumn::From::aggregate: entries.columns[c] = all.states[column.index].finish(all.groups(), entries.blanks[column.index]); continue;
+        case EntryColumn::From::aggregate:
+          entries.columns[c] = all.states[column.index].finish(all.groups(), entries.blanks[column.index]);
+          continue;
         default: continue;
       }
       std::vector<Piece> pieces;
@@ -706,11 +723,14 @@ class RowStages {
     for (std::size_t p = 0; p < parts.size(); ++p)
       for (std::size_t other = 0; other < parts.size(); ++other) {
         const State::Range &mine = ranges[p], &theirs = ranges[other];
-        if (other != p && (mine.others || theirs.others || (mine.least <= theirs.greatest && theirs.least <= mine.greatest))) parts[p]->states[a].shared.push_back(theirs);
+        if (other != p &&
+            (mine.others || theirs.others || (mine.least <= theirs.greatest && theirs.least <= mine.greatest)))
+          parts[p]->states[a].shared.push_back(theirs);
       }
   }
 
-  [[noreturn]] void several_values(const EntryColumn& column, const Carried& values, const Part& all, std::size_t group) const {
+  [[noreturn]] void several_values(const EntryColumn& column, const Carried& values, const Part& all,
+                                   std::size_t group) const {
     Evaluator evaluator(rows_, question_.slots);
     const auto shown = [&](const Node& node, std::uint32_t row) {
       const Value value = evaluator.evaluate(node, row, 1, nullptr).value(0);
@@ -718,16 +738,21 @@ class RowStages {
     };
     std::string entry;
     for (const EntryColumn& key : question_.entry_columns)
-      if (key.from == EntryColumn::From::key) entry += (entry.empty() ? "" : ", ") + key.name + " " + shown(*key.node, all.first_rows[group]);
+      if (key.from == EntryColumn::From::key)
+        entry += (entry.empty() ? "" : ", ") + key.name + " " + shown(*key.node, all.first_rows[group]);
     Problem p{Code::several_values,
-              "`" + column.name + "` has several values in one entry: " + entry + " has " + shown(*column.node, values.first(group)) + " and " + shown(*column.node, values.second(group)),
-              {}, {}, "total it (min, max, count), or add it to rank.each"};
+              "`" + column.name + "` has several values in one entry: " + entry + " has " +
+                  shown(*column.node, values.first(group)) + " and " + shown(*column.node, values.second(group)),
+              {},
+              {},
+              "total it (min, max, count), or add it to rank.each"};
     throw Error(std::move(p));
   }
 
   void collect_rows(const std::vector<std::unique_ptr<Part>>& parts, Entries& entries) const {
     for (const auto& part : parts)
-      for (const auto& chosen : part->chosen_rows) entries.first_rows.insert(entries.first_rows.end(), chosen.begin(), chosen.end());
+      for (const auto& chosen : part->chosen_rows)
+        entries.first_rows.insert(entries.first_rows.end(), chosen.begin(), chosen.end());
     entries.count = entries.first_rows.size();
     std::vector<std::vector<Piece>> pieces(question_.entry_columns.size());
     for (std::size_t c = 0; c < pieces.size(); ++c)
@@ -746,7 +771,8 @@ class RowStages {
         }
       });
     });
-    for (std::size_t c = 0; c < pieces.size(); ++c) entries.columns[c] = Column::seal(question_.entry_columns[c].type, std::move(pieces[c]), run_);
+    for (std::size_t c = 0; c < pieces.size(); ++c)
+      entries.columns[c] = Column::seal(question_.entry_columns[c].type, std::move(pieces[c]), run_);
   }
 
   static void put(Piece& piece, const Vector& v, std::size_t i) {

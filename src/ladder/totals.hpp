@@ -13,15 +13,15 @@ namespace lofty::engine {
 
 struct Entries {
   std::size_t count = 0;
-  std::vector<ColumnPtr> columns;          // by Question::entry_columns; null for totals, which come later
-  std::vector<std::uint32_t> first_rows;   // the first row that counts of each entry, ascending
-  std::vector<std::uint32_t> row_counts;   // rows that count, by entry; empty where every row is an entry
+  std::vector<ColumnPtr> columns;         // by Question::entry_columns; null for totals, which come later
+  std::vector<std::uint32_t> first_rows;  // the first row that counts of each entry, ascending
+  std::vector<std::uint32_t> row_counts;  // rows that count, by entry; empty where every row is an entry
   std::size_t read = 0, left_out = 0, unknown = 0, counted = 0;
   std::uint32_t unknown_example = no_row;
-  struct Blank {                           // an aggregate whose argument was null on some rows
+  struct Blank {  // an aggregate whose argument was null on some rows
     std::size_t rows = 0, entries = 0;
   };
-  std::vector<Blank> blanks;               // by Question::aggregates
+  std::vector<Blank> blanks;  // by Question::aggregates
 };
 
 // Works the rows off, in fixed pieces. Fills in the overall constants of `question` on the way. Throws RowFailure for

@@ -19,7 +19,8 @@ std::uint64_t ordered(double value) {
 
 // Codes of up to 64 bits from order-preserving integers. `value(i)` is asked only where `null(i)` is false.
 template <class Null, class GetValue>
-Codes narrow_codes(std::size_t size, bool descending, Nulls nulls, const Null& null, const GetValue& value, bool& too_wide) {
+Codes narrow_codes(std::size_t size, bool descending, Nulls nulls, const Null& null, const GetValue& value,
+                   bool& too_wide) {
   std::uint64_t least = ~std::uint64_t{0}, greatest = 0;
   bool any_null = false, any = false;
   for (std::size_t i = 0; i < size; ++i) {
@@ -46,7 +47,8 @@ Codes narrow_codes(std::size_t size, bool descending, Nulls nulls, const Null& n
 }
 
 template <class Null, class GetValue>
-void encode_narrow(std::size_t size, bool descending, Nulls nulls, const Null& null, const GetValue& value, std::vector<Codes>& out) {
+void encode_narrow(std::size_t size, bool descending, Nulls nulls, const Null& null, const GetValue& value,
+                   std::vector<Codes>& out) {
   bool too_wide = false;
   Codes codes = narrow_codes(size, descending, nulls, null, value, too_wide);
   if (too_wide) {  // all 64 bits are taken, and there are nulls: they get a bit of their own
@@ -54,15 +56,17 @@ void encode_narrow(std::size_t size, bool descending, Nulls nulls, const Null& n
     flag.bits = 1;
     for (std::size_t i = 0; i < size; ++i) flag.values.push_back(null(i) == (nulls == Nulls::last));
     out.push_back(std::move(flag));
-    codes = narrow_codes(size, descending, nulls, [](std::size_t) { return false; },
-                         [&](std::size_t i) { return null(i) ? std::uint64_t{0} : value(i); }, too_wide);
+    codes = narrow_codes(
+        size, descending, nulls, [](std::size_t) { return false; },
+        [&](std::size_t i) { return null(i) ? std::uint64_t{0} : value(i); }, too_wide);
   }
   out.push_back(std::move(codes));
 }
 
 // 128-bit values; one word when their range allows it.
 template <class Null, class GetValue>
-void encode_wide(std::size_t size, bool descending, Nulls nulls, const Null& null, const GetValue& value, std::vector<Codes>& out) {
+void encode_wide(std::size_t size, bool descending, Nulls nulls, const Null& null, const GetValue& value,
+                 std::vector<Codes>& out) {
   int128 least = int128_max, greatest = int128_min;
   for (std::size_t i = 0; i < size; ++i) {
     if (null(i)) continue;
@@ -71,11 +75,16 @@ void encode_wide(std::size_t size, bool descending, Nulls nulls, const Null& nul
   }
   if (least > greatest) least = greatest = 0;
   const uint128 range = static_cast<uint128>(greatest) - static_cast<uint128>(least);
-  const auto offset = [&](std::size_t i) -> uint128 { return null(i) ? 0 : static_cast<uint128>(value(i)) - static_cast<uint128>(least); };
+  const auto offset = [&](std::size_t i) -> uint128 {
+    return null(i) ? 0 : static_cast<uint128>(value(i)) - static_cast<uint128>(least);
+  };
   if (range >> 64 == 0)
-    return encode_narrow(size, descending, nulls, null, [&](std::size_t i) { return static_cast<std::uint64_t>(offset(i)); }, out);
-  encode_narrow(size, descending, nulls, null, [&](std::size_t i) { return static_cast<std::uint64_t>(offset(i) >> 64); }, out);
-  encode_narrow(size, descending, nulls, null, [&](std::size_t i) { return static_cast<std::uint64_t>(offset(i)); }, out);
+    return encode_narrow(
+        size, descending, nulls, null, [&](std::size_t i) { return static_cast<std::uint64_t>(offset(i)); }, out);
+  encode_narrow(
+      size, descending, nulls, null, [&](std::size_t i) { return static_cast<std::uint64_t>(offset(i) >> 64); }, out);
+  encode_narrow(
+      size, descending, nulls, null, [&](std::size_t i) { return static_cast<std::uint64_t>(offset(i)); }, out);
 }
 
 template <class T>
@@ -111,8 +120,9 @@ void encode_texts(const Key& key, std::vector<Codes>& out) {
   for (std::size_t i = 0; i < key.size; ++i)
     codes[i] = !mask.empty() && mask[i] != 0 ? Dictionary::none : dictionary.add(values[i]);
   const auto ranks = text_ranks(dictionary.values(), key.options.text, key.options.locale);
-  encode_narrow(key.size, key.descending, key.options.nulls, [&](std::size_t i) { return codes[i] == Dictionary::none; },
-                [&](std::size_t i) { return std::uint64_t{ranks[codes[i]]}; }, out);
+  encode_narrow(
+      key.size, key.descending, key.options.nulls, [&](std::size_t i) { return codes[i] == Dictionary::none; },
+      [&](std::size_t i) { return std::uint64_t{ranks[codes[i]]}; }, out);
 }
 
 void encode_decimals(const Key& key, std::vector<Codes>& out) {
@@ -125,15 +135,19 @@ void encode_decimals(const Key& key, std::vector<Codes>& out) {
   std::vector<int128> lifted(key.size);
   for (std::size_t i = 0; i < key.size && fits; ++i)
     if (!null(i)) fits = scale_up(values[i].coefficient(), scale - values[i].scale(), lifted[i]);
-  if (fits) return encode_wide(key.size, key.descending, key.options.nulls, null, [&](std::size_t i) { return lifted[i]; }, out);
+  if (fits)
+    return encode_wide(
+        key.size, key.descending, key.options.nulls, null, [&](std::size_t i) { return lifted[i]; }, out);
   // No common scale holds them all: number the distinct values instead.
   std::vector<std::uint32_t> sorted;
   for (std::size_t i = 0; i < key.size; ++i)
     if (!null(i)) sorted.push_back(static_cast<std::uint32_t>(i));
   std::sort(sorted.begin(), sorted.end(), [&](std::uint32_t a, std::uint32_t b) { return values[a] < values[b]; });
   std::vector<std::uint64_t> ranks(key.size);
-  for (std::size_t i = 1; i < sorted.size(); ++i) ranks[sorted[i]] = ranks[sorted[i - 1]] + (values[sorted[i]] != values[sorted[i - 1]]);
-  encode_narrow(key.size, key.descending, key.options.nulls, null, [&](std::size_t i) { return ranks[i]; }, out);
+  for (std::size_t i = 1; i < sorted.size(); ++i)
+    ranks[sorted[i]] = ranks[sorted[i - 1]] + (values[sorted[i]] != values[sorted[i - 1]]);
+  encode_narrow(
+      key.size, key.descending, key.options.nulls, null, [&](std::size_t i) { return ranks[i]; }, out);
 }
 
 }  // namespace
@@ -164,14 +178,20 @@ void encode(const ColumnKey& key, std::vector<Codes>& out) {
   const auto null = [&](std::size_t i) { return column.is_null(i); };
   switch (column.lane()) {
     case Lane::int64:
-      return encode_narrow(size, key.descending, key.options.nulls, null, [&](std::size_t i) { return ordered(column.int64(i)); }, out);
+      return encode_narrow(
+          size, key.descending, key.options.nulls, null, [&](std::size_t i) { return ordered(column.int64(i)); }, out);
     case Lane::int128:
-      return encode_wide(size, key.descending, key.options.nulls, null, [&](std::size_t i) { return column.integer(i); }, out);
+      return encode_wide(
+          size, key.descending, key.options.nulls, null, [&](std::size_t i) { return column.integer(i); }, out);
     case Lane::float64:
-      return encode_narrow(size, key.descending, key.options.nulls, null, [&](std::size_t i) { return ordered(column.float64(i)); }, out);
+      return encode_narrow(
+          size, key.descending, key.options.nulls, null, [&](std::size_t i) { return ordered(column.float64(i)); },
+          out);
     case Lane::code: {
       const auto ranks = text_ranks(column.dictionary().values(), key.options.text, key.options.locale);
-      return encode_narrow(size, key.descending, key.options.nulls, null, [&](std::size_t i) { return std::uint64_t{ranks[column.code(i)]}; }, out);
+      return encode_narrow(
+          size, key.descending, key.options.nulls, null,
+          [&](std::size_t i) { return std::uint64_t{ranks[column.code(i)]}; }, out);
     }
   }
 }

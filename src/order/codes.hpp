@@ -34,7 +34,8 @@ struct ColumnKey {
 void encode(const ColumnKey& key, std::vector<Codes>& out);
 
 // Where each distinct text stands among them, from 0. O(d log d); collation keys are made once a text.
-std::vector<std::uint32_t> text_ranks(const std::vector<std::string_view>& distinct, TextOrder order, const std::string& locale);
+std::vector<std::uint32_t> text_ranks(const std::vector<std::string_view>& distinct, TextOrder order,
+                                      const std::string& locale);
 
 struct OrderData {
   std::vector<std::uint32_t> rows;

@@ -19,18 +19,22 @@ int bits_of(const std::vector<Codes>& keys) {
 }
 
 template <class Word>
-void sort_packed(std::size_t size, const std::vector<const Codes*>& keys, int row_bits, int key_bits, int peer_bits, int group_bits, OrderData& data) {
+void sort_packed(std::size_t size, const std::vector<const Codes*>& keys, int row_bits, int key_bits, int peer_bits,
+                 int group_bits, OrderData& data) {
   std::vector<Word> words(size);
   for (std::size_t i = 0; i < size; ++i) {
     Word word = 0;
     for (const Codes* codes : keys)  // a shift by the whole width is not defined; then nothing stands before this key
-      word = codes->bits >= static_cast<int>(sizeof(Word)) * 8 ? codes->values[i] : static_cast<Word>(word << codes->bits) | codes->values[i];
+      word = codes->bits >= static_cast<int>(sizeof(Word)) * 8
+                 ? codes->values[i]
+                 : static_cast<Word>(word << codes->bits) | codes->values[i];
     words[i] = static_cast<Word>(word << row_bits) | i;
   }
   std::sort(words.begin(), words.end());
   const Word row_mask = (Word{1} << row_bits) - 1;
   // How far a word is shifted to leave its group bits, its peer bits, its key bits.
-  const int key_shift = row_bits, peer_shift = row_bits + key_bits - peer_bits, group_shift = row_bits + key_bits - group_bits;
+  const int key_shift = row_bits, peer_shift = row_bits + key_bits - peer_bits,
+            group_shift = row_bits + key_bits - group_bits;
   const auto differs = [&](std::size_t i, int shift) {
     constexpr int width = static_cast<int>(sizeof(Word)) * 8;
     return i == 0 || (shift < width && (words[i] >> shift) != (words[i - 1] >> shift));
@@ -43,7 +47,8 @@ void sort_packed(std::size_t size, const std::vector<const Codes*>& keys, int ro
   }
 }
 
-void sort_wide(std::size_t size, const std::vector<const Codes*>& keys, std::size_t peer_keys, std::size_t group_keys, OrderData& data) {
+void sort_wide(std::size_t size, const std::vector<const Codes*>& keys, std::size_t peer_keys, std::size_t group_keys,
+               OrderData& data) {
   std::iota(data.rows.begin(), data.rows.end(), 0u);
   const auto compare = [&](std::uint32_t a, std::uint32_t b, std::size_t upto) {
     for (std::size_t k = 0; k < upto; ++k) {
@@ -66,7 +71,8 @@ void sort_wide(std::size_t size, const std::vector<const Codes*>& keys, std::siz
 
 }  // namespace
 
-Order make_order(std::size_t size, std::vector<Codes> within, std::vector<Codes> by, std::vector<Codes> tiebreak, const std::vector<std::uint8_t>& unranked) {
+Order make_order(std::size_t size, std::vector<Codes> within, std::vector<Codes> by, std::vector<Codes> tiebreak,
+                 const std::vector<std::uint8_t>& unranked) {
   assert(size <= most_rows);
   if (!unranked.empty()) {  // a bit in front of the `by` keys puts them last, whatever `nulls first` says
     Codes flag;
@@ -81,14 +87,18 @@ Order make_order(std::size_t size, std::vector<Codes> within, std::vector<Codes>
   for (const auto* list : {&within, &by, &tiebreak})
     for (const Codes& codes : *list)
       if (codes.bits > 0) keys.push_back(&codes);
-  const int group_bits = bits_of(within), peer_bits = group_bits + bits_of(by), key_bits = peer_bits + bits_of(tiebreak);
+  const int group_bits = bits_of(within), peer_bits = group_bits + bits_of(by),
+            key_bits = peer_bits + bits_of(tiebreak);
   const int row_bits = std::bit_width(size > 0 ? size - 1 : 0);
   if (key_bits + row_bits <= 64) {
     sort_packed<std::uint64_t>(size, keys, row_bits, key_bits, peer_bits, group_bits, *data);
   } else if (key_bits + row_bits <= 128) {
     sort_packed<uint128>(size, keys, row_bits, key_bits, peer_bits, group_bits, *data);
   } else {
-    const auto used = [](const std::vector<Codes>& list) { return static_cast<std::size_t>(std::count_if(list.begin(), list.end(), [](const Codes& c) { return c.bits > 0; })); };
+    const auto used = [](const std::vector<Codes>& list) {
+      return static_cast<std::size_t>(
+          std::count_if(list.begin(), list.end(), [](const Codes& c) { return c.bits > 0; }));
+    };
     sort_wide(size, keys, used(within) + used(by), used(within), *data);
   }
   for (std::size_t i = 0; i < size; ++i) {
@@ -106,8 +116,12 @@ namespace lofty {
 
 std::size_t Order::size() const { return data_->rows.size(); }
 std::span<const std::uint32_t> Order::rows() const& { return data_->rows; }
-bool Order::starts_group(std::size_t position) const { return (data_->marks[position] & engine::OrderData::group_start) != 0; }
-bool Order::starts_peers(std::size_t position) const { return (data_->marks[position] & engine::OrderData::peer_start) != 0; }
+bool Order::starts_group(std::size_t position) const {
+  return (data_->marks[position] & engine::OrderData::group_start) != 0;
+}
+bool Order::starts_peers(std::size_t position) const {
+  return (data_->marks[position] & engine::OrderData::peer_start) != 0;
+}
 bool Order::ranked(std::size_t position) const { return (data_->marks[position] & engine::OrderData::is_ranked) != 0; }
 std::size_t Order::groups() const { return data_->groups; }
 std::size_t Order::undecided() const { return data_->undecided; }
@@ -138,7 +152,8 @@ std::vector<std::uint8_t> null_rows(const Key& key) {
   const auto* const floats = key.element == Element::float32 ? static_cast<const float*>(key.values) : nullptr;
   const auto* const doubles = key.element == Element::float64 ? static_cast<const double*>(key.values) : nullptr;
   for (std::size_t i = 0; i < key.size; ++i) {
-    const bool null = (!mask.empty() && mask[i] != 0) || (floats != nullptr && floats[i] != floats[i]) || (doubles != nullptr && doubles[i] != doubles[i]);
+    const bool null = (!mask.empty() && mask[i] != 0) || (floats != nullptr && floats[i] != floats[i]) ||
+                      (doubles != nullptr && doubles[i] != doubles[i]);
     if (null && nulls.empty()) nulls.resize(key.size);
     if (null) nulls[i] = 1;
   }
@@ -150,9 +165,12 @@ std::vector<std::uint8_t> null_rows(const Key& key) {
 Order order(const Groups& within, const std::vector<Key>& by, const std::vector<Key>& tiebreak, const Run&) {
   assert(!by.empty() && "an order needs a key");
   const std::size_t size = by.front().size;
-  return engine::make_order(size, encode_all(within.keys, size), encode_all(by, size), encode_all(tiebreak, size), null_rows(by.front()));
+  return engine::make_order(size, encode_all(within.keys, size), encode_all(by, size), encode_all(tiebreak, size),
+                            null_rows(by.front()));
 }
 
-Order order(const std::vector<Key>& by, const std::vector<Key>& tiebreak, const Run& run) { return order(Groups{}, by, tiebreak, run); }
+Order order(const std::vector<Key>& by, const std::vector<Key>& tiebreak, const Run& run) {
+  return order(Groups{}, by, tiebreak, run);
+}
 
 }  // namespace lofty

@@ -18,14 +18,17 @@ std::unique_ptr<icu::Collator> open_collator(TextOrder order, const std::string&
   std::unique_ptr<icu::Collator> collator(icu::Collator::createInstance(where, status));
   if (collator && order == TextOrder::natural) collator->setAttribute(UCOL_NUMERIC_COLLATION, UCOL_ON, status);
   if (!collator || U_FAILURE(status))
-    throw Error(Problem{Code::bad_value, "no text order for the locale `" + locale + "`: " + u_errorName(status), {}, {}, {}});
+    throw Error(
+        Problem{Code::bad_value, "no text order for the locale `" + locale + "`: " + u_errorName(status), {}, {}, {}});
   return collator;
 }
 
 std::string collation_key(const icu::Collator& collator, std::string_view text) {
-  const icu::UnicodeString wide = icu::UnicodeString::fromUTF8(icu::StringPiece(text.data(), static_cast<std::int32_t>(text.size())));
+  const icu::UnicodeString wide =
+      icu::UnicodeString::fromUTF8(icu::StringPiece(text.data(), static_cast<std::int32_t>(text.size())));
   std::string key(64, '\0');
-  std::int32_t size = collator.getSortKey(wide, reinterpret_cast<std::uint8_t*>(key.data()), static_cast<std::int32_t>(key.size()));
+  std::int32_t size =
+      collator.getSortKey(wide, reinterpret_cast<std::uint8_t*>(key.data()), static_cast<std::int32_t>(key.size()));
   if (size > static_cast<std::int32_t>(key.size())) {
     key.resize(static_cast<std::size_t>(size));
     size = collator.getSortKey(wide, reinterpret_cast<std::uint8_t*>(key.data()), size);
@@ -36,11 +39,13 @@ std::string collation_key(const icu::Collator& collator, std::string_view text) 
 
 }  // namespace
 
-std::vector<std::uint32_t> text_ranks(const std::vector<std::string_view>& distinct, TextOrder order, const std::string& locale) {
+std::vector<std::uint32_t> text_ranks(const std::vector<std::string_view>& distinct, TextOrder order,
+                                      const std::string& locale) {
   std::vector<std::uint32_t> sorted(distinct.size()), ranks(distinct.size());
   std::iota(sorted.begin(), sorted.end(), 0u);
   if (order == TextOrder::code_point || distinct.size() < 2) {
-    std::sort(sorted.begin(), sorted.end(), [&](std::uint32_t a, std::uint32_t b) { return distinct[a] < distinct[b]; });
+    std::sort(sorted.begin(), sorted.end(),
+              [&](std::uint32_t a, std::uint32_t b) { return distinct[a] < distinct[b]; });
   } else {
     const auto collator = open_collator(order, locale);
     std::vector<std::string> keys;

@@ -58,7 +58,9 @@ double ExactSum::value() const {
   while (top >= 0 && copy.limb_[static_cast<std::size_t>(top)] == 0) --top;
   if (top < 0) return 0;
   // The leading 64 bits, and whether anything stands below them.
-  const auto limb = [&](int i) { return i < 0 ? std::uint64_t{0} : static_cast<std::uint64_t>(copy.limb_[static_cast<std::size_t>(i)]); };
+  const auto limb = [&](int i) {
+    return i < 0 ? std::uint64_t{0} : static_cast<std::uint64_t>(copy.limb_[static_cast<std::size_t>(i)]);
+  };
   const std::uint64_t a = limb(top), b = limb(top - 1), c = limb(top - 2);
   const int lead = 32 - std::countl_zero(static_cast<std::uint32_t>(a));  // bits in the top limb, 1 to 32
   std::uint64_t head = (a << (64 - lead)) | (b << (32 - lead)) | (lead == 32 ? 0 : c >> lead);

@@ -45,7 +45,8 @@ std::string cell(const Standings& s, std::size_t row, std::size_t column, int de
   const Value value = s.value(row, column);
   if (is_null(value)) return c.role == Role::place ? "\xE2\x80\x93" : "(none)";
   if (const auto* number = std::get_if<Decimal>(&value)) {
-    if (c.role == Role::place) return number->coefficient() % 10 == 0 && number->scale() == 1 ? number->rescaled(0)->text() : number->text();
+    if (c.role == Role::place)
+      return number->coefficient() % 10 == 0 && number->scale() == 1 ? number->rescaled(0)->text() : number->text();
     const Decimal rounded = number->rescaled(decimals).value_or(*number);
     // Numbers that count or measure are grouped for the eye; ids are not numbers in that sense.
     return c.role == Role::total || c.type.kind == Kind::decimal ? rounded.grouped_text() : rounded.text();
@@ -64,7 +65,9 @@ std::string listing(const Standings& s, const Looks& looks) {
   int sort_keys = 0;
   for (const StandingColumn& column : s.columns()) sort_keys = std::max(sort_keys, column.sort_position);
   // Ordinal places are never shared, whatever ties.
-  const auto shared = [&](const StandingColumn& column) { return column.role == Role::place && column.ties != Ties::ordinal; };
+  const auto shared = [&](const StandingColumn& column) {
+    return column.role == Role::place && column.ties != Ties::ordinal;
+  };
   bool any_tied = false;
   for (std::size_t r = 0; r < s.rows(); ++r) any_tied = any_tied || s.tied(r);
   any_tied = any_tied && std::any_of(s.columns().begin(), s.columns().end(), shared);
@@ -73,7 +76,9 @@ std::string listing(const Standings& s, const Looks& looks) {
   for (std::size_t c = 0; c < width; ++c) {
     const StandingColumn& column = s.columns()[c];
     std::string heading = printable(column.heading);
-    if (column.sort_position > 0) heading += std::string(column.descending ? " \xE2\x86\x93" : " \xE2\x86\x91") + (sort_keys > 1 ? std::to_string(column.sort_position) : "");
+    if (column.sort_position > 0)
+      heading += std::string(column.descending ? " \xE2\x86\x93" : " \xE2\x86\x91") +
+                 (sort_keys > 1 ? std::to_string(column.sort_position) : "");
     if (shared(column) && any_tied) heading += " ";  // above the tie mark
     grid.columns.push_back({heading, column.type.numeric()});
     decimals.push_back(column.type.kind == Kind::decimal ? decimals_shown(s, c) : 0);

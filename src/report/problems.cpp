@@ -36,10 +36,12 @@ std::string marked(const Place& place, const Looks& looks) {
     text = text.substr(0, end);
     length = std::min(length, std::max<std::size_t>(1, text.size() - std::min(offset, text.size())));
   }
-  const std::string first = printable(text.substr(0, offset)), middle = printable(text.substr(std::min(offset, text.size()), length));
+  const std::string first = printable(text.substr(0, offset)),
+                    middle = printable(text.substr(std::min(offset, text.size()), length));
   const std::string rest = offset + length < text.size() ? printable(text.substr(offset + length)) : "";
   const int indent = display_width(lead) + display_width(first), width = std::max(1, display_width(middle));
-  return "    " + lead + first + inked(middle, Ink::mark, looks) + rest + "\n    " + std::string(static_cast<std::size_t>(indent), ' ') +
+  return "    " + lead + first + inked(middle, Ink::mark, looks) + rest + "\n    " +
+         std::string(static_cast<std::size_t>(indent), ' ') +
          inked(std::string(static_cast<std::size_t>(width), '^'), Ink::mark, looks) + "\n";
 }
 

@@ -27,16 +27,19 @@ std::string type_text(const Type& type) {
 
 }  // namespace
 
-std::string profile_text(const TableProfile& profile, const Looks& looks) {
-  std::string out = inked(profile.table, Ink::strong, looks) + ": " + counted(profile.rows) + (profile.rows == 1 ? " row, " : " rows, ") + std::to_string(profile.columns.size()) +
-                    (profile.columns.size() == 1 ? " column" : " columns") + "\n\n";
+std::string profile_text(const TableProfile& profile, const Looks& looks, const std::string& form) {
+  std::string out = inked(profile.table, Ink::strong, looks) + ": " + counted(profile.rows) +
+                    (profile.rows == 1 ? " row, " : " rows, ") + std::to_string(profile.columns.size()) +
+                    (profile.columns.size() == 1 ? " column" : " columns") + (form.empty() ? "" : ", " + form) + "\n\n";
   Grid grid;
-  grid.columns = {{"column", false}, {"type", false}, {"blank", true}, {"distinct", true}, {"least", false}, {"greatest", false}, {"for example", false}};
+  grid.columns = {{"column", false}, {"type", false},     {"blank", true},       {"distinct", true},
+                  {"least", false},  {"greatest", false}, {"for example", false}};
   std::vector<std::string> keys;
   for (const ColumnProfile& column : profile.columns) {
     std::string samples;
     for (const Value& value : column.samples) samples += (samples.empty() ? "" : "  ") + short_text(value, column.type);
-    grid.rows.push_back({printable(column.heading), type_text(column.type), column.blanks == 0 ? "" : counted(column.blanks), counted(column.distinct),
+    grid.rows.push_back({printable(column.heading), type_text(column.type),
+                         column.blanks == 0 ? "" : counted(column.blanks), counted(column.distinct),
                          short_text(column.least, column.type), short_text(column.greatest, column.type), samples});
     if (column.key) keys.push_back(printable(column.heading));
   }

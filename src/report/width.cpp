@@ -90,7 +90,8 @@ std::string Grid::text(const Looks& looks) const {
   }
   const auto line = [&](const auto& cell) {
     std::string out = " ";
-    for (std::size_t c = 0; c < columns.size(); ++c) out += " " + padded(cell(c), widths[c], columns[c].right) + (c + 1 < columns.size() ? " " : "");
+    for (std::size_t c = 0; c < columns.size(); ++c)
+      out += " " + padded(cell(c), widths[c], columns[c].right) + (c + 1 < columns.size() ? " " : "");
     while (!out.empty() && out.back() == ' ') out.pop_back();
     return out;
   };

@@ -38,9 +38,9 @@ template <class Word, class From>
 void store(const std::vector<From>& values, From null, std::int64_t least, unsigned char* out) {
   Word* const words = reinterpret_cast<Word*>(out);
   for (std::size_t i = 0; i < values.size(); ++i)
-    words[i] = values[i] == null ? Word{0}
-                                 : static_cast<Word>(static_cast<std::uint64_t>(values[i]) -
-                                                     static_cast<std::uint64_t>(least) + 1);
+    words[i] = values[i] == null
+                   ? Word{0}
+                   : static_cast<Word>(static_cast<std::uint64_t>(values[i]) - static_cast<std::uint64_t>(least) + 1);
 }
 
 template <class From>
@@ -108,13 +108,15 @@ void repack(int width, const Piece::Packed& from, std::int64_t least, unsigned c
 }
 
 template <class Word>
-void load_int64(const unsigned char* data, std::size_t begin, std::size_t count, std::int64_t least, std::int64_t* out) {
+void load_int64(const unsigned char* data, std::size_t begin, std::size_t count, std::int64_t least,
+                std::int64_t* out) {
   const Word* const words = reinterpret_cast<const Word*>(data) + begin;
   for (std::size_t i = 0; i < count; ++i)
     out[i] = words[i] == 0 ? int64_null : static_cast<std::int64_t>(words[i] + static_cast<std::uint64_t>(least) - 1);
 }
 
-void load_int64(int width, const unsigned char* data, std::size_t begin, std::size_t count, std::int64_t least, std::int64_t* out) {
+void load_int64(int width, const unsigned char* data, std::size_t begin, std::size_t count, std::int64_t least,
+                std::int64_t* out) {
   switch (width) {
     case 1: return load_int64<std::uint8_t>(data, begin, count, least, out);
     case 2: return load_int64<std::uint16_t>(data, begin, count, least, out);
@@ -221,8 +223,11 @@ void Piece::rescale(int scale) {
   const auto add = [&](int128 value) {
     int128 out = int128_min;
     if (value != int128_min && !scale_up(value, lift, out))
-      throw Error(Problem{Code::overflow, "a decimal column needs more than 38 digits to hold all of its values exactly",
-                          {}, {}, "declare it as float"});
+      throw Error(Problem{Code::overflow,
+                          "a decimal column needs more than 38 digits to hold all of its values exactly",
+                          {},
+                          {},
+                          "declare it as float"});
     lifted.push_back(out);
   };
   for (const std::int64_t value : ints) add(value == int64_null ? int128_min : int128{value});
@@ -238,9 +243,7 @@ void Piece::rescale(int scale) {
   }
 }
 
-namespace {
-
-}  // namespace
+namespace {}  // namespace
 
 ColumnPtr Column::seal(Type type, std::vector<Piece> pieces, const Run& run) {
   auto column = std::make_shared<Column>();

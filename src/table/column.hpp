@@ -62,9 +62,9 @@ class Piece {
   void unpack();
 
   Type type;
-  std::vector<std::int64_t> ints;  // int64_null is null
-  std::vector<int128> wide;        // instead of `ints`, once a value needs it; int128_min is null
-  std::vector<double> doubles;     // NaN is null
+  std::vector<std::int64_t> ints;    // int64_null is null
+  std::vector<int128> wide;          // instead of `ints`, once a value needs it; int128_min is null
+  std::vector<double> doubles;       // NaN is null
   std::vector<std::uint32_t> codes;  // Dictionary::none is null
   Dictionary dictionary;
 

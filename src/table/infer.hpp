@@ -92,7 +92,7 @@ class PieceReader {
   bool serves(const Type& type) const;
   std::vector<Misfit>& misfits() { return misfits_; }
   std::vector<std::int64_t> pack() { return piece_.pack(); }  // no more values will come
-  Piece take(const Type& type);  // precondition: serves(type)
+  Piece take(const Type& type);                               // precondition: serves(type)
 
  private:
   // Up to eight digits at once: subtracting '0' from each byte, then joining neighbours (a well-known trick; here after
@@ -104,7 +104,9 @@ class PieceReader {
     word = size == 0 ? 0 : (word ^ 0x3030303030303030) << (64 - 8 * size);  // digits to the end, zeros in front
     if (((word + 0x7676767676767676) | word) & 0x8080808080808080) return false;
     word = word * 10 + (word >> 8);
-    value = (((word & 0x000000FF000000FF) * 0x000F424000000064) + (((word >> 16) & 0x000000FF000000FF) * 0x0000271000000001)) >> 32;
+    value = (((word & 0x000000FF000000FF) * 0x000F424000000064) +
+             (((word >> 16) & 0x000000FF000000FF) * 0x0000271000000001)) >>
+            32;
     return true;
   }
   // The commonest numbers: up to eight digits, with exactly as many decimals as the piece has, no sign.

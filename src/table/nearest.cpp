@@ -47,7 +47,8 @@ std::string nearest_word(std::string_view word, const std::vector<std::string>& 
     if (candidate.size() > 200) continue;
     const int edits = distance(word, candidate);
     // Of equally near words the one with the same first letter: dsc is desc, not asc.
-    const bool same_start = !word.empty() && !candidate.empty() && fold(word[0]) == fold(candidate[0]) && !best.empty() && fold(best[0]) != fold(word[0]);
+    const bool same_start = !word.empty() && !candidate.empty() && fold(word[0]) == fold(candidate[0]) &&
+                            !best.empty() && fold(best[0]) != fold(word[0]);
     if (edits < least || (edits == least && same_start)) {
       least = edits;
       best = candidate;

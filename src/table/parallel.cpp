@@ -61,8 +61,8 @@ void parallel_for(std::size_t pieces, const Run& run, const std::function<void(s
   FirstFailure failure;
 #ifndef LOFTY_STD_THREADS
   const auto body = [&] {
-    tbb::parallel_for(std::size_t{0}, pieces, [&](std::size_t piece) { failure.run(piece, work); },
-                      tbb::simple_partitioner{});
+    tbb::parallel_for(
+        std::size_t{0}, pieces, [&](std::size_t piece) { failure.run(piece, work); }, tbb::simple_partitioner{});
   };
   if (run.threads > 0) {
     tbb::task_arena arena(run.threads);

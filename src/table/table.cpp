@@ -31,7 +31,9 @@ struct TableBuilder::Inside {
       throw Error(Problem{Code::ragged_row,
                           "column `" + heading + "` has " + std::to_string(rows) + " rows, the ones before have " +
                               std::to_string(data.rows),
-                          {}, {}, {}});
+                          {},
+                          {},
+                          {}});
     engine::Piece piece(type);
     for (std::size_t row = 0; row < rows; ++row) {
       if (!mask.empty() && mask[row] != 0)
@@ -47,7 +49,9 @@ struct TableBuilder::Inside {
   }
 };
 
-TableBuilder::TableBuilder(std::string name) : inside_(std::make_unique<Inside>()) { inside_->data.name = std::move(name); }
+TableBuilder::TableBuilder(std::string name) : inside_(std::make_unique<Inside>()) {
+  inside_->data.name = std::move(name);
+}
 TableBuilder::~TableBuilder() = default;
 TableBuilder::TableBuilder(TableBuilder&&) noexcept = default;
 TableBuilder& TableBuilder::operator=(TableBuilder&&) noexcept = default;
@@ -71,8 +75,12 @@ TableBuilder& TableBuilder::column(std::string heading, std::span<const Decimal>
                   [&](engine::Piece& piece, std::size_t row) {
                     const auto lifted = values[row].rescaled(scale);
                     if (!lifted)
-                      throw Error(Problem{Code::overflow, values[row].text() + " with " + std::to_string(scale) +
-                                                              " decimals has more than 38 digits", {}, {}, {}});
+                      throw Error(Problem{
+                          Code::overflow,
+                          values[row].text() + " with " + std::to_string(scale) + " decimals has more than 38 digits",
+                          {},
+                          {},
+                          {}});
                     piece.add_wide(lifted->coefficient());
                   });
   return *this;
@@ -125,7 +133,9 @@ TableBuilder& TableBuilder::column(std::string heading, std::span<const Value> v
       if (one.scale > type.scale) type = one;
     } else if (type.kind != one.kind) {
       throw Error(Problem{Code::wrong_type,
-                          "column `" + heading + "` mixes " + kind_name(type.kind) + " and " + kind_name(one.kind), {}, {},
+                          "column `" + heading + "` mixes " + kind_name(type.kind) + " and " + kind_name(one.kind),
+                          {},
+                          {},
                           {}});
     }
   }
@@ -140,9 +150,12 @@ Table TableBuilder::build() {
   std::sort(headings.begin(), headings.end());
   for (std::size_t i = 0; i < headings.size(); ++i) {
     if (headings[i].empty() || (i > 0 && headings[i] == headings[i - 1]))
-      throw Error(Problem{Code::bad_heading, headings[i].empty() ? "a column has no heading"
-                                                                 : "two columns are called `" + headings[i] + "`", {}, {},
-                          {}});
+      throw Error(
+          Problem{Code::bad_heading,
+                  headings[i].empty() ? "a column has no heading" : "two columns are called `" + headings[i] + "`",
+                  {},
+                  {},
+                  {}});
   }
   if (inside_->data.rows > engine::most_rows)
     throw Error(Problem{Code::too_many_rows, "a table has at most 4,294,967,294 rows", {}, {}, {}});

@@ -16,7 +16,9 @@ struct World : RowSource {
   std::vector<ColumnPtr> columns;
   std::size_t count = 0;
   std::size_t rows() const override { return count; }
-  void load(int column, std::size_t begin, std::size_t n, Vector& out) const override { load_column(*columns[static_cast<std::size_t>(column)], begin, n, out); }
+  void load(int column, std::size_t begin, std::size_t n, Vector& out) const override {
+    load_column(*columns[static_cast<std::size_t>(column)], begin, n, out);
+  }
   const Dictionary* dictionary(int column) const override {
     const Column& c = *columns[static_cast<std::size_t>(column)];
     return c.type().kind == Kind::text ? &c.dictionary() : nullptr;
@@ -41,8 +43,12 @@ struct WorldScope : Scope {
       if (names[c] == e.text) return make_column(static_cast<int>(c), world.columns[c]->type(), e, origin);
     throw Error(problem_at(Code::unknown_column, "no " + e.text, e, origin));
   }
-  NodePtr aggregate(const Expression& e, const std::shared_ptr<const Origin>& origin) override { return make_unknown(e, origin); }
-  NodePtr choice(const Expression& e, const std::shared_ptr<const Origin>& origin) override { return make_unknown(e, origin); }
+  NodePtr aggregate(const Expression& e, const std::shared_ptr<const Origin>& origin) override {
+    return make_unknown(e, origin);
+  }
+  NodePtr choice(const Expression& e, const std::shared_ptr<const Origin>& origin) override {
+    return make_unknown(e, origin);
+  }
 };
 
 World small_world() {
@@ -52,8 +58,10 @@ World small_world() {
   world.add({.kind = Kind::integer}, {n(7), n(-2), Value{}, n(0)});
   world.add({.kind = Kind::integer}, {n(2), n(3), n(5), n(0)});
   world.add({.kind = Kind::decimal, .scale = 2}, {m("1.25"), m("-0.50"), m("3.00"), Value{}});
-  world.add({.kind = Kind::text}, {Value(std::string("Comb 10")), Value(std::string("Été")), Value{}, Value(std::string(""))});
-  world.add({.kind = Kind::date}, {*Date::parse("2024-02-29"), *Date::parse("2025-03-31"), *Date::parse("2026-01-01"), Value{}});
+  world.add({.kind = Kind::text},
+            {Value(std::string("Comb 10")), Value(std::string("Été")), Value{}, Value(std::string(""))});
+  world.add({.kind = Kind::date},
+            {*Date::parse("2024-02-29"), *Date::parse("2025-03-31"), *Date::parse("2026-01-01"), Value{}});
   return world;
 }
 
@@ -140,7 +148,8 @@ TEST(Evaluator, GivesTheStandardsValues) {
       {"day - interval '1' month", {"2024-01-29", "2025-02-28", "2025-12-01", "null"}},
       {"day + j * interval '1' day", {"2024-03-02", "2025-04-03", "2026-01-06", "null"}},
       {"day <= date '2025-03-31'", {"true", "true", "false", "null"}},
-      {"timestamp '2025-03-31 23:59:59' <= day", {"false", "true", "true", "null"}},  // a date against a timestamp compares days
+      {"timestamp '2025-03-31 23:59:59' <= day",
+       {"false", "true", "true", "null"}},  // a date against a timestamp compares days
       {"extract(day from (day - date '2024-02-28') day)", {"1", "397", "673", "null"}},
       {"9223372036854775807 + i", {"9223372036854775814", "9223372036854775805", "null", "9223372036854775807"}},
       {"99999999999999999999999999999999999999 + i", {"overflow in row 0"}},
@@ -225,7 +234,10 @@ Value reference(const Expression& e, const std::vector<Value>& row) {
       const Value a = arg(0), b = arg(1);
       if (is_null(a) || is_null(b)) return {};
       const Decimal &x = std::get<Decimal>(a), &y = std::get<Decimal>(b);
-      const auto r = e.op == Op::add ? add(x, y) : e.op == Op::subtract ? subtract(x, y) : e.op == Op::multiply ? multiply(x, y) : divide(x, y);
+      const auto r = e.op == Op::add        ? add(x, y)
+                     : e.op == Op::subtract ? subtract(x, y)
+                     : e.op == Op::multiply ? multiply(x, y)
+                                            : divide(x, y);
       if (!r) throw Failed{};
       return *r;
     }
@@ -293,7 +305,9 @@ std::string any_number(int depth) {
     case 1: return "(" + any_number(depth - 1) + " - " + any_number(depth - 1) + ")";
     case 2: return "(" + any_number(depth - 1) + " * " + any_number(depth - 1) + ")";
     case 3: return "(" + any_number(depth - 1) + " / " + any_number(depth - 1) + ")";
-    case 4: return "(case when " + any_condition(depth - 1) + " then " + any_number(depth - 1) + " else " + any_number(depth - 1) + " end)";
+    case 4:
+      return "(case when " + any_condition(depth - 1) + " then " + any_number(depth - 1) + " else " +
+             any_number(depth - 1) + " end)";
     case 5: return "coalesce(" + any_number(depth - 1) + ", " + any_number(depth - 1) + ")";
     default: return "(- " + any_number(depth - 1) + ")";
   }
@@ -308,12 +322,20 @@ RC_GTEST_PROP(EvaluatorProperty, AgreesWithTheReference, ()) {
   const auto rows = static_cast<std::size_t>(*rc::gen::inRange(1, 12));
   std::vector<std::vector<Value>> columns(names.size());
   for (std::size_t r = 0; r < rows; ++r) {
-    const auto whole = [&] { return *rc::gen::weightedOneOf<Value>({{1, rc::gen::just(Value{})}, {6, rc::gen::map(rc::gen::inRange<long>(-3, 4), [](long v) { return Value(Decimal(v, 0)); })},
-                                                                   {1, rc::gen::map(rc::gen::arbitrary<std::int64_t>(), [](std::int64_t v) { return Value(Decimal(v, 0)); })}}); };
+    const auto whole = [&] {
+      return *rc::gen::weightedOneOf<Value>(
+          {{1, rc::gen::just(Value{})},
+           {6, rc::gen::map(rc::gen::inRange<long>(-3, 4), [](long v) { return Value(Decimal(v, 0)); })},
+           {1, rc::gen::map(rc::gen::arbitrary<std::int64_t>(), [](std::int64_t v) { return Value(Decimal(v, 0)); })}});
+    };
     columns[0].push_back(whole());
     columns[1].push_back(whole());
-    columns[2].push_back(*rc::gen::weightedOneOf<Value>({{1, rc::gen::just(Value{})}, {4, rc::gen::map(rc::gen::inRange<long>(-300, 300), [](long v) { return Value(Decimal(v, 2)); })}}));
-    columns[3].push_back(*rc::gen::weightedOneOf<Value>({{1, rc::gen::just(Value{})}, {3, rc::gen::map(rc::gen::element<std::string>("a", "b", "", "B"), [](std::string v) { return Value(v); })}}));
+    columns[2].push_back(*rc::gen::weightedOneOf<Value>(
+        {{1, rc::gen::just(Value{})},
+         {4, rc::gen::map(rc::gen::inRange<long>(-300, 300), [](long v) { return Value(Decimal(v, 2)); })}}));
+    columns[3].push_back(*rc::gen::weightedOneOf<Value>(
+        {{1, rc::gen::just(Value{})},
+         {3, rc::gen::map(rc::gen::element<std::string>("a", "b", "", "B"), [](std::string v) { return Value(v); })}}));
     columns[4].push_back(Value{});
   }
   world.add({.kind = Kind::integer}, columns[0]);
@@ -321,7 +343,8 @@ RC_GTEST_PROP(EvaluatorProperty, AgreesWithTheReference, ()) {
   world.add({.kind = Kind::decimal, .scale = 2}, columns[2]);
   world.add({.kind = Kind::text}, columns[3]);
   world.add({.kind = Kind::date}, columns[4]);
-  const std::string text = *rc::gen::arbitrary<bool>() ? any_number(*rc::gen::inRange(1, 4)) : any_condition(*rc::gen::inRange(1, 4));
+  const std::string text =
+      *rc::gen::arbitrary<bool>() ? any_number(*rc::gen::inRange(1, 4)) : any_condition(*rc::gen::inRange(1, 4));
   RC_LOG() << text << "\n";
   const auto expression = parse_expression(text);
   WorldScope scope(world);

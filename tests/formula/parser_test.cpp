@@ -18,18 +18,23 @@ std::string show(const Expression& e) {
     return out;
   };
   switch (e.op) {
-    case Op::literal: return std::holds_alternative<std::string>(e.value) ? "'" + to_text(e.value) + "'" : to_text(e.value);
+    case Op::literal:
+      return std::holds_alternative<std::string>(e.value) ? "'" + to_text(e.value) + "'" : to_text(e.value);
     case Op::null: return "null";
     case Op::interval: return to_text(e.value) + e.text;
     case Op::name: return (e.qualifier.empty() ? "" : e.qualifier + ".") + (e.quoted ? "\"" + e.text + "\"" : e.text);
     case Op::choice: return ":" + e.text;
     case Op::star: return "*";
-    case Op::call: return e.text + "(" + (e.distinct ? "distinct " : "") + all() + ")" + (e.filter ? "|" + show(*e.filter) : "");
+    case Op::call:
+      return e.text + "(" + (e.distinct ? "distinct " : "") + all() + ")" + (e.filter ? "|" + show(*e.filter) : "");
     case Op::negate: return "(- " + arg(0) + ")";
     case Op::logical_not: return "(not " + arg(0) + ")";
     default: break;
   }
-  static constexpr const char* signs[] = {"", "", "", "", "", "", "-", "+", "-", "*", "/", "||", "=", "<>", "<", "<=", ">", ">=", "and", "or", "not", "between", "in", "like", "null?", "is", "case", "cast", "extract", "", "days"};
+  static constexpr const char* signs[] = {
+      "",   "",     "",      "",   "",     "",     "-",       "+",   "-",   "*",   "/",
+      "||", "=",    "<>",    "<",  "<=",   ">",    ">=",      "and", "or",  "not", "between",
+      "in", "like", "null?", "is", "case", "cast", "extract", "",    "days"};
   return "(" + std::string(e.negated ? "not " : "") + signs[static_cast<int>(e.op)] + " " + all() + ")";
 }
 
@@ -61,7 +66,7 @@ TEST(Parser, FollowsTheStandardsPrecedence) {
       {"shops.shop || \"Order No\"", "(|| shops.shop \"Order No\")"},
       {":days * 2", "(* :days 2)"},
       {"extract(day from (a - b) day)", "(extract (days (- a b)))"},
-      {"date", "date"},           // a name unless a literal follows
+      {"date", "date"},  // a name unless a literal follows
       {"rank + date", "(+ rank date)"},
       {"sum", "sum"},
       {"substring(a from 2 for 3)", "substring(a 2 3)"},

@@ -10,7 +10,8 @@
 #include "lofty/lofty.hpp"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
-  static const std::filesystem::path file = std::filesystem::temp_directory_path() / ("lofty_fuzz_" + std::to_string(::getpid()) + ".csv");
+  static const std::filesystem::path file =
+      std::filesystem::temp_directory_path() / ("lofty_fuzz_" + std::to_string(::getpid()) + ".csv");
   std::ofstream(file, std::ios::binary).write(reinterpret_cast<const char*>(data), static_cast<std::streamsize>(size));
   const auto read = [&](int threads) -> std::string {
     try {

@@ -13,7 +13,10 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     if (lofty::ladder_text(lofty::read_ladder(once, "again").ladder) != once) std::abort();
     lofty::Catalog catalog;
     const std::vector<std::int64_t> numbers{1, 2};
-    catalog.add(lofty::TableBuilder(ladder.data.from.empty() ? "t" : ladder.data.from).column("shop_no", numbers).column("quantity", numbers).build());
+    catalog.add(lofty::TableBuilder(ladder.data.from.empty() ? "t" : ladder.data.from)
+                    .column("shop_no", numbers)
+                    .column("quantity", numbers)
+                    .build());
     lofty::check(ladder, catalog);
   } catch (const lofty::Error& error) {
     if (lofty::problems_text(error.problems()).empty()) std::abort();

@@ -21,7 +21,8 @@ Table read(const std::string& text, const ReadOptions& options = {}, int threads
 
 Texts column(const Table& table, std::size_t c) {
   Texts out;
-  for (std::size_t r = 0; r < table.rows(); ++r) out.push_back(is_null(table.value(r, c)) ? "null" : to_text(table.value(r, c)));
+  for (std::size_t r = 0; r < table.rows(); ++r)
+    out.push_back(is_null(table.value(r, c)) ? "null" : to_text(table.value(r, c)));
   return out;
 }
 
@@ -52,8 +53,17 @@ TEST(Delimited, TellsTheDelimiterFromTheHeadingLine) {
   EXPECT_EQ(read("a;b,c\n1\n", {.delimiter = '^'}).headings(), (Texts{"a;b,c"}));
 }
 
+TEST(Delimited, SaysWhichDelimiterItTold) {
+  const support::Scratch scratch;
+  EXPECT_EQ(open_delimited(scratch.file("a.csv", "a;b,c;d\n"))->form(), "semicolons between fields");
+  EXPECT_EQ(open_delimited(scratch.file("b.csv", "a\n"))->form(), "commas between fields");
+}
+
 TEST(Delimited, MarksLineEndsAndQuotes) {
-  EXPECT_EQ(column(read("\xEF\xBB\xBF" "a,b\r\n\"x \"\"y\"\"\r\nz\",1\r\n\r\nw,2"), 0), (Texts{"x \"y\"\r\nz", "w"}));
+  EXPECT_EQ(column(read("\xEF\xBB\xBF"
+                        "a,b\r\n\"x \"\"y\"\"\r\nz\",1\r\n\r\nw,2"),
+                   0),
+            (Texts{"x \"y\"\r\nz", "w"}));
   EXPECT_EQ(read("a\n").rows(), 0u);
   EXPECT_EQ(read("a").rows(), 0u);
 }
@@ -78,7 +88,8 @@ TEST(Delimited, MisfitsAreListedWithLineAndValue) {
   EXPECT_EQ(t.type(0).kind, Kind::integer);
   ASSERT_EQ(t.doubts().size(), 1u);
   EXPECT_EQ(t.doubts()[0].code, "misfits");
-  EXPECT_EQ(t.doubts()[0].sentence, "2 values of `a` in t.csv are not an integer and count as null: line 59 `lots\n of`, line 203 `oops`");
+  EXPECT_EQ(t.doubts()[0].sentence,
+            "2 values of `a` in t.csv are not an integer and count as null: line 59 `lots\n of`, line 203 `oops`");
 }
 
 TEST(Delimited, ProblemsSayWhatAndWhere) {
@@ -93,9 +104,12 @@ TEST(Delimited, ProblemsSayWhatAndWhere) {
       {"only blank lines", "\n\n", Code::empty_file, "the file is empty: it has no heading line", 0},
       {"short row", "a,b\n1,2\n3\n", Code::ragged_row, "this row has 1 field, the heading line has 2", 3},
       {"long row", "a,b\n1,2\n\n3,4,5\n", Code::ragged_row, "this row has 3 fields, the heading line has 2", 4},
-      {"after a field of two lines", "a,b\n\"1\n\",2\n3\n", Code::ragged_row, "this row has 1 field, the heading line has 2", 4},
-      {"unclosed", "a,b\n1,2\n\"3,4\n5,6\n", Code::unclosed_quote, "a quoted field begins in this row and never ends", 3},
-      {"stray quote", "a,b\n1,2\n3,x\"y\n", Code::unclosed_quote, "a quote stands where none can: inside a field that is not quoted, or with text behind it", 3},
+      {"after a field of two lines", "a,b\n\"1\n\",2\n3\n", Code::ragged_row,
+       "this row has 1 field, the heading line has 2", 4},
+      {"unclosed", "a,b\n1,2\n\"3,4\n5,6\n", Code::unclosed_quote, "a quoted field begins in this row and never ends",
+       3},
+      {"stray quote", "a,b\n1,2\n3,x\"y\n", Code::unclosed_quote,
+       "a quote stands where none can: inside a field that is not quoted, or with text behind it", 3},
       {"doubled headings", "a,b,a\n1,2,3\n", Code::bad_heading, "columns 1 and 3 are both called `a`", 1},
       {"missing heading", "a,,c\n1,2,3\n", Code::bad_heading, "column 2 has no heading", 1},
       {"invalid UTF-8", "a,b\n1,2\n3,\xff\n", Code::bad_encoding, "byte 10 (0xFF) is not UTF-8", 3},
@@ -125,7 +139,8 @@ TEST(Delimited, ChunksDoNotShow) {
     t.push_back(i % 5000 == 17 ? "two\nlines, \"quoted\"" : "v" + std::to_string(state >> 60));
     std::string field = t.back();
     if (field[0] == 't') field = "\"two\nlines, \"\"quoted\"\"\"";
-    text += n.back() + "," + late.back() + "," + field + ",2025-03-" + (i % 28 < 9 ? "0" : "") + std::to_string(i % 28 + 1) + "\n";
+    text += n.back() + "," + late.back() + "," + field + ",2025-03-" + (i % 28 < 9 ? "0" : "") +
+            std::to_string(i % 28 + 1) + "\n";
   }
   ASSERT_GT(text.size(), 9u << 20);
   const Table one = read(text, {}, 1), many = read(text, {}, 4);
@@ -145,7 +160,8 @@ TEST(Delimited, ChunksDoNotShow) {
 // What is written as delimited text reads back.
 RC_GTEST_PROP(DelimitedProperty, AnyTextsReadBack, ()) {
   const auto rows = *rc::gen::container<std::vector<std::pair<std::string, std::string>>>(
-      rc::gen::pair(rc::gen::container<std::string>(rc::gen::element('a', '"', ',', '\n', '\r', ' ', ';', '1', '.')), rc::gen::container<std::string>(rc::gen::element('b', '"', '\n', '-'))));
+      rc::gen::pair(rc::gen::container<std::string>(rc::gen::element('a', '"', ',', '\n', '\r', ' ', ';', '1', '.')),
+                    rc::gen::container<std::string>(rc::gen::element('b', '"', '\n', '-'))));
   std::string text = "first,second\n";
   const auto quote = [](const std::string& field) {
     std::string out = "\"";

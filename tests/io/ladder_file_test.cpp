@@ -66,14 +66,16 @@ cut = "strict"
 order = "input"
 columns = ["place", "spend"]
 headings = { spend = "Spend so far" }
-)toml", "x").ladder;
+)toml",
+                               "x")
+                       .ladder;
   EXPECT_EQ(l.title, "Best");
   EXPECT_EQ(l.data.read.delimiter, ';');
   EXPECT_TRUE(l.data.read.ragged_as_null);
   EXPECT_EQ(l.data.read.columns[0].type, "decimal");
   EXPECT_EQ(l.data.joins[0].on, (std::vector<std::string>{"x = z", "y"}));
   ASSERT_EQ(l.choices.size(), 6u);
-  EXPECT_EQ(l.choices[0].name, "days");  // in the order of the file
+  EXPECT_EQ(l.choices[0].name, "days");            // in the order of the file
   EXPECT_EQ(to_text(l.choices[1].value), "1.50");  // from the text: both decimals are kept
   EXPECT_EQ(to_text(l.choices[3].value), "2025-03-31");
   EXPECT_EQ(to_text(l.choices[4].value), "2025-03-31 14:05:00");
@@ -94,7 +96,8 @@ TEST(LadderFile, ProblemsHavePlacesAndNearestWords) {
   } cases[] = {
       {"[data]\nform = \"a.csv\"\n", "`data` has no key `form`", "from", 2, 1},
       {"[dta]\n", "a ladder has no section `dta`", "data", 1, 2},
-      {"[rank]\nties = \"competitive\"\n", "`rank.ties` is competition, modified, dense, ordinal or fractional, not `competitive`", "competition", 2, 8},
+      {"[rank]\nties = \"competitive\"\n",
+       "`rank.ties` is competition, modified, dense, ordinal or fractional, not `competitive`", "competition", 2, 8},
       {"[keep]\nbest = \"3\"\n", "`keep.best` has to be a whole number from 1 on", "", 2, 8},
       {"[keep]\nbest = 0\n", "`keep.best` has to be a whole number from 1 on", "", 2, 8},
       {"[keep]\ncut = \"stric\"\n", "`keep.cut` is with ties or strict, not `stric`", "strict", 2, 7},
@@ -102,7 +105,8 @@ TEST(LadderFile, ProblemsHavePlacesAndNearestWords) {
       {"[rank]\nby = 3\n", "`rank.by` has to be text in quotes", "", 2, 6},
       {"[rank]\nhaving = \"x > 1\"\n", "`rank.having` is not in this version", "", 2, 1},
       {"[windows]\nshare = \"1\"\n", "`windows` is not in this version", "", 1, 2},
-      {"[[data.join]]\nwith = \"b\"\non = [\"x\"]\nkind = \"full\"\n", "joins other than \"left\" are not in this version", "", 4, 8},
+      {"[[data.join]]\nwith = \"b\"\non = [\"x\"]\nkind = \"full\"\n",
+       "joins other than \"left\" are not in this version", "", 4, 8},
       {"[choices]\ndays = { unit = \"days\" }\n", "`choices.days` has no value", "", 2, 8},
       {"[data\n", "this is not TOML: Error while parsing table header: expected ']', saw '\\n'", "", 1, 6},
   };
@@ -118,7 +122,8 @@ TEST(LadderFile, ProblemsHavePlacesAndNearestWords) {
 }
 
 TEST(LadderFile, LocatesProblemsOfFormulas) {
-  const LadderText text = read_ladder("[data]\nfrom = \"a.csv\"\n[figures]\namount = \"1 + quantty\"\n", "x.ladder.toml");
+  const LadderText text =
+      read_ladder("[data]\nfrom = \"a.csv\"\n[figures]\namount = \"1 + quantty\"\n", "x.ladder.toml");
   Problem p{Code::unknown_column, "no column", {}, {}, {}};
   p.place.key = "figures.amount";
   p.place.text = "1 + quantty";
@@ -129,7 +134,8 @@ TEST(LadderFile, LocatesProblemsOfFormulas) {
   EXPECT_EQ(problems[0].place.line, 4u);
   EXPECT_EQ(problems[0].place.column, 15u);
   // Escapes take more room in the file than in the value.
-  const LadderText escaped = read_ladder("[rows]\nwhere = \"status <> \\\"void\\\" and \\u00e9 > '2'\"\n", "x.ladder.toml");
+  const LadderText escaped =
+      read_ladder("[rows]\nwhere = \"status <> \\\"void\\\" and \\u00e9 > '2'\"\n", "x.ladder.toml");
   EXPECT_EQ(escaped.ladder.where, "status <> \"void\" and \u00e9 > '2'");
   p.place.key = "rows.where";
   p.place.text = escaped.ladder.where;
@@ -141,8 +147,15 @@ TEST(LadderFile, LocatesProblemsOfFormulas) {
 
 namespace {
 
-std::string any_text() { return *rc::gen::container<std::string>(rc::gen::element('a', 'b', '"', '\'', '\\', '\n', '\t', ' ', '\x01', '\x7f', '.')) + *rc::gen::element<std::string>("", "é", "→", "x"); }
-std::string any_name() { return "n" + std::to_string(*rc::gen::inRange(0, 1000)) + *rc::gen::element<std::string>("", " with blank", ".point", "-dash", "\"quote"); }
+std::string any_text() {
+  return *rc::gen::container<std::string>(
+             rc::gen::element('a', 'b', '"', '\'', '\\', '\n', '\t', ' ', '\x01', '\x7f', '.')) +
+         *rc::gen::element<std::string>("", "é", "→", "x");
+}
+std::string any_name() {
+  return "n" + std::to_string(*rc::gen::inRange(0, 1000)) +
+         *rc::gen::element<std::string>("", " with blank", ".point", "-dash", "\"quote");
+}
 std::vector<std::string> any_texts() {
   std::vector<std::string> out(static_cast<std::size_t>(*rc::gen::inRange(0, 3)));
   for (std::string& text : out) text = any_text();
@@ -162,7 +175,8 @@ std::vector<NamedFormula> any_formulas() {
   std::vector<NamedFormula> out;
   for (int i = *rc::gen::inRange(0, 4); i > 0; --i) {
     const std::string name = any_name();
-    if (std::none_of(out.begin(), out.end(), [&](const NamedFormula& f) { return f.name == name; })) out.push_back({name, any_text()});
+    if (std::none_of(out.begin(), out.end(), [&](const NamedFormula& f) { return f.name == name; }))
+      out.push_back({name, any_text()});
   }
   return out;
 }
@@ -177,13 +191,20 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
   if (*rc::gen::arbitrary<bool>()) l.data.read.delimiter = *rc::gen::element(';', '\t', '"', '|');
   l.data.read.ragged_as_null = *rc::gen::arbitrary<bool>();
   if (*rc::gen::arbitrary<bool>()) l.data.read.columns.push_back({any_name(), "decimal"});
-  if (*rc::gen::arbitrary<bool>()) l.data.joins.push_back({.with = "w" + any_text(), .on = any_texts(), .as = any_text()});
-  if (*rc::gen::arbitrary<bool>()) l.choices.push_back({.name = any_name(), .value = any_value(), .label = any_text(), .unit = any_text()});
+  if (*rc::gen::arbitrary<bool>())
+    l.data.joins.push_back({.with = "w" + any_text(), .on = any_texts(), .as = any_text()});
+  if (*rc::gen::arbitrary<bool>())
+    l.choices.push_back({.name = any_name(), .value = any_value(), .label = any_text(), .unit = any_text()});
   l.figures = any_formulas();
   l.where = any_text();
   l.totals = any_formulas();
   if (*rc::gen::arbitrary<bool>()) {
-    Level level{.each = any_texts(), .within = any_texts(), .by = any_text(), .tiebreak = any_text(), .ties = *rc::gen::element(Ties::competition, Ties::dense, Ties::fractional), .rank_as = any_text()};
+    Level level{.each = any_texts(),
+                .within = any_texts(),
+                .by = any_text(),
+                .tiebreak = any_text(),
+                .ties = *rc::gen::element(Ties::competition, Ties::dense, Ties::fractional),
+                .rank_as = any_text()};
     if (*rc::gen::arbitrary<bool>()) level.best = static_cast<std::size_t>(*rc::gen::inRange(1, 100));
     if (*rc::gen::arbitrary<bool>()) level.cut = Cut::strict;
     if (*rc::gen::arbitrary<bool>()) level.also.push_back({any_name(), Ties::modified});
@@ -205,7 +226,9 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
   RC_ASSERT(back.choices.size() == l.choices.size());
   if (!l.choices.empty()) RC_ASSERT(back.choices[0].value == l.choices[0].value);
   RC_ASSERT(back.levels.size() == l.levels.size());
-  if (!l.levels.empty()) RC_ASSERT(back.levels[0].each == l.levels[0].each && back.levels[0].by == l.levels[0].by && back.levels[0].best == l.levels[0].best && back.levels[0].also == l.levels[0].also);
+  if (!l.levels.empty())
+    RC_ASSERT(back.levels[0].each == l.levels[0].each && back.levels[0].by == l.levels[0].by &&
+              back.levels[0].best == l.levels[0].best && back.levels[0].also == l.levels[0].also);
   RC_ASSERT(back.list.columns == l.list.columns);
   RC_ASSERT(back.list.headings == l.list.headings);
 }

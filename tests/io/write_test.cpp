@@ -12,16 +12,22 @@ namespace {
 
 Standings answer() {
   Catalog catalog;
-  support::add(catalog, "t", {{"k", {support::number(1), support::number(2), support::number(3)}},
-                              {"name", {Value(std::string("a,\"b\"")), Value(std::string("")), support::null()}},
-                              {"v", {support::money("1234567890123456.75"), support::money("5.50"), support::null()}}});
-  return standings({.title = "T|1", .data = {.from = "t"}, .levels = {{.by = "v desc"}}, .list = {.headings = {{"name", "the | name"}}}}, catalog);
+  support::add(catalog, "t",
+               {{"k", {support::number(1), support::number(2), support::number(3)}},
+                {"name", {Value(std::string("a,\"b\"")), Value(std::string("")), support::null()}},
+                {"v", {support::money("1234567890123456.75"), support::money("5.50"), support::null()}}});
+  return standings({.title = "T|1",
+                    .data = {.from = "t"},
+                    .levels = {{.by = "v desc"}},
+                    .list = {.headings = {{"name", "the | name"}}}},
+                   catalog);
 }
 
 }  // namespace
 
 TEST(Write, DelimitedTextTellsNullFromEmpty) {
-  EXPECT_EQ(written(answer(), Format::csv), "rank,k,the | name,v\n1,1,\"a,\"\"b\"\"\",1234567890123456.75\n2,2,\"\",5.50\n,3,,\n");
+  EXPECT_EQ(written(answer(), Format::csv),
+            "rank,k,the | name,v\n1,1,\"a,\"\"b\"\"\",1234567890123456.75\n2,2,\"\",5.50\n,3,,\n");
 }
 
 TEST(Write, JsonKeepsEveryDigit) {

@@ -28,7 +28,9 @@ Texts with(const std::function<void(Ladder&)>& change) {
 
 }  // namespace
 
-TEST(Check, AGoodLadderHasNoProblems) { EXPECT_EQ(with([](Ladder&) {}), Texts{}); }
+TEST(Check, AGoodLadderHasNoProblems) {
+  EXPECT_EQ(with([](Ladder&) {}), Texts{});
+}
 
 TEST(Check, OneProblemAtATime) {
   const struct {
@@ -36,33 +38,87 @@ TEST(Check, OneProblemAtATime) {
     std::function<void(Ladder&)> change;
     const char* problem;
   } cases[] = {
-      {"column", [](Ladder& l) { l.figures[0].formula = "quantty * unit_price"; }, "unknown-column: no column `quantty` in lines or shops; nearest: quantity"},
+      {"column", [](Ladder& l) { l.figures[0].formula = "quantty * unit_price"; },
+       "unknown-column: no column `quantty` in lines or shops; nearest: quantity"},
       {"table", [](Ladder& l) { l.data.from = "line"; }, "unknown-table: no table `line`; nearest: lines"},
-      {"joined table", [](Ladder& l) { l.data.joins[0].with = "shop"; }, "unknown-table: no table `shop`; nearest: shops"},
-      {"join key", [](Ladder& l) { l.data.joins[0].on = {"shop_nr = shop_no"}; }, "unknown-column: no column `shop_nr` in lines; nearest: shop_no"},
-      {"join key of the other", [](Ladder& l) { l.data.joins[0].on = {"shop_no = shp_no"}; }, "unknown-column: no column `shp_no` in shops; nearest: shop_no"},
-      {"function", [](Ladder& l) { l.totals[0].formula = "summ(amount)"; }, "unknown-function: no function `summ`; nearest: sum"},
-      {"choice", [](Ladder& l) { l.where = "quantity > :lest"; }, "unknown-choice: no choice is called `lest`; nearest: least"},
-      {"type", [](Ladder& l) { l.where = "status > 5"; }, "wrong-type: text compared with a number: `status` is text, `5` is an integer"},
-      {"not a condition", [](Ladder& l) { l.where = "quantity"; }, "wrong-type: rows.where needs a condition; `quantity` is integer"},
-      {"direction", [](Ladder& l) { l.levels[0].by = "spend"; }, "missing-direction: highest or lowest first? `spend` has no direction"},
-      {"each", [](Ladder& l) { l.levels[0].each = {}; l.totals.pop_back(); l.levels[0].by = "amount desc"; }, "missing-each: the total `spend` needs a level: which rows does it take together?"},
-      {"total in where", [](Ladder& l) { l.where = "spend > 3"; }, "wrong-stage: `spend` is a total: it is known after the rows are grouped, too late for rows.where"},
-      {"sum in a figure", [](Ladder& l) { l.figures[0].formula = "sum(quantity)"; l.totals[0].formula = "sum(quantity)"; }, "wrong-stage: `sum(...)` is a total: it is known after the rows are grouped, too late for figures"},
-      {"place in by", [](Ladder& l) { l.levels[0].by = "rank desc"; }, "wrong-stage: `rank` is a place: it is known at the very end, too late for rank.by"},
-      {"circular", [](Ladder& l) { l.figures = {{"amount", "b"}, {"b", "amount + 1"}}; l.totals.resize(1); l.totals[0].formula = "count(*)"; }, "circular: the figure `amount` needs itself"},
-      {"taken name", [](Ladder& l) { l.figures[0].name = "quantity"; l.totals[0].formula = "count(*)"; }, "name-taken: the figure `quantity` has the name of something that exists"},
-      {"sum of text", [](Ladder& l) { l.totals[0].formula = "sum(status)"; }, "wrong-type: `sum` takes numbers; `status` is text"},
-      {"ambiguous", [](Ladder& l) { l.data.joins[0].on = {"quantity = shop_no"}; l.levels[0].each = {"line_no"}; l.levels[0].tiebreak = "shop_no"; }, "ambiguous-column: `shop_no` is in several tables"},
-      {"double quotes", [](Ladder& l) { l.where = "status <> \"void\""; }, "unknown-column: no column `void` in lines or shops"},
-      {"syntax", [](Ladder& l) { l.where = "status <> 'void' adn quantity > 1"; }, "syntax: expected a sign or the end, found `adn`; nearest: and"},
-      {"several levels", [](Ladder& l) { l.levels.push_back(l.levels[0]); }, "not-in-this-version: levels inside levels are not in this version"},
-      {"best without by", [](Ladder& l) { l.levels[0] = {.each = {"shop_no"}, .best = 3}; }, "missing-key: nothing says what to rank by"},
-      {"listed column", [](Ladder& l) { l.list.columns = {"rank", "shopp"}; }, "unknown-column: no column `shopp` in lines or shops; nearest: shop"},
-      {"heading of nothing", [](Ladder& l) { l.list.headings = {{"spnd", "x"}}; }, "unknown-column: list.headings names a column that is not listed: `spnd`; nearest: spend"},
+      {"joined table", [](Ladder& l) { l.data.joins[0].with = "shop"; },
+       "unknown-table: no table `shop`; nearest: shops"},
+      {"join key", [](Ladder& l) { l.data.joins[0].on = {"shop_nr = shop_no"}; },
+       "unknown-column: no column `shop_nr` in lines; nearest: shop_no"},
+      {"join key of the other", [](Ladder& l) { l.data.joins[0].on = {"shop_no = shp_no"}; },
+       "unknown-column: no column `shp_no` in shops; nearest: shop_no"},
+      {"function", [](Ladder& l) { l.totals[0].formula = "summ(amount)"; },
+       "unknown-function: no function `summ`; nearest: sum"},
+      {"choice", [](Ladder& l) { l.where = "quantity > :lest"; },
+       "unknown-choice: no choice is called `lest`; nearest: least"},
+      {"type", [](Ladder& l) { l.where = "status > 5"; },
+       "wrong-type: text compared with a number: `status` is text, `5` is an integer"},
+      {"not a condition", [](Ladder& l) { l.where = "quantity"; },
+       "wrong-type: rows.where needs a condition; `quantity` is integer"},
+      {"direction", [](Ladder& l) { l.levels[0].by = "spend"; },
+       "missing-direction: highest or lowest first? `spend` has no direction"},
+      {"each",
+       [](Ladder& l) {
+         l.levels[0].each = {};
+         l.totals.pop_back();
+         l.levels[0].by = "amount desc";
+       },
+       "missing-each: the total `spend` needs a level: which rows does it take together?"},
+      {"total in where", [](Ladder& l) { l.where = "spend > 3"; },
+       "wrong-stage: `spend` is a total: it is known after the rows are grouped, too late for rows.where"},
+      {"sum in a figure",
+       [](Ladder& l) {
+         l.figures[0].formula = "sum(quantity)";
+         l.totals[0].formula = "sum(quantity)";
+       },
+       "wrong-stage: `sum(...)` is a total: it is known after the rows are grouped, too late for figures"},
+      {"place in by", [](Ladder& l) { l.levels[0].by = "rank desc"; },
+       "wrong-stage: `rank` is a place: it is known at the very end, too late for rank.by"},
+      {"circular",
+       [](Ladder& l) {
+         l.figures = {{"amount", "b"}, {"b", "amount + 1"}};
+         l.totals.resize(1);
+         l.totals[0].formula = "count(*)";
+       },
+       "circular: the figure `amount` needs itself"},
+      {"taken name",
+       [](Ladder& l) {
+         l.figures[0].name = "quantity";
+         l.totals[0].formula = "count(*)";
+       },
+       "name-taken: the figure `quantity` has the name of something that exists"},
+      {"sum of text", [](Ladder& l) { l.totals[0].formula = "sum(status)"; },
+       "wrong-type: `sum` takes numbers; `status` is text"},
+      {"ambiguous",
+       [](Ladder& l) {
+         l.data.joins[0].on = {"quantity = shop_no"};
+         l.levels[0].each = {"line_no"};
+         l.levels[0].tiebreak = "shop_no";
+       },
+       "ambiguous-column: `shop_no` is in several tables"},
+      {"double quotes", [](Ladder& l) { l.where = "status <> \"void\""; },
+       "unknown-column: no column `void` in lines or shops"},
+      {"syntax", [](Ladder& l) { l.where = "status <> 'void' adn quantity > 1"; },
+       "syntax: expected a sign or the end, found `adn`; nearest: and"},
+      {"several levels", [](Ladder& l) { l.levels.push_back(l.levels[0]); },
+       "not-in-this-version: levels inside levels are not in this version"},
+      {"best without by", [](Ladder& l) { l.levels[0] = {.each = {"shop_no"}, .best = 3}; },
+       "missing-key: nothing says what to rank by"},
+      {"listed column",
+       [](Ladder& l) {
+         l.list.columns = {"rank", "shopp"};
+       },
+       "unknown-column: no column `shopp` in lines or shops; nearest: shop"},
+      {"heading of nothing",
+       [](Ladder& l) {
+         l.list.headings = {{"spnd", "x"}};
+       },
+       "unknown-column: list.headings names a column that is not listed: `spnd`; nearest: spend"},
       {"no table", [](Ladder& l) { l.data.from = ""; }, "missing-key: the ladder names no table"},
-      {"null alone", [](Ladder& l) { l.totals[0].formula = "null"; }, "wrong-type: `spend` has no type that a column could have"},
-      {"unknown qualifier", [](Ladder& l) { l.levels[0].tiebreak = "shps.shop"; }, "unknown-table: no table is called `shps` here; nearest: shops"},
+      {"null alone", [](Ladder& l) { l.totals[0].formula = "null"; },
+       "wrong-type: `spend` has no type that a column could have"},
+      {"unknown qualifier", [](Ladder& l) { l.levels[0].tiebreak = "shps.shop"; },
+       "unknown-table: no table is called `shps` here; nearest: shops"},
   };
   for (const auto& c : cases) EXPECT_EQ(with(c.change), Texts{c.problem}) << c.what;
 }
@@ -96,6 +152,7 @@ TEST(Check, NamesMatchWithoutRegardToCaseWhereOneFits) {
   EXPECT_EQ(with([](Ladder& l) { l.figures[0].formula = "QUANTITY * Unit_Price"; }), Texts{});
   EXPECT_EQ(with([](Ladder& l) { l.figures[0].formula = "\"Quantity\" * unit_price"; }).size(), 1u);
   Catalog catalog;
-  support::add(catalog, "t", {{"A", {support::number(1)}}, {"a", {support::number(2)}}, {"Order No", {support::number(3)}}});
+  support::add(catalog, "t",
+               {{"A", {support::number(1)}}, {"a", {support::number(2)}}, {"Order No", {support::number(3)}}});
   EXPECT_EQ(problems({.data = {.from = "t"}, .where = "\"A\" = 1 and a = 2 and \"Order No\" = 3"}, catalog), Texts{});
 }

@@ -20,7 +20,11 @@ struct Line {
 };
 
 std::vector<Line> any_lines() {
-  const auto maybe = [](auto gen) { return *rc::gen::weightedOneOf<std::optional<int>>({{1, rc::gen::just(std::optional<int>())}, {6, rc::gen::map(gen, [](int v) { return std::optional<int>(v); })}}); };
+  const auto maybe = [](auto gen) {
+    return *rc::gen::weightedOneOf<std::optional<int>>(
+        {{1, rc::gen::just(std::optional<int>())},
+         {6, rc::gen::map(gen, [](int v) { return std::optional<int>(v); })}});
+  };
   std::vector<Line> lines(static_cast<std::size_t>(*rc::gen::inRange(0, 60)));
   for (Line& line : lines) {
     line.shop = maybe(rc::gen::inRange(0, 8));
@@ -50,7 +54,10 @@ Catalog catalog_of(const std::vector<Line>& lines) {
 }
 
 Ladder question(Ties ties) {
-  return {.data = {.from = "lines"}, .where = "status <> 'void' and status <> 'never'", .totals = {{"spend", "sum(amount)"}, {"orders", "count(distinct order_no)"}}, .levels = {{.each = {"shop"}, .by = "spend desc", .ties = ties}}};
+  return {.data = {.from = "lines"},
+          .where = "status <> 'void' and status <> 'never'",
+          .totals = {{"spend", "sum(amount)"}, {"orders", "count(distinct order_no)"}},
+          .levels = {{.each = {"shop"}, .by = "spend desc", .ties = ties}}};
 }
 
 std::string bytes(const Standings& s) {
@@ -78,7 +85,9 @@ RC_GTEST_PROP(LadderProperty, AgreesWithThePlainReference, ()) {
   }
   std::vector<std::pair<int, Entry>> list(entries.begin(), entries.end());
   const auto better = [&](std::size_t a, std::size_t b) { return *list[a].second.spend > *list[b].second.spend; };
-  const auto places = plain::places(list.size(), ties, better, [](std::size_t a, std::size_t b) { return a < b; }, [&](std::size_t a) { return !list[a].second.spend; });
+  const auto places = plain::places(
+      list.size(), ties, better, [](std::size_t a, std::size_t b) { return a < b; },
+      [&](std::size_t a) { return !list[a].second.spend; });
   std::vector<std::size_t> order(list.size());
   for (std::size_t i = 0; i < order.size(); ++i) order[i] = i;
   std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
@@ -86,14 +95,17 @@ RC_GTEST_PROP(LadderProperty, AgreesWithThePlainReference, ()) {
     return better(a, b);
   });
   RC_ASSERT(s.rows() == list.size());
-  const auto shop = support::column(s, "shop"), spend = support::column(s, "spend"), orders = support::column(s, "orders"), rank = support::column(s, "rank");
+  const auto shop = support::column(s, "shop"), spend = support::column(s, "spend"),
+             orders = support::column(s, "orders"), rank = support::column(s, "rank");
   for (std::size_t r = 0; r < order.size(); ++r) {
     const auto& [key, entry] = list[order[r]];
     RC_ASSERT(shop[r] == (key == 1000 ? "" : std::to_string(key)));
     RC_ASSERT(spend[r] == (entry.spend ? Decimal(*entry.spend, 2).text() : ""));
     RC_ASSERT(orders[r] == std::to_string(entry.orders.size()));
     const auto place = places[order[r]];
-    const std::string expected = !place ? "" : ties == Ties::fractional ? Decimal(static_cast<int128>(*place * 10), 1).text() : std::to_string(static_cast<int>(*place));
+    const std::string expected = !place                     ? ""
+                                 : ties == Ties::fractional ? Decimal(static_cast<int128>(*place * 10), 1).text()
+                                                            : std::to_string(static_cast<int>(*place));
     RC_ASSERT(rank[r] == expected);
   }
 }
@@ -101,7 +113,8 @@ RC_GTEST_PROP(LadderProperty, AgreesWithThePlainReference, ()) {
 RC_GTEST_PROP(LadderProperty, ShuffledLinesGiveTheSameStandings, ()) {
   std::vector<Line> lines = any_lines();
   const std::string before = written(standings(question(Ties::ordinal), catalog_of(lines)), Format::csv);
-  for (std::size_t i = lines.size(); i > 1; --i) std::swap(lines[i - 1], lines[static_cast<std::size_t>(*rc::gen::inRange<int>(0, static_cast<int>(i)))]);
+  for (std::size_t i = lines.size(); i > 1; --i)
+    std::swap(lines[i - 1], lines[static_cast<std::size_t>(*rc::gen::inRange<int>(0, static_cast<int>(i)))]);
   RC_ASSERT(written(standings(question(Ties::ordinal), catalog_of(lines)), Format::csv) == before);
 }
 
@@ -119,10 +132,19 @@ TEST(LadderProperty, OneThreadAndEightGiveTheSameBytes) {
     label.push_back("s" + std::to_string(shop.back()));
   }
   Catalog catalog;
-  catalog.add(TableBuilder("t").column("shop", shop).column("order_no", order).column("weight", weight).column("label", label).build());
+  catalog.add(TableBuilder("t")
+                  .column("shop", shop)
+                  .column("order_no", order)
+                  .column("weight", weight)
+                  .column("label", label)
+                  .build());
   const Ladder ladder{.data = {.from = "t"},
                       .where = "mod(shop, 7) <> 3",
-                      .totals = {{"w", "sum(weight)"}, {"orders", "count(distinct order_no)"}, {"names", "count(distinct label || 'x')"}, {"m", "avg(order_no)"}, {"least", "min(label)"}},
+                      .totals = {{"w", "sum(weight)"},
+                                 {"orders", "count(distinct order_no)"},
+                                 {"names", "count(distinct label || 'x')"},
+                                 {"m", "avg(order_no)"},
+                                 {"least", "min(label)"}},
                       .levels = {{.each = {"shop"}, .by = "w desc"}},
                       .list = {.columns = {"rank", "shop", "label", "w", "orders", "names", "m", "least"}}};
   const std::string one = bytes(standings(ladder, catalog, {.threads = 1}));
@@ -135,5 +157,90 @@ TEST(LadderProperty, OneThreadAndEightGiveTheSameBytes) {
   const Standings s = standings(ladder, catalog);
   const auto shops = support::column(s, "shop"), orders = support::column(s, "orders");
   ASSERT_EQ(shops.size(), expected.size());
-  for (std::size_t r = 0; r < shops.size(); ++r) ASSERT_EQ(orders[r], std::to_string(expected[std::stoll(shops[r])].size()));
+  for (std::size_t r = 0; r < shops.size(); ++r)
+    ASSERT_EQ(orders[r], std::to_string(expected[std::stoll(shops[r])].size()));
+}
+
+// Places anew in every group, the best N of each, with ties and strictly, and who was said to be left out.
+RC_GTEST_PROP(LadderProperty, TheBestOfEachGroupAreThoseOfTheReference, ()) {
+  const auto size = static_cast<std::size_t>(*rc::gen::inRange(1, 40));
+  const auto group = *rc::gen::container<std::vector<int>>(size, rc::gen::inRange(0, 4));
+  const auto value = *rc::gen::container<std::vector<int>>(size, rc::gen::inRange(0, 6));
+  const auto breaker = *rc::gen::container<std::vector<int>>(size, rc::gen::inRange(0, 3));
+  const auto best = static_cast<std::size_t>(*rc::gen::inRange(1, 5));
+  const bool strict = *rc::gen::arbitrary<bool>();
+  std::vector<Value> ids, groups, values, breakers;
+  for (std::size_t i = 0; i < size; ++i) {
+    ids.push_back(Decimal(static_cast<int>(i), 0));
+    groups.push_back(Decimal(group[i], 0));
+    values.push_back(Decimal(value[i] * 5, 1));
+    breakers.push_back(Decimal(breaker[i], 0));
+  }
+  Catalog catalog;
+  support::add(catalog, "t", {{"id", ids}, {"g", groups}, {"v", values}, {"b", breakers}});
+  const Ladder ladder{.data = {.from = "t"},
+                      .totals = {{"s", "sum(v)"}},
+                      .levels = {{.each = {"id"},
+                                  .within = {"g"},
+                                  .by = "s desc",
+                                  .tiebreak = "b desc",
+                                  .best = best,
+                                  .cut = strict ? Cut::strict : Cut::with_ties}},
+                      .list = {.columns = {"g", "rank", "id", "s"}}};
+  const Standings s = standings(ladder, catalog);
+  // The definition: in each group, keep who has fewer than N others ahead (with ties), or is among the first N by
+  // value, tie-breaker and own key (strictly).
+  std::vector<std::tuple<int, int, int, std::size_t>> expected;  // group, -value, -breaker, id
+  bool cut_through = false;
+  for (std::size_t i = 0; i < size; ++i) {
+    std::size_t ahead = 0, sooner = 0;
+    for (std::size_t k = 0; k < size; ++k) {
+      if (group[k] != group[i]) continue;
+      ahead += value[k] > value[i];
+      sooner += std::tuple(-value[k], -breaker[k], k) < std::tuple(-value[i], -breaker[i], i);
+    }
+    if (strict ? sooner < best : ahead < best) expected.emplace_back(group[i], -value[i], -breaker[i], i);
+    cut_through = cut_through || (ahead < best && sooner >= best);
+  }
+  std::sort(expected.begin(), expected.end());
+  RC_ASSERT(s.rows() == expected.size());
+  const auto id = support::column(s, "id");
+  for (std::size_t r = 0; r < expected.size(); ++r) RC_ASSERT(id[r] == std::to_string(std::get<3>(expected[r])));
+  RC_ASSERT(support::says(s, "tie-at-cut") == cut_through);
+}
+
+// A join brings what a loop over both tables would, and counts what it would count.
+RC_GTEST_PROP(LadderProperty, JoinsBringWhatALoopWould, ()) {
+  const auto left = *rc::gen::container<std::vector<int>>(rc::gen::inRange(-2, 12));
+  const auto keys = *rc::gen::unique<std::vector<int>>(rc::gen::inRange(-2, 12));
+  RC_PRE(!left.empty() && !keys.empty());
+  const bool text = *rc::gen::arbitrary<bool>();
+  const auto value = [&](int key) -> Value {
+    if (key < -1) return {};
+    return text ? Value(std::string("k") + std::to_string(key)) : Value(Decimal(key, 0));
+  };
+  std::vector<Value> a, b, c;
+  for (const int key : left) a.push_back(value(key));
+  for (const int key : keys) {
+    b.push_back(value(key));
+    c.push_back(Decimal(key * 10, 0));
+  }
+  a.push_back(value(50));  // keeps the type when all else is null
+  b.push_back(value(51));
+  c.push_back(Decimal(510, 0));
+  Catalog catalog;
+  support::add(catalog, "l", {{"k", a}});
+  support::add(catalog, "r", {{"k", b}, {"ten", c}});
+  const Ladder ladder{.data = {.from = "l", .joins = {{.with = "r", .on = {"k"}}}}, .list = {.columns = {"k", "ten"}}};
+  const Standings s = standings(ladder, catalog);
+  std::size_t unmatched = 1, unused = 1;
+  const auto ten = support::column(s, "ten");
+  for (std::size_t i = 0; i < left.size(); ++i) {
+    const bool found = left[i] >= -1 && std::find(keys.begin(), keys.end(), left[i]) != keys.end();
+    unmatched += !found;
+    RC_ASSERT(ten[i] == (found ? std::to_string(left[i] * 10) : ""));
+  }
+  for (const int key : keys) unused += key < -1 || std::find(left.begin(), left.end(), key) == left.end();
+  RC_ASSERT(s.accounting().joins[0].unmatched == unmatched);
+  RC_ASSERT(s.accounting().joins[0].without_rows == unused);
 }

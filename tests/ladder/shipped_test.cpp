@@ -45,7 +45,9 @@ std::map<std::string, Texts> reference(const char* file) {
   return out;
 }
 
-Standings answer(const char* ladder) { return standings(read_ladder_file(support::demo() / ladder).ladder, TableFiles(support::demo())); }
+Standings answer(const char* ladder) {
+  return standings(read_ladder_file(support::demo() / ladder).ladder, TableFiles(support::demo()));
+}
 
 std::vector<Texts> rows_of(const Standings& s) {
   std::vector<Texts> out(s.rows());
@@ -63,7 +65,8 @@ struct Entry {
   std::string last;
 };
 
-std::map<std::string, Entry> totals(const std::function<bool(const Line&)>& counts, const std::function<std::string(const Line&)>& key) {
+std::map<std::string, Entry> totals(const std::function<bool(const Line&)>& counts,
+                                    const std::function<std::string(const Line&)>& key) {
   std::map<std::string, Entry> out;
   for (const Line& line : lines()) {
     if (!counts(line)) continue;
@@ -84,7 +87,8 @@ std::string money(long pence) { return Decimal(pence, 2).text(); }
 bool not_void(const Line& line) { return line.status != "void"; }
 
 std::size_t ahead(const std::vector<Entry>& list, const Entry& e) {
-  return static_cast<std::size_t>(std::count_if(list.begin(), list.end(), [&](const Entry& other) { return other.spend > e.spend; }));
+  return static_cast<std::size_t>(
+      std::count_if(list.begin(), list.end(), [&](const Entry& other) { return other.spend > e.spend; }));
 }
 
 }  // namespace
@@ -92,7 +96,8 @@ std::size_t ahead(const std::vector<Entry>& list, const Entry& e) {
 TEST(Shipped, TheGeneratorStillMakesTheFilesByteForByte) {
   const support::Scratch scratch;
   ASSERT_EQ(support::shell(std::string(LOFTY_GENERATOR) + " " + scratch.path().string()).status, 0);
-  for (const char* file : {"order_lines.csv", "shops.csv", "products.csv"}) EXPECT_EQ(support::slurp(scratch.path() / file), support::slurp(support::demo() / file)) << file;
+  for (const char* file : {"order_lines.csv", "shops.csv", "products.csv"})
+    EXPECT_EQ(support::slurp(scratch.path() / file), support::slurp(support::demo() / file)) << file;
 }
 
 TEST(Shipped, TheDataCarriesEveryTrap) {
@@ -132,7 +137,9 @@ TEST(Shipped, BestShops) {
   for (const Entry& e : list)
     if (const std::size_t place = ahead(list, e) + 1; place <= 10) {
       const auto shop = shops.find(e.key);
-      by_place[place].insert({std::to_string(place), shop == shops.end() ? "" : shop->second[0], shop == shops.end() ? "" : shop->second[1], money(e.spend), std::to_string(e.orders.size())});
+      by_place[place].insert({std::to_string(place), shop == shops.end() ? "" : shop->second[0],
+                              shop == shops.end() ? "" : shop->second[1], money(e.spend),
+                              std::to_string(e.orders.size())});
       ++expected;
     }
   const Standings s = answer("best_shops.ladder.toml");
@@ -151,12 +158,15 @@ TEST(Shipped, BestShops) {
 TEST(Shipped, BestProductsSmallestFirst) {
   const auto products = reference("products.csv");
   std::map<std::string, std::vector<Entry>> families;
-  for (const auto& [key, e] : totals(not_void, [](const Line& l) { return l.product; })) families[products.at(key)[1]].push_back(e);
+  for (const auto& [key, e] : totals(not_void, [](const Line& l) { return l.product; }))
+    families[products.at(key)[1]].push_back(e);
   std::vector<Texts> expected;
   for (auto& [family, list] : families) {
     std::sort(list.begin(), list.end(), [](const Entry& a, const Entry& b) { return a.spend < b.spend; });
     for (const Entry& e : list)
-      if (const std::size_t place = ahead(list, e) + 1; place <= 3) expected.push_back({family, std::to_string(place), products.at(e.key)[0], std::to_string(e.sold), money(e.spend)});
+      if (const std::size_t place = ahead(list, e) + 1; place <= 3)
+        expected.push_back(
+            {family, std::to_string(place), products.at(e.key)[0], std::to_string(e.sold), money(e.spend)});
   }
   EXPECT_EQ(rows_of(answer("best_products.ladder.toml")), expected);
 }
@@ -165,34 +175,45 @@ TEST(Shipped, TieRulesInTheOrderOfTheInput) {
   std::vector<std::pair<std::string, int>> counts;  // as the products first come
   for (const Line& line : lines()) {
     if (line.status != "returned") continue;
-    const auto found = std::find_if(counts.begin(), counts.end(), [&](const auto& c) { return c.first == line.product; });
+    const auto found =
+        std::find_if(counts.begin(), counts.end(), [&](const auto& c) { return c.first == line.product; });
     if (found == counts.end())
       counts.emplace_back(line.product, 1);
     else
       ++found->second;
   }
   const auto place = [&](Ties ties, std::size_t i) {
-    const auto all = plain::places(counts.size(), ties, [&](std::size_t a, std::size_t b) { return counts[a].second > counts[b].second; },
-                                   [&](std::size_t a, std::size_t b) { return std::stoi(counts[a].first) < std::stoi(counts[b].first); }, [](std::size_t) { return false; });
-    return ties == Ties::fractional ? Decimal(static_cast<int128>(*all[i] * 10), 1).text() : std::to_string(static_cast<int>(*all[i]));
+    const auto all = plain::places(
+        counts.size(), ties, [&](std::size_t a, std::size_t b) { return counts[a].second > counts[b].second; },
+        [&](std::size_t a, std::size_t b) { return std::stoi(counts[a].first) < std::stoi(counts[b].first); },
+        [](std::size_t) { return false; });
+    return ties == Ties::fractional ? Decimal(static_cast<int128>(*all[i] * 10), 1).text()
+                                    : std::to_string(static_cast<int>(*all[i]));
   };
   std::vector<Texts> expected;
   for (std::size_t i = 0; i < counts.size(); ++i)
-    expected.push_back({place(Ties::competition, i), place(Ties::modified, i), place(Ties::dense, i), place(Ties::ordinal, i), place(Ties::fractional, i), counts[i].first, std::to_string(counts[i].second)});
+    expected.push_back({place(Ties::competition, i), place(Ties::modified, i), place(Ties::dense, i),
+                        place(Ties::ordinal, i), place(Ties::fractional, i), counts[i].first,
+                        std::to_string(counts[i].second)});
   EXPECT_EQ(rows_of(answer("tie_rules.ladder.toml")), expected);
 }
 
 TEST(Shipped, BestShopsOfEachValley) {
   const auto shops = reference("shops.csv");
-  const auto valley_of = [&](const std::string& shop) { return shops.contains(shop) ? shops.at(shop)[1] : std::string(); };
+  const auto valley_of = [&](const std::string& shop) {
+    return shops.contains(shop) ? shops.at(shop)[1] : std::string();
+  };
   std::map<std::string, std::vector<Entry>> valleys;
-  for (const auto& [key, e] : totals([](const Line& l) { return l.status != "void" && l.day >= "2025-03-01"; }, [](const Line& l) { return l.shop; })) valleys[valley_of(key)].push_back(e);
+  for (const auto& [key, e] : totals([](const Line& l) { return l.status != "void" && l.day >= "2025-03-01"; },
+                                     [](const Line& l) { return l.shop; }))
+    valleys[valley_of(key)].push_back(e);
   std::map<std::string, std::multiset<Texts>> expected;
   std::size_t count = 0;
   for (const auto& [valley, list] : valleys)
     for (const Entry& e : list)
       if (const std::size_t place = ahead(list, e) + 1; place <= 3) {
-        expected[valley].insert({valley, std::to_string(place), shops.contains(e.key) ? shops.at(e.key)[0] : "", money(e.spend), std::to_string(e.orders.size()), e.last});
+        expected[valley].insert({valley, std::to_string(place), shops.contains(e.key) ? shops.at(e.key)[0] : "",
+                                 money(e.spend), std::to_string(e.orders.size()), e.last});
         ++count;
       }
   const auto rows = rows_of(answer("best_in_valley.ladder.toml"));
@@ -208,13 +229,24 @@ TEST(Shipped, BestShopsOfEachValley) {
 // Every route gives the same rows: file, value, options, saved and read again.
 TEST(Shipped, EveryRouteGivesTheSameRows) {
   const support::Scratch scratch;
-  const std::string lines_file = (support::demo() / "order_lines.csv").string(), shops_file = (support::demo() / "shops.csv").string();
+  const std::string lines_file = (support::demo() / "order_lines.csv").string(),
+                    shops_file = (support::demo() / "shops.csv").string();
   const auto from_file = support::lofty({"rank", (support::demo() / "best_shops.ladder.toml").string(), "--to", "csv"});
   ASSERT_EQ(from_file.status, 0) << from_file.err;
   const std::string saved = (scratch.path() / "kept.ladder.toml").string();
-  const auto from_options = support::lofty({"rank", lines_file, "--join", shops_file + " on shop_no", "--figure", "amount=quantity * unit_price", "--where", "status <> 'void' or status is null", "--total", "spend=sum(amount)",
-                                            "--total", "orders=count(distinct order_no)", "--each", "shop_no", "--by", "spend desc", "--tiebreak", "shop", "--best", "10", "--columns", "rank,shop,valley,spend,orders", "--to", "csv",
-                                            "--save", saved});
+  const auto from_options = support::lofty({"rank",       lines_file,
+                                            "--join",     shops_file + " on shop_no",
+                                            "--figure",   "amount=quantity * unit_price",
+                                            "--where",    "status <> 'void' or status is null",
+                                            "--total",    "spend=sum(amount)",
+                                            "--total",    "orders=count(distinct order_no)",
+                                            "--each",     "shop_no",
+                                            "--by",       "spend desc",
+                                            "--tiebreak", "shop",
+                                            "--best",     "10",
+                                            "--columns",  "rank,shop,valley,spend,orders",
+                                            "--to",       "csv",
+                                            "--save",     saved});
   ASSERT_EQ(from_options.status, 0) << from_options.err;
   EXPECT_EQ(from_options.out, from_file.out);
   EXPECT_EQ(support::lofty({"rank", saved, "--to", "csv"}).out, from_file.out);

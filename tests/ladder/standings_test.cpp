@@ -83,7 +83,8 @@ TEST(Standings, MeansHaveSixDecimalsMore) {
   Ladder ladder = by_shop();
   ladder.totals = {{"mean", "avg(unit_price)"}, {"share", "count(*) / 3"}};
   ladder.levels[0].by = "mean desc";
-  EXPECT_EQ(column(standings(ladder, support::small_shop()), "mean"), (Texts{"4.75000000", "1.75000000", "1.25000000", ""}));
+  EXPECT_EQ(column(standings(ladder, support::small_shop()), "mean"),
+            (Texts{"4.75000000", "1.75000000", "1.25000000", ""}));
 }
 
 // 14. Errors only for rows whose value is used, with the row.
@@ -100,7 +101,8 @@ TEST(Standings, DivisionByZeroNamesTheRow) {
   ladder.where = "status <> 'void' or status is null";  // the row does not count, so its value is not used
   EXPECT_NO_THROW(standings(ladder, support::small_shop()));
   ladder.totals.push_back({"per", "spend / (lines - 2)"});
-  EXPECT_EQ(failure(ladder, support::small_shop()).problems()[0].sentence, "division by zero: `lines - 2` is 0, for `Älv Corner`");
+  EXPECT_EQ(failure(ladder, support::small_shop()).problems()[0].sentence,
+            "division by zero: `lines - 2` is 0, for `Älv Corner`");
 }
 
 TEST(Standings, OverflowNamesTheRow) {
@@ -114,14 +116,18 @@ TEST(Standings, OverflowNamesTheRow) {
 // 20. A row with several partners is an error naming two lines; null keys match nothing.
 TEST(Standings, AJoinThatMultipliesIsRefused) {
   Catalog catalog = support::small_shop();
-  support::add(catalog, "twice", {{"shop_no", {support::number(9), support::number(3), support::number(3), support::null()}}});
+  support::add(catalog, "twice",
+               {{"shop_no", {support::number(9), support::number(3), support::number(3), support::null()}}});
   Ladder ladder = by_shop();
   ladder.data.joins[0].with = "twice";
   ladder.levels[0].tiebreak = "";
   const Error error = failure(ladder, catalog);
   EXPECT_EQ(error.code(), Code::join_multiplies);
-  EXPECT_EQ(error.problems()[0].sentence, "row 4 of lines has several partners in twice: row 2 and row 3; joining them would count it more than once");
-  support::add(catalog, "unused", {{"shop_no", {support::number(9), support::number(9)}}});  // doubled, but nobody refers to it
+  EXPECT_EQ(
+      error.problems()[0].sentence,
+      "row 4 of lines has several partners in twice: row 2 and row 3; joining them would count it more than once");
+  support::add(catalog, "unused",
+               {{"shop_no", {support::number(9), support::number(9)}}});  // doubled, but nobody refers to it
   ladder.data.joins[0].with = "unused";
   EXPECT_EQ(standings(ladder, catalog).accounting().joins[0].unmatched, 7u);
 }
@@ -129,9 +135,16 @@ TEST(Standings, AJoinThatMultipliesIsRefused) {
 TEST(Standings, JoinsBySeveralKeysAndThroughOtherJoins) {
   Catalog catalog = support::small_shop();
   const auto text = [](const char* t) { return Value(std::string(t)); };
-  support::add(catalog, "discounts", {{"shop", {support::number(1), support::number(2), support::number(2)}}, {"state", {text("paid"), text("paid"), text("open")}}, {"off", {support::number(5), support::number(6), support::number(7)}}});
-  support::add(catalog, "vans", {{"valley", {text("Ashwater"), text("High Moor")}}, {"driver", {text("Ada"), text("Bo")}}});
-  const Ladder ladder{.data = {.from = "lines", .joins = {{.with = "shops", .on = {"shop_no"}}, {.with = "discounts", .on = {"shop_no = shop", "status = state"}}, {.with = "vans", .on = {"shops.valley = valley"}}}},
+  support::add(catalog, "discounts",
+               {{"shop", {support::number(1), support::number(2), support::number(2)}},
+                {"state", {text("paid"), text("paid"), text("open")}},
+                {"off", {support::number(5), support::number(6), support::number(7)}}});
+  support::add(catalog, "vans",
+               {{"valley", {text("Ashwater"), text("High Moor")}}, {"driver", {text("Ada"), text("Bo")}}});
+  const Ladder ladder{.data = {.from = "lines",
+                               .joins = {{.with = "shops", .on = {"shop_no"}},
+                                         {.with = "discounts", .on = {"shop_no = shop", "status = state"}},
+                                         {.with = "vans", .on = {"shops.valley = valley"}}}},
                       .list = {.columns = {"line_no", "off", "driver"}}};
   const Standings s = standings(ladder, catalog);
   EXPECT_EQ(column(s, "off"), (Texts{"6", "5", "5", "", "7", "", ""}));
@@ -146,7 +159,8 @@ TEST(Standings, KeysOfDifferentTypesAreAnErrorThatShowsBoth) {
   ladder.levels[0].tiebreak = "";
   const Error error = failure(ladder, catalog);
   EXPECT_EQ(error.code(), Code::key_mismatch);
-  EXPECT_NE(error.problems()[0].sentence.find("integer on one side (2) and text on the other ('007')"), std::string::npos);
+  EXPECT_NE(error.problems()[0].sentence.find("integer on one side (2) and text on the other ('007')"),
+            std::string::npos);
 }
 
 // 22. A column with one value per entry comes along; several values are an error that shows two.
@@ -158,7 +172,8 @@ TEST(Standings, ColumnsWithOneValueComeAlong) {
   ladder.list.columns = {"shop", "status"};
   const Error error = failure(ladder, support::small_shop());
   EXPECT_EQ(error.code(), Code::several_values);
-  EXPECT_EQ(error.problems()[0].sentence, "`status` has several values in one entry: shop_no `2` has `paid` and `open`");
+  EXPECT_EQ(error.problems()[0].sentence,
+            "`status` has several values in one entry: shop_no `2` has `paid` and `open`");
 }
 
 // 23. Nulls in group keys form one group, with its row count in a remark.
@@ -173,7 +188,10 @@ TEST(Standings, NullsFormOneGroup) {
 // 24. Aggregates over no value are null, count is 0.
 TEST(Standings, AggregatesOverNothingAreNull) {
   Ladder ladder = by_shop();
-  ladder.totals = {{"n", "count(amount)"}, {"least", "min(amount)"}, {"paid", "sum(amount) filter (where status = 'void')"}, {"zero", "coalesce(sum(amount), 0)"}};
+  ladder.totals = {{"n", "count(amount)"},
+                   {"least", "min(amount)"},
+                   {"paid", "sum(amount) filter (where status = 'void')"},
+                   {"zero", "coalesce(sum(amount), 0)"}};
   ladder.levels[0].by = "zero desc";
   const Standings s = standings(ladder, support::small_shop());
   EXPECT_EQ(column(s, "n"), (Texts{"2", "2", "1", "0"}));
@@ -185,7 +203,10 @@ TEST(Standings, AggregatesOverNothingAreNull) {
 TEST(Standings, CountsOfDifferentValuesAndExtremesOfTextsAndDates) {
   Ladder ladder = by_shop();
   ladder.where = "";
-  ladder.totals = {{"states", "count(distinct status)"}, {"days", "count(distinct ordered_on)"}, {"last", "max(ordered_on)"}, {"first_state", "min(status)"}};
+  ladder.totals = {{"states", "count(distinct status)"},
+                   {"days", "count(distinct ordered_on)"},
+                   {"last", "max(ordered_on)"},
+                   {"first_state", "min(status)"}};
   ladder.levels[0] = {.each = {"shop_no"}, .by = "last desc"};
   const Standings s = standings(ladder, support::small_shop());
   EXPECT_EQ(column(s, "shop_no"), (Texts{"4", "3", "2", "1"}));
@@ -198,7 +219,10 @@ TEST(Standings, CountsOfDifferentValuesAndExtremesOfTextsAndDates) {
 // 26. Tie-breakers order peers and never make a tie unequal; then the entry's own key decides.
 TEST(Standings, EveryTieRuleSideBySide) {
   Ladder ladder = by_shop();
-  ladder.levels[0].also = {{"modified", Ties::modified}, {"dense", Ties::dense}, {"ordinal", Ties::ordinal}, {"fractional", Ties::fractional}};
+  ladder.levels[0].also = {{"modified", Ties::modified},
+                           {"dense", Ties::dense},
+                           {"ordinal", Ties::ordinal},
+                           {"fractional", Ties::fractional}};
   const Standings s = standings(ladder, support::small_shop());
   EXPECT_EQ(column(s, "rank"), (Texts{"1", "1", "3", ""}));
   EXPECT_EQ(column(s, "modified"), (Texts{"2", "2", "3", ""}));
@@ -214,14 +238,17 @@ TEST(Standings, ACutThroughATieIsNeverSilent) {
   ladder.levels[0].best = 1;
   const Standings loose = standings(ladder, support::small_shop());
   EXPECT_EQ(loose.rows(), 2u);
-  EXPECT_TRUE(says(loose, "tie-at-cut", "2 shops share place 1 (`spend` 11.00); the best 1 were asked for, and all that tie are listed"));
+  EXPECT_TRUE(says(loose, "tie-at-cut",
+                   "2 shops share place 1 (`spend` 11.00); the best 1 were asked for, and all that tie are listed"));
   ladder.levels[0].cut = Cut::strict;
   ladder.list.columns = {"rank", "shop", "spend"};
   const Standings strict = standings(ladder, support::small_shop());
   EXPECT_EQ(column(strict, "shop"), Texts{"Älv Corner"});
-  EXPECT_TRUE(says(strict, "tie-at-cut", "strictly: `Crumb` left out, `Älv Corner` kept, decided by the tie-breaker `shop`"));
+  EXPECT_TRUE(
+      says(strict, "tie-at-cut", "strictly: `Crumb` left out, `Älv Corner` kept, decided by the tie-breaker `shop`"));
   ladder.levels[0].tiebreak = "";
-  EXPECT_TRUE(says(standings(ladder, support::small_shop()), "tie-at-cut", "decided by `shop_no`, because nothing else tells them apart"));
+  EXPECT_TRUE(says(standings(ladder, support::small_shop()), "tie-at-cut",
+                   "decided by `shop_no`, because nothing else tells them apart"));
   ladder.levels[0].best = 2;
   EXPECT_FALSE(says(standings(ladder, support::small_shop()), "tie-at-cut"));
 }
@@ -248,7 +275,10 @@ TEST(Standings, ListingOrderIsItsOwn) {
 }
 
 TEST(Standings, RowsAreEntriesWhereNothingElseIs) {
-  const Ladder ladder{.data = {.from = "lines"}, .figures = {{"amount", "quantity * unit_price"}}, .levels = {{.by = "amount desc"}}, .list = {.columns = {"rank", "line_no", "amount"}}};
+  const Ladder ladder{.data = {.from = "lines"},
+                      .figures = {{"amount", "quantity * unit_price"}},
+                      .levels = {{.by = "amount desc"}},
+                      .list = {.columns = {"rank", "line_no", "amount"}}};
   const Standings s = standings(ladder, support::small_shop());
   EXPECT_EQ(column(s, "line_no"), (Texts{"1", "2", "4", "3", "6", "5", "7"}));
   EXPECT_EQ(column(s, "rank"), (Texts{"1", "2", "3", "4", "5", "6", ""}));
@@ -257,13 +287,16 @@ TEST(Standings, RowsAreEntriesWhereNothingElseIs) {
   EXPECT_EQ(column(rows, "line_no"), (Texts{"1", "3", "4", "7"}));
   EXPECT_EQ(rows.columns().size(), 6u);
   const Ladder tied{.data = {.from = "lines"}, .levels = {{.by = "quantity desc"}}};
-  EXPECT_TRUE(says(standings(tied, support::small_shop()), "input-decides", "equal the one before on every key; their input order decides"));
+  EXPECT_TRUE(says(standings(tied, support::small_shop()), "input-decides",
+                   "equal the one before on every key; their input order decides"));
 }
 
 TEST(Standings, EmptyTablesGiveEmptyAnswers) {
   Catalog catalog;
   support::add(catalog, "t", {{"a", {}}, {"b", {}}});
-  const Standings s = standings({.data = {.from = "t"}, .totals = {{"n", "count(*)"}}, .levels = {{.each = {"a"}, .by = "n desc", .best = 3}}}, catalog);
+  const Standings s = standings(
+      {.data = {.from = "t"}, .totals = {{"n", "count(*)"}}, .levels = {{.each = {"a"}, .by = "n desc", .best = 3}}},
+      catalog);
   EXPECT_EQ(s.rows(), 0u);
   EXPECT_TRUE(says(s, "nothing-counts", "the table has no rows"));
 }
@@ -271,7 +304,9 @@ TEST(Standings, EmptyTablesGiveEmptyAnswers) {
 // 17. A choice has the type of its value and must lie in range.
 TEST(Standings, ChoicesAreTypedAndRanged) {
   Ladder ladder = by_shop();
-  ladder.choices = {{.name = "least", .value = Decimal(1, 0), .unit = "lines", .least = Decimal(1, 0), .most = Decimal(9, 0)}, {.name = "state", .value = std::string("paid"), .among = {std::string("paid"), std::string("open")}}};
+  ladder.choices = {
+      {.name = "least", .value = Decimal(1, 0), .unit = "lines", .least = Decimal(1, 0), .most = Decimal(9, 0)},
+      {.name = "state", .value = std::string("paid"), .among = {std::string("paid"), std::string("open")}}};
   ladder.where = "quantity >= :least";
   choose(ladder, "least", "4");
   const Standings s = standings(ladder, support::small_shop());
@@ -300,7 +335,8 @@ TEST(Standings, SaysTheQuestionBack) {
   ladder.levels[0].within = {"valley"};
   ladder.levels[0].best = 2;
   EXPECT_EQ(standings(ladder, support::small_shop()).question(),
-            "Shops by spend, highest first, in each valley; lines count where status <> 'void' or status is null; competition places, ties told apart by shop; the best 2 of each, ties at the cut kept.");
+            "Shops by spend, highest first, in each valley; lines count where status <> 'void' or status is null; "
+            "competition places, ties told apart by shop; the best 2 of each, ties at the cut kept.");
 }
 
 TEST(Standings, FloatSumsDoNotDependOnOrder) {
@@ -312,7 +348,8 @@ TEST(Standings, FloatSumsDoNotDependOnOrder) {
     values.push_back(i % 3 == 0 ? 1e16 : i % 3 == 1 ? 1.0 : -1e16);
   }
   catalog.add(TableBuilder("t").column("k", keys).column("v", values).build());
-  const Ladder ladder{.data = {.from = "t"}, .totals = {{"s", "sum(v)"}, {"m", "avg(v)"}}, .levels = {{.each = {"k"}, .by = "s desc"}}};
+  const Ladder ladder{
+      .data = {.from = "t"}, .totals = {{"s", "sum(v)"}, {"m", "avg(v)"}}, .levels = {{.each = {"k"}, .by = "s desc"}}};
   EXPECT_EQ(column(standings(ladder, catalog), "s"), Texts{"333"});
 }
 

@@ -77,7 +77,10 @@ TEST(Order, EverySmallInputOfOneKey) {
     const auto total = static_cast<std::size_t>(std::pow(4, static_cast<double>(size)));
     for (std::size_t code = 0; code < total; ++code) {
       std::vector<std::optional<std::int32_t>> values;
-      for (std::size_t i = 0, rest = code; i < size; ++i, rest /= 4) values.push_back(rest % 4 == 3 ? std::nullopt : std::optional<std::int32_t>(static_cast<std::int32_t>(rest % 4) * 1000 - 1000));
+      for (std::size_t i = 0, rest = code; i < size; ++i, rest /= 4)
+        values.push_back(rest % 4 == 3
+                             ? std::nullopt
+                             : std::optional<std::int32_t>(static_cast<std::int32_t>(rest % 4) * 1000 - 1000));
       check_one_key(values);
     }
   }
@@ -104,7 +107,8 @@ TEST(Order, EverySmallInputOfTwoKeys) {
         });
         const Order o = order({ma.key(down_a, Nulls::last), mb.key(down_b, nulls)});
         ASSERT_EQ(rows_of(o), expected);
-        for (std::size_t i = 1; i < size; ++i) ASSERT_EQ(!o.starts_peers(i), a[expected[i]] == a[expected[i - 1]] && b[expected[i]] == b[expected[i - 1]]);
+        for (std::size_t i = 1; i < size; ++i)
+          ASSERT_EQ(!o.starts_peers(i), a[expected[i]] == a[expected[i - 1]] && b[expected[i]] == b[expected[i - 1]]);
         // Within groups of `a` the same, group by group.
         const Order grouped = order(groups(ma.values), {mb.key(down_b, nulls)});
         std::size_t group_count = 0;
@@ -135,9 +139,12 @@ RC_GTEST_PROP(OrderProperty, DecimalsOfAnyScale, ()) {
   std::vector<std::optional<Decimal>> values;
   const int count = *rc::gen::inRange(1, 30);
   for (int i = 0; i < count; ++i) {
-    const auto coefficient = *rc::gen::oneOf(rc::gen::arbitrary<std::int64_t>(), rc::gen::inRange<std::int64_t>(-20, 20));
+    const auto coefficient =
+        *rc::gen::oneOf(rc::gen::arbitrary<std::int64_t>(), rc::gen::inRange<std::int64_t>(-20, 20));
     const bool huge = *rc::gen::inRange(0, 8) == 0;
-    values.emplace_back(Decimal(huge ? static_cast<int128>(coefficient) * 1'000'000'000'000'000'000 : static_cast<int128>(coefficient), *rc::gen::element(0, 1, 2, 30)));
+    values.emplace_back(
+        Decimal(huge ? static_cast<int128>(coefficient) * 1'000'000'000'000'000'000 : static_cast<int128>(coefficient),
+                *rc::gen::element(0, 1, 2, 30)));
     if (*rc::gen::inRange(0, 6) == 0) values.emplace_back();
   }
   check_one_key(values);
@@ -145,7 +152,9 @@ RC_GTEST_PROP(OrderProperty, DecimalsOfAnyScale, ()) {
 
 TEST(Order, NanIsNullAndThereIsOneZero) {
   const double nan = std::nan("");
-  const std::vector<double> values{nan, 0.0, -0.0, -1, std::numeric_limits<double>::infinity(), nan, -std::numeric_limits<double>::infinity(), 5e-324};
+  const std::vector<double> values{
+      nan,   0.0, -0.0, -1, std::numeric_limits<double>::infinity(), nan, -std::numeric_limits<double>::infinity(),
+      5e-324};
   const Order o = order({ascending(values)});
   EXPECT_EQ(rows_of(o), (std::vector<std::uint32_t>{6, 3, 1, 2, 7, 4, 0, 5}));
   EXPECT_FALSE(o.starts_peers(3));  // -0.0 after 0.0
@@ -161,11 +170,14 @@ TEST(Order, KeysWiderThanAWord) {
     b[i] = i % 3 == 0 ? 0 : ~std::uint64_t{0} - i % 5;
     c[i] = i % 7 == 0 ? 0 : ~std::uint64_t{0};
   }
-  for (const auto& keys : {std::vector<Key>{descending(a)}, std::vector<Key>{descending(a), ascending(b)}, std::vector<Key>{descending(a), ascending(b), descending(c)}}) {
+  for (const auto& keys : {std::vector<Key>{descending(a)}, std::vector<Key>{descending(a), ascending(b)},
+                           std::vector<Key>{descending(a), ascending(b), descending(c)}}) {
     const Order o = order(keys);
     for (std::size_t i = 1; i < 200; ++i) {
       const auto x = o.rows()[i - 1], y = o.rows()[i];
-      const auto tuple = [&](std::uint32_t r) { return std::tuple(~a[r], keys.size() > 1 ? b[r] : 0, keys.size() > 2 ? ~c[r] : 0, r); };
+      const auto tuple = [&](std::uint32_t r) {
+        return std::tuple(~a[r], keys.size() > 1 ? b[r] : 0, keys.size() > 2 ? ~c[r] : 0, r);
+      };
       ASSERT_LT(tuple(x), tuple(y));
     }
   }

@@ -22,15 +22,18 @@ using Texts = std::vector<std::string>;
 TEST(TextOrder, ByLanguageNaturallyAndByCodePoint) {
   const Texts names{"Zebra", "apple", "Été", "Apple", "eve", "Comb 10", "Comb 2"};
   EXPECT_EQ(sorted(names, {}), (Texts{"apple", "Apple", "Comb 10", "Comb 2", "Été", "eve", "Zebra"}));
-  EXPECT_EQ(sorted(names, {.text = TextOrder::natural}), (Texts{"apple", "Apple", "Comb 2", "Comb 10", "Été", "eve", "Zebra"}));
-  EXPECT_EQ(sorted(names, {.text = TextOrder::code_point}), (Texts{"Apple", "Comb 10", "Comb 2", "Zebra", "apple", "eve", "Été"}));
+  EXPECT_EQ(sorted(names, {.text = TextOrder::natural}),
+            (Texts{"apple", "Apple", "Comb 2", "Comb 10", "Été", "eve", "Zebra"}));
+  EXPECT_EQ(sorted(names, {.text = TextOrder::code_point}),
+            (Texts{"Apple", "Comb 10", "Comb 2", "Zebra", "apple", "eve", "Été"}));
   EXPECT_EQ(sorted({"Östen", "Zita", "Olga"}, {.locale = "sv"}), (Texts{"Olga", "Zita", "Östen"}));
   EXPECT_EQ(sorted({"Östen", "Zita", "Olga"}, {}), (Texts{"Olga", "Östen", "Zita"}));
 }
 
 // Texts equal by a language's rules are told apart by code points, so distinct texts never tie.
 RC_GTEST_PROP(TextOrderProperty, DistinctTextsNeverTie, ()) {
-  const auto texts = *rc::gen::container<Texts>(rc::gen::element<std::string>("e", "\u00e9", "e\u0301", "E", "", "a", "a\u00ad", "01", "1", "b"));
+  const auto texts = *rc::gen::container<Texts>(
+      rc::gen::element<std::string>("e", "\u00e9", "e\u0301", "E", "", "a", "a\u00ad", "01", "1", "b"));
   for (const TextOrder way : {TextOrder::language, TextOrder::natural, TextOrder::code_point}) {
     if (texts.empty()) continue;
     const Order o = order({ascending(texts, {.text = way})});

@@ -1,8 +1,8 @@
 #include "rank/exact_sum.hpp"
 
-#include <boost/multiprecision/cpp_int.hpp>
 #include <gtest/gtest.h>
 #include <rapidcheck/gtest.h>
+#include <boost/multiprecision/cpp_int.hpp>
 
 #include <bit>
 #include <cmath>
@@ -43,7 +43,8 @@ double nearest(Big sum) {
 double any_double() {
   const int kind = *rc::gen::inRange(0, 4);
   const auto bits = *rc::gen::arbitrary<std::uint64_t>();
-  if (kind == 0) return std::ldexp(static_cast<double>(static_cast<std::int64_t>(bits) >> 20), static_cast<int>(bits % 40) - 20);
+  if (kind == 0)
+    return std::ldexp(static_cast<double>(static_cast<std::int64_t>(bits) >> 20), static_cast<int>(bits % 40) - 20);
   if (kind == 1) return static_cast<double>(bits % 1000) * 0.1;
   if (kind == 2) return std::ldexp(1.0, -1074) * static_cast<double>(bits % 100);
   const double any = std::bit_cast<double>(bits);
@@ -68,7 +69,8 @@ RC_GTEST_PROP(ExactSumProperty, IsTheNearestDoubleInAnyOrderAndAnyParts, ()) {
   Big exact = 0;
   for (int i = 0; i < count; ++i) {
     values.push_back(any_double() * (*rc::gen::arbitrary<bool>() ? 1 : -1));
-    if (*rc::gen::inRange(0, 4) == 0) values.push_back(-values[static_cast<std::size_t>(*rc::gen::inRange<int>(0, static_cast<int>(values.size())))]);
+    if (*rc::gen::inRange(0, 4) == 0)
+      values.push_back(-values[static_cast<std::size_t>(*rc::gen::inRange<int>(0, static_cast<int>(values.size())))]);
   }
   for (const double value : values) exact += units(value);
   ExactSum forwards, left, right;

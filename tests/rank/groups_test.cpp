@@ -11,9 +11,12 @@ RC_GTEST_PROP(IdTableProperty, NumbersPairsInTheOrderOfTheirFirstAppearance, ())
   IdTable table;
   std::map<std::tuple<std::uint32_t, std::uint64_t, int>, std::uint32_t> expected;
   const auto pairs = *rc::gen::container<std::vector<std::tuple<std::uint32_t, std::uint64_t, int>>>(
-      rc::gen::tuple(rc::gen::inRange<std::uint32_t>(0, 5), rc::gen::oneOf(rc::gen::inRange<std::uint64_t>(0, 20), rc::gen::arbitrary<std::uint64_t>()), rc::gen::inRange(0, 3)));
+      rc::gen::tuple(rc::gen::inRange<std::uint32_t>(0, 5),
+                     rc::gen::oneOf(rc::gen::inRange<std::uint64_t>(0, 20), rc::gen::arbitrary<std::uint64_t>()),
+                     rc::gen::inRange(0, 3)));
   for (const auto& [prefix, code, tag] : pairs) {
-    const auto id = expected.try_emplace({prefix, code, tag}, static_cast<std::uint32_t>(expected.size())).first->second;
+    const auto id =
+        expected.try_emplace({prefix, code, tag}, static_cast<std::uint32_t>(expected.size())).first->second;
     RC_ASSERT(table.find_or_add(prefix, {code, static_cast<std::uint8_t>(tag)}) == id);
     RC_ASSERT(table.prefix(id) == prefix);
     RC_ASSERT(table.cell(id).code == code);

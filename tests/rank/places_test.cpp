@@ -18,7 +18,8 @@ TEST(Places, TheFiveRules) {
   EXPECT_EQ(places_by_row(o, Ties::ordinal), (P{3, 1, 2}));
   EXPECT_EQ(fractional_places_by_row(o), (std::vector<double>{3, 1.5, 1.5}));
   EXPECT_EQ(places(o, Ties::competition), (P{1, 1, 3}));
-  for (const Ties ties : {Ties::competition, Ties::modified, Ties::dense, Ties::ordinal, Ties::fractional}) EXPECT_EQ(ties_from(ties_name(ties)), ties);
+  for (const Ties ties : {Ties::competition, Ties::modified, Ties::dense, Ties::ordinal, Ties::fractional})
+    EXPECT_EQ(ties_from(ties_name(ties)), ties);
   EXPECT_FALSE(ties_from("competitive"));
 }
 
@@ -28,10 +29,12 @@ RC_GTEST_PROP(PlacesProperty, AgreeWithTheirDefinitions, ()) {
   const auto group = *rc::gen::container<std::vector<int>>(size, rc::gen::inRange(0, 3));
   const auto value = *rc::gen::container<std::vector<int>>(size, rc::gen::inRange(0, 5));
   const auto breaker = *rc::gen::container<std::vector<int>>(size, rc::gen::inRange(0, 3));
-  const auto mask = *rc::gen::container<std::vector<std::uint8_t>>(size, rc::gen::weightedElement<std::uint8_t>({{4, 0}, {1, 1}}));
+  const auto mask =
+      *rc::gen::container<std::vector<std::uint8_t>>(size, rc::gen::weightedElement<std::uint8_t>({{4, 0}, {1, 1}}));
   const bool down = *rc::gen::arbitrary<bool>();
   const KeyOptions options{.null_mask = mask};
-  const Order o = order(groups(group), {down ? descending(value, options) : ascending(value, options)}, {ascending(breaker)});
+  const Order o =
+      order(groups(group), {down ? descending(value, options) : ascending(value, options)}, {ascending(breaker)});
   for (const Ties ties : {Ties::competition, Ties::modified, Ties::dense, Ties::ordinal, Ties::fractional}) {
     std::vector<double> got;
     if (ties == Ties::fractional)
@@ -44,8 +47,13 @@ RC_GTEST_PROP(PlacesProperty, AgreeWithTheirDefinitions, ()) {
         if (group[i] == g) members.push_back(i);
       const auto expected = plain::places(
           members.size(), ties,
-          [&](std::size_t a, std::size_t b) { return down ? value[members[a]] > value[members[b]] : value[members[a]] < value[members[b]]; },
-          [&](std::size_t a, std::size_t b) { return std::pair(breaker[members[a]], members[a]) < std::pair(breaker[members[b]], members[b]); }, [&](std::size_t a) { return mask[members[a]] != 0; });
+          [&](std::size_t a, std::size_t b) {
+            return down ? value[members[a]] > value[members[b]] : value[members[a]] < value[members[b]];
+          },
+          [&](std::size_t a, std::size_t b) {
+            return std::pair(breaker[members[a]], members[a]) < std::pair(breaker[members[b]], members[b]);
+          },
+          [&](std::size_t a) { return mask[members[a]] != 0; });
       for (std::size_t m = 0; m < members.size(); ++m) RC_ASSERT(got[members[m]] == expected[m].value_or(0));
     }
   }

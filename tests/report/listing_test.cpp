@@ -48,13 +48,19 @@ TEST(Listing, BreaksBetweenGroupsAndNumbersSortKeys) {
                       .list = {.order = "valley, n desc", .columns = {"valley", "rank", "shop_no", "n"}}};
   const std::string text = listing(standings(ladder, support::small_shop()));
   EXPECT_NE(text.find("  valley ↑1  rank  shop_no  n ↓2\n"), std::string::npos) << text;
-  EXPECT_NE(text.find("  Ashwater      1        2     2\n\n  High Moor     1        1     2\n\n  (none)        1        3     2\n                2        4     1\n"), std::string::npos) << text;
+  EXPECT_NE(text.find("  Ashwater      1        2     2\n\n  High Moor     1        1     2\n\n  (none)        1       "
+                      " 3     2\n                2        4     1\n"),
+            std::string::npos)
+      << text;
 }
 
 TEST(Listing, ShowsEnoughDigitsToTellNeighboursApart) {
   Catalog catalog;
-  support::add(catalog, "t", {{"k", {support::number(1), support::number(2), support::number(3)}}, {"a", {support::number(10001), support::number(10002), support::number(7)}}});
-  const Ladder ladder{.data = {.from = "t"}, .totals = {{"part", "sum(a) / 30000"}}, .levels = {{.each = {"k"}, .by = "part desc"}}};
+  support::add(catalog, "t",
+               {{"k", {support::number(1), support::number(2), support::number(3)}},
+                {"a", {support::number(10001), support::number(10002), support::number(7)}}});
+  const Ladder ladder{
+      .data = {.from = "t"}, .totals = {{"part", "sum(a) / 30000"}}, .levels = {{.each = {"k"}, .by = "part desc"}}};
   const std::string text = listing(standings(ladder, catalog));
   EXPECT_NE(text.find("0.33340\n"), std::string::npos) << text;
   EXPECT_NE(text.find("0.33337\n"), std::string::npos) << text;
@@ -65,14 +71,23 @@ TEST(Listing, ColoursAreNeverTheOnlySign) {
   const Standings s = standings(ladder, support::small_shop());
   std::string coloured = listing(s, {.colour = true});
   EXPECT_NE(coloured.find("\033[1m"), std::string::npos);
-  for (std::size_t at; (at = coloured.find("\033[")) != std::string::npos;) coloured.erase(at, coloured.find('m', at) - at + 1);
+  for (std::size_t at; (at = coloured.find("\033[")) != std::string::npos;)
+    coloured.erase(at, coloured.find('m', at) - at + 1);
   EXPECT_EQ(coloured, listing(s, {.colour = false}));
 }
 
 TEST(Problems, MarkTheOffendingText) {
   Problem p{Code::unknown_column, "no column `quantty` in order_lines.csv", {}, "quantity", {}};
-  p.place = {.file = "best.ladder.toml", .line = 14, .column = 16, .key = "figures.amount", .text = "2 * quantty", .offset = 4, .length = 7};
-  EXPECT_EQ(problems_text({p}), "best.ladder.toml, line 14, column 16: no column `quantty` in order_lines.csv\n    2 * quantty\n        ^^^^^^^\n  nearest: quantity\n");
+  p.place = {.file = "best.ladder.toml",
+             .line = 14,
+             .column = 16,
+             .key = "figures.amount",
+             .text = "2 * quantty",
+             .offset = 4,
+             .length = 7};
+  EXPECT_EQ(problems_text({p}),
+            "best.ladder.toml, line 14, column 16: no column `quantty` in order_lines.csv\n    2 * quantty\n        "
+            "^^^^^^^\n  nearest: quantity\n");
   // Far to the right in a long text, wide characters in front.
   p.place.text = std::string(300, 'x') + "蜂quantty" + std::string(300, 'y');
   p.place.offset = 303;

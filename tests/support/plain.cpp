@@ -20,8 +20,10 @@ std::vector<std::vector<std::string>> read_csv(const std::string& text) {
   return rows;
 }
 
-std::vector<std::optional<double>> places(std::size_t size, lofty::Ties ties, const std::function<bool(std::size_t, std::size_t)>& better,
-                                          const std::function<bool(std::size_t, std::size_t)>& sooner, const std::function<bool(std::size_t)>& unranked) {
+std::vector<std::optional<double>> places(std::size_t size, lofty::Ties ties,
+                                          const std::function<bool(std::size_t, std::size_t)>& better,
+                                          const std::function<bool(std::size_t, std::size_t)>& sooner,
+                                          const std::function<bool(std::size_t)>& unranked) {
   std::vector<std::optional<double>> out(size);
   for (std::size_t i = 0; i < size; ++i) {
     if (unranked(i)) continue;

@@ -2,7 +2,8 @@
 
 namespace support {
 
-void add(lofty::Catalog& catalog, const std::string& name, const std::vector<std::pair<std::string, std::vector<lofty::Value>>>& columns) {
+void add(lofty::Catalog& catalog, const std::string& name,
+         const std::vector<std::pair<std::string, std::vector<lofty::Value>>>& columns) {
   lofty::TableBuilder builder(name);
   for (const auto& [heading, values] : columns) builder.column(heading, std::span<const lofty::Value>(values));
   catalog.add(builder.build());
@@ -15,11 +16,13 @@ lofty::Catalog small_shop() {
       {{"line_no", {number(1), number(2), number(3), number(4), number(5), number(6), number(7)}},
        {"shop_no", {number(2), number(1), number(1), number(3), number(2), number(3), number(4)}},
        {"quantity", {number(4), number(1), number(2), number(5), number(1), number(1), number(2)}},
-       {"unit_price", {money("2.50"), money("8.00"), money("1.50"), money("0.75"), money("1.00"), money("1.25"), null()}},
+       {"unit_price",
+        {money("2.50"), money("8.00"), money("1.50"), money("0.75"), money("1.00"), money("1.25"), null()}},
        {"status", {text("paid"), text("paid"), text("paid"), text("void"), text("open"), null(), text("paid")}},
        {"ordered_on",
-        {*lofty::Date::parse("2025-03-01"), *lofty::Date::parse("2025-03-02"), *lofty::Date::parse("2025-03-02"), *lofty::Date::parse("2025-03-05"), *lofty::Date::parse("2025-03-31"),
-         *lofty::Date::parse("2025-04-01"), *lofty::Date::parse("2025-04-02")}}});
+        {*lofty::Date::parse("2025-03-01"), *lofty::Date::parse("2025-03-02"), *lofty::Date::parse("2025-03-02"),
+         *lofty::Date::parse("2025-03-05"), *lofty::Date::parse("2025-03-31"), *lofty::Date::parse("2025-04-01"),
+         *lofty::Date::parse("2025-04-02")}}});
   add(catalog, "shops",
       {{"shop_no", {number(1), number(2), number(3), number(5)}},
        {"shop", {text("Crumb"), text("Älv Corner"), text("Barrow"), text("Never")}},
@@ -43,7 +46,9 @@ bool says(const lofty::Standings& standings, const std::string& code, const std:
 
 std::vector<std::string> problems(const lofty::Ladder& ladder, const lofty::Catalog& catalog) {
   std::vector<std::string> out;
-  for (const lofty::Problem& p : lofty::check(ladder, catalog)) out.push_back(std::string(lofty::code_name(p.code)) + ": " + p.sentence + (p.nearest.empty() ? "" : "; nearest: " + p.nearest));
+  for (const lofty::Problem& p : lofty::check(ladder, catalog))
+    out.push_back(std::string(lofty::code_name(p.code)) + ": " + p.sentence +
+                  (p.nearest.empty() ? "" : "; nearest: " + p.nearest));
   return out;
 }
 

@@ -13,7 +13,8 @@ inline lofty::Value money(const char* text) { return *lofty::Decimal::parse(text
 inline lofty::Value null() { return std::monostate{}; }
 
 // A table in a catalog, from columns of values.
-void add(lofty::Catalog& catalog, const std::string& name, const std::vector<std::pair<std::string, std::vector<lofty::Value>>>& columns);
+void add(lofty::Catalog& catalog, const std::string& name,
+         const std::vector<std::pair<std::string, std::vector<lofty::Value>>>& columns);
 
 // Seven order lines of three shops: two tie, one has no price at all.
 lofty::Catalog small_shop();

@@ -14,7 +14,8 @@ RC_GTEST_PROP(Column, HoldsWhatItsPiecesHeld, ()) {
   for (int p = 0; p < count; ++p) {
     Piece piece(Type{Kind::integer});
     const int bits = *rc::gen::inRange(1, 65);
-    const auto values = *rc::gen::container<std::vector<std::pair<bool, std::uint64_t>>>(rc::gen::pair(rc::gen::weightedElement<bool>({{1, true}, {4, false}}), rc::gen::arbitrary<std::uint64_t>()));
+    const auto values = *rc::gen::container<std::vector<std::pair<bool, std::uint64_t>>>(
+        rc::gen::pair(rc::gen::weightedElement<bool>({{1, true}, {4, false}}), rc::gen::arbitrary<std::uint64_t>()));
     for (const auto& [null, raw] : values) {
       const auto value = static_cast<std::int64_t>(bits == 64 ? raw : raw & ((std::uint64_t{1} << bits) - 1));
       if (null) {

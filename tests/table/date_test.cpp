@@ -10,7 +10,9 @@ TEST(Date, OnlyRealDaysAreDates) {
   EXPECT_EQ(Date::parse("2025-03-31")->text(), "2025-03-31");
   EXPECT_EQ(Date::parse("0001-01-01")->text(), "0001-01-01");
   EXPECT_EQ(Date::parse("9999-12-31")->text(), "9999-12-31");
-  for (const char* bad : {"2025-02-30", "2023-02-29", "2025-13-01", "2025-00-10", "2025-1-01", "25-01-01", "2025/01/01", "", "2025-01-01 ", "20250101xx"}) EXPECT_FALSE(Date::parse(bad)) << bad;
+  for (const char* bad : {"2025-02-30", "2023-02-29", "2025-13-01", "2025-00-10", "2025-1-01", "25-01-01", "2025/01/01",
+                          "", "2025-01-01 ", "20250101xx"})
+    EXPECT_FALSE(Date::parse(bad)) << bad;
   EXPECT_TRUE(Date::parse("2024-02-29"));
 }
 
@@ -27,6 +29,7 @@ TEST(Timestamp, WallClockAndInstants) {
   EXPECT_TRUE(zoned);
   EXPECT_EQ(Timestamp::parse("1969-12-31T23:59:59.999999Z")->microseconds, -1);
   EXPECT_EQ(Timestamp{-1}.day().text(), "1969-12-31");
-  for (const char* bad : {"2025-03-31 24:00", "2025-03-31 12:60", "2025-03-31 12", "2025-03-31 12:00:00.", "2025-03-31 12:00:00.1234567", "2025-03-31 12:00+99:00", "2025-03-31x12:00"})
+  for (const char* bad : {"2025-03-31 24:00", "2025-03-31 12:60", "2025-03-31 12", "2025-03-31 12:00:00.",
+                          "2025-03-31 12:00:00.1234567", "2025-03-31 12:00+99:00", "2025-03-31x12:00"})
     EXPECT_FALSE(Timestamp::parse(bad)) << bad;
 }

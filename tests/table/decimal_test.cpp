@@ -1,6 +1,6 @@
-#include <boost/multiprecision/cpp_int.hpp>
 #include <gtest/gtest.h>
 #include <rapidcheck/gtest.h>
+#include <boost/multiprecision/cpp_int.hpp>
 
 #include "lofty/decimal.hpp"
 
@@ -48,14 +48,19 @@ Decimal any_decimal() {
 }  // namespace
 
 TEST(Decimal, ReadsAndWritesEveryDigit) {
-  const std::pair<const char*, const char*> cases[] = {{"12.50", "12.50"}, {"-3", "-3"}, {"+.5", "0.5"}, {"7.", "7"}, {"0", "0"}, {"-0.00", "0.00"}, {"-0.05", "-0.05"},
-                                                       {"99999999999999999999999999999999999999", "99999999999999999999999999999999999999"}};
+  const std::pair<const char*, const char*> cases[] = {
+      {"12.50", "12.50"}, {"-3", "-3"},
+      {"+.5", "0.5"},     {"7.", "7"},
+      {"0", "0"},         {"-0.00", "0.00"},
+      {"-0.05", "-0.05"}, {"99999999999999999999999999999999999999", "99999999999999999999999999999999999999"}};
   for (const auto& [in, out] : cases) {
     const auto read = Decimal::parse(in);
     ASSERT_TRUE(read) << in;
     EXPECT_EQ(read->text(), out);
   }
-  for (const char* bad : {"", "-", ".", "1e3", " 1", "1,000", "1.2.3", "999999999999999999999999999999999999999", "0x1"}) EXPECT_FALSE(Decimal::parse(bad)) << bad;
+  for (const char* bad :
+       {"", "-", ".", "1e3", " 1", "1,000", "1.2.3", "999999999999999999999999999999999999999", "0x1"})
+    EXPECT_FALSE(Decimal::parse(bad)) << bad;
   EXPECT_EQ(Decimal::parse("-1234567.5")->grouped_text(), "-1,234,567.5");
   EXPECT_EQ(Decimal::parse("999")->grouped_text(), "999");
 }
@@ -63,7 +68,8 @@ TEST(Decimal, ReadsAndWritesEveryDigit) {
 TEST(Decimal, EqualValuesAreEqualWhateverTheirScale) {
   EXPECT_EQ(*Decimal::parse("1.50"), *Decimal::parse("1.5"));
   EXPECT_LT(*Decimal::parse("1.49999999999999999999"), *Decimal::parse("1.5"));
-  EXPECT_GT(*Decimal::parse("99999999999999999999999999999999999999"), *Decimal::parse("0.00000000000000000000000000000000000001"));
+  EXPECT_GT(*Decimal::parse("99999999999999999999999999999999999999"),
+            *Decimal::parse("0.00000000000000000000000000000000000001"));
 }
 
 TEST(Decimal, DivisionRoundsOnceHalfToEvenToSixMoreDecimals) {

@@ -20,12 +20,14 @@ void run(const Scratch& scratch, const std::vector<Case>& cases) {
   for (const Case& c : cases) {
     const Ran ran = lofty(c.call, scratch.path());
     EXPECT_EQ(ran.status, c.status) << c.what << "\n" << ran.err;
-    for (const std::string& part : c.said) EXPECT_NE(ran.err.find(part), std::string::npos) << c.what << ": `" << part << "` is not in\n" << ran.err;
+    for (const std::string& part : c.said)
+      EXPECT_NE(ran.err.find(part), std::string::npos) << c.what << ": `" << part << "` is not in\n" << ran.err;
     EXPECT_EQ(ran.out, "") << c.what;
   }
 }
 
-const char* const lines = "line_no,shop_no,quantity,unit_price,status\n1,1,2,1.50,paid\n2,2,0,2.00,paid\n3,1,4,0.25,void\n";
+const char* const lines =
+    "line_no,shop_no,quantity,unit_price,status\n1,1,2,1.50,paid\n2,2,0,2.00,paid\n3,1,4,0.25,void\n";
 
 }  // namespace
 
@@ -38,16 +40,32 @@ TEST(BadInput, Files) {
   s.file("latin.csv", "a,b\n1,caf\xe9\n");
   s.file("doubled.csv", "a,b,a\n1,2,3\n");
   std::filesystem::create_directory(s.path() / "folder");
-  run(s, {{"missing file", {"inspect", "order_line.csv"}, 2, {"no file order_line.csv", "nearest: order_lines.csv"}},
-          {"missing file for rank", {"rank", "order_line.csv"}, 2, {"no file order_line.csv", "nearest: order_lines.csv"}},
-          {"missing ladder", {"rank", "none.ladder.toml"}, 2, {"none.ladder.toml: cannot be opened: No such file or directory"}},
-          {"folder", {"inspect", "folder"}, 2, {"folder: this is a folder, not a file"}},
-          {"empty file", {"inspect", "empty.csv"}, 1, {"empty.csv: the file is empty: it has no heading line", "try: the first line names the columns"}},
-          {"ragged rows", {"rank", "ragged.csv"}, 1, {"ragged.csv, line 3: this row has 1 field, the heading line has 2", "data.ragged = \"null\""}},
-          {"unclosed quote", {"rank", "quote.csv"}, 1, {"quote.csv, line 2: a quoted field begins in this row and never ends"}},
-          {"invalid UTF-8", {"rank", "latin.csv"}, 1, {"latin.csv, line 2: byte 9 (0xE9) is not UTF-8", "save the file as UTF-8"}},
-          {"doubled headings", {"rank", "doubled.csv"}, 1, {"doubled.csv, line 1: columns 1 and 3 are both called `a`"}},
-          {"workbook", {"rank", "x.xlsx"}, 2, {"only delimited text can be read in this version"}}});
+  run(s,
+      {{"missing file", {"inspect", "order_line.csv"}, 2, {"no file order_line.csv", "nearest: order_lines.csv"}},
+       {"missing file for rank", {"rank", "order_line.csv"}, 2, {"no file order_line.csv", "nearest: order_lines.csv"}},
+       {"missing ladder",
+        {"rank", "none.ladder.toml"},
+        2,
+        {"none.ladder.toml: cannot be opened: No such file or directory"}},
+       {"folder", {"inspect", "folder"}, 2, {"folder: this is a folder, not a file"}},
+       {"empty file",
+        {"inspect", "empty.csv"},
+        1,
+        {"empty.csv: the file is empty: it has no heading line", "try: the first line names the columns"}},
+       {"ragged rows",
+        {"rank", "ragged.csv"},
+        1,
+        {"ragged.csv, line 3: this row has 1 field, the heading line has 2", "data.ragged = \"null\""}},
+       {"unclosed quote",
+        {"rank", "quote.csv"},
+        1,
+        {"quote.csv, line 2: a quoted field begins in this row and never ends"}},
+       {"invalid UTF-8",
+        {"rank", "latin.csv"},
+        1,
+        {"latin.csv, line 2: byte 9 (0xE9) is not UTF-8", "save the file as UTF-8"}},
+       {"doubled headings", {"rank", "doubled.csv"}, 1, {"doubled.csv, line 1: columns 1 and 3 are both called `a`"}},
+       {"workbook", {"rank", "x.xlsx"}, 2, {"only delimited text can be read in this version"}}});
 }
 
 TEST(BadInput, HeadingsOnlyIsAnEmptyAnswer) {
@@ -61,14 +79,34 @@ TEST(BadInput, HeadingsOnlyIsAnEmptyAnswer) {
 TEST(BadInput, Names) {
   const Scratch s;
   s.file("order_lines.csv", lines);
-  run(s, {{"column", {"rank", "order_lines.csv", "--figure", "amount=quantty * unit_price"}, 2, {"--figure amount: no column `quantty` in order_lines.csv\n    quantty * unit_price\n    ^^^^^^^\n  nearest: quantity\n"}},
-          {"function", {"rank", "order_lines.csv", "--each", "shop_no", "--total", "n=cont(*)", "--by", "n desc"}, 2, {"no function `cont`", "nearest: count"}},
-          {"tie rule", {"rank", "order_lines.csv", "--by", "quantity desc", "--ties", "competitive"}, 2, {"--ties takes competition, modified, dense, ordinal or fractional, not `competitive`", "nearest: competition"}},
-          {"option", {"rank", "order_lines.csv", "--tiebrake", "shop_no"}, 2, {"`lofty rank` has no option `--tiebrake`", "nearest: --tiebreak"}},
-          {"option of a later version", {"rank", "order_lines.csv", "--stage", "joined"}, 2, {"`--stage` is not in this version"}},
+  run(s, {{"column",
+           {"rank", "order_lines.csv", "--figure", "amount=quantty * unit_price"},
+           2,
+           {"--figure amount: no column `quantty` in order_lines.csv\n    quantty * unit_price\n    ^^^^^^^\n  "
+            "nearest: quantity\n"}},
+          {"function",
+           {"rank", "order_lines.csv", "--each", "shop_no", "--total", "n=cont(*)", "--by", "n desc"},
+           2,
+           {"no function `cont`", "nearest: count"}},
+          {"tie rule",
+           {"rank", "order_lines.csv", "--by", "quantity desc", "--ties", "competitive"},
+           2,
+           {"--ties takes competition, modified, dense, ordinal or fractional, not `competitive`",
+            "nearest: competition"}},
+          {"option",
+           {"rank", "order_lines.csv", "--tiebrake", "shop_no"},
+           2,
+           {"`lofty rank` has no option `--tiebrake`", "nearest: --tiebreak"}},
+          {"option of a later version",
+           {"rank", "order_lines.csv", "--stage", "joined"},
+           2,
+           {"`--stage` is not in this version"}},
           {"command", {"rnak", "order_lines.csv"}, 2, {"lofty has no command `rnak`", "nearest: rank"}},
           {"command of a later version", {"why", "x"}, 2, {"`lofty why` is not in this version"}},
-          {"joined table", {"rank", "order_lines.csv", "--join", "order_lnes.csv on shop_no"}, 2, {"no file order_lnes.csv", "nearest: order_lines.csv"}},
+          {"joined table",
+           {"rank", "order_lines.csv", "--join", "order_lnes.csv on shop_no"},
+           2,
+           {"no file order_lnes.csv", "nearest: order_lines.csv"}},
           {"format", {"rank", "order_lines.csv", "--to", "jsn"}, 2, {"no format is called `jsn`", "nearest: json"}},
           {"missing value", {"rank", "order_lines.csv", "--best", "many"}, 2, {"many"}},
           {"no table", {"rank"}, 2, {"LADDER|TABLE is required"}},
@@ -80,15 +118,43 @@ TEST(BadInput, Questions) {
   s.file("order_lines.csv", lines);
   s.file("shops.csv", "shop_no,shop\n1,a\n1,b\n");
   s.file("codes.csv", "shop_no,shop\n007,a\n");
-  run(s, {{"text against number", {"rank", "order_lines.csv", "--where", "status > 5"}, 2, {"text compared with a number: `status` is text, `5` is an integer", "try: '5'"}},
-          {"no direction", {"rank", "order_lines.csv", "--by", "quantity"}, 2, {"--by: highest or lowest first? `quantity` has no direction", "quantity desc puts the highest first"}},
-          {"totals without each", {"rank", "order_lines.csv", "--total", "n=count(*)"}, 2, {"--total n: the total `n` needs a level", "try: --each shop_no"}},
-          {"double quotes", {"rank", "order_lines.csv", "--where", "status <> \"void\""}, 2, {"text goes in single quotes: 'void'"}},
-          {"join that multiplies", {"rank", "order_lines.csv", "--join", "shops.csv on shop_no"}, 1, {"line 2 of order_lines.csv has several partners in shops.csv: line 2 and line 3"}},
-          {"keys that cannot be equal", {"rank", "order_lines.csv", "--join", "codes.csv on shop_no"}, 1, {"`shop_no` is integer on one side (1) and text on the other ('007')"}},
-          {"division by zero", {"rank", "order_lines.csv", "--figure", "x=unit_price / quantity"}, 1, {"--figure x: division by zero: `quantity` is 0, in line 3 of order_lines.csv", "nullif(quantity, 0)"}},
-          {"overflow", {"rank", "order_lines.csv", "--figure", "x=line_no * 99999999999999999999999999999999999999"}, 1, {"has more than 38 digits, in line 3 of"}},
-          {"several values", {"rank", "order_lines.csv", "--each", "shop_no", "--total", "n=count(*)", "--by", "n desc", "--columns", "shop_no,status"}, 2, {"`status` has several values in one entry"}}});
+  run(s, {{"text against number",
+           {"rank", "order_lines.csv", "--where", "status > 5"},
+           2,
+           {"text compared with a number: `status` is text, `5` is an integer", "try: '5'"}},
+          {"no direction",
+           {"rank", "order_lines.csv", "--by", "quantity"},
+           2,
+           {"--by: highest or lowest first? `quantity` has no direction", "quantity desc puts the highest first"}},
+          {"totals without each",
+           {"rank", "order_lines.csv", "--total", "n=count(*)"},
+           2,
+           {"--total n: the total `n` needs a level", "try: --each shop_no"}},
+          {"double quotes",
+           {"rank", "order_lines.csv", "--where", "status <> \"void\""},
+           2,
+           {"text goes in single quotes: 'void'"}},
+          {"join that multiplies",
+           {"rank", "order_lines.csv", "--join", "shops.csv on shop_no"},
+           1,
+           {"line 2 of order_lines.csv has several partners in shops.csv: line 2 and line 3"}},
+          {"keys that cannot be equal",
+           {"rank", "order_lines.csv", "--join", "codes.csv on shop_no"},
+           1,
+           {"`shop_no` is integer on one side (1) and text on the other ('007')"}},
+          {"division by zero",
+           {"rank", "order_lines.csv", "--figure", "x=unit_price / quantity"},
+           1,
+           {"--figure x: division by zero: `quantity` is 0, in line 3 of order_lines.csv", "nullif(quantity, 0)"}},
+          {"overflow",
+           {"rank", "order_lines.csv", "--figure", "x=line_no * 99999999999999999999999999999999999999"},
+           1,
+           {"has more than 38 digits, in line 3 of"}},
+          {"several values",
+           {"rank", "order_lines.csv", "--each", "shop_no", "--total", "n=count(*)", "--by", "n desc", "--columns",
+            "shop_no,status"},
+           2,
+           {"`status` has several values in one entry"}}});
 }
 
 TEST(BadInput, LadderFiles) {
@@ -97,14 +163,29 @@ TEST(BadInput, LadderFiles) {
   s.file("key.ladder.toml", "[data]\nfrom = \"order_lines.csv\"\n[rank]\nech = [\"shop_no\"]\n");
   s.file("later.ladder.toml", "[data]\nfrom = \"order_lines.csv\"\n[periods.recent]\non = \"x\"\n");
   s.file("table.ladder.toml", "[data]\nfrom = \"order_line.csv\"\n");
-  s.file("many.ladder.toml", "title = \"x\"\n[data]\nfrom = \"order_lines.csv\"\n[figures]\namount = \"quantty * unit_price\"\n[rows]\nwhere = \"status > 5\"\n[totals]\nspend = \"sum(amount)\"\n[rank]\neach = [\"shop_n\"]\nby = \"spend\"\n");
-  run(s, {{"key", {"rank", "key.ladder.toml"}, 2, {"key.ladder.toml, line 4, column 1: `rank` has no key `ech`\n    ech = [\"shop_no\"]\n    ^^^\n  nearest: each\n"}},
-          {"key of a later version", {"rank", "later.ladder.toml"}, 2, {"later.ladder.toml, line 3, column 2: `periods` is not in this version"}},
-          {"table", {"rank", "table.ladder.toml"}, 2, {"table.ladder.toml, line 2, column 9: no file order_line.csv", "nearest: order_lines.csv"}}});
+  s.file(
+      "many.ladder.toml",
+      "title = \"x\"\n[data]\nfrom = \"order_lines.csv\"\n[figures]\namount = \"quantty * unit_price\"\n[rows]\nwhere "
+      "= \"status > 5\"\n[totals]\nspend = \"sum(amount)\"\n[rank]\neach = [\"shop_n\"]\nby = \"spend\"\n");
+  run(s, {{"key",
+           {"rank", "key.ladder.toml"},
+           2,
+           {"key.ladder.toml, line 4, column 1: `rank` has no key `ech`\n    ech = [\"shop_no\"]\n    ^^^\n  nearest: "
+            "each\n"}},
+          {"key of a later version",
+           {"rank", "later.ladder.toml"},
+           2,
+           {"later.ladder.toml, line 3, column 2: `periods` is not in this version"}},
+          {"table",
+           {"rank", "table.ladder.toml"},
+           2,
+           {"table.ladder.toml, line 2, column 9: no file order_line.csv", "nearest: order_lines.csv"}}});
   // check tells all of them at once, in the order of the file, on standard output.
   const Ran ran = lofty({"check", "many.ladder.toml"}, s.path());
   EXPECT_EQ(ran.status, 2);
-  const std::size_t a = ran.out.find("line 5, column 11: no column `quantty`"), b = ran.out.find("line 7, column 19: text compared with a number"), c = ran.out.find("line 11, column 10: no column `shop_n`"),
+  const std::size_t a = ran.out.find("line 5, column 11: no column `quantty`"),
+                    b = ran.out.find("line 7, column 19: text compared with a number"),
+                    c = ran.out.find("line 11, column 10: no column `shop_n`"),
                     d = ran.out.find("line 12, column 7: highest or lowest first?");
   EXPECT_TRUE(a < b && b < c && c < d && d != std::string::npos) << ran.out;
   EXPECT_NE(ran.out.find("many.ladder.toml: 4 problems\n"), std::string::npos) << ran.out;
@@ -114,8 +195,14 @@ TEST(BadInput, Outputs) {
   const Scratch s;
   s.file("order_lines.csv", lines);
   std::filesystem::create_directory(s.path() / "folder.csv");
-  run(s, {{"no such folder", {"rank", "order_lines.csv", "--to", "none/out.csv"}, 2, {"none/out.csv: cannot be written: No such file or directory", "name a folder that is there"}},
-          {"a folder", {"rank", "order_lines.csv", "--to", "folder.csv"}, 2, {"folder.csv: this is a folder, not a file"}}});
+  run(s, {{"no such folder",
+           {"rank", "order_lines.csv", "--to", "none/out.csv"},
+           2,
+           {"none/out.csv: cannot be written: No such file or directory", "name a folder that is there"}},
+          {"a folder",
+           {"rank", "order_lines.csv", "--to", "folder.csv"},
+           2,
+           {"folder.csv: this is a folder, not a file"}}});
 }
 
 TEST(BadInput, AFullDiskLeavesNothingBehind) {
@@ -127,7 +214,8 @@ TEST(BadInput, AFullDiskLeavesNothingBehind) {
   // A file system of one page, where we may make one.
   const auto disk = s.path() / "disk";
   std::filesystem::create_directory(disk);
-  if (support::shell("mount -t tmpfs -o size=4k tmpfs " + disk.string()).status != 0) GTEST_SKIP() << "mounting needs rights that this user has not";
+  if (support::shell("mount -t tmpfs -o size=4k tmpfs " + disk.string()).status != 0)
+    GTEST_SKIP() << "mounting needs rights that this user has not";
   std::string many = lines;
   for (int i = 4; i < 3000; ++i) many += std::to_string(i) + ",1,1,1.00,paid\n";
   s.file("many.csv", many);
@@ -136,6 +224,8 @@ TEST(BadInput, AFullDiskLeavesNothingBehind) {
   for ([[maybe_unused]] const auto& entry : std::filesystem::directory_iterator(disk)) ++left;
   support::shell("umount " + disk.string());
   EXPECT_EQ(ran.status, 1);
-  EXPECT_NE(ran.err.find("disk/out.csv: could not be written whole, and was not changed: No space left on device"), std::string::npos) << ran.err;
+  EXPECT_NE(ran.err.find("disk/out.csv: could not be written whole, and was not changed: No space left on device"),
+            std::string::npos)
+      << ran.err;
   EXPECT_EQ(left, 0u);
 }

@@ -24,7 +24,7 @@ TEST(Tool, RanksAShippedLadder) {
   EXPECT_TRUE(has(ran.out, "11 of 214 shops"));
   EXPECT_TRUE(has(ran.err, "tie-at-cut: 3 shops share place 9"));
   EXPECT_TRUE(has(ran.err, "rows: "));
-  EXPECT_FALSE(has(ran.out, "tie-at-cut"));  // remarks go to standard error
+  EXPECT_FALSE(has(ran.out, "tie-at-cut"));      // remarks go to standard error
   EXPECT_FALSE(has(ran.out + ran.err, "\033"));  // no colours into a file
 }
 
@@ -32,7 +32,7 @@ TEST(Tool, InspectsTables) {
   const Ran ran = lofty({"inspect", "demo/order_lines.csv", "demo/shops.csv"}, source);
   EXPECT_EQ(ran.status, 0);
   EXPECT_TRUE(has(ran.out, "order_lines.csv: "));
-  EXPECT_TRUE(has(ran.out, "shops.csv: 214 rows, 5 columns"));
+  EXPECT_TRUE(has(ran.out, "shops.csv: 214 rows, 5 columns, commas between fields"));
   EXPECT_TRUE(has(ran.out, "decimal, 2 places"));
   EXPECT_TRUE(has(ran.out, "would serve as a key: line_no"));
   EXPECT_TRUE(has(ran.err, "alike-spellings: `status` has spellings that differ only in case or blanks"));
@@ -47,7 +47,9 @@ TEST(Tool, ChecksLadders) {
 TEST(Tool, ShowsTheTour) {
   const Ran ran = lofty({"demo"}, source);
   EXPECT_EQ(ran.status, 0);
-  for (const char* part : {"$ lofty inspect demo/order_lines.csv", "Best shops ever", "Best three products of each family", "Every tie rule, side by side", "Best shops in each valley", "The same without a file"})
+  for (const char* part :
+       {"$ lofty inspect demo/order_lines.csv", "Best shops ever", "Best three products of each family",
+        "Every tie rule, side by side", "Best shops in each valley", "The same without a file"})
     EXPECT_TRUE(has(ran.out, part)) << part;
 }
 
@@ -76,7 +78,8 @@ TEST(Tool, ExamplesOfTheHelpRun) {
       while (help[end - 1] == '\\') end = help.find('\n', end + 1);
       std::string line = help.substr(at + 9, end - at - 9);
       for (std::size_t slash; (slash = line.find("\\\n")) != std::string::npos;) line.erase(slash, 2);
-      for (std::size_t file; (file = line.find(" best.csv")) != std::string::npos;) line.replace(file, 9, " " + (scratch.path() / "best.csv").string());
+      for (std::size_t file; (file = line.find(" best.csv")) != std::string::npos;)
+        line.replace(file, 9, " " + (scratch.path() / "best.csv").string());
       const Ran ran = support::shell("cd " + source.string() + " && " LOFTY_TOOL " " + line);
       EXPECT_EQ(ran.status, 0) << line << "\n" << ran.err;
       ++examples;
@@ -104,11 +107,15 @@ TEST(Tool, WritesEveryFormat) {
 TEST(Tool, ChoicesChangeFromOutside) {
   const Ran ran = lofty({"rank", "demo/best_in_valley.ladder.toml", "--choose", "since=2026-01-01"}, source);
   EXPECT_EQ(ran.status, 0);
-  EXPECT_TRUE(has(ran.out, "since =\n2026-01-01") || has(ran.out, "since = 2026-01-01") || has(ran.out, "since\n= 2026-01-01")) << ran.out;
+  EXPECT_TRUE(has(ran.out, "since =\n2026-01-01") || has(ran.out, "since = 2026-01-01") ||
+              has(ran.out, "since\n= 2026-01-01"))
+      << ran.out;
 }
 
 TEST(Tool, OptionsOverrideALadder) {
-  const Ran ran = lofty({"rank", "demo/best_shops.ladder.toml", "--best", "1", "--cut", "strict", "--heading", "spend=Spend so far"}, source);
+  const Ran ran = lofty(
+      {"rank", "demo/best_shops.ladder.toml", "--best", "1", "--cut", "strict", "--heading", "spend=Spend so far"},
+      source);
   EXPECT_EQ(ran.status, 0);
   EXPECT_TRUE(has(ran.out, "1 of 214 shops"));
   EXPECT_TRUE(has(ran.out, "Spend so far ↓"));
@@ -116,7 +123,9 @@ TEST(Tool, OptionsOverrideALadder) {
 }
 
 TEST(Tool, AClosedPipeIsNoNoise) {
-  const Ran ran = support::shell(std::string("cd ") + source.string() + " && " LOFTY_TOOL " rank demo/order_lines.csv --where 'quantity > 0' 2>/dev/null | head -3");
+  const Ran ran =
+      support::shell(std::string("cd ") + source.string() +
+                     " && " LOFTY_TOOL " rank demo/order_lines.csv --where 'quantity > 0' 2>/dev/null | head -3");
   EXPECT_EQ(ran.status, 0);
   EXPECT_EQ(ran.err, "");
   EXPECT_FALSE(ran.out.empty());
@@ -124,10 +133,14 @@ TEST(Tool, AClosedPipeIsNoNoise) {
 
 TEST(Tool, NoColorIsHonoured) {
   // script(1) gives the tool a terminal.
-  const Ran colour = support::shell("cd " + source.string() + " && TERM=xterm script -qec '" LOFTY_TOOL " rank demo/best_shops.ladder.toml' /dev/null");
+  const Ran colour =
+      support::shell("cd " + source.string() +
+                     " && TERM=xterm script -qec '" LOFTY_TOOL " rank demo/best_shops.ladder.toml' /dev/null");
   if (colour.status != 0) GTEST_SKIP() << "no script(1) here";
   EXPECT_TRUE(has(colour.out, "\033["));
-  const Ran plain = support::shell("cd " + source.string() + " && NO_COLOR=1 TERM=xterm script -qec '" LOFTY_TOOL " rank demo/best_shops.ladder.toml' /dev/null");
+  const Ran plain = support::shell("cd " + source.string() +
+                                   " && NO_COLOR=1 TERM=xterm script -qec '" LOFTY_TOOL
+                                   " rank demo/best_shops.ladder.toml' /dev/null");
   EXPECT_FALSE(has(plain.out, "\033["));
 }
 

@@ -15,7 +15,8 @@ using lofty::Problem;
 
 namespace {
 
-[[noreturn]] void bad_option(const std::string& option, const std::string& text, std::string sentence, std::string advice, Code code = Code::bad_value) {
+[[noreturn]] void bad_option(const std::string& option, const std::string& text, std::string sentence,
+                             std::string advice, Code code = Code::bad_value) {
   Problem p{code, std::move(sentence), {}, {}, std::move(advice)};
   p.place.key = option;
   p.place.text = text;
@@ -32,7 +33,8 @@ std::string trimmed(std::string text) {
 // "spend=sum(amount)" -> spend, sum(amount)
 std::pair<std::string, std::string> named(const std::string& option, const std::string& text, const char* example) {
   const std::size_t equals = text.find('=');
-  if (equals == std::string::npos || trimmed(text.substr(0, equals)).empty()) bad_option(option, text, option + " takes NAME=VALUE", example);
+  if (equals == std::string::npos || trimmed(text.substr(0, equals)).empty())
+    bad_option(option, text, option + " takes NAME=VALUE", example);
   return {trimmed(text.substr(0, equals)), trimmed(text.substr(equals + 1))};
 }
 
@@ -82,7 +84,8 @@ lofty::Ties ties_of(const std::string& option, const std::string& name) {
       throw Error(std::move(p));
     }
   }
-  bad_option(option, name, option + " takes competition, modified, dense, ordinal or fractional", "competition", Code::unknown_word);
+  bad_option(option, name, option + " takes competition, modified, dense, ordinal or fractional", "competition",
+             Code::unknown_word);
 }
 
 // The options laid over the ladder.
@@ -90,15 +93,19 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
   if (o.title) ladder.title = *o.title;
   for (const std::string& join : o.joins) {
     const std::size_t on = join.find(" on ");
-    if (on == std::string::npos) bad_option("--join", join, "--join says what to join, and on which columns", "--join 'shops.csv on shop_no'");
+    if (on == std::string::npos)
+      bad_option("--join", join, "--join says what to join, and on which columns", "--join 'shops.csv on shop_no'");
     ladder.data.joins.push_back({.with = trimmed(join.substr(0, on)), .on = names({join.substr(on + 4)})});
   }
   if (!o.delimiter.empty()) ladder.data.read.delimiter = delimiter_of(o.delimiter);
   if (!o.nulls.empty()) ladder.data.read.nulls = o.nulls;
-  for (const std::string& figure : o.figures) put(ladder.figures, named("--figure", figure, "--figure 'amount=quantity * unit_price'"));
-  for (const std::string& total : o.totals) put(ladder.totals, named("--total", total, "--total 'spend=sum(quantity * unit_price)'"));
+  for (const std::string& figure : o.figures)
+    put(ladder.figures, named("--figure", figure, "--figure 'amount=quantity * unit_price'"));
+  for (const std::string& total : o.totals)
+    put(ladder.totals, named("--total", total, "--total 'spend=sum(quantity * unit_price)'"));
   if (o.where) ladder.where = *o.where;
-  const bool level = !o.each.empty() || !o.within.empty() || o.by || o.tiebreak || o.ties || o.rank_as || !o.also.empty() || o.best || o.cut;
+  const bool level = !o.each.empty() || !o.within.empty() || o.by || o.tiebreak || o.ties || o.rank_as ||
+                     !o.also.empty() || o.best || o.cut;
   if (level && ladder.levels.empty()) ladder.levels.emplace_back();
   if (level) {
     lofty::Level& l = ladder.levels.front();
@@ -114,13 +121,15 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
     }
     if (o.best) l.best = o.best;
     if (o.cut) {
-      if (*o.cut != "with ties" && *o.cut != "strict") bad_option("--cut", *o.cut, "--cut is `with ties` or `strict`", "--cut strict", Code::unknown_word);
+      if (*o.cut != "with ties" && *o.cut != "strict")
+        bad_option("--cut", *o.cut, "--cut is `with ties` or `strict`", "--cut strict", Code::unknown_word);
       l.cut = *o.cut == "strict" ? lofty::Cut::strict : lofty::Cut::with_ties;
     }
   }
   if (o.order) ladder.list.order = *o.order;
   if (!o.columns.empty()) ladder.list.columns = names(o.columns);
-  for (const std::string& heading : o.headings) ladder.list.headings.push_back(named("--heading", heading, "--heading 'spend=Spend so far'"));
+  for (const std::string& heading : o.headings)
+    ladder.list.headings.push_back(named("--heading", heading, "--heading 'spend=Spend so far'"));
   for (const std::string& choice : o.choices) {
     const auto [name, value] = named("--choose", choice, "--choose days=90");
     lofty::choose(ladder, name, value);
@@ -129,19 +138,30 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
 
 // Problems that came from options name those, not the keys of a ladder file that is not there.
 void name_options(std::vector<Problem>& problems) {
-  static const std::vector<std::pair<std::string, std::string>> options = {
-      {"data.from", ""},          {"rows.where", "--where"},     {"rank.each", "--each"},   {"rank.within", "--within"}, {"rank.by", "--by"},           {"rank.tiebreak", "--tiebreak"},
-      {"rank.rank_as", "--rank-as"}, {"list.order", "--order"}, {"list.columns", "--columns"}, {"keep.best", "--best"}};
+  static const std::vector<std::pair<std::string, std::string>> options = {{"data.from", ""},
+                                                                           {"rows.where", "--where"},
+                                                                           {"rank.each", "--each"},
+                                                                           {"rank.within", "--within"},
+                                                                           {"rank.by", "--by"},
+                                                                           {"rank.tiebreak", "--tiebreak"},
+                                                                           {"rank.rank_as", "--rank-as"},
+                                                                           {"list.order", "--order"},
+                                                                           {"list.columns", "--columns"},
+                                                                           {"keep.best", "--best"}};
   for (Problem& p : problems) {
     std::string& key = p.place.key;
     for (const auto& [ladder_key, option] : options)
       if (key == ladder_key) key = option;
-    for (const auto& [prefix, option] : {std::pair{"figures.", "--figure "}, std::pair{"totals.", "--total "}, std::pair{"list.headings.", "--heading "}, std::pair{"rank.also.", "--also "}})
+    for (const auto& [prefix, option] : {std::pair{"figures.", "--figure "}, std::pair{"totals.", "--total "},
+                                         std::pair{"list.headings.", "--heading "}, std::pair{"rank.also.", "--also "}})
       if (key.starts_with(prefix)) key = option + key.substr(std::string_view(prefix).size());
     if (key.starts_with("data.join")) key = "--join";
     // Advice speaks of the same thing in the words of a ladder.
-    for (const auto& [words, option] : {std::pair{"each = [\"shop_no\"] under [rank]", "--each shop_no"}, std::pair{"by = \"spend desc\" under [rank]", "--by 'spend desc'"},
-                                        std::pair{"give it a name under [totals]", "--total NAME=... gives it a name"}, std::pair{"rank_as = \"place\" gives it another", "--rank-as place gives it another"}})
+    for (const auto& [words, option] :
+         {std::pair{"each = [\"shop_no\"] under [rank]", "--each shop_no"},
+          std::pair{"by = \"spend desc\" under [rank]", "--by 'spend desc'"},
+          std::pair{"give it a name under [totals]", "--total NAME=... gives it a name"},
+          std::pair{"rank_as = \"place\" gives it another", "--rank-as place gives it another"}})
       if (p.advice == words) p.advice = option;
   }
 }
@@ -193,7 +213,7 @@ int inspect(const InspectOptions& options) {
     std::vector<std::size_t> all(source->headings().size());
     for (std::size_t i = 0; i < all.size(); ++i) all[i] = i;
     const lofty::TableProfile profile = lofty::profile(source->read(all, {}));
-    print((first ? "" : "\n") + lofty::profile_text(profile, looks_of_output()));
+    print((first ? "" : "\n") + lofty::profile_text(profile, looks_of_output(), source->form()));
     remark(lofty::remarks_text(profile.doubts, looks_of_errors()));
     first = false;
   }
@@ -252,7 +272,8 @@ int check(const CheckOptions& options) {
       problems = lofty::check(asked.text.ladder, tables);
       asked.text.locate(problems);
       // In the order of the file, as it will be mended.
-      std::stable_sort(problems.begin(), problems.end(), [](const Problem& a, const Problem& b) { return a.place.line < b.place.line; });
+      std::stable_sort(problems.begin(), problems.end(),
+                       [](const Problem& a, const Problem& b) { return a.place.line < b.place.line; });
     } catch (const Error& error) {
       problems = error.problems();
     }
@@ -262,7 +283,8 @@ int check(const CheckOptions& options) {
     }
     print(lofty::problems_text(problems, looks_of_output()) + "\n");
     print(name + ": " + std::to_string(problems.size()) + (problems.size() == 1 ? " problem\n" : " problems\n"));
-    const bool data = std::all_of(problems.begin(), problems.end(), [](const Problem& p) { return lofty::is_data_fault(p.code); });
+    const bool data =
+        std::all_of(problems.begin(), problems.end(), [](const Problem& p) { return lofty::is_data_fault(p.code); });
     status = std::max(status, data ? 1 : 2);
   }
   return status;

@@ -37,8 +37,10 @@ int demo() {
     const std::string bold = looks.colour ? "\033[1m" : "", plain = looks.colour ? "\033[0m" : "";
     print("\n" + bold + "== " + text + plain + "\n   $ " + command + "\n\n");
   };
-  print("Thornwick Honey is a made-up co-operative of beekeepers that sells to small shops. Its order lines, shops and\n"
-        "products lie in " + shown + "; every step below can be typed as it stands.\n");
+  print(
+      "Thornwick Honey is a made-up co-operative of beekeepers that sells to small shops. Its order lines, shops and\n"
+      "products lie in " +
+      shown + "; every step below can be typed as it stands.\n");
   heading("What have we got?", "lofty inspect " + shown + "/order_lines.csv");
   inspect({.tables = {(folder / "order_lines.csv").string()}, .delimiter = {}, .nulls = {}});
   static constexpr Stop stops[] = {
@@ -53,8 +55,10 @@ int demo() {
     options.source = (folder / stop.ladder).string();
     rank(options);
   }
-  heading("The same without a file:", "lofty rank " + shown + "/order_lines.csv --figure 'amount=quantity * unit_price' \\\n"
-          "       --total 'spend=sum(amount)' --each product_no --by 'spend desc' --best 5");
+  heading("The same without a file:",
+          "lofty rank " + shown +
+              "/order_lines.csv --figure 'amount=quantity * unit_price' \\\n"
+              "       --total 'spend=sum(amount)' --each product_no --by 'spend desc' --best 5");
   RankOptions options;
   options.source = (folder / "order_lines.csv").string();
   options.figures = {"amount=quantity * unit_price"};

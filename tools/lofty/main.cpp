@@ -17,23 +17,28 @@ using lofty::Error;
 using lofty::Problem;
 
 void add_inspect(CLI::App& app, tool::InspectOptions& o) {
-  CLI::App* const c = app.add_subcommand("inspect", "First acquaintance with tables: columns, types, blanks, ranges, doubts");
+  CLI::App* const c =
+      app.add_subcommand("inspect", "First acquaintance with tables: columns, types, blanks, ranges, doubts");
   c->add_option("TABLE", o.tables, "Delimited text files")->required();
-  c->add_option("--delimiter", o.delimiter, "The sign between fields; told from the heading line if left out")->type_name("SIGN");
+  c->add_option("--delimiter", o.delimiter, "The sign between fields; told from the heading line if left out")
+      ->type_name("SIGN");
   c->add_option("--nulls", o.nulls, "Texts that mean null, besides nothing at all")->type_name("TEXT");
-  c->footer("Examples, on the demo data:\n"
-            "  lofty inspect demo/order_lines.csv\n"
-            "  lofty inspect demo/shops.csv demo/products.csv\n");
+  c->footer(
+      "Examples, on the demo data:\n"
+      "  lofty inspect demo/order_lines.csv\n"
+      "  lofty inspect demo/shops.csv demo/products.csv\n");
 }
 
 void add_rank(CLI::App& app, tool::RankOptions& o) {
   CLI::App* const c = app.add_subcommand("rank", "The standings of a ladder file, or of a table and options");
   c->add_option("LADDER|TABLE", o.source, "A ladder (NAME.ladder.toml), or a delimited text file")->required();
-  c->add_option("--join", o.joins, "A second table and its keys: 'shops.csv on shop_no'")->type_name("'TABLE on COLUMN'");
+  c->add_option("--join", o.joins, "A second table and its keys: 'shops.csv on shop_no'")
+      ->type_name("'TABLE on COLUMN'");
   c->add_option("--figure", o.figures, "A value worked out row by row")->type_name("NAME=FORMULA");
   c->add_option("--where", o.where, "Which rows count")->type_name("CONDITION");
   c->add_option("--total", o.totals, "A value worked out per entry")->type_name("NAME=FORMULA");
-  c->add_option("--each", o.each, "The columns that make an entry; every row is one if left out")->type_name("COLUMN,...");
+  c->add_option("--each", o.each, "The columns that make an entry; every row is one if left out")
+      ->type_name("COLUMN,...");
   c->add_option("--within", o.within, "Start places anew in each of these")->type_name("COLUMN,...");
   c->add_option("--by", o.by, "What to rank by, each key with asc or desc")->type_name("SORT LIST");
   c->add_option("--tiebreak", o.tiebreak, "What orders tied entries")->type_name("SORT LIST");
@@ -47,24 +52,28 @@ void add_rank(CLI::App& app, tool::RankOptions& o) {
   c->add_option("--heading", o.headings, "Another heading for a column")->type_name("NAME=TEXT");
   c->add_option("--title", o.title, "A title above the listing")->type_name("TEXT");
   c->add_option("--choose", o.choices, "Change a choice of the ladder")->type_name("NAME=VALUE");
-  c->add_option("--to", o.to, "Write csv, json or md: to standard output, or to a file by its ending")->type_name("FORMAT|FILE");
+  c->add_option("--to", o.to, "Write csv, json or md: to standard output, or to a file by its ending")
+      ->type_name("FORMAT|FILE");
   c->add_option("--save", o.save, "Keep the question as a ladder file")->type_name("FILE");
-  c->add_option("--delimiter", o.delimiter, "The sign between fields; told from the heading line if left out")->type_name("SIGN");
+  c->add_option("--delimiter", o.delimiter, "The sign between fields; told from the heading line if left out")
+      ->type_name("SIGN");
   c->add_option("--nulls", o.nulls, "Texts that mean null, besides nothing at all")->type_name("TEXT");
   c->add_option("--threads", o.threads, "Threads to use; the answer is the same for any number")->type_name("N");
-  c->footer("Examples, on the demo data:\n"
-            "  lofty rank demo/best_shops.ladder.toml\n"
-            "  lofty rank demo/order_lines.csv --figure 'amount=quantity * unit_price' --total 'spend=sum(amount)' \\\n"
-            "        --each shop_no --by 'spend desc' --best 10 --to best.csv\n"
-            "Formulas are ISO SQL: quantity * unit_price, status <> 'void', sum(amount) filter (where status = 'paid').\n");
+  c->footer(
+      "Examples, on the demo data:\n"
+      "  lofty rank demo/best_shops.ladder.toml\n"
+      "  lofty rank demo/order_lines.csv --figure 'amount=quantity * unit_price' --total 'spend=sum(amount)' \\\n"
+      "        --each shop_no --by 'spend desc' --best 10 --to best.csv\n"
+      "Formulas are ISO SQL: quantity * unit_price, status <> 'void', sum(amount) filter (where status = 'paid').\n");
 }
 
 void add_check(CLI::App& app, tool::CheckOptions& o) {
   CLI::App* const c = app.add_subcommand("check", "All that is wrong with a ladder, before any row is computed");
   c->add_option("LADDER", o.ladders, "Ladder files")->required();
-  c->footer("Examples, on the demo data:\n"
-            "  lofty check demo/best_shops.ladder.toml\n"
-            "  lofty check demo/best_in_valley.ladder.toml demo/tie_rules.ladder.toml\n");
+  c->footer(
+      "Examples, on the demo data:\n"
+      "  lofty check demo/best_shops.ladder.toml\n"
+      "  lofty check demo/best_in_valley.ladder.toml demo/tie_rules.ladder.toml\n");
 }
 
 // The word of `list` that is nearest to a misspelt one, in the library's own judgement.
@@ -79,8 +88,13 @@ std::string nearest_of(const std::string& word, const std::vector<std::string>& 
   return word;
 }
 
-[[noreturn]] void wrong_call(std::string sentence, const std::string& word, const std::vector<std::string>& known, std::string advice) {
-  throw Error(Problem{Code::unknown_word, std::move(sentence), {}, word.empty() ? std::string() : nearest_of(word, known), std::move(advice)});
+[[noreturn]] void wrong_call(std::string sentence, const std::string& word, const std::vector<std::string>& known,
+                             std::string advice) {
+  throw Error(Problem{Code::unknown_word,
+                      std::move(sentence),
+                      {},
+                      word.empty() ? std::string() : nearest_of(word, known),
+                      std::move(advice)});
 }
 
 // Words that no option took.
@@ -91,22 +105,29 @@ void refuse_leftovers(const CLI::App& command) {
   for (const CLI::Option* option : command.get_options())
     if (!option->get_name().empty() && option->get_name()[0] == '-') options.push_back(option->get_name());
   const std::string word = left.front().substr(0, left.front().find('='));
-  for (const char* later : {"--stage", "--expect", "--where-would", "--keep-as", "--order-by", "--worst", "--remarks", "--having", "--eligible", "--run", "--period"})
-    if (word == later) throw Error(Problem{Code::not_in_this_version, "`" + word + "` is not in this version", {}, {}, {}});
-  if (word.starts_with("-")) wrong_call("`lofty " + command.get_name() + "` has no option `" + word + "`", word, options, "lofty " + command.get_name() + " --help");
-  wrong_call("`" + word + "` is one word too many for `lofty " + command.get_name() + "`", {}, {}, "lofty " + command.get_name() + " --help");
+  for (const char* later : {"--stage", "--expect", "--where-would", "--keep-as", "--order-by", "--worst", "--remarks",
+                            "--having", "--eligible", "--run", "--period"})
+    if (word == later)
+      throw Error(Problem{Code::not_in_this_version, "`" + word + "` is not in this version", {}, {}, {}});
+  if (word.starts_with("-"))
+    wrong_call("`lofty " + command.get_name() + "` has no option `" + word + "`", word, options,
+               "lofty " + command.get_name() + " --help");
+  wrong_call("`" + word + "` is one word too many for `lofty " + command.get_name() + "`", {}, {},
+             "lofty " + command.get_name() + " --help");
 }
 
 int run(int argc, char** argv) {
-  CLI::App app{"lofty ranks and sorts customers, products and orders by computed totals.\n"
-               "It says who shares a place, what was left out, and never decides a tie in silence."};
+  CLI::App app{
+      "lofty ranks and sorts customers, products and orders by computed totals.\n"
+      "It says who shares a place, what was left out, and never decides a tie in silence."};
   app.name("lofty");
   app.set_version_flag("--version", "lofty " LOFTY_VERSION);
   app.get_formatter()->column_width(34);
-  app.footer("Examples, on the demo data:\n"
-             "  lofty demo\n"
-             "  lofty rank demo/best_shops.ladder.toml\n"
-             "Exit status: 0 done, 1 the data would not do, 2 the call or the ladder was wrong.\n");
+  app.footer(
+      "Examples, on the demo data:\n"
+      "  lofty demo\n"
+      "  lofty rank demo/best_shops.ladder.toml\n"
+      "Exit status: 0 done, 1 the data would not do, 2 the call or the ladder was wrong.\n");
   tool::InspectOptions inspect_options;
   tool::RankOptions rank_options;
   tool::CheckOptions check_options;
@@ -132,7 +153,8 @@ int run(int argc, char** argv) {
     if (!chosen.empty()) refuse_leftovers(*chosen.front());
     std::string sentence = error.what();
     if (!sentence.empty() && sentence.back() == '.') sentence.pop_back();
-    wrong_call(sentence, {}, {}, "lofty " + (chosen.empty() ? std::string() : chosen.front()->get_name() + " ") + "--help");
+    wrong_call(sentence, {}, {},
+               "lofty " + (chosen.empty() ? std::string() : chosen.front()->get_name() + " ") + "--help");
   }
   const auto chosen = app.get_subcommands();
   if (chosen.empty()) {
@@ -144,7 +166,9 @@ int run(int argc, char** argv) {
     std::vector<std::string> names;
     for (const CLI::App* command : commands) names.push_back(command->get_name());
     for (const char* later : {"why", "cost", "draw", "functions"})
-      if (left.front() == later) throw Error(Problem{Code::not_in_this_version, "`lofty " + left.front() + "` is not in this version", {}, {}, {}});
+      if (left.front() == later)
+        throw Error(
+            Problem{Code::not_in_this_version, "`lofty " + left.front() + "` is not in this version", {}, {}, {}});
     wrong_call("lofty has no command `" + left.front() + "`", left.front(), names, "lofty --help lists them");
   }
   refuse_leftovers(*chosen.front());

@@ -19,9 +19,11 @@ lofty::Looks looks_of(int descriptor) {
   if (::isatty(descriptor) == 0) return looks;
   const char* const no_colour = std::getenv("NO_COLOR");
   const char* const terminal = std::getenv("TERM");
-  looks.colour = (no_colour == nullptr || *no_colour == '\0') && terminal != nullptr && std::strcmp(terminal, "dumb") != 0;
+  looks.colour =
+      (no_colour == nullptr || *no_colour == '\0') && terminal != nullptr && std::strcmp(terminal, "dumb") != 0;
   winsize size{};
-  if (::ioctl(descriptor, TIOCGWINSZ, &size) == 0 && size.ws_col > 0) looks.width = std::clamp<int>(size.ws_col, 40, 120);
+  if (::ioctl(descriptor, TIOCGWINSZ, &size) == 0 && size.ws_col > 0)
+    looks.width = std::clamp<int>(size.ws_col, 40, 120);
   return looks;
 }
 
@@ -35,7 +37,11 @@ void print(std::string_view text) {
   if (whole) return;
   const int error = errno;
   std::clearerr(stdout);
-  throw lofty::Error(lofty::Problem{lofty::Code::cannot_write, std::string("standard output could not be written whole: ") + std::strerror(error), {}, {}, {}});
+  throw lofty::Error(lofty::Problem{lofty::Code::cannot_write,
+                                    std::string("standard output could not be written whole: ") + std::strerror(error),
+                                    {},
+                                    {},
+                                    {}});
 }
 
 void remark(std::string_view text) { std::fwrite(text.data(), 1, text.size(), stderr); }

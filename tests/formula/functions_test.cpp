@@ -1,0 +1,106 @@
+#include "formula/functions.hpp"
+
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <set>
+
+#include "formula/parser.hpp"
+#include "lofty/error.hpp"
+#include "support/tables.hpp"
+
+using namespace lofty;
+using namespace lofty::engine;
+
+TEST(Functions, NamesAreUniqueAndExplained) {
+  std::set<std::string_view> names;
+  for (const FunctionInfo& info : row_functions()) {
+    EXPECT_TRUE(names.insert(info.name).second) << info.name;
+    EXPECT_FALSE(info.meaning.empty());
+    EXPECT_LE(info.least_args, info.most_args);
+    EXPECT_EQ(find_row_function(info.name), &info);
+  }
+  for (const AggregateInfo& info : aggregate_functions()) EXPECT_TRUE(names.insert(info.name).second) << info.name;
+  EXPECT_EQ(find_row_function("median"), nullptr);
+  EXPECT_TRUE(is_aggregate("sum"));
+  EXPECT_FALSE(is_aggregate("overall_max"));
+}
+
+// What may be called, called with a fitting number of arguments: the binder and the evaluator know each of them.
+TEST(Functions, EveryOneCanBeCalled) {
+  const std::pair<const char*, const char*> calls[] = {{"abs", "abs(quantity)"},
+                                                       {"mod", "mod(quantity, 2)"},
+                                                       {"ceiling", "ceiling(unit_price)"},
+                                                       {"ceil", "ceil(unit_price)"},
+                                                       {"floor", "floor(unit_price)"},
+                                                       {"sqrt", "sqrt(quantity)"},
+                                                       {"ln", "ln(quantity)"},
+                                                       {"exp", "exp(quantity)"},
+                                                       {"power", "power(quantity, 2)"},
+                                                       {"coalesce", "coalesce(unit_price, 0)"},
+                                                       {"nullif", "nullif(quantity, 1)"},
+                                                       {"greatest", "greatest(quantity, 2)"},
+                                                       {"least", "least(quantity, 2)"},
+                                                       {"upper", "upper(status)"},
+                                                       {"lower", "lower(status)"},
+                                                       {"trim", "trim(status)"},
+                                                       {"trim_leading", "trim(leading 'p' from status)"},
+                                                       {"trim_trailing", "trim(trailing 'd' from status)"},
+                                                       {"char_length", "char_length(status)"},
+                                                       {"character_length", "character_length(status)"},
+                                                       {"substring", "substring(status from 1 for 2)"},
+                                                       {"position", "position('a' in status)"},
+                                                       {"iso_week", "iso_week(ordered_on)"},
+                                                       {"weekday", "weekday(ordered_on)"},
+                                                       {"quarter", "quarter(ordered_on)"},
+                                                       {"start_of", "start_of('quarter', ordered_on)"}};
+  std::set<std::string> called;
+  for (const auto& [name, formula] : calls) {
+    called.insert(name);
+    const Standings s = standings({.data = {.from = "lines"}, .figures = {{"f", formula}}, .list = {.columns = {"f"}}},
+                                  support::small_shop());
+    EXPECT_EQ(s.rows(), 7u) << formula;
+    const auto values = support::column(s, "f");
+    EXPECT_TRUE(std::any_of(values.begin(), values.end(), [](const std::string& v) { return !v.empty(); })) << formula;
+  }
+  for (const FunctionInfo& info : row_functions()) EXPECT_TRUE(called.contains(std::string(info.name))) << info.name;
+}
+
+TEST(Functions, ArgumentsAreCountedWithTheSignature) {
+  const std::tuple<const char*, const char*, const char*> cases[] = {
+      {"mod(quantity)", "`mod` takes 2 arguments, not 1", "mod(a, b)"},
+      {"start_of(ordered_on)", "`start_of` takes 2 arguments, not 1", "start_of('month', date)"},
+      {"substring(status)", "`substring` takes 2 to 3 arguments, not 1", "substring(text from 2 for 3)"},
+      {"start_of('mnth', ordered_on)", "`start_of` takes 'year', 'quarter', 'month' or 'week'", ""},
+      {"abs(quantity) filter (where true)", "`filter` goes with sum, count, avg, min and max only", ""},
+      {"abs(distinct quantity)", "`distinct` goes with count only", ""},
+      {"abs(*)", "`*` stands only in count(*)", ""},
+  };
+  for (const auto& [formula, sentence, signature] : cases) {
+    const auto found = check({.data = {.from = "lines"}, .figures = {{"f", formula}}}, support::small_shop());
+    ASSERT_GE(found.size(), 1u) << formula;
+    EXPECT_EQ(found[0].sentence, sentence);
+    EXPECT_EQ(found[0].advice, signature);
+  }
+}
+
+TEST(Functions, AggregatesAreCheckedToo) {
+  const std::pair<const char*, const char*> cases[] = {
+      {"sum(*)", "`*` stands only in count(*)"},
+      {"sum()", "`sum` takes one argument"},
+      {"sum(distinct quantity)", "`distinct` goes with count only in this version"},
+      {"sum(quantity) filter (where quantity)", "the filter is not a condition"},
+      {"avg(ordered_on)", "`avg` takes numbers; `ordered_on` is date"},
+      {"sum(sum(quantity))",
+       "`sum(...)` is a total: it is known after the rows are grouped, too late for the inside of sum(...)"},
+      {"overall_max(status)", "`overall_max` takes a number, a date or a timestamp"},
+      {"overall_max(overall_min(quantity))", "`overall_min` cannot stand inside another total"},
+  };
+  for (const auto& [formula, sentence] : cases) {
+    const auto found = check(
+        {.data = {.from = "lines"}, .totals = {{"t", formula}}, .levels = {{.each = {"shop_no"}, .by = "shop_no asc"}}},
+        support::small_shop());
+    ASSERT_GE(found.size(), 1u) << formula;
+    EXPECT_EQ(found[0].sentence, sentence) << formula;
+  }
+}
