@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <atomic>
+#include <deque>
 
 #include "table/parallel.hpp"
 #include "table/table_data.hpp"
@@ -61,6 +62,9 @@ class KeyNumbers {
     text_ = l.kind == Kind::text;
     scale_ = exact ? std::max(l.scale, r.scale) : 0;
     wide_ = left.lane() == Lane::int128 || right.lane() == Lane::int128 || l.scale != r.scale;
+    if (wide_)
+      for (std::size_t row = 0; row < right.rows(); ++row)
+        if (!right.is_null(row)) wide_values_.add(wide_text(right, row));
     if (text_) {
       translated_.resize(left.dictionary().size());
       for (std::size_t i = 0; i < translated_.size(); ++i) {
@@ -88,14 +92,20 @@ class KeyNumbers {
       std::memcpy(&bits, &value, sizeof bits);
       return bits;
     }
-    if (!wide_) return static_cast<std::uint64_t>(column.int64(row));
-    int128 lifted;
-    if (!scale_up(column.integer(row), scale_ - column.type().scale, lifted) || !fits_int64(lifted)) {
-      // Beyond 64 bits: a hash of the value; equal values of a key column that long are ids, and are compared as text.
-      const std::string text = Decimal(column.integer(row), column.type().scale).text();
-      return XXH3_64bits(text.data(), text.size()) | (std::uint64_t{1} << 63);
+    if (wide_) {
+      const std::uint32_t code = wide_values_.find(wide_text(column, row));
+      return code == Dictionary::none ? no_key : code;
     }
-    return static_cast<std::uint64_t>(lifted);
+    // Counted from the other table's least value, so that most keys index an array; what lies outside has no partner.
+    const std::int64_t value = column.int64(row);
+    if (value < right_.least() || value > right_.greatest()) return no_key;
+    return static_cast<std::uint64_t>(value) - static_cast<std::uint64_t>(right_.least());
+  }
+
+  // Exact numbers of different scales, or beyond 64 bits, are compared by their digits at the longer scale.
+  std::string wide_text(const Column& column, std::size_t row) const {
+    const Decimal value(column.integer(row), column.type().scale);
+    return value.rescaled(scale_).value_or(value).text();
   }
 
   [[noreturn]] void mismatch(const std::string& what) const {
@@ -118,7 +128,8 @@ class KeyNumbers {
   const Column &left_, &right_;
   bool text_ = false, wide_ = false;
   int scale_ = 0;
-  std::vector<std::uint64_t> translated_;
+  std::vector<std::uint64_t> translated_;  // by code of the left dictionary
+  Dictionary wide_values_;
 };
 
 }  // namespace
@@ -131,7 +142,7 @@ JoinedRows::JoinedRows(const Question& question, const Run& run)
 void JoinedRows::match(const JoinUse& join, const Run& run) {
   const Table& other = question_.tables[join.table].table;
   const std::size_t left_rows = rows(), right_rows = other.rows();
-  std::vector<KeyNumbers> keys;
+  std::deque<KeyNumbers> keys;
   std::vector<const Column*> left_columns;
   for (const JoinUse::Pair& pair : join.on) {
     const Column& left = column_of(pair.left_table, pair.left_column);

@@ -151,6 +151,27 @@ TEST(Standings, JoinsBySeveralKeysAndThroughOtherJoins) {
   EXPECT_EQ(column(s, "driver"), (Texts{"Ada", "Bo", "Bo", "", "Ada", "", ""}));
 }
 
+// A key of -1 was once taken for null.
+TEST(Standings, JoinKeysMayBeNegativeLongOrOfOtherScale) {
+  Catalog catalog;
+  const auto wide = support::money("12345678901234567890123");
+  support::add(catalog, "l",
+               {{"k", {support::number(-1), support::number(-9'000'000'000'000'000'000), support::number(4)}},
+                {"w", {wide, support::money("1"), support::null()}}});
+  support::add(catalog, "r",
+               {{"k", {support::number(9'000'000'000'000'000'000), support::number(-1)}},
+                {"name", {Value(std::string("far")), Value(std::string("minus one"))}}});
+  support::add(
+      catalog, "s",
+      {{"w", {support::money("1.00"), wide}}, {"other", {Value(std::string("one")), Value(std::string("wide"))}}});
+  const Standings s =
+      standings({.data = {.from = "l", .joins = {{.with = "r", .on = {"k"}}, {.with = "s", .on = {"w"}}}},
+                 .list = {.columns = {"name", "other"}}},
+                catalog);
+  EXPECT_EQ(column(s, "name"), (Texts{"minus one", "", ""}));
+  EXPECT_EQ(column(s, "other"), (Texts{"wide", "one", ""}));
+}
+
 TEST(Standings, KeysOfDifferentTypesAreAnErrorThatShowsBoth) {
   Catalog catalog = support::small_shop();
   support::add(catalog, "codes", {{"shop_no", {Value(std::string("007"))}}});
