@@ -538,7 +538,7 @@ class Reading {
     chunk.readers[column] = PieceReader(type);
   }
 
-  const Census& census_of(const Chunk& chunk, std::size_t column) const {
+  Census census_of(const Chunk& chunk, std::size_t column) const {
     const auto kept = kept_census_.find({chunk.offset, column});
     return kept != kept_census_.end() ? kept->second : chunk.readers[column].census();
   }

@@ -75,6 +75,22 @@ class KeyNumbers {
   }
 
   std::uint64_t right(std::size_t row) const { return text_ ? plain_code(right_.code(row)) : number(right_, row); }
+  // Rows [begin, begin + count) of the left column at once.
+  void left_block(std::size_t begin, std::size_t count, std::uint64_t* out) const {
+    if (text_ || wide_ || left_.lane() != Lane::int64) {
+      for (std::size_t i = 0; i < count; ++i) out[i] = left(begin + i);
+      return;
+    }
+    auto* const values = reinterpret_cast<std::int64_t*>(out);  // signed and unsigned may share memory
+    left_.decode_int64(begin, count, values);
+    const std::int64_t least = right_.least(), greatest = right_.greatest();
+    for (std::size_t i = 0; i < count; ++i) {
+      const std::int64_t value = values[i];  // null is below every least value
+      out[i] = value < least || value > greatest || value == int64_null
+                   ? no_key
+                   : static_cast<std::uint64_t>(value) - static_cast<std::uint64_t>(least);
+    }
+  }
   std::uint64_t left(std::size_t row) const {
     if (!text_) return number(left_, row);
     const std::uint32_t code = left_.code(row);
@@ -167,7 +183,7 @@ void JoinedRows::match(const JoinUse& join, const Run& run) {
   // The key of a row of the first table may come through an earlier join.
   const auto left_row = [&](std::size_t k, std::size_t row) -> std::uint32_t {
     const std::size_t table = join.on[k].left_table;
-    return table == 0 ? static_cast<std::uint32_t>(row) : partners_[table][row];
+    return table == 0 ? static_cast<std::uint32_t>(row) : partners(table)[row];
   };
   const auto left_key = [&](std::size_t row) {
     std::uint64_t key = 0;
@@ -197,8 +213,8 @@ void JoinedRows::match(const JoinUse& join, const Run& run) {
   const auto add_example = [](std::vector<std::string>& list, const std::string& text) {
     if (std::find(list.begin(), list.end(), text) == list.end()) list.push_back(text);
   };
-  std::vector<std::uint32_t>& partners = partners_[join.table];
-  partners.resize(left_rows);
+  partners_[join.table].allocate(left_rows * sizeof(std::uint32_t));
+  auto* const found_rows = reinterpret_cast<std::uint32_t*>(partners_[join.table].data());
   constexpr std::size_t piece_rows = 256 * 1024;
   const std::size_t pieces = (left_rows + piece_rows - 1) / piece_rows;
   std::vector<std::uint8_t> used(right_rows, 0);
@@ -208,15 +224,20 @@ void JoinedRows::match(const JoinUse& join, const Run& run) {
     Report& report = reports[piece];
     std::uint64_t last_key = no_key;
     std::uint32_t last_row = no_row;
-    for (std::size_t row = piece * piece_rows; row < std::min(left_rows, (piece + 1) * piece_rows); ++row) {
-      const std::uint64_t key = left_key(row);
+    const bool one_key = keys.size() == 1 && join.on[0].left_table == 0;
+    std::vector<std::uint64_t> block(batch_rows);
+    const std::size_t begin = piece * piece_rows;
+    for (std::size_t row = begin; row < std::min(left_rows, (piece + 1) * piece_rows); ++row) {
+      const std::size_t in_block = (row - begin) % batch_rows;
+      if (one_key && in_block == 0) keys[0].left_block(row, std::min(batch_rows, left_rows - row), block.data());
+      const std::uint64_t key = one_key ? block[in_block] : left_key(row);
       if (key != last_key) {
         last_row = key == no_key ? no_row : row_of.find(key);
         last_key = key;
         // Several threads may set the same flag; none reads it until all are done.
         if (last_row != no_row) std::atomic_ref(used[last_row]).store(1, std::memory_order_relaxed);
       }
-      partners[row] = last_row;
+      found_rows[row] = last_row;
       if (last_row == no_row) {
         ++report.unmatched;
         if (report.unmatched_examples.size() < 3) add_example(report.unmatched_examples, key_text(row));
@@ -254,7 +275,7 @@ void JoinedRows::load(int column, std::size_t begin, std::size_t count, Vector& 
   const RowColumn& at = question_.row_columns[static_cast<std::size_t>(column)];
   const Column& from = column_of(at.table, at.column);
   if (at.table == 0) return load_column(from, begin, count, out);
-  const std::uint32_t* const partner = partners_[at.table].data() + begin;
+  const std::uint32_t* const partner = partners(at.table) + begin;
   out.type = from.type();
   const auto gather = [&](auto& to, auto null, const auto& get) {
     to.resize(count);

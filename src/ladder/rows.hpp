@@ -35,7 +35,11 @@ class JoinedRows : public RowSource {
   void match(const JoinUse& join, const Run& run);
 
   const Question& question_;
-  std::vector<std::vector<std::uint32_t>> partners_;  // by table; empty for the first
+  const std::uint32_t* partners(std::size_t table) const {
+    return reinterpret_cast<const std::uint32_t*>(partners_[table].data());
+  }
+
+  std::vector<Bytes> partners_;  // by table: a row number for every row; empty for the first
   std::vector<Report> reports_;
 };
 

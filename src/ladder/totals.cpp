@@ -141,26 +141,28 @@ class DistinctPairs {
   void add(std::uint32_t group, const Cell& cell) {
     if (table_.size() == 0 && cell.tag == CellMaker::number) {
       const auto value = static_cast<std::int64_t>(cell.code);
-      if (run_.empty() || value > static_cast<std::int64_t>(run_.back().cell.code))
-        return run_.push_back({cell, group});
-      if (value == static_cast<std::int64_t>(run_.back().cell.code) && run_.back().group == group) return;
+      if (run_values_.empty() || value > run_values_.back()) {
+        run_values_.push_back(value);
+        run_groups_.push_back(group);
+        return;
+      }
+      if (value == run_values_.back() && run_groups_.back() == group) return;
     }
-    if (!run_.empty()) {
-      for (const Pair& pair : run_) table_.find_or_add(pair.group, pair.cell);
-      run_ = {};
-    }
+    for (std::uint32_t at = 0; at < run_values_.size(); ++at) table_.find_or_add(run_groups_[at], run_cell(at));
+    run_values_ = {};
+    run_groups_ = {};
     table_.find_or_add(group, cell);
   }
-  std::uint32_t size() const { return static_cast<std::uint32_t>(run_.empty() ? table_.size() : run_.size()); }
-  std::uint32_t group(std::uint32_t at) const { return run_.empty() ? table_.prefix(at) : run_[at].group; }
-  const Cell& cell(std::uint32_t at) const { return run_.empty() ? table_.cell(at) : run_[at].cell; }
+  std::uint32_t size() const {
+    return static_cast<std::uint32_t>(run_values_.empty() ? table_.size() : run_values_.size());
+  }
+  std::uint32_t group(std::uint32_t at) const { return run_values_.empty() ? table_.prefix(at) : run_groups_[at]; }
+  Cell cell(std::uint32_t at) const { return run_values_.empty() ? table_.cell(at) : run_cell(at); }
 
  private:
-  struct Pair {
-    Cell cell;
-    std::uint32_t group;
-  };
-  std::vector<Pair> run_;
+  Cell run_cell(std::uint32_t at) const { return {static_cast<std::uint64_t>(run_values_[at]), CellMaker::number}; }
+  std::vector<std::int64_t> run_values_;  // ascending
+  std::vector<std::uint32_t> run_groups_;
   IdTable table_;
 };
 
@@ -230,7 +232,7 @@ class State {
   Range distinct_range() const {
     Range range;
     for (std::uint32_t at = 0; at < distinct_.size(); ++at) {
-      const Cell& cell = distinct_.cell(at);
+      const Cell cell = distinct_.cell(at);
       const auto value = static_cast<std::int64_t>(cell.code);
       range.others = range.others || cell.tag != CellMaker::number;
       range.least = std::min(range.least, value);
@@ -271,7 +273,7 @@ class State {
     if (aggregate_->kind != AggregateKind::count_distinct) return;
     alone_.resize(std::max(alone_.size(), counts_.size()));
     for (std::uint32_t at = 0; at < other.distinct_.size(); ++at) {
-      const Cell& cell = other.distinct_.cell(at);
+      const Cell cell = other.distinct_.cell(at);
       const auto value = static_cast<std::int64_t>(cell.code);
       const bool elsewhere = std::any_of(other.shared.begin(), other.shared.end(), [&](const Range& r) {
         return r.others || cell.tag != CellMaker::number || (value >= r.least && value <= r.greatest);

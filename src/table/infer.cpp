@@ -173,6 +173,7 @@ void PieceReader::convert(std::string_view text, const Reading& reading) {
 }
 
 void PieceReader::add_any(std::string_view text) {
+  count_alike();
   if (forced_ && forced_->kind == Kind::text)
     piece_.add_text(text);
   else

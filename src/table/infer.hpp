@@ -78,6 +78,7 @@ class PieceReader {
     add_any(text);
   }
   void add_null() {
+    count_alike();
     ++census_.count[0];
     ++rows_;
     if (started_)
@@ -86,8 +87,12 @@ class PieceReader {
       ++leading_nulls_;
   }
 
-  const Census& census() const { return census_; }
-  std::size_t rows() const { return rows_; }
+  Census census() const {
+    Census all = census_;
+    all.count[static_cast<std::size_t>(alike_look())] += alike_;
+    return all;
+  }
+  std::size_t rows() const { return rows_ + alike_; }
   // Would the values, stored as they are, serve a column of this type without reading the text again?
   bool serves(const Type& type) const;
   std::vector<Misfit>& misfits() { return misfits_; }
@@ -122,8 +127,7 @@ class PieceReader {
       value = value * static_cast<std::uint64_t>(power_of_ten(piece_.type.scale)) + decimals;
     }
     piece_.ints.push_back(static_cast<std::int64_t>(value));
-    ++census_.count[static_cast<std::size_t>(scale > 0 ? Look::decimal : Look::integer)];
-    ++rows_;
+    ++alike_;
     return true;
   }
   // A number in the form that the piece stores: false when it is anything else.
@@ -142,21 +146,18 @@ class PieceReader {
     }
     const auto whole = at - first;
     if (whole == 0 || (whole > 1 && *first == '0')) return false;
-    auto look = Look::integer;
     if (at != end) {
       if (*at != '.' || end - at - 1 != piece_.type.scale) return false;
       for (++at; at != end; ++at) {
         if ((digit = static_cast<unsigned char>(*at) - unsigned{'0'}) >= 10) return false;
         value = value * 10 + digit;
       }
-      look = Look::decimal;
       if (piece_.type.scale == 0) return false;
     } else if (piece_.type.scale != 0) {
       return false;
     }
     piece_.ints.push_back(negative ? -value : value);
-    ++census_.count[static_cast<std::size_t>(look)];
-    ++rows_;
+    ++alike_;
     return true;
   }
   bool add_same_text(std::string_view text) {
@@ -165,9 +166,17 @@ class PieceReader {
     for (std::size_t i = 0; i < text.size(); ++i)  // short texts: a call would cost more
       if (last[i] != text[i]) return false;
     piece_.codes.push_back(last_code_);
-    ++census_.count[static_cast<std::size_t>(last_look_)];
-    ++rows_;
+    ++alike_;
     return true;
+  }
+  // Values that went the short way since the last that did not: all of one look, and counted together.
+  Look alike_look() const {
+    return !short_numbers_ ? last_look_ : piece_.type.scale > 0 ? Look::decimal : Look::integer;
+  }
+  void count_alike() {
+    census_.count[static_cast<std::size_t>(alike_look())] += alike_;
+    rows_ += alike_;
+    alike_ = 0;
   }
   void add_any(std::string_view text);
   void start(const Type& type);
@@ -180,7 +189,7 @@ class PieceReader {
   bool short_numbers_ = false;  // a guess of integer or decimal, all of 64 bits so far
   std::uint32_t last_code_ = Dictionary::none;
   Look last_look_ = Look::other;
-  std::size_t rows_ = 0, leading_nulls_ = 0, room_ = 0;
+  std::size_t rows_ = 0, alike_ = 0, leading_nulls_ = 0, room_ = 0;
   std::vector<std::int64_t> buffer_;
   Piece piece_;
   Census census_;
