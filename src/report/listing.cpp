@@ -11,9 +11,18 @@ namespace {
 
 using namespace report;
 
+// Places are shown as whole numbers, unless one of them is a half.
+bool any_half(const Standings& s, std::size_t column) {
+  for (std::size_t r = 0; r < s.rows(); ++r)
+    if (const Value place = s.value(r, column); !is_null(place) && std::get<Decimal>(place).coefficient() % 10 != 0)
+      return true;
+  return false;
+}
+
 // Decimals to show: all of them where they are few; of quotients as many as tell neighbouring values apart.
 int decimals_shown(const Standings& s, std::size_t column) {
   const int scale = s.columns()[column].type.scale;
+  if (s.columns()[column].role == Role::place) return any_half(s, column) ? 1 : 0;
   if (scale <= 4) return scale;
   for (int decimals = 2; decimals < scale; ++decimals) {
     bool clear = true;
@@ -45,8 +54,7 @@ std::string cell(const Standings& s, std::size_t row, std::size_t column, int de
   const Value value = s.value(row, column);
   if (is_null(value)) return c.role == Role::place ? "\xE2\x80\x93" : "(none)";
   if (const auto* number = std::get_if<Decimal>(&value)) {
-    if (c.role == Role::place)
-      return number->coefficient() % 10 == 0 && number->scale() == 1 ? number->rescaled(0)->text() : number->text();
+    if (c.role == Role::place) return number->rescaled(decimals)->text();
     const Decimal rounded = number->rescaled(decimals).value_or(*number);
     // Numbers that count or measure are grouped for the eye; ids are not numbers in that sense.
     return c.role == Role::total || c.type.kind == Kind::decimal ? rounded.grouped_text() : rounded.text();

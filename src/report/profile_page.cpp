@@ -46,7 +46,7 @@ std::string profile_text(const TableProfile& profile, const Looks& looks, const 
   out += grid.text(looks) + "\n";
   if (!keys.empty()) {
     out += "would serve as a key:";
-    for (const std::string& key : keys) out += " " + key;
+    for (std::size_t i = 0; i < keys.size(); ++i) out += (i > 0 ? ", " : " ") + keys[i];
     out += "\n";
   }
   return out;

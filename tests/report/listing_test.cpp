@@ -66,6 +66,19 @@ TEST(Listing, ShowsEnoughDigitsToTellNeighboursApart) {
   EXPECT_NE(text.find("0.33337\n"), std::string::npos) << text;
 }
 
+TEST(Listing, FractionalPlacesLineUp) {
+  Ladder ladder{.data = {.from = "lines"},
+                .totals = {{"n", "count(*)"}},
+                .levels = {{.each = {"shop_no"}, .by = "n desc", .ties = Ties::fractional}},
+                .list = {.columns = {"rank", "n"}}};
+  EXPECT_NE(listing(standings(ladder, support::small_shop())).find("   2=    2\n"),
+            std::string::npos);                                          // no halves: whole
+  ladder.totals[0].formula = "count(*) filter (where status = 'paid')";  // 2 1 1 0: halves
+  const std::string text = listing(standings(ladder, support::small_shop()));
+  EXPECT_NE(text.find("1.0     2\n"), std::string::npos) << text;
+  EXPECT_NE(text.find("2.5=    1\n"), std::string::npos) << text;
+}
+
 TEST(Listing, ColoursAreNeverTheOnlySign) {
   const Ladder ladder{.data = {.from = "lines"}, .levels = {{.by = "quantity desc"}}};
   const Standings s = standings(ladder, support::small_shop());
