@@ -98,6 +98,7 @@ bool is_line_end(char c) { return c == '\n' || c == '\r'; }
 // Quote parity over a text; and where the last record that ends in it does.
 struct Cut {
   std::size_t end = 0;  // behind the last record end; 0: there is none
+  bool quotes = false;  // is there any quote?
 };
 
 Cut last_record_end(std::string_view text) {
@@ -114,6 +115,7 @@ Cut last_record_end(std::string_view text) {
       if (const void* end = ::memrchr(at, '\n', static_cast<std::size_t>(stop - at)))
         cut.end = static_cast<std::size_t>(static_cast<const char*>(end) - first) + 1;
     if (quote == nullptr) break;
+    cut.quotes = true;
     inside = !inside;
     at = quote + 1;
   }
@@ -157,6 +159,7 @@ std::size_t line_ends(std::string_view text) {
 }
 
 struct ChunkText {
+  bool quotes = true;  // may any field be quoted?
   std::size_t number = 0;
   std::uint64_t offset = 0;  // in the file
   TextBuffer bytes;
@@ -375,7 +378,7 @@ class Reading {
     const std::size_t workers = small ? 1 : static_cast<std::size_t>(thread_count(run_));
     parallel_for(workers, run_, [&](std::size_t) {
       ChunkText text;
-      Buffers spare;
+      Buffers spare(wanted_.size());
       while (take_next(text)) parse_chunk(text, spare);
     });
     if (failure_) throw Error(*failure_);
@@ -391,31 +394,53 @@ class Reading {
     PieceReader* const* next = nullptr;
     PieceReader* const* last = nullptr;
     std::size_t extra = 0;  // fields beyond the headings
+    // The next field in the chunk itself, where nothing is quoted: reading a number from there is quicker than from the
+    // buffer that libcsv has just filled byte by byte (a load that spans several stores has to wait for them).
+    const char* cursor = nullptr;
+    const char* end = nullptr;
     std::size_t ragged_row = ~std::size_t{0}, ragged_fields = 0;
     bool keep_rows = true;
 
-    void begin() {
+    void begin(std::string_view text, bool quotes) {
+      if (!quotes) {
+        cursor = text.data();
+        end = cursor + text.size();
+        skip_blank_lines();
+      }
       for (const int one : slot) readers.push_back(one < 0 ? nullptr : &chunk.readers[static_cast<std::size_t>(one)]);
       next = readers.data();
       last = next + readers.size();
     }
+    void skip_blank_lines() {
+      while (cursor != end && *cursor == '\n') ++cursor;
+    }
     // Called for every field, most of which nobody may want: so it does little itself.
     static void on_field(void* text, std::size_t size, void* to) {
       auto& self = *static_cast<Rows*>(to);
+      const char* at = static_cast<const char*>(text);
+      if (self.cursor != nullptr) {
+        if (text != nullptr) at = self.cursor;
+        self.cursor += size + 1;
+      }
       if (self.next == self.last) {
         ++self.extra;
         return;
       }
-      if (PieceReader* const reader = *self.next++) self.take(*reader, static_cast<const char*>(text), size);
+      if (PieceReader* const reader = *self.next++) self.take(*reader, at, size);
     }
     [[gnu::noinline]] void take(PieceReader& reader, const char* text, std::size_t size) const {
       if (text == nullptr || reading.is_null_word({text, size}))
         reader.add_null();
       else
-        reader.add_padded({text, size});  // libcsv hands out its own buffer, of 128 bytes at the least
+        reader.add_padded({text, size});  // libcsv's own buffer has 128 bytes at the least, a chunk some in reserve
     }
     static void on_record(int, void* to) {
       auto& self = *static_cast<Rows*>(to);
+      if (self.cursor != nullptr) {
+        // A carriage return in front of the line end: then fields lie otherwise, and libcsv's copies are used.
+        if (self.cursor <= self.end && self.cursor[-1] != '\n') self.cursor = nullptr;
+        if (self.cursor != nullptr && self.cursor < self.end) self.skip_blank_lines();
+      }
       if (self.next != self.last || self.extra > 0) self.ragged();
       self.next = self.readers.data();
       if (self.keep_rows) ++self.chunk.rows;
@@ -452,6 +477,7 @@ class Reading {
     const std::scoped_lock lock(mutex_);
     check_stop(run_);
     if (failure_ || (ended_ && carry_.empty())) return false;
+    out.quotes = true;
     out.bytes.assign(carry_.begin(), carry_.end());  // not swapped: each keeps its room, and no fresh pages are touched
     carry_.clear();
     out.offset = next_ - out.bytes.size();
@@ -464,6 +490,7 @@ class Reading {
       if (ended_) break;
       const Cut cut = last_record_end(out.view());
       if (cut.end > 0) {
+        out.quotes = cut.quotes;
         carry_.assign(out.bytes.begin() + static_cast<std::ptrdiff_t>(cut.end), out.bytes.end());
         out.bytes.resize(cut.end);
         break;
@@ -471,6 +498,8 @@ class Reading {
       wanted *= 2;  // one record longer than a chunk
     }
     if (out.bytes.empty()) return false;
+    if (ended_) out.quotes = std::memchr(out.bytes.data(), '"', out.bytes.size()) != nullptr;
+    out.bytes.reserve(out.bytes.size() + PieceReader::padding);
     out.number = chunks_.size();
     chunks_.push_back(std::make_unique<Chunk>());
     chunks_.back()->offset = out.offset;
@@ -486,7 +515,7 @@ class Reading {
     failed_chunk_ = chunk;
   }
 
-  using Buffers = std::vector<std::vector<std::int64_t>>;
+  using Buffers = std::vector<Piece::Room>;  // by wanted column, so that each gets back what it gave
 
   void parse_chunk(const ChunkText& text, Buffers& spare) {
     Chunk* chunk = nullptr;
@@ -498,7 +527,7 @@ class Reading {
       source_.check_encoding(text.view(), text.offset);
       for (const auto& declared : declared_) chunk->readers.emplace_back(declared);
       make_room(text.view(), *chunk, spare);
-      run_parser(text.view(), *chunk, slot_, true);
+      run_parser(text.view(), *chunk, slot_, true, text.quotes);
       // A guess from the first value that the whole chunk does not bear out is mended while its bytes are at hand.
       std::vector<int> again(slot_.size(), -1);
       bool any = false;
@@ -510,8 +539,7 @@ class Reading {
         any = true;
       }
       if (any) run_parser(text.view(), *chunk, again, false);
-      for (PieceReader& reader : chunk->readers)
-        if (auto buffer = reader.pack(); buffer.capacity() > 0) spare.push_back(std::move(buffer));
+      for (std::size_t i = 0; i < wanted_.size(); ++i) spare[i] = chunk->readers[i].pack();
     } catch (const Error& error) {
       fail(text.number, error.problems().front());
     }
@@ -521,14 +549,9 @@ class Reading {
   static void make_room(std::string_view text, Chunk& chunk, Buffers& spare) {
     const std::string_view sample = text.substr(0, 16 * 1024);
     const auto lines = static_cast<std::size_t>(std::count(sample.begin(), sample.end(), '\n')) + 1;
-    for (PieceReader& reader : chunk.readers) {
-      std::vector<std::int64_t> buffer;
-      if (!spare.empty()) {
-        buffer.swap(spare.back());
-        spare.pop_back();
-      }
-      reader.reserve(lines * text.size() / std::max<std::size_t>(1, sample.size()) * 17 / 16 + 16, std::move(buffer));
-    }
+    for (std::size_t i = 0; i < chunk.readers.size(); ++i)
+      chunk.readers[i].reserve(lines * text.size() / std::max<std::size_t>(1, sample.size()) * 17 / 16 + 16,
+                               std::move(spare[i]));
   }
 
   // Makes way for reading a column again; its census is kept aside, because a forced reading has none.
@@ -543,10 +566,10 @@ class Reading {
     return kept != kept_census_.end() ? kept->second : chunk.readers[column].census();
   }
 
-  void run_parser(std::string_view text, Chunk& chunk, const std::vector<int>& slot, bool first) {
+  void run_parser(std::string_view text, Chunk& chunk, const std::vector<int>& slot, bool first, bool quotes = true) {
     Rows rows{*this, chunk, slot, {}};
     rows.keep_rows = first;
-    rows.begin();
+    rows.begin(text, quotes);
     Parser parser(source_.delimiter_);
     const std::size_t done = parser.parse(text, Rows::on_field, Rows::on_record, &rows);
     if (done != text.size()) {

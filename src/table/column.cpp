@@ -125,31 +125,60 @@ void load_int64(int width, const unsigned char* data, std::size_t begin, std::si
   }
 }
 
+template <class Word>
+void load_code(const unsigned char* data, std::size_t begin, std::size_t count, std::uint32_t* out) {
+  const Word* const words = reinterpret_cast<const Word*>(data) + begin;
+  for (std::size_t i = 0; i < count; ++i) out[i] = static_cast<std::uint32_t>(words[i]) - 1;  // 0 - 1 is `none`
+}
+
+void load_code(int width, const unsigned char* data, std::size_t begin, std::size_t count, std::uint32_t* out) {
+  switch (width) {
+    case 1: return load_code<std::uint8_t>(data, begin, count, out);
+    case 2: return load_code<std::uint16_t>(data, begin, count, out);
+    case 4: return load_code<std::uint32_t>(data, begin, count, out);
+    default: return load_code<std::uint64_t>(data, begin, count, out);
+  }
+}
+
 }  // namespace
 
-std::vector<std::int64_t> Piece::pack() {
-  if (ints.empty() || !wide.empty()) return {};
-  const Range range = range_of(ints);
-  const bool any = range.least <= range.greatest;
-  packed.least = any ? range.least : 0;
-  packed.greatest = any ? range.greatest : 0;
-  const int width = width_for(static_cast<std::uint64_t>(packed.greatest) - static_cast<std::uint64_t>(packed.least));
-  if (width > 8) return {};
-  packed.width = width;
-  packed.rows = ints.size();
-  packed.nulls = range.nulls;
-  packed.data.allocate(packed.rows * static_cast<std::size_t>(width));
-  store(width, ints, int64_null, packed.least, packed.data.data());
-  std::vector<std::int64_t> room;
-  room.swap(ints);
-  room.clear();
+Piece::Room Piece::pack() {
+  Room room;
+  if (!codes.empty()) {
+    packed.least = 0;
+    packed.width = width_for(dictionary.size());
+    packed.rows = codes.size();
+    packed.data.allocate(packed.rows * static_cast<std::size_t>(packed.width));
+    store(packed.width, codes, Dictionary::none, 0, packed.data.data());
+    room.codes.swap(codes);
+    room.codes.clear();
+  } else if (!ints.empty() && wide.empty()) {
+    const Range range = range_of(ints);
+    const bool any = range.least <= range.greatest;
+    packed.least = any ? range.least : 0;
+    packed.greatest = any ? range.greatest : 0;
+    const int width = width_for(static_cast<std::uint64_t>(packed.greatest) - static_cast<std::uint64_t>(packed.least));
+    if (width > 8) return room;
+    packed.width = width;
+    packed.rows = ints.size();
+    packed.nulls = range.nulls;
+    packed.data.allocate(packed.rows * static_cast<std::size_t>(width));
+    store(width, ints, int64_null, packed.least, packed.data.data());
+    room.ints.swap(ints);
+    room.ints.clear();
+  }
   return room;
 }
 
 void Piece::unpack() {
   if (packed.width == 0) return;
-  ints.resize(packed.rows);
-  load_int64(packed.width, packed.data.data(), 0, packed.rows, packed.least, ints.data());
+  if (type.kind == Kind::text) {
+    codes.resize(packed.rows);
+    load_code(packed.width, packed.data.data(), 0, packed.rows, codes.data());
+  } else {
+    ints.resize(packed.rows);
+    load_int64(packed.width, packed.data.data(), 0, packed.rows, packed.least, ints.data());
+  }
   packed = {};
 }
 
@@ -207,7 +236,7 @@ void Piece::add(const Value& value) {
 std::size_t Piece::rows() const {
   switch (lane_of(type)) {
     case Lane::float64: return doubles.size();
-    case Lane::code: return codes.size();
+    case Lane::code: return packed.rows + codes.size();
     default: return packed.rows + ints.size() + wide.size();
   }
 }
@@ -242,8 +271,6 @@ void Piece::rescale(int scale) {
     wide = std::move(lifted);
   }
 }
-
-namespace {}  // namespace
 
 ColumnPtr Column::seal(Type type, std::vector<Piece> pieces, const Run& run) {
   auto column = std::make_shared<Column>();
@@ -284,6 +311,7 @@ ColumnPtr Column::seal(Type type, std::vector<Piece> pieces, const Run& run) {
     column->width_ = width_for(dictionary->size());
     column->data_.allocate(column->rows_ * static_cast<std::size_t>(column->width_));
     parallel_for(pieces.size(), run, [&](std::size_t p) {
+      pieces[p].unpack();
       for (std::uint32_t& code : pieces[p].codes) {
         if (code != Dictionary::none)
           code = codes_of[p][code];
@@ -376,16 +404,6 @@ Value Column::value(std::size_t row) const {
   }
 }
 
-namespace {
-
-template <class Word>
-void load_code(const unsigned char* data, std::size_t begin, std::size_t count, std::uint32_t* out) {
-  const Word* const words = reinterpret_cast<const Word*>(data) + begin;
-  for (std::size_t i = 0; i < count; ++i) out[i] = static_cast<std::uint32_t>(words[i]) - 1;  // 0 - 1 is `none`
-}
-
-}  // namespace
-
 void Column::decode_int64(std::size_t begin, std::size_t count, std::int64_t* out) const {
   load_int64(width_, data_.data(), begin, count, least_, out);
 }
@@ -401,11 +419,7 @@ void Column::decode_float64(std::size_t begin, std::size_t count, double* out) c
 }
 
 void Column::decode_code(std::size_t begin, std::size_t count, std::uint32_t* out) const {
-  switch (width_) {
-    case 1: return load_code<std::uint8_t>(data_.data(), begin, count, out);
-    case 2: return load_code<std::uint16_t>(data_.data(), begin, count, out);
-    default: return load_code<std::uint32_t>(data_.data(), begin, count, out);
-  }
+  load_code(width_, data_.data(), begin, count, out);
 }
 
 }  // namespace lofty::engine

@@ -57,8 +57,12 @@ class Piece {
   void rescale(int scale);  // decimals only, upwards; throws Error(overflow)
   // Puts 64-bit integers into the fewest bytes that their range needs, as a sealed column has them: a piece that waits
   // for the others then takes a fraction of the memory. Nothing can be added afterwards. Gives back the room that the
-  // integers took, for the next piece: fresh memory would cost more than the packing.
-  std::vector<std::int64_t> pack();
+  // values took, for the next piece: fresh memory would cost more than the packing.
+  struct Room {
+    std::vector<std::int64_t> ints;
+    std::vector<std::uint32_t> codes;
+  };
+  Room pack();
   void unpack();
 
   Type type;

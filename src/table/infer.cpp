@@ -124,8 +124,11 @@ void PieceReader::start(const Type& type) {
   started_ = true;
   switch (lane_of(type)) {
     case Lane::float64: piece_.doubles.reserve(room_); break;
-    case Lane::code: piece_.codes.reserve(room_); break;
-    default: piece_.ints.swap(buffer_); piece_.ints.reserve(room_);
+    case Lane::code:
+      piece_.codes.swap(buffer_.codes);
+      piece_.codes.reserve(room_);
+      break;
+    default: piece_.ints.swap(buffer_.ints); piece_.ints.reserve(room_);
   }
   for (; leading_nulls_ > 0; --leading_nulls_) piece_.add_null();
 }

@@ -60,7 +60,7 @@ class PieceReader {
   explicit PieceReader(std::optional<Type> forced);
 
   // Room for this many rows, where somebody knows.
-  void reserve(std::size_t rows, std::vector<std::int64_t> buffer = {}) {
+  void reserve(std::size_t rows, Piece::Room buffer = {}) {
     room_ = rows;
     buffer_ = std::move(buffer);
   }
@@ -96,8 +96,11 @@ class PieceReader {
   // Would the values, stored as they are, serve a column of this type without reading the text again?
   bool serves(const Type& type) const;
   std::vector<Misfit>& misfits() { return misfits_; }
-  std::vector<std::int64_t> pack() { return piece_.pack(); }  // no more values will come
-  Piece take(const Type& type);                               // precondition: serves(type)
+  Piece::Room pack() {  // no more values will come
+    last_code_ = Dictionary::none;
+    return piece_.pack();
+  }
+  Piece take(const Type& type);  // precondition: serves(type)
 
  private:
   // Up to eight digits at once: subtracting '0' from each byte, then joining neighbours (a well-known trick; here after
@@ -190,7 +193,7 @@ class PieceReader {
   std::uint32_t last_code_ = Dictionary::none;
   Look last_look_ = Look::other;
   std::size_t rows_ = 0, alike_ = 0, leading_nulls_ = 0, room_ = 0;
-  std::vector<std::int64_t> buffer_;
+  Piece::Room buffer_;
   Piece piece_;
   Census census_;
   std::vector<Misfit> misfits_;
