@@ -412,7 +412,7 @@ class Reading {
       last = next + readers.size();
     }
     void skip_blank_lines() {
-      while (cursor != end && *cursor == '\n') ++cursor;
+      while (cursor != end && is_line_end(*cursor)) ++cursor;
     }
     // Called for every field, most of which nobody may want: so it does little itself.
     static void on_field(void* text, std::size_t size, void* to) {
@@ -436,11 +436,8 @@ class Reading {
     }
     static void on_record(int, void* to) {
       auto& self = *static_cast<Rows*>(to);
-      if (self.cursor != nullptr) {
-        // A carriage return in front of the line end: then fields lie otherwise, and libcsv's copies are used.
-        if (self.cursor <= self.end && self.cursor[-1] != '\n') self.cursor = nullptr;
-        if (self.cursor != nullptr && self.cursor < self.end) self.skip_blank_lines();
-      }
+      // A carriage return ends a record for libcsv, and the line feed behind it is an empty line, which it skips.
+      if (self.cursor != nullptr && self.cursor < self.end) self.skip_blank_lines();
       if (self.next != self.last || self.extra > 0) self.ragged();
       self.next = self.readers.data();
       if (self.keep_rows) ++self.chunk.rows;

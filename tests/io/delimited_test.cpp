@@ -68,6 +68,33 @@ TEST(Delimited, MarksLineEndsAndQuotes) {
   EXPECT_EQ(read("a").rows(), 0u);
 }
 
+// Where nothing is quoted, numbers are read from the file's own bytes: line ends of every kind, and blanks, must not
+// shift them.
+TEST(Delimited, NumbersWithoutQuotesKeepTheirPlace) {
+  const Texts a{"1", "22", "null", "4444", "5", "666666"}, b{"1.50", "20.25", "3.00", "null", "5.75", "0.05"};
+  const auto text_with = [&](const std::vector<const char*>& ends) {
+    std::string text = std::string("a,b") + ends[0];
+    for (std::size_t i = 0; i < a.size(); ++i)
+      text += (a[i] == "null" ? "" : a[i]) + "," + (b[i] == "null" ? "" : b[i]) + ends[(i + 1) % ends.size()];
+    return text;
+  };
+  for (const std::vector<const char*>& ends : {std::vector<const char*>{"\n"},
+                                               {"\r\n"},
+                                               {"\r"},
+                                               {"\n\n"},
+                                               {"\n", "\r\n"},
+                                               {"\r\n", "\n", "\n\r\n"},
+                                               {"\n", "\r"}}) {
+    std::string text = text_with(ends);
+    for (const bool last_line_ends : {true, false}) {
+      if (!last_line_ends) text.erase(text.find_last_not_of("\r\n") + 1);
+      const Table t = read(text);
+      EXPECT_EQ(column(t, 0), a);
+      EXPECT_EQ(column(t, 1), b);
+    }
+  }
+}
+
 TEST(Delimited, DeclaredTypesNullsAndHeadings) {
   const Table t = read("no,price\n007,1\n8,-\n", {.columns = {{"no", "integer"}, {"price", "float"}}, .nulls = {"-"}});
   EXPECT_EQ(t.type(0).kind, Kind::integer);
