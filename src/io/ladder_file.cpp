@@ -450,6 +450,23 @@ LadderText read_ladder(std::string_view source, const std::string& file_name) {
   out.file = file_name;
   out.source = std::string(source);
   std::vector<Problem> problems;
+  // TOML allows no control characters but tabs and line ends, and toml++ asserts that somebody has seen to it.
+  for (std::size_t i = 0, line = 1, start = 0; i < source.size(); ++i) {
+    const auto c = static_cast<unsigned char>(source[i]);
+    if (c == '\n') {
+      ++line;
+      start = i + 1;
+    }
+    if (c >= 0x20 || c == '\t' || c == '\n' || c == '\r') continue;
+    Problem p{Code::syntax, "this is not TOML: byte " + std::to_string(i) + " is a control character", {}, {}, {}};
+    p.place.file = file_name;
+    p.place.line = line;
+    p.place.column = i - start + 1;
+    p.place.text = line_of_text(source, line);
+    p.place.offset = i - start;
+    p.place.length = 1;
+    throw Error(std::move(p));
+  }
   toml::parse_result result = toml::parse(source, std::string_view(file_name));
   if (!result) {
     const toml::parse_error& error = result.error();

@@ -121,6 +121,15 @@ TEST(LadderFile, ProblemsHavePlacesAndNearestWords) {
   EXPECT_EQ(problems_of("[rank]\nties = \"x\"\nb = 1\n[keep]\nworst = 3\n").size(), 3u);  // all at once
 }
 
+// A control character once stopped the process in an assertion of toml++.
+TEST(LadderFile, RefusesControlCharacters) {
+  const auto found = problems_of(std::string("title = \"x\"\n[\0\6ta\n", 18));
+  ASSERT_EQ(found.size(), 1u);
+  EXPECT_EQ(found[0].sentence, "this is not TOML: byte 13 is a control character");
+  EXPECT_EQ(found[0].place.line, 2u);
+  EXPECT_EQ(found[0].place.column, 2u);
+}
+
 TEST(LadderFile, LocatesProblemsOfFormulas) {
   const LadderText text =
       read_ladder("[data]\nfrom = \"a.csv\"\n[figures]\namount = \"1 + quantty\"\n", "x.ladder.toml");
