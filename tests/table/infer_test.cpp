@@ -1,4 +1,5 @@
 #include <gtest/gtest.h>
+#include <rapidcheck/gtest.h>
 
 #include "table/infer.hpp"
 
@@ -95,4 +96,41 @@ TEST(Types, ADecimalsScaleIsTheLongestOne) {
   const auto column = Column::seal(type, std::move(pieces), {});
   EXPECT_EQ(to_text(column->value(0)), "1.000");
   EXPECT_EQ(to_text(column->value(2)), "3.125");
+}
+
+// The short ways for numbers and repeated texts against the plain reading of each text by itself: the same looks, the
+// same values, whatever stands behind the text in memory.
+RC_GTEST_PROP(TypesProperty, TheShortWaysReadWhatThePlainOneReads, ()) {
+  const auto texts = *rc::gen::container<std::vector<std::string>>(rc::gen::oneOf(
+      rc::gen::element<std::string>("0", "00", "007", "0.5", "1.50", "12.5", "-3", "-0.25", "99999999", "123456789",
+                                    "12345678.90", "1234567890123456789", "x", "1e5", "5.", ".5", "-", "1.2.3", "+5"),
+      rc::gen::map(rc::gen::inRange(0, 100'000'000), [](int v) { return std::to_string(v); }),
+      rc::gen::map(rc::gen::inRange(-99'999, 99'999), [](int v) { return Decimal(v, 2).text(); })));
+  PieceReader padded, plain;
+  Census expected;
+  for (const std::string& text : texts) {
+    const std::string room = text + *rc::gen::element<std::string>("99999999", ",1.50,7\n", "........");
+    padded.add_padded(std::string_view(room).substr(0, text.size()));
+    plain.add(text);
+    const Reading reading = read_text(text);
+    ++expected.count[static_cast<std::size_t>(reading.look)];
+    if (reading.look == Look::decimal) expected.scale = std::max(expected.scale, reading.scale);
+  }
+  for (PieceReader* reader : {&padded, &plain}) {
+    RC_ASSERT(reader->census().count == expected.count);
+    RC_ASSERT(reader->census().scale == expected.scale);
+    RC_ASSERT(reader->rows() == texts.size());
+    const Type type = type_from(expected);
+    if (!reader->serves(type) || !type.exact()) continue;
+    std::vector<Piece> pieces;
+    pieces.push_back(reader->take(type));
+    const Type sealed = pieces[0].type;
+    const auto column = Column::seal(sealed, std::move(pieces), {});
+    for (std::size_t i = 0; i < texts.size(); ++i) {
+      const Reading reading = read_text(texts[i]);
+      const bool fits = reading.look == Look::integer || (reading.look == Look::decimal && type.kind == Kind::decimal);
+      RC_ASSERT(column->is_null(i) == !fits);
+      if (fits) RC_ASSERT(std::get<Decimal>(column->value(i)) == Decimal(reading.coefficient, reading.scale));
+    }
+  }
 }
