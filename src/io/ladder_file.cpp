@@ -451,28 +451,63 @@ std::string line_of_text(std::string_view source, std::size_t line) {
 
 }  // namespace
 
+// Steps over the TOML string or comment that begins at `at`, and returns where it ends; `at` itself when none begins.
+std::size_t after_string_or_comment(std::string_view source, std::size_t at) {
+  const char quote = source[at];
+  if (quote == '#') return std::min(source.find('\n', at), source.size());
+  if (quote != '"' && quote != '\'') return at;
+  const bool several_lines = source.substr(at).starts_with(std::string(3, quote));
+  const std::string end = std::string(several_lines ? 3 : 1, quote);
+  for (at += end.size(); at < source.size(); ++at) {
+    if (source[at] == '\\' && quote == '"')
+      ++at;
+    else if (source[at] == '\n' && !several_lines)
+      return at;
+    else if (source.substr(at).starts_with(end))
+      return at + end.size();
+  }
+  return source.size();
+}
+
+// What TOML does not allow and toml++ takes for granted that somebody has looked for: control characters other than
+// tabs and line ends, and characters beyond ASCII outside of strings and comments.
+void refuse_foreign_characters(std::string_view source, const std::string& file_name) {
+  const auto refuse = [&](std::size_t at, std::size_t length, std::string sentence, std::string advice) {
+    const auto before = source.substr(0, at);
+    const std::size_t start = before.find_last_of('\n') + 1;  // npos + 1 is 0
+    Problem p{Code::syntax, std::move(sentence), {}, {}, std::move(advice)};
+    p.place.file = file_name;
+    p.place.line = static_cast<std::size_t>(std::count(before.begin(), before.end(), '\n')) + 1;
+    p.place.column = at - start + 1;
+    p.place.text = std::string(source.substr(start, std::min(source.find('\n', at), source.size()) - start));
+    p.place.offset = at - start;
+    p.place.length = length;
+    throw Error(std::move(p));
+  };
+  for (std::size_t i = 0; i < source.size(); ++i) {
+    const auto c = static_cast<unsigned char>(source[i]);
+    if (c < 0x20 && c != '\t' && c != '\n' && c != '\r')
+      refuse(i, 1, "this is not TOML: byte " + std::to_string(i) + " is a control character", {});
+  }
+  constexpr std::string_view mark = "\xef\xbb\xbf";  // of byte order, which TOML allows in front
+  for (std::size_t i = source.starts_with(mark) ? mark.size() : 0; i < source.size();) {
+    const std::size_t after = after_string_or_comment(source, i);
+    if (after == i && (source[i] & 0x80) != 0) {
+      std::size_t end = i;
+      while (end < source.size() && (source[end] & 0x80) != 0) ++end;
+      refuse(i, end - i, "this is not TOML: `" + std::string(source.substr(i, end - i)) + "` stands outside of quotes",
+             "names of other letters than a to z go in quotes, as in \"caf\u00e9\" = \"…\"");
+    }
+    i = std::max(after, i + 1);
+  }
+}
+
 LadderText read_ladder(std::string_view source, const std::string& file_name) {
   LadderText out;
   out.file = file_name;
   out.source = std::string(source);
   std::vector<Problem> problems;
-  // TOML allows no control characters but tabs and line ends, and toml++ asserts that somebody has seen to it.
-  for (std::size_t i = 0, line = 1, start = 0; i < source.size(); ++i) {
-    const auto c = static_cast<unsigned char>(source[i]);
-    if (c == '\n') {
-      ++line;
-      start = i + 1;
-    }
-    if (c >= 0x20 || c == '\t' || c == '\n' || c == '\r') continue;
-    Problem p{Code::syntax, "this is not TOML: byte " + std::to_string(i) + " is a control character", {}, {}, {}};
-    p.place.file = file_name;
-    p.place.line = line;
-    p.place.column = i - start + 1;
-    p.place.text = line_of_text(source, line);
-    p.place.offset = i - start;
-    p.place.length = 1;
-    throw Error(std::move(p));
-  }
+  refuse_foreign_characters(source, file_name);
   toml::parse_result result = toml::parse(source, std::string_view(file_name));
   if (!result) {
     const toml::parse_error& error = result.error();

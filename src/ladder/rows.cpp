@@ -45,6 +45,11 @@ class RowOfKey {
     const auto found = far_.find(key);
     return found == far_.end() ? no_row : found->second;
   }
+  void find(const std::uint64_t* keys, std::size_t count, std::uint32_t* out) const {
+    const std::uint32_t* const near = near_.data();
+    const std::size_t near_size = near_.size();
+    for (std::size_t i = 0; i < count; ++i) out[i] = keys[i] < near_size ? near[keys[i]] : find(keys[i]);
+  }
 
  private:
   std::size_t most_direct_;
@@ -213,6 +218,16 @@ void JoinedRows::match(const JoinUse& join, const Run& run) {
   const auto add_example = [](std::vector<std::string>& list, const std::string& text) {
     if (std::find(list.begin(), list.end(), text) == list.end()) list.push_back(text);
   };
+  const auto several_partners = [&](std::size_t row, std::uint32_t partner) {
+    const std::string name = question_.tables[join.table].source->name();
+    throw Error(Problem{Code::join_multiplies,
+                        line_text(question_.tables[0].table, row) + " of " + question_.tables[0].source->name() +
+                            " has several partners in " + name + ": " + line_text(other, partner) + " and " +
+                            line_text(other, again[partner]) + "; joining them would count it more than once",
+                        {},
+                        {},
+                        "every key has to stand once in " + name + ": correct it, or join by more columns"});
+  };
   partners_[join.table].allocate(left_rows * sizeof(std::uint32_t));
   auto* const found_rows = reinterpret_cast<std::uint32_t*>(partners_[join.table].data());
   constexpr std::size_t piece_rows = 256 * 1024;
@@ -222,34 +237,29 @@ void JoinedRows::match(const JoinUse& join, const Run& run) {
   parallel_for(pieces, run, [&](std::size_t piece) {
     check_stop(run);
     Report& report = reports[piece];
-    std::uint64_t last_key = no_key;
-    std::uint32_t last_row = no_row;
     const bool one_key = keys.size() == 1 && join.on[0].left_table == 0;
     std::vector<std::uint64_t> block(batch_rows);
-    const std::size_t begin = piece * piece_rows;
-    for (std::size_t row = begin; row < std::min(left_rows, (piece + 1) * piece_rows); ++row) {
-      const std::size_t in_block = (row - begin) % batch_rows;
-      if (one_key && in_block == 0) keys[0].left_block(row, std::min(batch_rows, left_rows - row), block.data());
-      const std::uint64_t key = one_key ? block[in_block] : left_key(row);
-      if (key != last_key) {
-        last_row = key == no_key ? no_row : row_of.find(key);
-        last_key = key;
-        // Several threads may set the same flag; none reads it until all are done.
-        if (last_row != no_row) std::atomic_ref(used[last_row]).store(1, std::memory_order_relaxed);
-      }
-      found_rows[row] = last_row;
-      if (last_row == no_row) {
-        ++report.unmatched;
-        if (report.unmatched_examples.size() < 3) add_example(report.unmatched_examples, key_text(row));
-      } else if (again[last_row] != no_row) {
-        const std::string name = question_.tables[join.table].source->name();
-        throw Error(Problem{Code::join_multiplies,
-                            line_text(question_.tables[0].table, row) + " of " + question_.tables[0].source->name() +
-                                " has several partners in " + name + ": " + line_text(other, last_row) + " and " +
-                                line_text(other, again[last_row]) + "; joining them would count it more than once",
-                            {},
-                            {},
-                            "every key has to stand once in " + name + ": correct it, or join by more columns"});
+    const std::size_t end = std::min(left_rows, (piece + 1) * piece_rows);
+    for (std::size_t begin = piece * piece_rows; begin < end; begin += batch_rows) {
+      const std::size_t count = std::min(batch_rows, end - begin);
+      if (one_key)
+        keys[0].left_block(begin, count, block.data());
+      else
+        for (std::size_t i = 0; i < count; ++i) block[i] = left_key(begin + i);
+      std::uint32_t* const found = found_rows + begin;
+      row_of.find(block.data(), count, found);
+      std::uint32_t last = no_row;  // neighbours often share their partner
+      for (std::size_t i = 0; i < count; ++i) {
+        if (found[i] == no_row) {
+          ++report.unmatched;
+          if (report.unmatched_examples.size() < 3) add_example(report.unmatched_examples, key_text(begin + i));
+        } else if (found[i] != last) {
+          last = found[i];
+          // Several threads may set the same flag; it is looked at first, because setting takes its line from the rest.
+          if (std::atomic_ref(used[last]).load(std::memory_order_relaxed) == 0)
+            std::atomic_ref(used[last]).store(1, std::memory_order_relaxed);
+          if (again[last] != no_row) several_partners(begin + i, last);
+        }
       }
     }
   });

@@ -176,21 +176,12 @@ class State {
   void add(const std::vector<std::uint32_t>& rows, const std::vector<std::uint32_t>& ids, std::size_t begin,
            const Vector* v, const Vector* filter, std::size_t groups) {
     grow(groups);
-    const auto passes = [&](std::size_t i) { return filter == nullptr || filter->ints[i] == 1; };
-    const bool plain_sum =
-        aggregate_->kind == AggregateKind::sum && v != nullptr && v->lane == Vector::Lane::int64 && filter == nullptr;
-    if (plain_sum) {  // the usual case, without a call a row
-      for (std::size_t k = 0; k < rows.size(); ++k) {
-        const std::int64_t value = v->ints[rows[k] - begin];
-        if (value == int64_null) {
-          blank(ids[k]);
-          continue;
-        }
-        ++counts_[ids[k]];
-        exact_[ids[k]] += value;
-      }
-      return;
+    if (v != nullptr && v->lane == Vector::Lane::int64 && filter == nullptr) {  // the usual cases, without a call a row
+      if (aggregate_->kind == AggregateKind::sum) return sum_integers(rows, ids, begin, v->ints.data());
+      if (aggregate_->kind == AggregateKind::count_distinct)
+        return tell_integers_apart(rows, ids, begin, v->ints.data());
     }
+    const auto passes = [&](std::size_t i) { return filter == nullptr || filter->ints[i] == 1; };
     for (std::size_t k = 0; k < rows.size(); ++k) {
       const std::size_t i = rows[k] - begin;
       if (!passes(i)) continue;
@@ -240,8 +231,22 @@ class State {
     }
     return range;
   }
-  // The stretch that this piece shares with some other one; set before merging.
-  std::vector<Range> shared;
+  // Counts the values that only this piece can hold, given where the other pieces' ranges lie; merging then has to look
+  // up the rest alone.
+  void set_apart(const std::vector<Range>& others) {
+    alone_.resize(counts_.size());
+    const bool texts = std::any_of(others.begin(), others.end(), [](const Range& r) { return r.others; });
+    for (std::uint32_t at = 0; at < distinct_.size(); ++at) {
+      const Cell cell = distinct_.cell(at);
+      const auto value = static_cast<std::int64_t>(cell.code);
+      if (texts || cell.tag != CellMaker::number || std::any_of(others.begin(), others.end(), [&](const Range& r) {
+            return value >= r.least && value <= r.greatest;
+          }))
+        elsewhere_.push_back(at);
+      else
+        ++alone_[distinct_.group(at)];
+    }
+  }
 
   ColumnPtr finish(std::size_t groups, Entries::Blank& blank_report) {
     grow(groups);
@@ -268,21 +273,42 @@ class State {
     std::string_view text;
   };
 
-  // Values that only this piece can hold are counted; the others have to be looked up among those of all pieces.
   void merge_distinct(State& other, const std::vector<std::uint32_t>& ids) {
     if (aggregate_->kind != AggregateKind::count_distinct) return;
     alone_.resize(std::max(alone_.size(), counts_.size()));
-    for (std::uint32_t at = 0; at < other.distinct_.size(); ++at) {
-      const Cell cell = other.distinct_.cell(at);
-      const auto value = static_cast<std::int64_t>(cell.code);
-      const bool elsewhere = std::any_of(other.shared.begin(), other.shared.end(), [&](const Range& r) {
-        return r.others || cell.tag != CellMaker::number || (value >= r.least && value <= r.greatest);
-      });
-      const std::uint32_t id = ids[other.distinct_.group(at)];
-      if (elsewhere)
-        distinct_.add(id, cells_->translate(cell, *other.cells_));
-      else
-        ++alone_[id];
+    for (std::size_t g = 0; g < ids.size(); ++g) alone_[ids[g]] += other.alone_[g];
+    for (const std::uint32_t at : other.elsewhere_)
+      distinct_.add(ids[other.distinct_.group(at)], cells_->translate(other.distinct_.cell(at), *other.cells_));
+  }
+
+  void sum_integers(const std::vector<std::uint32_t>& rows, const std::vector<std::uint32_t>& ids, std::size_t begin,
+                    const std::int64_t* values) {
+    std::int64_t* const counts = counts_.data();
+    int128* const sums = exact_.data();
+    for (std::size_t k = 0; k < rows.size(); ++k) {
+      const std::int64_t value = values[rows[k] - begin];
+      if (value == int64_null) {
+        blank(ids[k]);
+        continue;
+      }
+      ++counts[ids[k]];
+      sums[ids[k]] += value;  // fewer than 2^32 rows of 64 bits each
+    }
+  }
+
+  void tell_integers_apart(const std::vector<std::uint32_t>& rows, const std::vector<std::uint32_t>& ids,
+                           std::size_t begin, const std::int64_t* values) {
+    std::int64_t last = int64_null;  // the lines of an order follow one another
+    std::uint32_t last_id = no_row;
+    for (std::size_t k = 0; k < rows.size(); ++k) {
+      const std::int64_t value = values[rows[k] - begin];
+      if (value == int64_null) {
+        blank(ids[k]);
+      } else if (value != last || ids[k] != last_id) {
+        distinct_.add(ids[k], {static_cast<std::uint64_t>(value), CellMaker::number});
+        last = value;
+        last_id = ids[k];
+      }
     }
   }
 
@@ -336,14 +362,7 @@ class State {
     switch (aggregate_->kind) {
       case AggregateKind::count_rows:
       case AggregateKind::count: break;
-      case AggregateKind::count_distinct: {
-        const Cell cell = cells_->cell(*v, i);
-        if (id == last_id_ && cell == last_cell_) return;  // the lines of an order follow one another
-        last_id_ = id;
-        last_cell_ = cell;
-        distinct_.add(id, cell);
-        break;
-      }
+      case AggregateKind::count_distinct: distinct_.add(id, cells_->cell(*v, i)); break;
       case AggregateKind::sum:
       case AggregateKind::average:
         if (floating())
@@ -428,10 +447,9 @@ class State {
   std::vector<ExactSum> float_sums_;
   std::vector<double> best_numbers_;
   std::vector<std::string> best_texts_;
-  DistinctPairs distinct_;           // (group, value)
-  std::vector<std::int64_t> alone_;  // by group: different values that only one piece holds
-  std::uint32_t last_id_ = no_row;
-  Cell last_cell_;
+  DistinctPairs distinct_;                // (group, value)
+  std::vector<std::int64_t> alone_;       // by group: different values that only one piece holds
+  std::vector<std::uint32_t> elsewhere_;  // in distinct_: those that others may hold too
 };
 
 // What one piece of the rows amounts to; pieces are merged in their order.
@@ -456,22 +474,30 @@ struct Part {
 
   std::size_t groups() const { return first_rows.size(); }
 
-  std::uint32_t meet(std::uint32_t id, std::uint32_t row, std::uint32_t count) {
+  void meet(std::uint32_t id, std::uint32_t row, std::uint32_t count) {
     if (id == first_rows.size()) {
       first_rows.push_back(row);
       row_counts.push_back(0);
     }
     row_counts[id] += count;
-    return id;
   }
-  // The key cells of a group.
-  std::vector<Cell> cells(std::uint32_t group) const {
-    std::vector<Cell> out(keys.size());
-    for (std::size_t k = keys.size(); k-- > 0;) {
-      out[k] = tables[k].cell(group);
-      group = tables[k].prefix(group);
+  Cell cell(std::size_t key, std::uint32_t group) const {
+    for (std::size_t k = keys.size() - 1; k > key; --k) group = tables[k].prefix(group);
+    return tables[key].cell(group);
+  }
+  // The number that each group of another part has in this one, where unknown groups are added.
+  std::vector<std::uint32_t> meet_groups(const Part& other) {
+    std::vector<std::uint32_t> prefixes{0}, ids;  // of the other's table before: its id -> ours
+    for (std::size_t k = 0; k < keys.size(); ++k) {
+      ids.clear();
+      for (std::uint32_t id = 0; id < other.tables[k].size(); ++id)
+        ids.push_back(tables[k].find_or_add(prefixes[other.tables[k].prefix(id)],
+                                            keys[k].translate(other.tables[k].cell(id), other.keys[k])));
+      prefixes.swap(ids);
     }
-    return out;
+    if (keys.empty()) prefixes.resize(other.groups());
+    for (std::uint32_t g = 0; g < prefixes.size(); ++g) meet(prefixes[g], other.first_rows[g], other.row_counts[g]);
+    return prefixes;
   }
 };
 
@@ -596,18 +622,7 @@ class RowStages {
     std::vector<unsigned char> narrowed;
     each_batch(piece, [&](std::size_t begin, std::size_t count) {
       filter.apply(evaluator, begin, count, mask);
-      chosen.clear();
-      for (std::size_t i = 0; i < count; ++i) {
-        if (mask[i] == 1) {
-          chosen.push_back(static_cast<std::uint32_t>(begin + i));
-        } else if (mask[i] == 0) {
-          ++part.left_out;
-        } else {
-          ++part.unknown;
-          part.unknown_example = std::min(part.unknown_example, static_cast<std::uint32_t>(begin + i));
-        }
-        mask[i] = mask[i] == 1;
-      }
+      choose(mask, begin, part, chosen);
       part.counted += chosen.size();
       if (question_.row_level()) {
         part.chosen_rows.push_back(chosen);
@@ -636,6 +651,26 @@ class RowStages {
     });
   }
 
+  // The rows that count, without a branch a row; and what becomes of the others.
+  static void choose(std::vector<unsigned char>& mask, std::size_t begin, Part& part,
+                     std::vector<std::uint32_t>& chosen) {
+    chosen.resize(mask.size());
+    std::size_t count = 0, unknown = 0;
+    for (std::size_t i = 0; i < mask.size(); ++i) {
+      chosen[count] = static_cast<std::uint32_t>(begin + i);
+      count += mask[i] == 1;
+      unknown += mask[i] == 2;
+    }
+    chosen.resize(count);
+    part.left_out += mask.size() - count - unknown;
+    part.unknown += unknown;
+    if (unknown > 0) {
+      const auto first = static_cast<std::size_t>(std::find(mask.begin(), mask.end(), 2) - mask.begin());
+      part.unknown_example = std::min(part.unknown_example, static_cast<std::uint32_t>(begin + first));
+    }
+    for (unsigned char& m : mask) m = m == 1;
+  }
+
   void number(Part& part, Evaluator& evaluator, std::size_t begin, std::size_t count,
               const std::vector<unsigned char>& mask, const std::vector<std::uint32_t>& chosen,
               std::vector<std::uint32_t>& ids, std::vector<std::uint32_t>& direct) const {
@@ -647,37 +682,46 @@ class RowStages {
       CellMaker& cells = part.keys[key];
       IdTable& table = part.tables[key];
       const bool small = part.keys.size() == 1 && v.lane == Vector::Lane::int64;
-      for (std::size_t k = 0; k < chosen.size(); ++k) {
-        const std::size_t i = chosen[k] - begin;
-        if (small && v.ints[i] >= 0 && v.ints[i] < direct_range) {
-          const auto at = static_cast<std::size_t>(v.ints[i]);
-          if (at >= direct.size()) direct.resize(std::max(at + 1, direct.size() * 2), no_row);
-          if (direct[at] == no_row) direct[at] = table.find_or_add(0, cells.cell(v, i));
-          ids[k] = direct[at];
-        } else {
-          ids[k] = table.find_or_add(ids[k], cells.cell(v, i));
-        }
+      if (small) {
+        number_small(v.ints.data(), begin, chosen, table, cells, v, direct, ids);
+      } else {
+        for (std::size_t k = 0; k < chosen.size(); ++k)
+          ids[k] = table.find_or_add(ids[k], cells.cell(v, chosen[k] - begin));
       }
       ++key;
     }
+    const std::size_t known = part.groups(), groups = part.tables.empty() ? 1 : part.tables.back().size();
+    if (groups > known && !chosen.empty()) {  // new ones come in their order
+      part.row_counts.resize(groups);
+      for (std::size_t k = 0; part.groups() < groups; ++k)
+        if (ids[k] == part.groups()) part.first_rows.push_back(chosen[k]);
+    }
+    std::uint32_t* const counts = part.row_counts.data();
+    for (const std::uint32_t id : ids) ++counts[id];
+  }
+
+  static void number_small(const std::int64_t* values, std::size_t begin, const std::vector<std::uint32_t>& chosen,
+                           IdTable& table, CellMaker& cells, const Vector& v, std::vector<std::uint32_t>& direct,
+                           std::vector<std::uint32_t>& ids) {
     for (std::size_t k = 0; k < chosen.size(); ++k) {
-      if (ids[k] >= part.groups()) part.meet(ids[k], chosen[k], 0);
-      ++part.row_counts[ids[k]];
+      const std::size_t i = chosen[k] - begin;
+      const auto at = static_cast<std::uint64_t>(values[i]);  // null and negative ones lie beyond
+      if (at < direct.size() && direct[at] != no_row) {
+        ids[k] = direct[at];
+        continue;
+      }
+      ids[k] = table.find_or_add(0, cells.cell(v, i));
+      if (at >= direct_range) continue;
+      if (at >= direct.size()) direct.resize(std::max<std::size_t>(at + 1, direct.size() * 2), no_row);
+      direct[at] = ids[k];
     }
   }
 
   void merge(std::vector<std::unique_ptr<Part>>& parts, Entries& entries) const {
     Part all(question_);
-    for (std::size_t a = 0; a < all.states.size(); ++a) find_shared(parts, a);
+    for (std::size_t a = 0; a < all.states.size(); ++a) set_apart(parts, a);
     for (auto& part : parts) {
-      std::vector<std::uint32_t> ids(part->groups());
-      for (std::uint32_t g = 0; g < ids.size(); ++g) {
-        const std::vector<Cell> cells = part->cells(g);
-        std::uint32_t id = 0;
-        for (std::size_t k = 0; k < cells.size(); ++k)
-          id = all.tables[k].find_or_add(id, all.keys[k].translate(cells[k], part->keys[k]));
-        ids[g] = all.meet(id, part->first_rows[g], part->row_counts[g]);
-      }
+      const std::vector<std::uint32_t> ids = all.meet_groups(*part);
       for (std::size_t c = 0; c < all.carried.size(); ++c) all.carried[c].merge(part->carried[c], ids, all.groups());
       for (std::size_t a = 0; a < all.states.size(); ++a) all.states[a].merge(part->states[a], ids, all.groups());
       part.reset();
@@ -691,7 +735,7 @@ class RowStages {
       Piece piece(column.type);
       switch (column.from) {
         case EntryColumn::From::key:
-          for (std::uint32_t g = 0; g < all.groups(); ++g) all.keys[key].put(all.cells(g)[key], piece);
+          for (std::uint32_t g = 0; g < all.groups(); ++g) all.keys[key].put(all.cell(key, g), piece);
           ++key;
           break;
         case EntryColumn::From::carried: {
@@ -718,17 +762,21 @@ class RowStages {
   }
 
   // Tells each piece's distinct count with which stretches of numbers the other pieces may overlap.
-  void find_shared(std::vector<std::unique_ptr<Part>>& parts, std::size_t a) const {
+  void set_apart(std::vector<std::unique_ptr<Part>>& parts, std::size_t a) const {
     if (question_.aggregates[a]->kind != AggregateKind::count_distinct) return;
     std::vector<State::Range> ranges(parts.size());
     parallel_for(parts.size(), run_, [&](std::size_t p) { ranges[p] = parts[p]->states[a].distinct_range(); });
-    for (std::size_t p = 0; p < parts.size(); ++p)
+    parallel_for(parts.size(), run_, [&](std::size_t p) {
+      const State::Range& mine = ranges[p];
+      std::vector<State::Range> meeting;
       for (std::size_t other = 0; other < parts.size(); ++other) {
-        const State::Range &mine = ranges[p], &theirs = ranges[other];
+        const State::Range& theirs = ranges[other];
         if (other != p &&
             (mine.others || theirs.others || (mine.least <= theirs.greatest && theirs.least <= mine.greatest)))
-          parts[p]->states[a].shared.push_back(theirs);
+          meeting.push_back(theirs);
       }
+      parts[p]->states[a].set_apart(meeting);
+    });
   }
 
   [[noreturn]] void several_values(const EntryColumn& column, const Carried& values, const Part& all,
@@ -788,7 +836,7 @@ class RowStages {
   }
 
   // 4 bytes for each value of the range: at most 16 MiB a piece.
-  static constexpr std::int64_t direct_range = std::int64_t{1} << 22;
+  static constexpr std::uint64_t direct_range = std::uint64_t{1} << 22;
 
   Question& question_;
   const JoinedRows& rows_;

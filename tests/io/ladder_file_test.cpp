@@ -130,6 +130,28 @@ TEST(LadderFile, RefusesControlCharacters) {
   EXPECT_EQ(found[0].place.column, 2u);
 }
 
+// TOML has bare keys of ASCII only; toml++ assumes that nobody else's reach a part of it.
+TEST(LadderFile, RefusesOtherLettersOutsideOfQuotes) {
+  const auto found = problems_of("title = \"caf\u00e9\"  # caf\u00e9\n[choices]\nd\u00e9but = 1\n");
+  ASSERT_EQ(found.size(), 1u);
+  EXPECT_EQ(found[0].sentence, "this is not TOML: `\u00e9` stands outside of quotes");
+  EXPECT_EQ(found[0].place.line, 3u);
+  EXPECT_EQ(found[0].place.column, 2u);
+  EXPECT_EQ(found[0].place.length, 2u);
+  EXPECT_EQ(problems_of("[choices\uFE7F]\n").size(), 1u);
+}
+
+TEST(LadderFile, TakesOtherLettersInEachKindOfQuotes) {
+  const LadderText text = read_ladder(
+      "\uFEFFtitle = \"\"\"\ncaf\u00e9 \\\" \"\"\"\n[figures]\n\"d\u00e9but\" = 'a || \"\u00e9\"'\n"
+      "'\u00e9' = '''\n\u00e9'''  # \u00e9 \"\n",
+      "x.ladder.toml");
+  ASSERT_EQ(text.ladder.figures.size(), 2u);
+  EXPECT_EQ(text.ladder.figures[0].name, "d\u00e9but");
+  EXPECT_EQ(text.ladder.figures[1].formula, "\u00e9");
+  EXPECT_EQ(text.ladder.title, "caf\u00e9 \" ");
+}
+
 TEST(LadderFile, LocatesProblemsOfFormulas) {
   const LadderText text =
       read_ladder("[data]\nfrom = \"a.csv\"\n[figures]\namount = \"1 + quantty\"\n", "x.ladder.toml");
