@@ -399,7 +399,7 @@ class Reading {
     const char* cursor = nullptr;
     const char* end = nullptr;
     std::size_t ragged_row = ~std::size_t{0}, ragged_fields = 0;
-    bool keep_rows = true;
+    bool keep_rows = true, null_words = false;
 
     void begin(std::string_view text, bool quotes) {
       if (!quotes) {
@@ -429,10 +429,14 @@ class Reading {
       if (PieceReader* const reader = *self.next++) self.take(*reader, at, size);
     }
     [[gnu::noinline]] void take(PieceReader& reader, const char* text, std::size_t size) const {
+      // libcsv's own buffer has 128 bytes at the least, a chunk some in reserve.
+      if (text == nullptr || null_words || !reader.add_usual({text, size})) take_unusual(reader, text, size);
+    }
+    [[gnu::noinline]] void take_unusual(PieceReader& reader, const char* text, std::size_t size) const {
       if (text == nullptr || reading.is_null_word({text, size}))
         reader.add_null();
       else
-        reader.add_padded({text, size});  // libcsv's own buffer has 128 bytes at the least, a chunk some in reserve
+        reader.add({text, size});
     }
     static void on_record(int, void* to) {
       auto& self = *static_cast<Rows*>(to);
@@ -566,6 +570,7 @@ class Reading {
   void run_parser(std::string_view text, Chunk& chunk, const std::vector<int>& slot, bool first, bool quotes = true) {
     Rows rows{*this, chunk, slot, {}};
     rows.keep_rows = first;
+    rows.null_words = any_nulls_;
     rows.begin(text, quotes);
     Parser parser(source_.delimiter_);
     const std::size_t done = parser.parse(text, Rows::on_field, Rows::on_record, &rows);

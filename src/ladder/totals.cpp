@@ -495,7 +495,6 @@ struct Part {
                                             keys[k].translate(other.tables[k].cell(id), other.keys[k])));
       prefixes.swap(ids);
     }
-    if (keys.empty()) prefixes.resize(other.groups());
     for (std::uint32_t g = 0; g < prefixes.size(); ++g) meet(prefixes[g], other.first_rows[g], other.row_counts[g]);
     return prefixes;
   }
@@ -690,7 +689,7 @@ class RowStages {
       }
       ++key;
     }
-    const std::size_t known = part.groups(), groups = part.tables.empty() ? 1 : part.tables.back().size();
+    const std::size_t known = part.groups(), groups = part.tables.back().size();
     if (groups > known && !chosen.empty()) {  // new ones come in their order
       part.row_counts.resize(groups);
       for (std::size_t k = 0; part.groups() < groups; ++k)

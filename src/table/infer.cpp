@@ -175,7 +175,7 @@ void PieceReader::convert(std::string_view text, const Reading& reading) {
   misfit(text);
 }
 
-void PieceReader::add_any(std::string_view text) {
+void PieceReader::add(std::string_view text) {
   count_alike();
   if (forced_ && forced_->kind == Kind::text)
     piece_.add_text(text);

@@ -65,17 +65,12 @@ class PieceReader {
     buffer_ = std::move(buffer);
   }
 
-  // The same for a text behind which at least `padding` bytes can be read, whatever they hold.
+  void add(std::string_view text);
+  // The usual cases, for a text behind which at least `padding` bytes can be read, whatever they hold: a short number
+  // like the ones before it, or the text of the line before. False: it is another case, for add().
   static constexpr std::size_t padding = 8;
-  void add_padded(std::string_view text) {
-    if (short_numbers_ ? add_very_short_number(text) : last_code_ != Dictionary::none && add_same_text(text)) return;
-    add(text);
-  }
-
-  void add(std::string_view text) {
-    // Nearly every value is a short number like the ones before it, or the text of the line before.
-    if (short_numbers_ ? add_short_number(text) : last_code_ != Dictionary::none && add_same_text(text)) return;
-    add_any(text);
+  bool add_usual(std::string_view padded) {
+    return short_numbers_ ? add_short_number(padded) : last_code_ != Dictionary::none && add_same_text(padded);
   }
   void add_null() {
     count_alike();
@@ -118,7 +113,7 @@ class PieceReader {
     return true;
   }
   // The commonest numbers: up to eight digits, with exactly as many decimals as the piece has, no sign.
-  bool add_very_short_number(std::string_view text) {
+  bool add_short_number(std::string_view text) {
     const auto scale = static_cast<std::size_t>(piece_.type.scale);
     const std::size_t whole = scale == 0 ? text.size() : text.size() - scale - 1;  // wraps round for too short a text
     if (whole - 1 > 7 || scale > 7 || (whole > 1 && text[0] == '0')) return false;
@@ -130,36 +125,6 @@ class PieceReader {
       value = value * static_cast<std::uint64_t>(power_of_ten(piece_.type.scale)) + decimals;
     }
     piece_.ints.push_back(static_cast<std::int64_t>(value));
-    ++alike_;
-    return true;
-  }
-  // A number in the form that the piece stores: false when it is anything else.
-  bool add_short_number(std::string_view text) {
-    const char* at = text.data();
-    const char* const end = at + text.size();
-    if (text.size() > 18) return false;
-    const bool negative = *at == '-';
-    at += negative;
-    const char* const first = at;
-    std::int64_t value = 0;
-    unsigned digit = 0;
-    while (at != end && (digit = static_cast<unsigned char>(*at) - unsigned{'0'}) < 10) {
-      value = value * 10 + digit;
-      ++at;
-    }
-    const auto whole = at - first;
-    if (whole == 0 || (whole > 1 && *first == '0')) return false;
-    if (at != end) {
-      if (*at != '.' || end - at - 1 != piece_.type.scale) return false;
-      for (++at; at != end; ++at) {
-        if ((digit = static_cast<unsigned char>(*at) - unsigned{'0'}) >= 10) return false;
-        value = value * 10 + digit;
-      }
-      if (piece_.type.scale == 0) return false;
-    } else if (piece_.type.scale != 0) {
-      return false;
-    }
-    piece_.ints.push_back(negative ? -value : value);
     ++alike_;
     return true;
   }
@@ -181,7 +146,6 @@ class PieceReader {
     rows_ += alike_;
     alike_ = 0;
   }
-  void add_any(std::string_view text);
   void start(const Type& type);
   void add_guessing(std::string_view text);
   void convert(std::string_view text, const Reading& reading);

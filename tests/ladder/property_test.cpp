@@ -161,6 +161,56 @@ TEST(LadderProperty, OneThreadAndEightGiveTheSameBytes) {
     ASSERT_EQ(orders[r], std::to_string(expected[std::stoll(shops[r])].size()));
 }
 
+// Groups by two keys, one of them text, met in different orders by the pieces of a large table; and dates told apart.
+TEST(LadderProperty, GroupsOfSeveralKeysMeetAcrossPieces) {
+  std::vector<std::string> valley;
+  std::vector<std::int64_t> shop, amount;
+  std::vector<Date> day;
+  std::uint64_t state = 99;
+  const auto next = [&] { return (state = state * 6364136223846793005ULL + 1442695040888963407ULL) >> 33; };
+  for (int i = 0; i < 1'100'000; ++i) {
+    valley.push_back("valley " + std::to_string((next() + static_cast<std::uint64_t>(i) / 100'000) % 12));
+    shop.push_back(static_cast<std::int64_t>(next() % 90) - 45);
+    amount.push_back(static_cast<std::int64_t>(next() % 1000));
+    day.push_back(Date{static_cast<std::int32_t>(20'000 + next() % 40)});
+  }
+  Catalog catalog;
+  catalog.add(TableBuilder("t")
+                  .column("valley", valley)
+                  .column("shop", shop)
+                  .column("amount", amount)
+                  .column("day", day)
+                  .build());
+  const Ladder ladder{.data = {.from = "t"},
+                      .where = "amount <> 5",
+                      .totals = {{"spend", "sum(amount)"}, {"days", "count(distinct day)"}, {"lines", "count(*)"}},
+                      .levels = {{.each = {"valley", "shop"}, .by = "spend desc"}}};
+  struct Entry {
+    std::int64_t spend = 0, lines = 0;
+    std::set<std::int32_t> days;
+  };
+  std::map<std::pair<std::string, std::int64_t>, Entry> expected;
+  for (std::size_t i = 0; i < shop.size(); ++i) {
+    if (amount[i] == 5) continue;
+    Entry& entry = expected[{valley[i], shop[i]}];
+    entry.spend += amount[i];
+    ++entry.lines;
+    entry.days.insert(day[i].days);
+  }
+  const Standings s = standings(ladder, catalog);
+  const auto valleys = support::column(s, "valley"), shops = support::column(s, "shop"),
+             spend = support::column(s, "spend"), days = support::column(s, "days"),
+             lines = support::column(s, "lines");
+  ASSERT_EQ(valleys.size(), expected.size());
+  for (std::size_t r = 0; r < valleys.size(); ++r) {
+    const Entry& entry = expected[{valleys[r], std::stoll(shops[r])}];
+    ASSERT_EQ(spend[r], std::to_string(entry.spend));
+    ASSERT_EQ(days[r], std::to_string(entry.days.size()));
+    ASSERT_EQ(lines[r], std::to_string(entry.lines));
+    ASSERT_GE(std::stoll(spend[r == 0 ? 0 : r - 1]), std::stoll(spend[r]));
+  }
+}
+
 // Places anew in every group, the best N of each, with ties and strictly, and who was said to be left out.
 RC_GTEST_PROP(LadderProperty, TheBestOfEachGroupAreThoseOfTheReference, ()) {
   const auto size = static_cast<std::size_t>(*rc::gen::inRange(1, 40));

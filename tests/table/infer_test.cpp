@@ -110,7 +110,8 @@ RC_GTEST_PROP(TypesProperty, TheShortWaysReadWhatThePlainOneReads, ()) {
   Census expected;
   for (const std::string& text : texts) {
     const std::string room = text + *rc::gen::element<std::string>("99999999", ",1.50,7\n", "........");
-    padded.add_padded(std::string_view(room).substr(0, text.size()));
+    const std::string_view in_room = std::string_view(room).substr(0, text.size());
+    if (!padded.add_usual(in_room)) padded.add(in_room);
     plain.add(text);
     const Reading reading = read_text(text);
     ++expected.count[static_cast<std::size_t>(reading.look)];
