@@ -9,7 +9,7 @@
 #include "ladder/question.hpp"
 #include "ladder/standings_data.hpp"
 #include "ladder/totals.hpp"
-#include "order/codes.hpp"
+#include "order/sort.hpp"
 #include "table/parallel.hpp"
 #include "table/table_data.hpp"
 
@@ -109,40 +109,40 @@ class Asking {
     }
   }
 
-  // Sort keys worked out over the entries, as codes. The columns are kept: codes refer to nothing, remarks do.
-  std::vector<Codes> codes_of(const std::vector<SortKey>& keys, const std::vector<ColumnPtr>& columns,
-                              std::vector<ColumnPtr>* kept = nullptr) {
-    std::vector<Codes> codes;
+  // Sort keys worked out over the entries, as codes, which refer to the columns that are kept beside them.
+  KeyList codes_of(const std::vector<SortKey>& keys, const std::vector<ColumnPtr>& columns,
+                   std::vector<ColumnPtr>& kept) {
+    KeyList codes;
     const ColumnSource source(entries_.count, columns);
     for (const SortKey& key : keys) {
-      const ColumnPtr column = key.node->op == Op::name ? columns[static_cast<std::size_t>(key.node->column)]
-                                                        : evaluate_column(*key.node, source, q_.slots, run_);
-      encode(ColumnKey{column.get(), key.descending, {.nulls = key.nulls}}, codes);
-      if (kept != nullptr) kept->push_back(column);
+      kept.push_back(key.node->op == Op::name ? columns[static_cast<std::size_t>(key.node->column)]
+                                              : evaluate_column(*key.node, source, q_.slots, run_));
+      encode(ColumnKey{kept.back().get(), key.descending, {.nulls = key.nulls}}, run_, codes);
     }
     return codes;
   }
 
-  std::vector<Codes> codes_of(const std::vector<std::size_t>& indices) {
-    std::vector<Codes> codes;
-    for (const std::size_t index : indices) encode(ColumnKey{entries_.columns[index].get(), false, {}}, codes);
+  KeyList codes_of(const std::vector<std::size_t>& indices) {
+    KeyList codes;
+    for (const std::size_t index : indices) encode(ColumnKey{entries_.columns[index].get(), false, {}}, run_, codes);
     return codes;
   }
 
   void rank() {
     columns_ = entries_.columns;
     if (!q_.places) return;
-    std::vector<Codes> by = codes_of(q_.by, entries_.columns, &by_columns_);
-    std::vector<std::uint8_t> unranked;
-    if (by_columns_.front()->nulls() > 0) {
-      unranked.resize(entries_.count);
-      for (std::size_t i = 0; i < entries_.count; ++i) unranked[i] = by_columns_.front()->is_null(i);
-    }
+    SortKeys keys;
+    std::vector<ColumnPtr> breakers;
+    keys.within = codes_of(q_.within);
+    KeyList by = codes_of(q_.by, entries_.columns, by_columns_);
+    encode_nulls(*by_columns_.front(), keys.by);
+    keys.flagged = !keys.by.empty();
+    for (auto& codes : by) keys.by.push_back(std::move(codes));
     // Behind the tie-breakers stands the entry's own key, which is unique: shuffled rows give the same standings.
-    std::vector<Codes> tiebreak = codes_of(q_.tiebreak, entries_.columns);
-    for (Codes& codes : codes_of(q_.row_level() ? std::vector<std::size_t>{} : q_.each))
-      tiebreak.push_back(std::move(codes));
-    order_.emplace(make_order(entries_.count, codes_of(q_.within), std::move(by), std::move(tiebreak), unranked));
+    keys.tiebreak = codes_of(q_.tiebreak, entries_.columns, breakers);
+    for (auto& codes : codes_of(q_.row_level() ? std::vector<std::size_t>{} : q_.each))
+      keys.tiebreak.push_back(std::move(codes));
+    order_.emplace(make_order(entries_.count, keys, run_));
     competition_ = places(*order_, Ties::competition);
     data_->tied.assign(entries_.count, 0);
     data_->ranked.assign(entries_.count, 0);
@@ -215,14 +215,14 @@ class Asking {
       std::sort(data_->rows.begin(), data_->rows.end(),
                 [&](std::uint32_t a, std::uint32_t b) { return entries_.first_rows[a] < entries_.first_rows[b]; });
     } else if (!q_.list_order.empty()) {
-      std::vector<Codes> codes = codes_of(q_.list_order, columns_);
-      // Entries equal on all of the list's keys stay in the order of places.
-      const std::vector<std::uint32_t> position = order_ ? order_->inverse() : std::vector<std::uint32_t>{};
-      std::sort(data_->rows.begin(), data_->rows.end(), [&](std::uint32_t a, std::uint32_t b) {
-        for (const Codes& c : codes)
-          if (c.bits > 0 && c.values[a] != c.values[b]) return c.values[a] < c.values[b];
-        return position.empty() ? a < b : position[a] < position[b];
-      });
+      std::vector<ColumnPtr> kept;
+      const KeyList codes = codes_of(q_.list_order, columns_, kept);
+      SortKeys keys;  // entries equal on all of the list's keys stay in the order of places, in which they stand
+      for (const auto& key : codes) keys.by.push_back(picked(*key, data_->rows));
+      const Order listed = make_order(data_->rows.size(), keys, run_);
+      std::vector<std::uint32_t> rows;
+      for (const std::uint32_t at : listed.rows()) rows.push_back(data_->rows[at]);
+      data_->rows.swap(rows);
     }
     for (const ListColumn& listed : q_.list_columns) {
       StandingColumn column;

@@ -3,197 +3,399 @@
 #include <algorithm>
 #include <bit>
 #include <cmath>
+#include <mutex>
+
+#include "table/parallel.hpp"
 
 namespace lofty::engine {
 namespace {
 
 constexpr std::uint64_t sign_bit = std::uint64_t{1} << 63;
 
-std::uint64_t ordered(std::int64_t value) { return static_cast<std::uint64_t>(value) ^ sign_bit; }
-
-std::uint64_t ordered(double value) {
-  if (value == 0) value = 0;  // one zero
-  const auto bits = std::bit_cast<std::uint64_t>(value);
-  return (bits & sign_bit) != 0 ? ~bits : bits | sign_bit;
+// Unsigned integers that are ordered as the values are.
+template <class T>
+std::uint64_t ordered(const T& value) {
+  if constexpr (std::is_floating_point_v<T>) {
+    const auto bits = std::bit_cast<std::uint64_t>(static_cast<double>(value) + 0.0);  // -0.0 + 0.0 is 0.0: one zero
+    return bits ^ (static_cast<std::uint64_t>(static_cast<std::int64_t>(bits) >> 63) | sign_bit);
+  } else if constexpr (std::is_same_v<T, Date>) {
+    return static_cast<std::uint64_t>(std::int64_t{value.days}) ^ sign_bit;
+  } else if constexpr (std::is_same_v<T, Timestamp>) {
+    return static_cast<std::uint64_t>(value.microseconds) ^ sign_bit;
+  } else if constexpr (std::is_signed_v<T>) {
+    return static_cast<std::uint64_t>(std::int64_t{value}) ^ sign_bit;
+  } else {
+    return std::uint64_t{value};
+  }
 }
 
-// Codes of up to 64 bits from order-preserving integers. `value(i)` is asked only where `null(i)` is false.
-template <class Null, class GetValue>
-Codes narrow_codes(std::size_t size, bool descending, Nulls nulls, const Null& null, const GetValue& value,
-                   bool& too_wide) {
+// ---- where the values are: ordered(i) of a value, null(i)
+
+template <class T, bool masked>
+struct ArraySource {
+  const T* values;
+  const std::uint8_t* mask;
+  bool null(std::size_t i) const {
+    if (masked && mask[i] != 0) return true;
+    if constexpr (std::is_floating_point_v<T>) return std::isnan(values[i]);
+    return false;
+  }
+  std::uint64_t value(std::size_t i) const { return ordered(values[i]); }
+};
+
+// A sealed column's own packing: value - least + 1, 0 for null. Nothing has to be looked at twice.
+template <class Word>
+struct PackedSource {
+  const Word* words;
+  bool null(std::size_t i) const { return words[i] == 0; }
+  std::uint64_t value(std::size_t i) const { return words[i]; }
+};
+
+// Distinct values by number, each with its rank.
+template <class Word>
+struct RankSource {
+  const Word* words;  // number + 1; 0 is null
+  std::shared_ptr<const std::vector<std::uint32_t>> ranks;
+  bool null(std::size_t i) const { return words[i] == 0; }
+  std::uint64_t value(std::size_t i) const { return (*ranks)[words[i] - 1]; }
+};
+
+struct DoubleSource {
+  const double* values;
+  bool null(std::size_t i) const { return std::isnan(values[i]); }
+  std::uint64_t value(std::size_t i) const { return ordered(values[i]); }
+};
+
+// One half of 128-bit values, counted from the least.
+template <class GetValue>
+struct HalfSource {
+  GetValue get;  // int128_min is null
+  int128 least;
+  int shift;
+  bool null(std::size_t i) const { return get(i) == int128_min; }
+  std::uint64_t value(std::size_t i) const {
+    return static_cast<std::uint64_t>((static_cast<uint128>(get(i)) - static_cast<uint128>(least)) >> shift);
+  }
+};
+
+// ---- codes over a source
+
+struct Range {
   std::uint64_t least = ~std::uint64_t{0}, greatest = 0;
-  bool any_null = false, any = false;
-  for (std::size_t i = 0; i < size; ++i) {
-    if (null(i)) {
-      any_null = true;
-      continue;
+  bool nulls = false;
+  bool any() const { return least <= greatest; }
+};
+
+template <class Source>
+Range range_of(const Source& source, std::size_t size, const Run& run) {
+  constexpr std::size_t stretch = 256 * 1024;
+  const std::size_t pieces = size < rows_worth_threads ? 1 : (size + stretch - 1) / stretch;
+  Range all;
+  std::mutex mutex;
+  const auto look = [&](std::size_t begin, std::size_t end) {
+    std::uint64_t least = ~std::uint64_t{0}, greatest = 0, nulls = 0;
+    for (std::size_t i = begin; i < end; ++i) {
+      const bool null = source.null(i);
+      const std::uint64_t value = null ? least : source.value(i);
+      least = std::min(least, value);
+      greatest = std::max(greatest, null ? greatest : value);
+      nulls |= static_cast<std::uint64_t>(null);
     }
-    any = true;
-    least = std::min(least, value(i));
-    greatest = std::max(greatest, value(i));
-  }
-  Codes codes;
-  if (!any) least = greatest = 0;
-  const std::uint64_t range = greatest - least;
-  too_wide = any_null && any && range == ~std::uint64_t{0};
-  if (too_wide) return codes;
-  const bool nulls_first = any_null && nulls == Nulls::first;
-  const std::uint64_t shift = nulls_first && any ? 1 : 0, null_code = nulls_first || !any ? 0 : range + 1;
-  codes.bits = std::bit_width(any_null && any ? range + 1 : range);
-  codes.values.resize(size);
-  for (std::size_t i = 0; i < size; ++i)
-    codes.values[i] = null(i) ? null_code : (descending ? greatest - value(i) : value(i) - least) + shift;
-  return codes;
+    const std::scoped_lock lock(mutex);
+    all.least = std::min(all.least, least);
+    all.greatest = std::max(all.greatest, greatest);
+    all.nulls = all.nulls || nulls != 0;
+  };
+  if (pieces == 1)
+    look(0, size);
+  else
+    parallel_for(pieces, run, [&](std::size_t p) { look(p * stretch, std::min(size, (p + 1) * stretch)); });
+  return all;
 }
 
-template <class Null, class GetValue>
-void encode_narrow(std::size_t size, bool descending, Nulls nulls, const Null& null, const GetValue& value,
-                   std::vector<Codes>& out) {
-  bool too_wide = false;
-  Codes codes = narrow_codes(size, descending, nulls, null, value, too_wide);
-  if (too_wide) {  // all 64 bits are taken, and there are nulls: they get a bit of their own
-    Codes flag;
-    flag.bits = 1;
-    for (std::size_t i = 0; i < size; ++i) flag.values.push_back(null(i) == (nulls == Nulls::last));
-    out.push_back(std::move(flag));
-    codes = narrow_codes(
-        size, descending, nulls, [](std::size_t) { return false; },
-        [&](std::size_t i) { return null(i) ? std::uint64_t{0} : value(i); }, too_wide);
+// code = (value ^ flip) - offset, or that of null: descending flips all bits, which turns the order round.
+template <class Source>
+class SourceCodes final : public KeyCodes {
+ public:
+  SourceCodes(Source source, int bits, std::uint64_t flip, std::uint64_t offset, bool nulls, std::uint64_t null_code)
+      : KeyCodes(bits),
+        source_(std::move(source)),
+        flip_(flip),
+        offset_(offset),
+        null_code_(null_code),
+        nulls_(nulls) {}
+
+  std::uint64_t at(std::size_t row) const override {
+    return nulls_ && source_.null(row) ? null_code_ : (source_.value(row) ^ flip_) - offset_;
   }
-  out.push_back(std::move(codes));
+  void fill(std::size_t begin, std::size_t count, std::uint64_t* out) const override {
+    const std::uint64_t flip = flip_, offset = offset_, null_code = null_code_;
+    const Source source = source_;
+    if (!nulls_) {
+      for (std::size_t i = 0; i < count; ++i) out[i] = (source.value(begin + i) ^ flip) - offset;
+    } else {
+      for (std::size_t i = 0; i < count; ++i)
+        out[i] = source.null(begin + i) ? null_code : (source.value(begin + i) ^ flip) - offset;
+    }
+  }
+
+ private:
+  Source source_;
+  std::uint64_t flip_, offset_, null_code_;
+  bool nulls_;
+};
+
+template <class Source>
+void add_codes(Source source, const Range& range, bool descending, Nulls nulls, KeyList& out) {
+  const std::uint64_t span = range.any() ? range.greatest - range.least : 0;
+  const std::uint64_t flip = descending ? ~std::uint64_t{0} : 0, first = descending ? ~range.greatest : range.least;
+  if (!range.any() || !range.nulls) {  // nothing but nulls, or none
+    out.push_back(std::make_unique<SourceCodes<Source>>(std::move(source), range.any() ? std::bit_width(span) : 0, flip,
+                                                        first, range.nulls, 0));
+    return;
+  }
+  if (span == ~std::uint64_t{0}) {
+    // All 64 bits are taken: nulls get a bit of their own, and behind it stand like the least value.
+    class NullBit final : public KeyCodes {
+     public:
+      NullBit(Source from, bool last) : KeyCodes(1), source_(std::move(from)), last_(last) {}
+      std::uint64_t at(std::size_t row) const override { return source_.null(row) == last_; }
+      void fill(std::size_t begin, std::size_t count, std::uint64_t* to) const override {
+        for (std::size_t i = 0; i < count; ++i) to[i] = at(begin + i);
+      }
+
+     private:
+      Source source_;
+      bool last_;
+    };
+    out.push_back(std::make_unique<NullBit>(source, nulls == Nulls::last));
+    out.push_back(std::make_unique<SourceCodes<Source>>(std::move(source), 64, flip, first, true, 0));
+    return;
+  }
+  const bool nulls_first = nulls == Nulls::first;
+  out.push_back(std::make_unique<SourceCodes<Source>>(std::move(source), std::bit_width(span + 1), flip,
+                                                      first - (nulls_first ? 1 : 0), true, nulls_first ? 0 : span + 1));
 }
 
-// 128-bit values; one word when their range allows it.
-template <class Null, class GetValue>
-void encode_wide(std::size_t size, bool descending, Nulls nulls, const Null& null, const GetValue& value,
-                 std::vector<Codes>& out) {
+template <class Source>
+void encode_source(Source source, std::size_t size, bool descending, Nulls nulls, const Run& run, KeyList& out) {
+  const Range range = range_of(source, size, run);
+  add_codes(std::move(source), range, descending, nulls, out);
+}
+
+template <class T>
+void encode_numbers(const Key& key, const Run& run, KeyList& out) {
+  const T* const values = static_cast<const T*>(key.values);
+  const auto& mask = key.options.null_mask;
+  if (mask.empty())
+    encode_source(ArraySource<T, false>{values, nullptr}, key.size, key.descending, key.options.nulls, run, out);
+  else
+    encode_source(ArraySource<T, true>{values, mask.data()}, key.size, key.descending, key.options.nulls, run, out);
+}
+
+// 128-bit values; one key when their range allows it.
+template <class GetValue>
+void encode_wide(GetValue get, std::size_t size, bool descending, Nulls nulls, const Run& run, KeyList& out) {
   int128 least = int128_max, greatest = int128_min;
   for (std::size_t i = 0; i < size; ++i) {
-    if (null(i)) continue;
-    least = std::min<int128>(least, value(i));
-    greatest = std::max<int128>(greatest, value(i));
+    const int128 value = get(i);
+    if (value == int128_min) continue;
+    least = std::min(least, value);
+    greatest = std::max(greatest, value);
   }
   if (least > greatest) least = greatest = 0;
   const uint128 range = static_cast<uint128>(greatest) - static_cast<uint128>(least);
-  const auto offset = [&](std::size_t i) -> uint128 {
-    return null(i) ? 0 : static_cast<uint128>(value(i)) - static_cast<uint128>(least);
-  };
-  if (range >> 64 == 0)
-    return encode_narrow(
-        size, descending, nulls, null, [&](std::size_t i) { return static_cast<std::uint64_t>(offset(i)); }, out);
-  encode_narrow(
-      size, descending, nulls, null, [&](std::size_t i) { return static_cast<std::uint64_t>(offset(i) >> 64); }, out);
-  encode_narrow(
-      size, descending, nulls, null, [&](std::size_t i) { return static_cast<std::uint64_t>(offset(i)); }, out);
+  if (range >> 64 != 0) encode_source(HalfSource<GetValue>{get, least, 64}, size, descending, nulls, run, out);
+  encode_source(HalfSource<GetValue>{get, least, 0}, size, descending, nulls, run, out);
 }
 
-template <class T>
-void encode_numbers(const Key& key, std::vector<Codes>& out) {
-  const T* const values = static_cast<const T*>(key.values);
-  const auto& mask = key.options.null_mask;
-  const auto null = [&](std::size_t i) {
-    if (!mask.empty() && mask[i] != 0) return true;
-    if constexpr (std::is_floating_point_v<T>) return std::isnan(values[i]);
-    return false;
-  };
-  const auto value = [&](std::size_t i) {
-    if constexpr (std::is_floating_point_v<T>)
-      return ordered(static_cast<double>(values[i]));
-    else if constexpr (std::is_same_v<T, Date>)
-      return ordered(std::int64_t{values[i].days});
-    else if constexpr (std::is_same_v<T, Timestamp>)
-      return ordered(values[i].microseconds);
-    else if constexpr (std::is_signed_v<T>)
-      return ordered(std::int64_t{values[i]});
-    else
-      return std::uint64_t{values[i]};
-  };
-  encode_narrow(key.size, key.descending, key.options.nulls, null, value, out);
-}
-
-template <class T>
-void encode_texts(const Key& key, std::vector<Codes>& out) {
-  const T* const values = static_cast<const T*>(key.values);
-  const auto& mask = key.options.null_mask;
+// Distinct texts of the caller's array, numbered.
+struct Numbered {
+  Buffer<std::uint32_t> words;  // number + 1; 0 is null
   Dictionary dictionary;
-  std::vector<std::uint32_t> codes(key.size);
-  for (std::size_t i = 0; i < key.size; ++i)
-    codes[i] = !mask.empty() && mask[i] != 0 ? Dictionary::none : dictionary.add(values[i]);
-  const auto ranks = text_ranks(dictionary.values(), key.options.text, key.options.locale);
-  encode_narrow(
-      key.size, key.descending, key.options.nulls, [&](std::size_t i) { return codes[i] == Dictionary::none; },
-      [&](std::size_t i) { return std::uint64_t{ranks[codes[i]]}; }, out);
+  bool nulls = false;
+};
+
+template <class T>
+std::shared_ptr<Numbered> number_texts(const Key& key) {
+  const T* const values = static_cast<const T*>(key.values);
+  const auto& mask = key.options.null_mask;
+  auto numbered = std::make_shared<Numbered>();
+  numbered->words.allocate(key.size);
+  for (std::size_t i = 0; i < key.size; ++i) {
+    const bool null = !mask.empty() && mask[i] != 0;
+    numbered->nulls = numbered->nulls || null;
+    numbered->words[i] = null ? 0 : numbered->dictionary.add(values[i]) + 1;
+  }
+  return numbered;
 }
 
-void encode_decimals(const Key& key, std::vector<Codes>& out) {
+struct NumberedSource {
+  std::shared_ptr<const Numbered> numbered;
+  std::shared_ptr<const std::vector<std::uint32_t>> ranks;
+  bool null(std::size_t i) const { return numbered->words[i] == 0; }
+  std::uint64_t value(std::size_t i) const { return (*ranks)[numbered->words[i] - 1]; }
+};
+
+template <class T>
+void encode_texts(const Key& key, const Run& run, KeyList& out) {
+  const std::shared_ptr<Numbered> numbered = number_texts<T>(key);
+  auto ranks = std::make_shared<const std::vector<std::uint32_t>>(
+      text_ranks(numbered->dictionary.values(), key.options.text, key.options.locale, run));
+  Range range;
+  range.nulls = numbered->nulls;
+  if (!ranks->empty()) {
+    range.least = 0;
+    range.greatest = ranks->size() - 1;
+  }
+  add_codes(NumberedSource{numbered, std::move(ranks)}, range, key.descending, key.options.nulls, out);
+}
+
+void encode_decimals(const Key& key, const Run& run, KeyList& out) {
   const auto* const values = static_cast<const Decimal*>(key.values);
   const auto& mask = key.options.null_mask;
   const auto null = [&](std::size_t i) { return !mask.empty() && mask[i] != 0; };
   int scale = 0;
-  for (std::size_t i = 0; i < key.size; ++i) scale = std::max(scale, values[i].scale());
-  bool fits = true;
-  std::vector<int128> lifted(key.size);
-  for (std::size_t i = 0; i < key.size && fits; ++i)
-    if (!null(i)) fits = scale_up(values[i].coefficient(), scale - values[i].scale(), lifted[i]);
-  if (fits)
-    return encode_wide(
-        key.size, key.descending, key.options.nulls, null, [&](std::size_t i) { return lifted[i]; }, out);
-  // No common scale holds them all: number the distinct values instead.
-  std::vector<std::uint32_t> sorted;
   for (std::size_t i = 0; i < key.size; ++i)
-    if (!null(i)) sorted.push_back(static_cast<std::uint32_t>(i));
-  std::sort(sorted.begin(), sorted.end(), [&](std::uint32_t a, std::uint32_t b) { return values[a] < values[b]; });
-  std::vector<std::uint64_t> ranks(key.size);
-  for (std::size_t i = 1; i < sorted.size(); ++i)
-    ranks[sorted[i]] = ranks[sorted[i - 1]] + (values[sorted[i]] != values[sorted[i - 1]]);
-  encode_narrow(
-      key.size, key.descending, key.options.nulls, null, [&](std::size_t i) { return ranks[i]; }, out);
+    if (!null(i)) scale = std::max(scale, values[i].scale());
+  auto lifted = std::make_shared<std::vector<int128>>(key.size, int128_min);
+  bool fits = true;
+  for (std::size_t i = 0; i < key.size && fits; ++i)
+    if (!null(i)) fits = scale_up(values[i].coefficient(), scale - values[i].scale(), (*lifted)[i]);
+  if (!fits) {  // no common scale holds them all: number the distinct values instead
+    std::vector<std::uint32_t> sorted;
+    for (std::size_t i = 0; i < key.size; ++i)
+      if (!null(i)) sorted.push_back(static_cast<std::uint32_t>(i));
+    std::sort(sorted.begin(), sorted.end(), [&](std::uint32_t a, std::uint32_t b) { return values[a] < values[b]; });
+    lifted->assign(key.size, int128_min);
+    for (std::size_t i = 0; i < sorted.size(); ++i)
+      (*lifted)[sorted[i]] =
+          i == 0 ? 0 : (*lifted)[sorted[i - 1]] + (values[sorted[i]] != values[sorted[i - 1]] ? 1 : 0);
+  }
+  encode_wide([lifted](std::size_t i) { return (*lifted)[i]; }, key.size, key.descending, key.options.nulls, run, out);
+}
+
+template <class Word>
+void encode_packed(const ColumnKey& key, const Column& column, const Run& run, KeyList& out) {
+  const auto* const words = reinterpret_cast<const Word*>(column.packed());
+  Range range;
+  range.nulls = column.nulls() > 0;
+  if (column.lane() == Lane::int64) {
+    if (column.nulls() < column.rows()) {
+      range.least = 1;
+      range.greatest = static_cast<std::uint64_t>(column.greatest()) - static_cast<std::uint64_t>(column.least()) + 1;
+    }
+    return add_codes(PackedSource<Word>{words}, range, key.descending, key.options.nulls, out);
+  }
+  auto ranks = std::make_shared<const std::vector<std::uint32_t>>(
+      text_ranks(column.dictionary().values(), key.options.text, key.options.locale, run));
+  if (!ranks->empty()) {
+    range.least = 0;
+    range.greatest = ranks->size() - 1;
+  }
+  add_codes(RankSource<Word>{words, std::move(ranks)}, range, key.descending, key.options.nulls, out);
+}
+
+class FlagCodes final : public KeyCodes {
+ public:
+  explicit FlagCodes(std::vector<std::uint8_t> flags) : KeyCodes(1), flags_(std::move(flags)) {}
+  std::uint64_t at(std::size_t row) const override { return flags_[row]; }
+  void fill(std::size_t begin, std::size_t count, std::uint64_t* out) const override {
+    std::copy_n(flags_.begin() + static_cast<std::ptrdiff_t>(begin), count, out);
+  }
+
+ private:
+  std::vector<std::uint8_t> flags_;
+};
+
+class PickedCodes final : public KeyCodes {
+ public:
+  PickedCodes(const KeyCodes& key, const std::vector<std::uint32_t>& rows)
+      : KeyCodes(key.bits()), key_(key), rows_(rows) {}
+  std::uint64_t at(std::size_t row) const override { return key_.at(rows_[row]); }
+  void fill(std::size_t begin, std::size_t count, std::uint64_t* out) const override {
+    for (std::size_t i = 0; i < count; ++i) out[i] = key_.at(rows_[begin + i]);
+  }
+
+ private:
+  const KeyCodes& key_;
+  const std::vector<std::uint32_t>& rows_;
+};
+
+template <class T>
+bool is_nan(const Key& key, std::size_t i) {
+  return std::isnan(static_cast<const T*>(key.values)[i]);
 }
 
 }  // namespace
 
-void encode(const Key& key, std::vector<Codes>& out) {
+void encode(const Key& key, const Run& run, KeyList& out) {
   switch (key.element) {
-    case Element::int8: return encode_numbers<std::int8_t>(key, out);
-    case Element::int16: return encode_numbers<std::int16_t>(key, out);
-    case Element::int32: return encode_numbers<std::int32_t>(key, out);
-    case Element::int64: return encode_numbers<std::int64_t>(key, out);
-    case Element::uint8: return encode_numbers<std::uint8_t>(key, out);
-    case Element::uint16: return encode_numbers<std::uint16_t>(key, out);
-    case Element::uint32: return encode_numbers<std::uint32_t>(key, out);
-    case Element::uint64: return encode_numbers<std::uint64_t>(key, out);
-    case Element::float32: return encode_numbers<float>(key, out);
-    case Element::float64: return encode_numbers<double>(key, out);
-    case Element::date: return encode_numbers<Date>(key, out);
-    case Element::timestamp: return encode_numbers<Timestamp>(key, out);
-    case Element::decimal: return encode_decimals(key, out);
-    case Element::view: return encode_texts<std::string_view>(key, out);
-    case Element::string: return encode_texts<std::string>(key, out);
+    case Element::int8: return encode_numbers<std::int8_t>(key, run, out);
+    case Element::int16: return encode_numbers<std::int16_t>(key, run, out);
+    case Element::int32: return encode_numbers<std::int32_t>(key, run, out);
+    case Element::int64: return encode_numbers<std::int64_t>(key, run, out);
+    case Element::uint8: return encode_numbers<std::uint8_t>(key, run, out);
+    case Element::uint16: return encode_numbers<std::uint16_t>(key, run, out);
+    case Element::uint32: return encode_numbers<std::uint32_t>(key, run, out);
+    case Element::uint64: return encode_numbers<std::uint64_t>(key, run, out);
+    case Element::float32: return encode_numbers<float>(key, run, out);
+    case Element::float64: return encode_numbers<double>(key, run, out);
+    case Element::date: return encode_numbers<Date>(key, run, out);
+    case Element::timestamp: return encode_numbers<Timestamp>(key, run, out);
+    case Element::decimal: return encode_decimals(key, run, out);
+    case Element::view: return encode_texts<std::string_view>(key, run, out);
+    case Element::string: return encode_texts<std::string>(key, run, out);
   }
 }
 
-void encode(const ColumnKey& key, std::vector<Codes>& out) {
+void encode_nulls(const Key& key, const Run&, KeyList& out) {
+  const auto& mask = key.options.null_mask;
+  const auto null = [&](std::size_t i) {
+    if (!mask.empty() && mask[i] != 0) return true;
+    return key.element == Element::float32   ? is_nan<float>(key, i)
+           : key.element == Element::float64 ? is_nan<double>(key, i)
+                                             : false;
+  };
+  if (mask.empty() && key.element != Element::float32 && key.element != Element::float64) return;
+  std::vector<std::uint8_t> flags;
+  for (std::size_t i = 0; i < key.size; ++i) {
+    if (!null(i)) continue;
+    if (flags.empty()) flags.resize(key.size);
+    flags[i] = 1;
+  }
+  if (!flags.empty()) out.push_back(std::make_unique<FlagCodes>(std::move(flags)));
+}
+
+void encode(const ColumnKey& key, const Run& run, KeyList& out) {
   const Column& column = *key.column;
   const std::size_t size = column.rows();
-  const auto null = [&](std::size_t i) { return column.is_null(i); };
   switch (column.lane()) {
-    case Lane::int64:
-      return encode_narrow(
-          size, key.descending, key.options.nulls, null, [&](std::size_t i) { return ordered(column.int64(i)); }, out);
     case Lane::int128:
-      return encode_wide(
-          size, key.descending, key.options.nulls, null, [&](std::size_t i) { return column.integer(i); }, out);
+      return encode_wide([&column](std::size_t i) { return column.is_null(i) ? int128_min : column.integer(i); }, size,
+                         key.descending, key.options.nulls, run, out);
     case Lane::float64:
-      return encode_narrow(
-          size, key.descending, key.options.nulls, null, [&](std::size_t i) { return ordered(column.float64(i)); },
-          out);
-    case Lane::code: {
-      const auto ranks = text_ranks(column.dictionary().values(), key.options.text, key.options.locale);
-      return encode_narrow(
-          size, key.descending, key.options.nulls, null,
-          [&](std::size_t i) { return std::uint64_t{ranks[column.code(i)]}; }, out);
-    }
+      return encode_source(DoubleSource{reinterpret_cast<const double*>(column.packed())}, size, key.descending,
+                           key.options.nulls, run, out);
+    default: break;
   }
+  switch (column.width()) {
+    case 1: return encode_packed<std::uint8_t>(key, column, run, out);
+    case 2: return encode_packed<std::uint16_t>(key, column, run, out);
+    case 4: return encode_packed<std::uint32_t>(key, column, run, out);
+    default: return encode_packed<std::uint64_t>(key, column, run, out);
+  }
+}
+
+std::unique_ptr<KeyCodes> picked(const KeyCodes& key, const std::vector<std::uint32_t>& rows) {
+  return std::make_unique<PickedCodes>(key, rows);
+}
+
+void encode_nulls(const Column& column, KeyList& out) {
+  if (column.nulls() == 0) return;
+  std::vector<std::uint8_t> flags(column.rows());
+  for (std::size_t i = 0; i < flags.size(); ++i) flags[i] = column.is_null(i);
+  out.push_back(std::make_unique<FlagCodes>(std::move(flags)));
 }
 
 }  // namespace lofty::engine

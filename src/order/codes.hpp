@@ -12,42 +12,51 @@
 #include <vector>
 
 #include "lofty/key.hpp"
-#include "lofty/order.hpp"
+#include "lofty/run.hpp"
 #include "table/column.hpp"
 
 namespace lofty::engine {
 
-// A run of code bits for every row. Keys of over 64 bits are two of them, the higher first.
-struct Codes {
-  std::vector<std::uint64_t> values;
-  int bits = 0;  // 0: all rows are equal
+// The codes of one key, worked out when they are asked for: the values stay where they are, and have to outlive this.
+// Keys of over 64 bits are two of them, the higher first. Safe to share between threads.
+class KeyCodes {
+ public:
+  explicit KeyCodes(int bits) : bits_(bits) {}
+  KeyCodes(const KeyCodes&) = delete;
+  KeyCodes& operator=(const KeyCodes&) = delete;
+  virtual ~KeyCodes() = default;
+
+  int bits() const { return bits_; }  // 0: all rows are equal
+  virtual void fill(std::size_t begin, std::size_t count, std::uint64_t* out) const = 0;
+  virtual std::uint64_t at(std::size_t row) const = 0;
+
+ private:
+  int bits_;
 };
 
-// Appends the codes of one key.
-void encode(const Key& key, std::vector<Codes>& out);
+using KeyList = std::vector<std::unique_ptr<KeyCodes>>;
+
+// Appends the codes of one key. Two passes over the values, one of them when they are asked for; distinct texts are
+// sorted here.
+void encode(const Key& key, const Run& run, KeyList& out);
+
+// 1 where a row's value is null; nothing is appended when there is none. Put in front of a key, it has nulls stand
+// last.
+void encode_nulls(const Key& key, const Run& run, KeyList& out);
 
 struct ColumnKey {
   const Column* column = nullptr;
   bool descending = false;
   KeyOptions options = {};  // null_mask unused
 };
-void encode(const ColumnKey& key, std::vector<Codes>& out);
+void encode(const ColumnKey& key, const Run& run, KeyList& out);
+void encode_nulls(const Column& column, KeyList& out);
+
+// The codes of some rows: row i of this is row rows[i] of `key`. Both have to outlive it.
+std::unique_ptr<KeyCodes> picked(const KeyCodes& key, const std::vector<std::uint32_t>& rows);
 
 // Where each distinct text stands among them, from 0. O(d log d); collation keys are made once a text.
 std::vector<std::uint32_t> text_ranks(const std::vector<std::string_view>& distinct, TextOrder order,
-                                      const std::string& locale);
-
-struct OrderData {
-  std::vector<std::uint32_t> rows;
-  std::vector<std::uint8_t> marks;  // by position: the bits below
-  std::size_t groups = 0, undecided = 0;
-
-  static constexpr std::uint8_t group_start = 1, peer_start = 2, is_ranked = 4, key_start = 8;
-};
-
-// Sorts `rows` rows by the codes of `within`, `by` and `tiebreak`, in this order. `unranked` is empty or has a 1 where
-// the first `by` key is null; those rows stand last in their group.
-Order make_order(std::size_t rows, std::vector<Codes> within, std::vector<Codes> by, std::vector<Codes> tiebreak,
-                 const std::vector<std::uint8_t>& unranked);
+                                      const std::string& locale, const Run& run);
 
 }  // namespace lofty::engine

@@ -8,6 +8,7 @@
 
 #include "lofty/error.hpp"
 #include "order/codes.hpp"
+#include "table/parallel.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -40,7 +41,7 @@ std::string collation_key(const icu::Collator& collator, std::string_view text) 
 }  // namespace
 
 std::vector<std::uint32_t> text_ranks(const std::vector<std::string_view>& distinct, TextOrder order,
-                                      const std::string& locale) {
+                                      const std::string& locale, const Run& run) {
   std::vector<std::uint32_t> sorted(distinct.size()), ranks(distinct.size());
   std::iota(sorted.begin(), sorted.end(), 0u);
   if (order == TextOrder::code_point || distinct.size() < 2) {
@@ -48,9 +49,12 @@ std::vector<std::uint32_t> text_ranks(const std::vector<std::string_view>& disti
               [&](std::uint32_t a, std::uint32_t b) { return distinct[a] < distinct[b]; });
   } else {
     const auto collator = open_collator(order, locale);
-    std::vector<std::string> keys;
-    keys.reserve(distinct.size());
-    for (const std::string_view text : distinct) keys.push_back(collation_key(*collator, text));
+    std::vector<std::string> keys(distinct.size());
+    constexpr std::size_t stretch = 8192;  // a collator may be shared, as long as nobody changes it
+    parallel_for((keys.size() + stretch - 1) / stretch, run, [&](std::size_t p) {
+      for (std::size_t i = p * stretch; i < std::min(keys.size(), (p + 1) * stretch); ++i)
+        keys[i] = collation_key(*collator, distinct[i]);
+    });
     std::sort(sorted.begin(), sorted.end(), [&](std::uint32_t a, std::uint32_t b) {
       const int by_rules = keys[a].compare(keys[b]);
       return by_rules != 0 ? by_rules < 0 : distinct[a] < distinct[b];

@@ -1,28 +1,13 @@
 #include "table/column.hpp"
 
-#include <sys/mman.h>
-
 #include <algorithm>
 #include <cassert>
 #include <cmath>
-#include <new>
 
 #include "lofty/error.hpp"
 #include "table/parallel.hpp"
 
 namespace lofty::engine {
-
-void Bytes::allocate(std::size_t size) {
-  constexpr std::size_t huge_page = 2 * 1024 * 1024;
-  const bool large = size >= 2 * huge_page;
-  const std::size_t room = large ? (size + huge_page - 1) / huge_page * huge_page : std::max<std::size_t>(size, 1);
-  data_.reset(static_cast<unsigned char*>(large ? std::aligned_alloc(huge_page, room) : std::malloc(room)));
-  if (!data_) throw std::bad_alloc();
-#ifdef MADV_HUGEPAGE
-  if (large) ::madvise(data_.get(), room, MADV_HUGEPAGE);
-#endif
-  size_ = size;
-}
 
 Lane lane_of(const Type& type) {
   switch (type.kind) {

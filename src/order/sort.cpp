@@ -1,0 +1,390 @@
+#include "order/sort.hpp"
+
+#include <algorithm>
+#include <bit>
+#include <cassert>
+#include <deque>
+#include <numeric>
+
+#include "order/word_sort.hpp"
+#include "table/parallel.hpp"
+#include "table/table_data.hpp"
+
+namespace lofty::engine {
+namespace {
+
+constexpr std::size_t block_rows = 1024;        // codes are worked out so many at a time, in the first-level cache
+constexpr std::size_t bucket_rows = 16 * 1024;  // 128 KiB of words: in the second-level cache
+constexpr std::size_t most_buckets = 512;       // more would need more pages at once than the processor remembers
+constexpr int fine_bits = 12;                   // leading bits that are counted, to make buckets of about equal size
+
+int bits_of(const KeyList& keys) {
+  return std::accumulate(keys.begin(), keys.end(), 0, [](int sum, const auto& key) { return sum + key->bits(); });
+}
+
+std::uint64_t low_bits(int bits) { return bits >= 64 ? ~std::uint64_t{0} : (std::uint64_t{1} << bits) - 1; }
+
+// The bits of one run of `length` key bits, from `from` on, that belong to the first `upto` bits of the whole key.
+std::uint64_t bits_upto(int upto, int from, int length) {
+  const int inside = std::clamp(upto - from, 0, length);
+  return low_bits(length) & ~low_bits(length - inside);
+}
+
+// All keys of a row, one behind the other, as one string of bits.
+class KeyString {
+ public:
+  explicit KeyString(const SortKeys& keys)
+      : group_bits_(bits_of(keys.within)),
+        peer_bits_(group_bits_ + bits_of(keys.by)),
+        bits_(peer_bits_ + bits_of(keys.tiebreak)) {
+    for (const auto* list : {&keys.within, &keys.by, &keys.tiebreak})
+      for (const auto& key : *list)
+        if (key->bits() > 0) keys_.push_back(key.get());
+  }
+
+  int bits() const { return bits_; }
+  int group_bits() const { return group_bits_; }
+  int peer_bits() const { return peer_bits_; }
+
+  // The first `wanted` bits (at most 64) of rows [begin, begin + count); count is at most block_rows.
+  void leading(int wanted, std::size_t begin, std::size_t count, std::uint64_t* out) const {
+    std::uint64_t more[block_rows];
+    int have = 0;
+    for (const KeyCodes* key : keys_) {
+      if (have == wanted) return;
+      const int take = std::min(key->bits(), wanted - have), drop = key->bits() - take;
+      if (have == 0) {
+        key->fill(begin, count, out);
+        if (drop > 0)
+          for (std::size_t i = 0; i < count; ++i) out[i] >>= drop;
+      } else {
+        key->fill(begin, count, more);
+        for (std::size_t i = 0; i < count; ++i) out[i] = out[i] << take | more[i] >> drop;
+      }
+      have += take;
+    }
+    if (have == 0) std::fill(out, out + count, 0);
+  }
+
+  // Bits [from, from + count) of one row; count is at most 63.
+  std::uint64_t part(std::size_t row, int from, int count) const {
+    std::uint64_t out = 0;
+    int begin = 0;  // of the key
+    for (const KeyCodes* key : keys_) {
+      const int end = begin + key->bits(), first = std::max(from, begin), last = std::min(from + count, end);
+      if (first < last) {
+        const std::uint64_t code = key->at(row) >> (end - last) & low_bits(last - first);
+        out = (last - first >= 64 ? 0 : out << (last - first)) | code;
+      }
+      begin = end;
+    }
+    return out;
+  }
+
+ private:
+  std::vector<const KeyCodes*> keys_;
+  int group_bits_, peer_bits_, bits_;
+};
+
+// Which differences between neighbours start a group, a run of peers, a run of equal keys.
+struct Borders {
+  std::uint64_t group, peer, key;
+  Borders(const KeyString& keys, int from, int length)
+      : group(bits_upto(keys.group_bits(), from, length)),
+        peer(bits_upto(keys.peer_bits(), from, length)),
+        key(low_bits(length)) {}
+  std::uint8_t marks(std::uint64_t difference) const {
+    return static_cast<std::uint8_t>(((difference & group) != 0 ? OrderData::group_start : 0) |
+                                     ((difference & peer) != 0 ? OrderData::peer_start : 0) |
+                                     ((difference & key) != 0 ? OrderData::key_start : 0));
+  }
+};
+
+// Words (leading key bits - base, row) that are in order behind all earlier buckets.
+struct Bucket {
+  std::uint64_t* words = nullptr;
+  std::size_t count = 0, at = 0;  // `at`: its first position in the result
+  std::uint64_t base = 0, first_key = 0, last_key = 0;
+};
+
+class Sorting {
+ public:
+  Sorting(std::size_t size, const SortKeys& keys, const Run& run)
+      : size_(size),
+        keys_(keys),
+        string_(keys),
+        run_(run),
+        row_bits_(std::bit_width(size > 0 ? size - 1 : 0)),
+        data_(std::make_shared<OrderData>()) {}
+
+  std::shared_ptr<OrderData> sort() {
+    data_->rows.allocate(size_);
+    data_->marks.allocate(size_);
+    const int room = 64 - row_bits_;
+    stage_bits_ = std::min(string_.bits(), room);
+    if (size_ == 0) return data_;
+    if (string_.bits() == 0)
+      all_equal();
+    else if (size_ < rows_worth_threads)
+      sort_at_once();
+    else
+      sort_in_buckets();
+    count_marks();
+    return data_;
+  }
+
+ private:
+  void all_equal() {
+    std::iota(data_->rows.data(), data_->rows.data() + size_, 0u);
+    std::fill_n(data_->marks.data(), size_, std::uint8_t{OrderData::is_ranked});
+    data_->marks[0] = 0xf;
+  }
+
+  void sort_at_once() {
+    Buffer<std::uint64_t> words(size_);
+    for (std::size_t begin = 0; begin < size_; begin += block_rows) {
+      const std::size_t count = std::min(block_rows, size_ - begin);
+      std::uint64_t* const block = words.data() + begin;
+      string_.leading(stage_bits_, begin, count, block);
+      for (std::size_t i = 0; i < count; ++i) block[i] = block[i] << row_bits_ | (begin + i);
+    }
+    Bucket all{words.data(), size_, 0};
+    Worker worker;
+    finish(all, worker);
+    data_->marks[0] |= 0xb;
+  }
+
+  // ---- partitioning
+
+  void sort_in_buckets() {
+    const int room = 64 - row_bits_;
+    // A bucket implies nine of the twelve counted bits or more.
+    const int fine = std::min(fine_bits, string_.bits());
+    stage_bits_ = string_.bits() <= room ? string_.bits() : std::min({string_.bits(), room + fine - 3, 64});
+    Buffer<std::uint64_t> words(size_);
+    std::vector<Bucket> buckets =
+        partition(size_, stage_bits_, room, 0, words.data(),
+                  [&](std::size_t begin, std::size_t count, std::uint64_t* keys, std::uint32_t* rows) {
+                    string_.leading(stage_bits_, begin, count, keys);
+                    std::iota(rows, rows + count, static_cast<std::uint32_t>(begin));
+                  });
+    // A bucket that holds a large share of all rows, as skewed values make them, is divided again.
+    std::deque<Buffer<std::uint64_t>> more;
+    const std::size_t heavy = std::max(size_ / 8, 16 * bucket_rows);
+    for (std::size_t b = 0; b < buckets.size(); ++b) {
+      const Bucket one = buckets[b];
+      if (one.count <= heavy || std::is_sorted(one.words, one.words + one.count)) continue;
+      std::uint64_t all = ~std::uint64_t{0}, any = 0;
+      for (std::size_t i = 0; i < one.count; ++i) {
+        all &= one.words[i];
+        any |= one.words[i];
+      }
+      const int bits = std::bit_width((all ^ any) >> row_bits_);  // those above are the same in all words
+      const std::uint64_t base = one.base + (all >> row_bits_ & ~low_bits(bits));
+      std::vector<Bucket> parts =
+          partition(one.count, bits, room, base, more.emplace_back(one.count).data(),
+                    [&](std::size_t begin, std::size_t count, std::uint64_t* keys, std::uint32_t* rows) {
+                      for (std::size_t i = 0; i < count; ++i) {
+                        keys[i] = one.words[begin + i] >> row_bits_ & low_bits(bits);
+                        rows[i] = static_cast<std::uint32_t>(one.words[begin + i] & low_bits(row_bits_));
+                      }
+                    });
+      for (Bucket& part : parts) part.at += one.at;
+      buckets.erase(buckets.begin() + static_cast<std::ptrdiff_t>(b));
+      buckets.insert(buckets.begin() + static_cast<std::ptrdiff_t>(b), parts.begin(), parts.end());
+      --b;  // the first part may be heavy itself
+    }
+    std::vector<std::uint32_t> largest_first(buckets.size());
+    std::iota(largest_first.begin(), largest_first.end(), 0u);
+    std::stable_sort(largest_first.begin(), largest_first.end(),
+                     [&](std::uint32_t a, std::uint32_t b) { return buckets[a].count > buckets[b].count; });
+    const std::size_t shares = std::min<std::size_t>(buckets.size(), 64);
+    parallel_for(shares, run_, [&](std::size_t share) {
+      Worker worker;
+      for (std::size_t b = share; b < buckets.size(); b += shares) {
+        check_stop(run_);
+        finish(buckets[largest_first[b]], worker);
+      }
+    });
+    const Borders borders(string_, 0, stage_bits_);
+    for (std::size_t b = 1; b < buckets.size(); ++b)
+      data_->marks[buckets[b].at] |= borders.marks(buckets[b].first_key ^ buckets[b - 1].last_key);
+    data_->marks[0] |= 0xb;
+  }
+
+  // Distributes (key, row) pairs whose keys have `key_bits` bits, stably, over buckets of about equal size. A bucket's
+  // words hold its keys less its base, which have to fit `room` bits.
+  template <class Source>
+  std::vector<Bucket> partition(std::size_t count, int key_bits, int room, std::uint64_t base, std::uint64_t* out,
+                                const Source& source) const {
+    const int fine = std::min(fine_bits, key_bits), rest = key_bits - fine;
+    const std::size_t bins = std::size_t{1} << fine;
+    const std::size_t chunk_rows = std::max(4 * bucket_rows, (count / 64 + block_rows) / block_rows * block_rows);
+    const std::size_t chunks = (count + chunk_rows - 1) / chunk_rows;
+    const auto each_block = [&](std::size_t chunk, const auto& work) {
+      std::uint64_t keys[block_rows];
+      std::uint32_t rows[block_rows];
+      const std::size_t end = std::min(count, (chunk + 1) * chunk_rows);
+      for (std::size_t begin = chunk * chunk_rows; begin < end; begin += block_rows) {
+        const std::size_t in_block = std::min(block_rows, end - begin);
+        source(begin, in_block, keys, rows);
+        work(keys, rows, in_block);
+      }
+    };
+    std::vector<std::uint32_t> counts(chunks * bins, 0);
+    parallel_for(chunks, run_, [&](std::size_t chunk) {
+      check_stop(run_);
+      std::uint32_t* const own = counts.data() + chunk * bins;
+      each_block(chunk, [&](const std::uint64_t* keys, const std::uint32_t*, std::size_t in_block) {
+        for (std::size_t i = 0; i < in_block; ++i) ++own[keys[i] >> rest];
+      });
+    });
+    // Neighbouring bins are put together until they make a bucket, as long as their keys fit the room.
+    std::vector<std::size_t> total(bins, 0);
+    for (std::size_t chunk = 0; chunk < chunks; ++chunk)
+      for (std::size_t bin = 0; bin < bins; ++bin) total[bin] += counts[chunk * bins + bin];
+    const std::size_t wanted = std::max(count / most_buckets, bucket_rows);
+    const bool whole = room >= key_bits;  // then a key needs not be shortened
+    const std::size_t most_bins = whole ? bins : std::size_t{1} << (room - rest);
+    std::vector<Bucket> buckets;
+    std::vector<std::uint16_t> bucket_of(bins);
+    std::size_t at = 0, first_bin = 0;
+    for (std::size_t bin = 0; bin < bins; ++bin) {
+      if (buckets.empty() || bin - first_bin >= most_bins ||
+          (buckets.back().count > 0 && buckets.back().count + total[bin] > wanted)) {
+        first_bin = bin;
+        buckets.push_back({out + at, 0, at, base + (whole ? 0 : static_cast<std::uint64_t>(bin) << rest)});
+      }
+      bucket_of[bin] = static_cast<std::uint16_t>(buckets.size() - 1);
+      buckets.back().count += total[bin];
+      at += total[bin];
+    }
+    // Where each chunk's rows of each bucket begin.
+    const std::size_t width = buckets.size();
+    std::vector<std::size_t> starts(chunks * width, 0);
+    for (std::size_t chunk = 0; chunk < chunks; ++chunk)
+      for (std::size_t bin = 0; bin < bins; ++bin) starts[chunk * width + bucket_of[bin]] += counts[chunk * bins + bin];
+    for (std::size_t b = 0; b < width; ++b) {
+      std::size_t start = buckets[b].at;
+      for (std::size_t chunk = 0; chunk < chunks; ++chunk) start += std::exchange(starts[chunk * width + b], start);
+    }
+    std::vector<std::uint64_t> less(width);
+    for (std::size_t b = 0; b < width; ++b) less[b] = buckets[b].base - base;
+    // Words are gathered by cache line before they go out: 512 streams of single words would touch as many pages in
+    // turn.
+    parallel_for(chunks, run_, [&](std::size_t chunk) {
+      check_stop(run_);
+      std::size_t* const next = starts.data() + chunk * width;
+      each_block(chunk, [&](const std::uint64_t* keys, const std::uint32_t* rows, std::size_t in_block) {
+        for (std::size_t i = 0; i < in_block; ++i) {
+          const std::size_t b = bucket_of[keys[i] >> rest];
+          out[next[b]++] = (keys[i] - (whole ? 0 : less[b])) << row_bits_ | rows[i];
+        }
+      });
+    });
+    std::erase_if(buckets, [](const Bucket& bucket) { return bucket.count == 0; });
+    return buckets;
+  }
+
+  // ---- one bucket
+
+  struct Level {  // room for one depth of run_by_run()
+    std::vector<std::uint64_t> words;
+    std::vector<std::uint32_t> rows;
+  };
+  struct Worker {
+    WordSorter sorter;
+    std::deque<Level> levels;
+    Level& level(std::size_t depth) {
+      while (levels.size() <= depth) levels.emplace_back();
+      return levels[depth];
+    }
+  };
+
+  void finish(Bucket& bucket, Worker& worker) {
+    if (!std::is_sorted(bucket.words, bucket.words + bucket.count)) worker.sorter.sort(bucket.words, bucket.count);
+    const std::uint64_t* const words = bucket.words;
+    const std::uint64_t row_mask = low_bits(row_bits_), base = bucket.base;
+    std::uint32_t* const rows = data_->rows.data() + bucket.at;
+    std::uint8_t* const marks = data_->marks.data() + bucket.at;
+    const Borders borders(string_, 0, stage_bits_);
+    // The flag that leaves rows unranked stands behind the group's bits.
+    const int flag_at = stage_bits_ - 1 - string_.group_bits();
+    const std::uint64_t flag = keys_.flagged && flag_at >= 0 ? std::uint64_t{1} << flag_at : 0;
+    for (std::size_t i = 0; i < bucket.count; ++i) rows[i] = static_cast<std::uint32_t>(words[i] & row_mask);
+    bucket.first_key = base + (words[0] >> row_bits_);
+    marks[0] = (bucket.first_key & flag) == 0 ? OrderData::is_ranked : 0;
+    for (std::size_t i = 1; i < bucket.count; ++i) {
+      const std::uint64_t key = base + (words[i] >> row_bits_), difference = key ^ (base + (words[i - 1] >> row_bits_));
+      marks[i] = static_cast<std::uint8_t>(borders.marks(difference) | ((key & flag) == 0 ? OrderData::is_ranked : 0));
+    }
+    bucket.last_key = base + (words[bucket.count - 1] >> row_bits_);
+    if (string_.bits() > stage_bits_) sort_runs(bucket.at, bucket.count, stage_bits_, 0, worker);
+    if (keys_.flagged && flag == 0)
+      for (std::size_t i = 0; i < bucket.count; ++i)
+        if (keys_.by.front()->at(rows[i]) != 0) marks[i] &= static_cast<std::uint8_t>(~OrderData::is_ranked);
+  }
+
+  // Positions [begin, begin + count) are sorted by the first `from` key bits: sorts runs that are equal on them.
+  void sort_runs(std::size_t begin, std::size_t count, int from, std::size_t depth, Worker& worker) {
+    const std::uint8_t* const marks = data_->marks.data();
+    for (std::size_t first = begin; first < begin + count;) {
+      std::size_t last = first + 1;
+      while (last < begin + count && (marks[last] & OrderData::key_start) == 0) ++last;
+      if (last - first > 1) sort_run(first, last - first, from, depth, worker);
+      first = last;
+    }
+  }
+
+  void sort_run(std::size_t begin, std::size_t count, int from, std::size_t depth, Worker& worker) {
+    const int place_bits = std::bit_width(count - 1), length = std::min(string_.bits() - from, 64 - place_bits);
+    const std::uint64_t place_mask = low_bits(place_bits);
+    Level& level = worker.level(depth);
+    std::uint32_t* const rows = data_->rows.data() + begin;
+    std::uint8_t* const marks = data_->marks.data() + begin;
+    level.rows.assign(rows, rows + count);
+    level.words.resize(count);
+    for (std::size_t i = 0; i < count; ++i) level.words[i] = string_.part(rows[i], from, length) << place_bits | i;
+    worker.sorter.sort(level.words.data(), count);
+    const Borders borders(string_, from, length);
+    for (std::size_t i = 0; i < count; ++i) {
+      rows[i] = level.rows[level.words[i] & place_mask];
+      if (i > 0) marks[i] |= borders.marks((level.words[i] ^ level.words[i - 1]) >> place_bits);
+    }
+    if (from + length < string_.bits()) sort_runs(begin, count, from + length, depth + 1, worker);
+  }
+
+  void count_marks() {
+    constexpr std::size_t stretch = 1024 * 1024;
+    const std::size_t pieces = size_ < rows_worth_threads ? 1 : (size_ + stretch - 1) / stretch;
+    std::vector<std::pair<std::size_t, std::size_t>> counts(pieces);
+    parallel_for(pieces, run_, [&](std::size_t p) {
+      std::size_t groups = 0, undecided = 0;
+      for (std::size_t i = p * stretch; i < std::min(size_, (p + 1) * stretch); ++i) {
+        groups += data_->marks[i] & OrderData::group_start;
+        undecided += (data_->marks[i] & OrderData::key_start) == 0;
+      }
+      counts[p] = {groups, undecided};
+    });
+    for (const auto& [groups, undecided] : counts) {
+      data_->groups += groups;
+      data_->undecided += undecided;
+    }
+  }
+
+  std::size_t size_;
+  const SortKeys& keys_;
+  KeyString string_;
+  const Run& run_;
+  int row_bits_, stage_bits_ = 0;
+  std::shared_ptr<OrderData> data_;
+};
+
+}  // namespace
+
+Order make_order(std::size_t size, const SortKeys& keys, const Run& run) {
+  assert(size <= most_rows);
+  return Order(Sorting(size, keys, run).sort());
+}
+
+}  // namespace lofty::engine

@@ -1,0 +1,36 @@
+#pragma once
+// From codes to an Order.
+// Covered by tests/order/sort_test.cpp.
+
+#include <cstdint>
+
+#include "lofty/order.hpp"
+#include "order/codes.hpp"
+#include "table/buffer.hpp"
+
+namespace lofty::engine {
+
+struct OrderData {
+  Buffer<std::uint32_t> rows;
+  Buffer<std::uint8_t> marks;  // by position: the bits below
+  std::size_t groups = 0, undecided = 0;
+
+  static constexpr std::uint8_t group_start = 1, peer_start = 2, is_ranked = 4, key_start = 8;
+};
+
+struct SortKeys {
+  KeyList within, by, tiebreak;
+  // The first of `by` is a flag of one bit that marks rows to be left unranked: they stand last in their group.
+  bool flagged = false;
+};
+
+// Sorts rows 0 to size - 1 by all keys, and by row number last, so that equal rows keep their input order.
+//
+// Keys and row number are concatenated into words of 64 bits, which need no comparator. Large inputs are first
+// partitioned by the leading key bits into buckets of about equal size, so that threads share the work, a bucket stays
+// in the cache, and the bits that a bucket implies need not be stored. When keys are longer than a word, rows that are
+// equal on what fits are sorted again by what follows, run by run: leading bits decide nearly always, and even when
+// they never do, two sorts of 64-bit words cost less than one of 128-bit ones.
+Order make_order(std::size_t size, const SortKeys& keys, const Run& run);
+
+}  // namespace lofty::engine
