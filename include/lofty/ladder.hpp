@@ -9,6 +9,7 @@
 
 #include "lofty/catalog.hpp"
 #include "lofty/places.hpp"
+#include "lofty/selection.hpp"
 #include "lofty/value.hpp"
 
 namespace lofty {
@@ -43,11 +44,6 @@ struct Choice {
   std::string label = {}, unit = {};
   Value least = {}, most = {};    // null: no limit
   std::vector<Value> among = {};  // empty: any
-};
-
-enum class Cut : std::uint8_t {
-  with_ties,  // entries that tie with the last one stay in
-  strict,     // exactly N; the tie-breakers decide
 };
 
 // A further place column.

@@ -3,6 +3,7 @@
 
 #include <cstdint>
 #include <optional>
+#include <span>
 #include <string_view>
 #include <vector>
 
@@ -25,12 +26,47 @@ std::optional<Ties> ties_from(std::string_view name);
 // The place of each position of `order` (in sorted order), starting from 1 in every group; 0 = unranked, because its
 // first key is null. Precondition (asserted): ties is not fractional. O(n) time, 4 bytes a row. No error: every Order
 // is valid. Thread-safe, as are the functions below.
-std::vector<std::uint32_t> places(const Order& order, Ties ties);
+std::vector<std::uint32_t> places(const Order& order, Ties ties, const Run& run = {});
+// The same into the caller's memory. Precondition (asserted): out.size() == order.size().
+void places(const Order& order, Ties ties, std::span<std::uint32_t> out, const Run& run = {});
 // The same by input row: for the values 7 9 9, descending, competition: 3 1 1.
-std::vector<std::uint32_t> places_by_row(const Order& order, Ties ties);
+std::vector<std::uint32_t> places_by_row(const Order& order, Ties ties, const Run& run = {});
 
 // Fractional places, exact halves; 0 = unranked.
-std::vector<double> fractional_places(const Order& order);
-std::vector<double> fractional_places_by_row(const Order& order);
+std::vector<double> fractional_places(const Order& order, const Run& run = {});
+std::vector<double> fractional_places_by_row(const Order& order, const Run& run = {});
+
+// All five rules from one pass, in sorted order. 24 bytes a row.
+struct EveryPlace {
+  std::vector<std::uint32_t> competition, modified, dense, ordinal;
+  std::vector<double> fractional;
+};
+EveryPlace every_place(const Order& order, const Run& run = {});
+
+// Equal-sized tiers, 1 to `count`, of the ranked rows of each group in the order of their ordinal places; the first
+// tiers take one row more where the division leaves a remainder (as ISO SQL's ntile), so a tie may be split. 0 =
+// unranked. Precondition (asserted): count is not 0.
+std::vector<std::uint32_t> tiers(const Order& order, std::uint32_t count, const Run& run = {});
+
+// ISO SQL's percent_rank over the ranked rows of each group: (competition - 1) / (ranked - 1), 0 for a single one; and
+// cume_dist: modified / ranked. NaN = unranked.
+std::vector<double> percent_ranks(const Order& order, const Run& run = {});
+std::vector<double> cumulative_distributions(const Order& order, const Run& run = {});
+
+// Results in sorted order -> by input row. O(n) time, and the dearest step of all: one cache miss a row.
+template <class T>
+std::vector<T> by_input_row(const Order& order, std::span<const T> sorted);
+template <class T>
+std::vector<T> by_input_row(const Order& order, const std::vector<T>& sorted) {
+  return by_input_row(order, std::span<const T>(sorted));
+}
+
+template <class T>
+std::vector<T> by_input_row(const Order& order, std::span<const T> sorted) {
+  std::vector<T> out(sorted.size());
+  const auto rows = order.rows();
+  for (std::size_t i = 0; i < sorted.size(); ++i) out[rows[i]] = sorted[i];
+  return out;
+}
 
 }  // namespace lofty

@@ -451,11 +451,13 @@ std::string line_of_text(std::string_view source, std::size_t line) {
 
 }  // namespace
 
-// Steps over the TOML string or comment that begins at `at`, and returns where it ends; `at` itself when none begins.
+// Steps over the TOML string or comment that begins at `at`, and returns where it ends; `at` itself when none begins. A
+// quote that follows a number or a word begins none.
 std::size_t after_string_or_comment(std::string_view source, std::size_t at) {
   const char quote = source[at];
   if (quote == '#') return std::min(source.find('\n', at), source.size());
   if (quote != '"' && quote != '\'') return at;
+  if (at > 0 && std::string_view(" \t\r\n=[{,.\xbf").find(source[at - 1]) == std::string_view::npos) return at;
   const bool several_lines = source.substr(at).starts_with(std::string(3, quote));
   const std::string end = std::string(several_lines ? 3 : 1, quote);
   for (at += end.size(); at < source.size(); ++at) {

@@ -58,5 +58,7 @@ std::unique_ptr<KeyCodes> picked(const KeyCodes& key, const std::vector<std::uin
 // Where each distinct text stands among them, from 0. O(d log d); collation keys are made once a text.
 std::vector<std::uint32_t> text_ranks(const std::vector<std::string_view>& distinct, TextOrder order,
                                       const std::string& locale, const Run& run);
+// The same order for two texts: negative, 0 (only for equal ones) or positive.
+int compare_texts(std::string_view a, std::string_view b, TextOrder order, const std::string& locale);
 
 }  // namespace lofty::engine

@@ -6,6 +6,7 @@
 #include <deque>
 #include <numeric>
 
+#include "order/key_string.hpp"
 #include "order/word_sort.hpp"
 #include "table/parallel.hpp"
 #include "table/table_data.hpp"
@@ -13,16 +14,9 @@
 namespace lofty::engine {
 namespace {
 
-constexpr std::size_t block_rows = 1024;        // codes are worked out so many at a time, in the first-level cache
 constexpr std::size_t bucket_rows = 16 * 1024;  // 128 KiB of words: in the second-level cache
 constexpr std::size_t most_buckets = 512;       // more would need more pages at once than the processor remembers
 constexpr int fine_bits = 12;                   // leading bits that are counted, to make buckets of about equal size
-
-int bits_of(const KeyList& keys) {
-  return std::accumulate(keys.begin(), keys.end(), 0, [](int sum, const auto& key) { return sum + key->bits(); });
-}
-
-std::uint64_t low_bits(int bits) { return bits >= 64 ? ~std::uint64_t{0} : (std::uint64_t{1} << bits) - 1; }
 
 // The bits of one run of `length` key bits, from `from` on, that belong to the first `upto` bits of the whole key.
 std::uint64_t bits_upto(int upto, int from, int length) {
@@ -30,69 +24,11 @@ std::uint64_t bits_upto(int upto, int from, int length) {
   return low_bits(length) & ~low_bits(length - inside);
 }
 
-// All keys of a row, one behind the other, as one string of bits.
-class KeyString {
- public:
-  explicit KeyString(const SortKeys& keys)
-      : group_bits_(bits_of(keys.within)),
-        peer_bits_(group_bits_ + bits_of(keys.by)),
-        bits_(peer_bits_ + bits_of(keys.tiebreak)) {
-    for (const auto* list : {&keys.within, &keys.by, &keys.tiebreak})
-      for (const auto& key : *list)
-        if (key->bits() > 0) keys_.push_back(key.get());
-  }
-
-  int bits() const { return bits_; }
-  int group_bits() const { return group_bits_; }
-  int peer_bits() const { return peer_bits_; }
-
-  // The first `wanted` bits (at most 64) of rows [begin, begin + count); count is at most block_rows.
-  void leading(int wanted, std::size_t begin, std::size_t count, std::uint64_t* out) const {
-    std::uint64_t more[block_rows];
-    int have = 0;
-    for (const KeyCodes* key : keys_) {
-      if (have == wanted) return;
-      const int take = std::min(key->bits(), wanted - have), drop = key->bits() - take;
-      if (have == 0) {
-        key->fill(begin, count, out);
-        if (drop > 0)
-          for (std::size_t i = 0; i < count; ++i) out[i] >>= drop;
-      } else {
-        key->fill(begin, count, more);
-        for (std::size_t i = 0; i < count; ++i) out[i] = out[i] << take | more[i] >> drop;
-      }
-      have += take;
-    }
-    if (have == 0) std::fill(out, out + count, 0);
-  }
-
-  // Bits [from, from + count) of one row; count is at most 63.
-  std::uint64_t part(std::size_t row, int from, int count) const {
-    std::uint64_t out = 0;
-    int begin = 0;  // of the key
-    for (const KeyCodes* key : keys_) {
-      const int end = begin + key->bits(), first = std::max(from, begin), last = std::min(from + count, end);
-      if (first < last) {
-        const std::uint64_t code = key->at(row) >> (end - last) & low_bits(last - first);
-        out = (last - first >= 64 ? 0 : out << (last - first)) | code;
-      }
-      begin = end;
-    }
-    return out;
-  }
-
- private:
-  std::vector<const KeyCodes*> keys_;
-  int group_bits_, peer_bits_, bits_;
-};
-
 // Which differences between neighbours start a group, a run of peers, a run of equal keys.
 struct Borders {
   std::uint64_t group, peer, key;
-  Borders(const KeyString& keys, int from, int length)
-      : group(bits_upto(keys.group_bits(), from, length)),
-        peer(bits_upto(keys.peer_bits(), from, length)),
-        key(low_bits(length)) {}
+  Borders(int group_bits, int peer_bits, int from, int length)
+      : group(bits_upto(group_bits, from, length)), peer(bits_upto(peer_bits, from, length)), key(low_bits(length)) {}
   std::uint8_t marks(std::uint64_t difference) const {
     return static_cast<std::uint8_t>(((difference & group) != 0 ? OrderData::group_start : 0) |
                                      ((difference & peer) != 0 ? OrderData::peer_start : 0) |
@@ -112,7 +48,9 @@ class Sorting {
   Sorting(std::size_t size, const SortKeys& keys, const Run& run)
       : size_(size),
         keys_(keys),
-        string_(keys),
+        string_({&keys.within, &keys.by, &keys.tiebreak}),
+        group_bits_(KeyString({&keys.within}).bits()),
+        peer_bits_(KeyString({&keys.within, &keys.by}).bits()),
         run_(run),
         row_bits_(std::bit_width(size > 0 ? size - 1 : 0)),
         data_(std::make_shared<OrderData>()) {}
@@ -142,8 +80,8 @@ class Sorting {
 
   void sort_at_once() {
     Buffer<std::uint64_t> words(size_);
-    for (std::size_t begin = 0; begin < size_; begin += block_rows) {
-      const std::size_t count = std::min(block_rows, size_ - begin);
+    for (std::size_t begin = 0; begin < size_; begin += key_block) {
+      const std::size_t count = std::min(key_block, size_ - begin);
       std::uint64_t* const block = words.data() + begin;
       string_.leading(stage_bits_, begin, count, block);
       for (std::size_t i = 0; i < count; ++i) block[i] = block[i] << row_bits_ | (begin + i);
@@ -206,7 +144,7 @@ class Sorting {
         finish(buckets[largest_first[b]], worker);
       }
     });
-    const Borders borders(string_, 0, stage_bits_);
+    const Borders borders(group_bits_, peer_bits_, 0, stage_bits_);
     for (std::size_t b = 1; b < buckets.size(); ++b)
       data_->marks[buckets[b].at] |= borders.marks(buckets[b].first_key ^ buckets[b - 1].last_key);
     data_->marks[0] |= 0xb;
@@ -219,14 +157,14 @@ class Sorting {
                                 const Source& source) const {
     const int fine = std::min(fine_bits, key_bits), rest = key_bits - fine;
     const std::size_t bins = std::size_t{1} << fine;
-    const std::size_t chunk_rows = std::max(4 * bucket_rows, (count / 64 + block_rows) / block_rows * block_rows);
+    const std::size_t chunk_rows = std::max(4 * bucket_rows, (count / 64 + key_block) / key_block * key_block);
     const std::size_t chunks = (count + chunk_rows - 1) / chunk_rows;
     const auto each_block = [&](std::size_t chunk, const auto& work) {
-      std::uint64_t keys[block_rows];
-      std::uint32_t rows[block_rows];
+      std::uint64_t keys[key_block];
+      std::uint32_t rows[key_block];
       const std::size_t end = std::min(count, (chunk + 1) * chunk_rows);
-      for (std::size_t begin = chunk * chunk_rows; begin < end; begin += block_rows) {
-        const std::size_t in_block = std::min(block_rows, end - begin);
+      for (std::size_t begin = chunk * chunk_rows; begin < end; begin += key_block) {
+        const std::size_t in_block = std::min(key_block, end - begin);
         source(begin, in_block, keys, rows);
         work(keys, rows, in_block);
       }
@@ -307,9 +245,9 @@ class Sorting {
     const std::uint64_t row_mask = low_bits(row_bits_), base = bucket.base;
     std::uint32_t* const rows = data_->rows.data() + bucket.at;
     std::uint8_t* const marks = data_->marks.data() + bucket.at;
-    const Borders borders(string_, 0, stage_bits_);
+    const Borders borders(group_bits_, peer_bits_, 0, stage_bits_);
     // The flag that leaves rows unranked stands behind the group's bits.
-    const int flag_at = stage_bits_ - 1 - string_.group_bits();
+    const int flag_at = stage_bits_ - 1 - group_bits_;
     const std::uint64_t flag = keys_.flagged && flag_at >= 0 ? std::uint64_t{1} << flag_at : 0;
     for (std::size_t i = 0; i < bucket.count; ++i) rows[i] = static_cast<std::uint32_t>(words[i] & row_mask);
     bucket.first_key = base + (words[0] >> row_bits_);
@@ -346,7 +284,7 @@ class Sorting {
     level.words.resize(count);
     for (std::size_t i = 0; i < count; ++i) level.words[i] = string_.part(rows[i], from, length) << place_bits | i;
     worker.sorter.sort(level.words.data(), count);
-    const Borders borders(string_, from, length);
+    const Borders borders(group_bits_, peer_bits_, from, length);
     for (std::size_t i = 0; i < count; ++i) {
       rows[i] = level.rows[level.words[i] & place_mask];
       if (i > 0) marks[i] |= borders.marks((level.words[i] ^ level.words[i - 1]) >> place_bits);
@@ -375,6 +313,7 @@ class Sorting {
   std::size_t size_;
   const SortKeys& keys_;
   KeyString string_;
+  int group_bits_, peer_bits_;
   const Run& run_;
   int row_bits_, stage_bits_ = 0;
   std::shared_ptr<OrderData> data_;

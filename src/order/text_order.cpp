@@ -64,4 +64,13 @@ std::vector<std::uint32_t> text_ranks(const std::vector<std::string_view>& disti
   return ranks;
 }
 
+int compare_texts(std::string_view a, std::string_view b, TextOrder order, const std::string& locale) {
+  if (order != TextOrder::code_point && a != b) {
+    const auto collator = open_collator(order, locale);
+    const int by_rules = collation_key(*collator, a).compare(collation_key(*collator, b));
+    if (by_rules != 0) return by_rules;
+  }
+  return a.compare(b);
+}
+
 }  // namespace lofty::engine

@@ -139,6 +139,7 @@ TEST(LadderFile, RefusesOtherLettersOutsideOfQuotes) {
   EXPECT_EQ(found[0].place.column, 2u);
   EXPECT_EQ(found[0].place.length, 2u);
   EXPECT_EQ(problems_of("[choices\uFE7F]\n").size(), 1u);
+  EXPECT_EQ(problems_of("[choices]\nd = { value = 1, among = [1, 2\"\uFE7F\"] }\n").size(), 1u);
 }
 
 TEST(LadderFile, TakesOtherLettersInEachKindOfQuotes) {

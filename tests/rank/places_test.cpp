@@ -58,3 +58,109 @@ RC_GTEST_PROP(PlacesProperty, AgreeWithTheirDefinitions, ()) {
     }
   }
 }
+
+namespace {
+
+struct Groups3 {
+  std::vector<int> group;
+  std::vector<std::int64_t> value;
+  std::vector<std::uint8_t> mask;
+  Order order() const { return lofty::order(groups(group), {descending(value, {.null_mask = mask})}); }
+};
+
+Groups3 some_groups() {
+  const auto size = static_cast<std::size_t>(*rc::gen::inRange(1, 40));
+  return {
+      *rc::gen::container<std::vector<int>>(size, rc::gen::inRange(0, 3)),
+      *rc::gen::container<std::vector<std::int64_t>>(size, rc::gen::inRange<std::int64_t>(0, 6)),
+      *rc::gen::container<std::vector<std::uint8_t>>(size, rc::gen::weightedElement<std::uint8_t>({{4, 0}, {1, 1}}))};
+}
+
+}  // namespace
+
+// percent rank = (rows that are better) / (ranked rows - 1), distribution = (as good or better) / (ranked rows).
+RC_GTEST_PROP(PlacesProperty, PercentRanksAndDistributions, ()) {
+  const Groups3 g = some_groups();
+  const Order o = g.order();
+  const auto percent = by_input_row(o, percent_ranks(o)), distribution = by_input_row(o, cumulative_distributions(o));
+  for (std::size_t i = 0; i < g.group.size(); ++i) {
+    if (g.mask[i] != 0) {
+      RC_ASSERT(percent[i] != percent[i]);
+      RC_ASSERT(distribution[i] != distribution[i]);
+      continue;
+    }
+    double better = 0, as_good = 0, ranked = 0;
+    for (std::size_t k = 0; k < g.group.size(); ++k) {
+      if (g.group[k] != g.group[i] || g.mask[k] != 0) continue;
+      ++ranked;
+      better += g.value[k] > g.value[i];
+      as_good += g.value[k] >= g.value[i];
+    }
+    RC_ASSERT(percent[i] == (ranked == 1 ? 0 : better / (ranked - 1)));
+    RC_ASSERT(distribution[i] == as_good / ranked);
+  }
+}
+
+// Tiers rise with the places, differ in size by one at most, and the larger ones come first.
+RC_GTEST_PROP(PlacesProperty, TiersAreOfEqualSize, ()) {
+  const Order o = some_groups().order();
+  const auto count = *rc::gen::inRange<std::uint32_t>(1, 9);
+  const auto tier = tiers(o, count);
+  for (std::size_t begin = 0; begin < o.size();) {
+    std::size_t end = begin + 1;
+    while (end < o.size() && !o.starts_group(end)) ++end;
+    std::vector<std::size_t> sizes(count + 1);
+    for (std::size_t i = begin; i < end; ++i) {
+      RC_ASSERT((tier[i] == 0) == !o.ranked(i));
+      RC_ASSERT(tier[i] <= count);
+      if (i > begin && tier[i] != 0) RC_ASSERT(tier[i] == tier[i - 1] || tier[i] == tier[i - 1] + 1);
+      ++sizes[tier[i]];
+    }
+    for (std::uint32_t t = 2; t <= count; ++t) RC_ASSERT(sizes[t - 1] == sizes[t] || sizes[t - 1] == sizes[t] + 1);
+    if (o.ranked(begin)) RC_ASSERT(sizes[1] >= sizes[count] && sizes[1] <= sizes[count] + 1);
+    begin = end;
+  }
+}
+
+// All five at once are the five, one by one; in stretches on several threads as on one.
+RC_GTEST_PROP(PlacesProperty, EveryPlaceAtOnce, ()) {
+  const Order o = some_groups().order();
+  const EveryPlace all = every_place(o);
+  RC_ASSERT(all.competition == places(o, Ties::competition));
+  RC_ASSERT(all.modified == places(o, Ties::modified));
+  RC_ASSERT(all.dense == places(o, Ties::dense));
+  RC_ASSERT(all.ordinal == places(o, Ties::ordinal));
+  RC_ASSERT(all.fractional == fractional_places(o));
+}
+
+TEST(Places, StretchesMeetWithinRunsAndGroups) {
+  constexpr std::size_t size = 900'000;  // several stretches
+  for (const std::size_t run : {std::size_t{1}, std::size_t{3}, std::size_t{400'000}, size})
+    for (const std::size_t group : {std::size_t{7}, std::size_t{500'000}, size}) {
+      std::vector<std::int64_t> groups_of(size), values(size);
+      for (std::size_t i = 0; i < size; ++i) {
+        groups_of[i] = static_cast<std::int64_t>(i / group);
+        values[i] = static_cast<std::int64_t>(i / run);
+      }
+      const Order o = order(groups(groups_of), {ascending(values)});
+      const EveryPlace all = every_place(o, {.threads = 2});
+      std::size_t begin = 0, first = 0;
+      std::uint32_t dense = 0;
+      for (std::size_t i = 0; i < size; ++i) {
+        if (i % group == 0) {
+          begin = i;
+          dense = 0;
+        }
+        if (i % group == 0 || i % run == 0) {
+          first = i;
+          ++dense;
+        }
+        const std::size_t last = std::min({size, (i / group + 1) * group, (i / run + 1) * run});
+        ASSERT_EQ(all.competition[i], first - begin + 1) << run << " " << group << " " << i;
+        ASSERT_EQ(all.modified[i], last - begin);
+        ASSERT_EQ(all.dense[i], dense);
+        ASSERT_EQ(all.ordinal[i], i - begin + 1);
+        ASSERT_EQ(all.fractional[i], (static_cast<double>(first + last - begin - begin) + 1) / 2);
+      }
+    }
+}

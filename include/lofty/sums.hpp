@@ -1,0 +1,38 @@
+#pragma once
+// Groups numbered, and exact sums by group.
+
+#include <cstdint>
+#include <span>
+#include <vector>
+
+#include "lofty/decimal.hpp"
+#include "lofty/key.hpp"
+#include "lofty/run.hpp"
+
+namespace lofty {
+
+// Which group each row belongs to. Groups are numbered from 0 in the order of their first rows.
+struct GroupNumbers {
+  std::vector<std::uint32_t> of_row;
+  std::vector<std::uint32_t> first_rows;  // by group
+  std::size_t size() const { return first_rows.size(); }
+};
+
+// Rows whose keys are equal get one number; nulls are equal to each other. Keys of a small range index an array, others
+// are looked up in a table. O(n) time; 4 bytes a row, 4 a group, and the table's 32 to 128 a group. Precondition
+// (asserted): there is a key, and all are of one length.
+// Throws std::bad_alloc, and Error as order() does. Thread-safe.
+GroupNumbers number_groups(const Groups& groups, const Run& run = {});
+
+// The sum of each group, by number; null values (mask not 0, NaN) are left out, and a group of nothing but nulls has 0.
+// Exact: integers and decimals by 128-bit arithmetic, so that no order of rows ever shows; doubles are exact until the
+// one rounding at the end (infinities as IEEE has them). Precondition (asserted): as many values as rows.
+// Throws Error(overflow) where a decimal sum has more than 38 digits. Thread-safe.
+std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const std::int64_t> values,
+                          std::span<const std::uint8_t> null_mask = {});
+std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const Decimal> values,
+                          std::span<const std::uint8_t> null_mask = {});
+std::vector<double> sums(const GroupNumbers& groups, std::span<const double> values,
+                         std::span<const std::uint8_t> null_mask = {});
+
+}  // namespace lofty

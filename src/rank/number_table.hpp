@@ -1,0 +1,54 @@
+#pragma once
+// Numbers for 64-bit keys, dense and in the order of their first appearance.
+// Covered by tests/rank/sums_test.cpp.
+
+#include <bit>
+#include <cstdint>
+#include <vector>
+
+#include "rank/groups.hpp"
+
+namespace lofty::engine {
+
+// Open addressing with linear probing, at most half full; key and number lie side by side, so that a look-up touches
+// one cache line nearly always.
+class NumberTable {
+ public:
+  static constexpr std::uint32_t none = 0xffffffff;
+
+  NumberTable() : slots_(64) {}
+  std::size_t size() const { return size_; }
+
+  void prefetch(std::uint64_t key) const { __builtin_prefetch(&slots_[place(key)]); }
+  std::uint32_t find_or_add(std::uint64_t key) {
+    for (std::size_t at = place(key);; at = (at + 1) & (slots_.size() - 1)) {
+      Slot& slot = slots_[at];
+      if (slot.number != none && slot.key == key) return slot.number;
+      if (slot.number != none) continue;
+      slot = {key, size_};
+      if (++size_ * 2 > slots_.size()) grow();
+      return size_ - 1;
+    }
+  }
+
+ private:
+  struct Slot {
+    std::uint64_t key = 0;
+    std::uint32_t number = none;
+  };
+  std::size_t place(std::uint64_t key) const { return mix(key) & (slots_.size() - 1); }
+  void grow() {
+    std::vector<Slot> old(slots_.size() * 4);
+    old.swap(slots_);
+    for (const Slot& slot : old) {
+      if (slot.number == none) continue;
+      std::size_t at = place(slot.key);
+      while (slots_[at].number != none) at = (at + 1) & (slots_.size() - 1);
+      slots_[at] = slot;
+    }
+  }
+  std::vector<Slot> slots_;
+  std::uint32_t size_ = 0;
+};
+
+}  // namespace lofty::engine

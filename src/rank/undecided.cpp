@@ -1,0 +1,58 @@
+#include "lofty/undecided.hpp"
+
+#include <algorithm>
+#include <cassert>
+
+#include "order/codes.hpp"
+#include "order/sort.hpp"
+
+namespace lofty {
+
+using namespace engine;
+
+Undecided undecided(const Order& order, const std::vector<Key>& candidates, const Run& run) {
+  Undecided out;
+  const OrderData& data = order.data();
+  // Runs of positions that are equal on every key, two at the least.
+  std::vector<std::pair<std::size_t, std::size_t>> runs;
+  for (std::size_t begin = 0; begin < order.size();) {
+    std::size_t end = begin + 1;
+    while (end < order.size() && (data.marks[end] & OrderData::key_start) == 0) ++end;
+    if (end - begin > 1) {
+      runs.emplace_back(begin, end);
+      out.rows += end - begin;
+    }
+    begin = end;
+  }
+  if (runs.empty()) return out;
+  out.example = {data.rows[runs.front().first], data.rows[runs.front().first + 1]};
+  out.left = out.rows;
+  for (std::size_t c = 0; c < candidates.size(); ++c) {
+    assert(candidates[c].size == order.size());
+    KeyList codes;
+    encode(candidates[c], run, codes);
+    std::size_t left = 0;
+    std::vector<std::vector<std::uint64_t>> values;
+    for (const auto& [begin, end] : runs) {
+      values.clear();
+      for (std::size_t i = begin; i < end; ++i) {
+        values.emplace_back();
+        for (const auto& code : codes) values.back().push_back(code->at(data.rows[i]));
+      }
+      std::sort(values.begin(), values.end());
+      for (std::size_t i = 0; i < values.size(); ++i)
+        left += (i > 0 && values[i] == values[i - 1]) || (i + 1 < values.size() && values[i] == values[i + 1]);
+    }
+    if (left >= out.left) continue;
+    out.left = left;
+    out.would_help = c;
+    if (left == 0) {
+      out.would_decide = c;
+      out.would_help.reset();
+      return out;
+    }
+  }
+  return out;
+}
+
+}  // namespace lofty

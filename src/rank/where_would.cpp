@@ -1,0 +1,156 @@
+#include "lofty/where_would.hpp"
+
+#include <cassert>
+#include <cmath>
+
+#include "lofty/error.hpp"
+#include "order/codes.hpp"
+#include "order/sort.hpp"
+#include "table/exact.hpp"
+
+namespace lofty {
+
+using namespace engine;
+
+namespace {
+
+template <class T>
+int three_way(const T& a, const T& b) {
+  return a < b ? -1 : b < a ? 1 : 0;
+}
+
+[[noreturn]] void mismatch(const Key& key, const Value& value) {
+  const bool number = key.element <= Element::decimal;
+  throw Error(Problem{Code::wrong_type,
+                      "`" + to_text(value) + "` cannot be compared with a key of " +
+                          (number                              ? "numbers"
+                           : key.element == Element::date      ? "dates"
+                           : key.element == Element::timestamp ? "timestamps"
+                                                               : "texts"),
+                      {},
+                      {},
+                      {}});
+}
+
+template <class T>
+const T& element(const Key& key, std::size_t row) {
+  return static_cast<const T*>(key.values)[row];
+}
+
+// A number of the key as a decimal; those of floats do not come here.
+Decimal decimal_at(const Key& key, std::size_t row) {
+  switch (key.element) {
+    case Element::int8: return {element<std::int8_t>(key, row), 0};
+    case Element::int16: return {element<std::int16_t>(key, row), 0};
+    case Element::int32: return {element<std::int32_t>(key, row), 0};
+    case Element::int64: return {element<std::int64_t>(key, row), 0};
+    case Element::uint8: return {element<std::uint8_t>(key, row), 0};
+    case Element::uint16: return {element<std::uint16_t>(key, row), 0};
+    case Element::uint32: return {element<std::uint32_t>(key, row), 0};
+    case Element::uint64: return {int128{element<std::uint64_t>(key, row)}, 0};
+    default: return element<Decimal>(key, row);
+  }
+}
+
+double double_at(const Key& key, std::size_t row) {
+  return key.element == Element::float32 ? double{element<float>(key, row)} : element<double>(key, row);
+}
+
+bool floating(const Key& key) { return key.element == Element::float32 || key.element == Element::float64; }
+
+bool null_at(const Key& key, std::size_t row) {
+  const auto& mask = key.options.null_mask;
+  return (!mask.empty() && mask[row] != 0) || (floating(key) && std::isnan(double_at(key, row)));
+}
+
+// The key's value at `row` against `value`, before direction and nulls.
+int compare_values(const Key& key, std::size_t row, const Value& value) {
+  if (floating(key)) {
+    if (const auto* number = std::get_if<double>(&value)) return three_way(double_at(key, row), *number);
+    if (const auto* exact = std::get_if<Decimal>(&value)) return three_way(double_at(key, row), exact->to_double());
+  } else if (key.element <= Element::decimal) {
+    if (const auto* exact = std::get_if<Decimal>(&value)) return three_way(decimal_at(key, row), *exact);
+  } else if (key.element == Element::date) {
+    if (const auto* date = std::get_if<Date>(&value)) return three_way(element<Date>(key, row).days, date->days);
+  } else if (key.element == Element::timestamp) {
+    if (const auto* moment = std::get_if<Timestamp>(&value))
+      return three_way(element<Timestamp>(key, row).microseconds, moment->microseconds);
+  } else if (const auto* text = std::get_if<std::string>(&value)) {
+    const std::string_view here = key.element == Element::view ? element<std::string_view>(key, row)
+                                                               : std::string_view(element<std::string>(key, row));
+    return compare_texts(here, *text, key.options.text, key.options.locale);
+  }
+  mismatch(key, value);
+}
+
+bool is_missing(const Value& value) {
+  const auto* const number = std::get_if<double>(&value);
+  return is_null(value) || (number != nullptr && std::isnan(*number));
+}
+
+// Does `row` come before (negative) or behind (positive) a row with these values? The first key of an order has its
+// nulls last whatever its options say; so has `first_nulls_last`.
+int compare_row(const std::vector<Key>& keys, std::size_t row, const std::vector<Value>& values,
+                bool first_nulls_last) {
+  for (std::size_t k = 0; k < keys.size(); ++k) {
+    const Key& key = keys[k];
+    const bool here = null_at(key, row), there = is_missing(values[k]);
+    if (here || there) {
+      if (here == there) continue;
+      const bool last = key.options.nulls == Nulls::last || (k == 0 && first_nulls_last);
+      return here == last ? 1 : -1;
+    }
+    const int way = compare_values(key, row, values[k]);
+    if (way != 0) return key.descending ? -way : way;
+  }
+  return 0;
+}
+
+// The first position in [begin, end) that does not come before; the positions are ordered.
+template <class Before>
+std::size_t first_not(std::size_t begin, std::size_t end, const Before& before) {
+  while (begin < end) {
+    const std::size_t middle = begin + (end - begin) / 2;
+    if (before(middle))
+      begin = middle + 1;
+    else
+      end = middle;
+  }
+  return begin;
+}
+
+}  // namespace
+
+double Standing::place(Ties ties) const {
+  const auto before = static_cast<double>(better), peers = static_cast<double>(equal);
+  switch (ties) {
+    case Ties::competition: return before + 1;
+    case Ties::modified:
+    case Ties::ordinal: return before + peers + 1;
+    case Ties::dense: return static_cast<double>(better_values) + 1;
+    case Ties::fractional: return before + 1 + peers / 2;
+  }
+  return 0;
+}
+
+Standing where_would(const Order& order, const Groups& within, const std::vector<Key>& by,
+                     const std::vector<Value>& group, const std::vector<Value>& values) {
+  assert(group.size() == within.keys.size() && values.size() == by.size() && !by.empty());
+  assert(!is_missing(values.front()) && "what has no value has no place");
+  const auto rows = order.rows();
+  const auto in_group = [&](std::size_t i) { return compare_row(within.keys, rows[i], group, false); };
+  const auto against = [&](std::size_t i) { return compare_row(by, rows[i], values, true); };
+  const std::size_t begin = first_not(0, order.size(), [&](std::size_t i) { return in_group(i) < 0; });
+  const std::size_t end = first_not(begin, order.size(), [&](std::size_t i) { return in_group(i) <= 0; });
+  const std::size_t ranked_end = first_not(begin, end, [&](std::size_t i) { return order.ranked(i); });
+  const std::size_t first = first_not(begin, ranked_end, [&](std::size_t i) { return against(i) < 0; });
+  const std::size_t last = first_not(first, ranked_end, [&](std::size_t i) { return against(i) <= 0; });
+  Standing out;
+  out.better = first - begin;
+  out.equal = last - first;
+  out.ranked = ranked_end - begin;
+  for (std::size_t i = begin; i < first; ++i) out.better_values += order.starts_peers(i);
+  return out;
+}
+
+}  // namespace lofty

@@ -1,0 +1,89 @@
+#include "lofty/where_would.hpp"
+
+#include <gtest/gtest.h>
+#include <rapidcheck/gtest.h>
+
+#include <cmath>
+
+#include "lofty/error.hpp"
+#include "lofty/undecided.hpp"
+
+using namespace lofty;
+
+TEST(WhereWould, AnAmountStand) {
+  const std::vector<double> spend{5000, 4200, 4200, 1000, std::nan("")};
+  const std::vector<Key> by{descending(spend)};
+  const Order o = order(by);
+  const Standing s = where_would(o, {}, by, {}, {Decimal(4200, 0)});
+  EXPECT_EQ(s.better, 1u);
+  EXPECT_EQ(s.equal, 2u);
+  EXPECT_EQ(s.ranked, 4u);
+  EXPECT_EQ(s.place(Ties::competition), 2);
+  EXPECT_EQ(s.place(Ties::modified), 4);
+  EXPECT_EQ(s.place(Ties::dense), 2);
+  EXPECT_EQ(s.place(Ties::ordinal), 4);
+  EXPECT_EQ(s.place(Ties::fractional), 3);
+  EXPECT_EQ(where_would(o, {}, by, {}, {9e9}).place(Ties::competition), 1);
+  EXPECT_EQ(where_would(o, {}, by, {}, {0.0}).place(Ties::competition), 5);
+  EXPECT_THROW(where_would(o, {}, by, {}, {std::string("much")}), Error);
+}
+
+TEST(WhereWould, TextsAndDatesAndOtherDirections) {
+  const std::vector<std::string> shop{"Älv", "Barrow", "crumb"};
+  const std::vector<Date> opened{{10}, {20}, {30}};
+  const std::vector<Timestamp> seen{{1}, {2}, {3}};
+  const std::vector<Key> by{ascending(shop), descending(opened), ascending(seen)};
+  const Order o = order(by);
+  EXPECT_EQ(where_would(o, {}, by, {}, {std::string("Barrow"), Date{20}, Timestamp{2}}).equal, 1u);
+  EXPECT_EQ(where_would(o, {}, by, {}, {std::string("Barrow"), Date{25}, Timestamp{2}}).better, 1u);
+  EXPECT_EQ(where_would(o, {}, by, {}, {std::string("Barrow"), Date{15}, Timestamp{2}}).better, 2u);
+  EXPECT_EQ(where_would(o, {}, by, {}, {std::string("Barrow"), Value{}, Value{}}).better, 2u);  // nulls last
+  EXPECT_EQ(where_would(o, {}, by, {}, {std::string("aal"), Date{15}, Timestamp{2}}).better, 0u);
+}
+
+// The place that the row gets when it is really added, behind all others.
+RC_GTEST_PROP(WhereWouldProperty, IsThePlaceOfTheAddedRow, ()) {
+  const auto size = static_cast<std::size_t>(*rc::gen::inRange(0, 30));
+  auto group = *rc::gen::container<std::vector<int>>(size, rc::gen::inRange(0, 3));
+  auto spend = *rc::gen::container<std::vector<std::int64_t>>(size, rc::gen::inRange<std::int64_t>(-4, 4));
+  auto name = *rc::gen::container<std::vector<std::string>>(size, rc::gen::element<std::string>("b", "a", "Ä", "z"));
+  auto mask =
+      *rc::gen::container<std::vector<std::uint8_t>>(size, rc::gen::weightedElement<std::uint8_t>({{5, 0}, {1, 1}}));
+  const bool down = *rc::gen::arbitrary<bool>(), name_down = *rc::gen::arbitrary<bool>();
+  const Nulls nulls = *rc::gen::element(Nulls::first, Nulls::last);
+  const auto keys = [&] {
+    const KeyOptions options{.nulls = nulls, .null_mask = mask};
+    return std::vector<Key>{down ? descending(spend, options) : ascending(spend, options),
+                            name_down ? descending(name) : ascending(name)};
+  };
+  const int to_group = *rc::gen::inRange(-1, 4);
+  const std::int64_t value = *rc::gen::inRange<std::int64_t>(-6, 6);
+  const std::string text = *rc::gen::element<std::string>("a", "b", "c", "Ä");
+  const auto before_keys = keys();
+  const Standing s = where_would(order(groups(group), before_keys), groups(group), before_keys, {Decimal(to_group, 0)},
+                                 {Decimal(value, 0), text});
+  group.push_back(to_group);
+  spend.push_back(value);
+  name.push_back(text);
+  mask.push_back(0);
+  const Order with = order(groups(group), keys());
+  for (const Ties ties : {Ties::competition, Ties::modified, Ties::dense, Ties::ordinal})
+    RC_ASSERT(s.place(ties) == places_by_row(with, ties).back());
+  RC_ASSERT(s.place(Ties::fractional) == fractional_places_by_row(with).back());
+}
+
+TEST(Undecided, CountsShowsAndNamesAColumn) {
+  const std::vector<int> spend{5, 7, 5, 5, 7}, account{1, 1, 1, 2, 2}, line{1, 2, 3, 4, 5};
+  const Order o = order({descending(spend)});
+  const Undecided found = undecided(o, {ascending(account), ascending(line)});
+  EXPECT_EQ(found.rows, 5u);
+  EXPECT_EQ(found.example, std::pair(1u, 4u));
+  EXPECT_EQ(found.would_decide, 1u);
+  EXPECT_FALSE(found.would_help);
+  const Undecided helped = undecided(o, {ascending(spend), ascending(account)});
+  EXPECT_FALSE(helped.would_decide);
+  EXPECT_EQ(helped.would_help, 1u);
+  EXPECT_EQ(helped.left, 2u);
+  EXPECT_EQ(undecided(order({ascending(line)})).rows, 0u);
+  EXPECT_FALSE(undecided(order({ascending(line)})).example);
+}
