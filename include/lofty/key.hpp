@@ -13,6 +13,7 @@
 
 #include "lofty/date.hpp"
 #include "lofty/decimal.hpp"
+#include "lofty/value.hpp"
 
 namespace lofty {
 
@@ -25,11 +26,18 @@ enum class TextOrder : std::uint8_t {
   code_point,  // by Unicode code points
 };
 
+// An order of one's own. Listed values that do not occur change nothing. Numbers are Decimal, or double for floats.
+struct CustomOrder {
+  std::vector<Value> first = {}, last = {};  // pinned in front and behind, in either direction; the rest as usual
+  std::vector<Value> sequence = {};          // the full order, which a direction turns round; forgotten values follow
+};
+
 struct KeyOptions {
   Nulls nulls = Nulls::last;  // in either direction
   TextOrder text = TextOrder::language;
   std::string locale = {};                       // "sv", "en_GB"; empty: the root locale
   std::span<const std::uint8_t> null_mask = {};  // empty, or as long as the values; non-zero is null
+  const CustomOrder* custom = nullptr;           // has to outlive the call
 };
 
 enum class Element : std::uint8_t {

@@ -35,6 +35,7 @@ struct Data {
   std::string as = {};
   ReadOptions read = {};
   std::vector<Join> joins = {};
+  std::string locale = {};  // whose rules order text ("sv", "en_GB"); empty: ICU's root, never the environment's
 };
 
 // A value that a reader may change from outside, `:name` in formulas.
@@ -46,10 +47,33 @@ struct Choice {
   std::vector<Value> among = {};  // empty: any
 };
 
+// An order of one's own for the values of a column. It affects sorting only: never equality, groups, min, or the places
+// of numbers.
+struct Ordering {
+  std::string column;
+  std::vector<Value> first = {}, last = {};  // pinned in front and behind, in either direction; the rest as usual
+  std::vector<Value> sequence = {};          // the full order; values that it forgets follow, as usual
+  TextOrder text = TextOrder::language;
+};
+
+// What a further place column holds.
+enum class Measure : std::uint8_t {
+  place,                    // a place, under a rule of its own, and by other keys where it says so
+  tiers,                    // equal-sized tiers from 1, as ISO SQL's ntile
+  share,                    // a column's share of its sum over the group
+  running_share,            // the same summed up to this place; tied entries share one value
+  percent_rank,             // (place - 1) / (ranked - 1)
+  cumulative_distribution,  // entries that are as good or better / ranked
+};
+
 // A further place column.
 struct Also {
   std::string name;
-  Ties ties = Ties::competition;
+  Ties ties = Ties::competition;  // place
+  Measure measure = Measure::place;
+  std::string by = {};    // place: a sort list of its own, "spend asc"; empty: the level's
+  std::string of = {};    // shares: of what, a column or total
+  std::size_t count = 0;  // tiers: how many
   friend bool operator==(const Also&, const Also&) = default;
 };
 
@@ -61,8 +85,9 @@ struct Level {
   std::string tiebreak = {};             // sort list that orders tied entries
   Ties ties = Ties::competition;
   std::vector<Also> also = {};
-  std::string rank_as = {};              // the place column's name; empty: rank
-  std::optional<std::size_t> best = {};  // keep the first N of every group
+  std::string rank_as = {};               // the place column's name; empty: rank
+  std::optional<std::size_t> best = {};   // keep the first N of every group
+  std::optional<std::size_t> worst = {};  // and, or instead, the last N
   Cut cut = Cut::with_ties;
 };
 
@@ -87,6 +112,7 @@ struct Ladder {
   std::vector<NamedFormula> totals = {};
   std::vector<Level> levels = {};  // at most one in this version
   Listing list = {};
+  std::vector<Ordering> orderings = {};
 };
 
 // Sets a choice from text, as an option does: "days", "90". Throws Error (unknown_choice, bad_choice).

@@ -4,6 +4,7 @@
 #include <cstddef>
 #include <cstdint>
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -12,6 +13,7 @@
 #include "lofty/ladder.hpp"
 #include "lofty/remark.hpp"
 #include "lofty/run.hpp"
+#include "lofty/where_would.hpp"
 
 namespace lofty {
 
@@ -21,11 +23,12 @@ struct StandingsData;
 
 // What a listed column is to the answer.
 enum class Role : std::uint8_t {
-  place,  // a place column
-  group,  // one of rank.within
-  key,    // one of rank.each
-  label,  // a column with one value per entry; of a row, where every row is an entry
-  total,  // a total
+  place,    // a place column
+  group,    // one of rank.within
+  key,      // one of rank.each
+  label,    // a column with one value per entry; of a row, where every row is an entry
+  total,    // a total
+  measure,  // a tier, share or distribution of rank.also
 };
 
 struct StandingColumn {
@@ -57,6 +60,13 @@ struct Accounting {
   std::size_t listed = 0;
 };
 
+// Where a value that no entry has would stand in one group.
+struct WouldStand {
+  std::vector<Value> group;            // of rank.within; empty without
+  Standing standing;                   // by the first key alone: entries equal on it are its peers
+  std::optional<Value> ahead, behind;  // the nearest values on either side
+};
+
 // The answer. Immutable and cheap to copy; safe to share between threads.
 class Standings {
  public:
@@ -75,6 +85,10 @@ class Standings {
   bool ranked(std::size_t row) const;
   // Does a new group of rank.within begin here? Always false when the listing mixes groups.
   bool starts_group(std::size_t row) const;
+  // "Where would 4,200.00 stand?" By group. `name` is the first key of rank.by as written, and value of its type.
+  // Throws Error (bad_value: nothing is ranked, unknown_word: another name, wrong_type). O(entries).
+  std::vector<WouldStand> where_would(const std::string& name, const Value& value) const;
+  Ties ties() const;  // of the first place column
   const std::vector<Remark>& remarks() const;
   const Accounting& accounting() const;
 

@@ -19,7 +19,8 @@ struct Standing {
   double place(Ties ties) const;  // were it added, behind its peers: 1 is the first
 };
 
-// `order` was made with `within` and `by`, whose arrays still hold. `group` has a value for each of `within`'s keys (a
+// `order` was made with `within` and `by`, whose arrays still hold, and without custom
+// orders. `group` has a value for each of `within`'s keys (a
 // group that does not occur has no rows), `values` one for each of `by`: Decimal for integer and decimal keys (compared
 // exactly), double or Decimal for floats, Date, Timestamp or std::string for the others; the first may not be null.
 // O(log n) comparisons, and a look at the better rows. Throws Error(wrong_type) for a value that cannot be compared

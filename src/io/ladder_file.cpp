@@ -39,8 +39,8 @@ class Reader {
 
   void read(const toml::table& root) {
     Ladder& ladder = out_.ladder;
-    section(root, "", {"title", "data", "choices", "figures", "rows", "totals", "rank", "keep", "list"},
-            {"periods", "windows", "orderings", "level", "alternatives", "window_defs", "across", "compare"});
+    section(root, "", {"title", "data", "choices", "figures", "rows", "totals", "rank", "keep", "list", "orderings"},
+            {"periods", "windows", "level", "alternatives", "window_defs", "across", "compare"});
     text(root, "title", "title", ladder.title);
     if (const auto* data = sub_table(root, "data", "data")) read_data(*data, ladder.data);
     if (const auto* choices = sub_table(root, "choices", "choices")) read_choices(*choices);
@@ -59,6 +59,7 @@ class Reader {
       ladder.levels.push_back(std::move(level));
     }
     if (const auto* list = sub_table(root, "list", "list")) read_list(*list, ladder.list);
+    if (const auto* orderings = sub_table(root, "orderings", "orderings")) read_orderings(*orderings);
   }
 
  private:
@@ -246,9 +247,10 @@ class Reader {
   }
 
   void read_data(const toml::table& table, Data& data) {
-    section(table, "data", {"from", "as", "join", "columns", "nulls", "header", "delimiter", "ragged"},
-            {"locale", "zone"});
+    section(table, "data", {"from", "as", "join", "columns", "nulls", "header", "delimiter", "ragged", "locale"},
+            {"zone"});
     text(table, "from", "data.from", data.from);
+    text(table, "locale", "data.locale", data.locale);
     text(table, "as", "data.as", data.as);
     read_options(table, "data", data.read);
     const toml::node* const joins = table.get("join");
@@ -373,27 +375,99 @@ class Reader {
     if (const toml::table* const also = sub_table(table, "also", "rank.also"))
       for (const auto& [name, node] : in_order(*also)) {
         const std::string path = "rank.also." + name;
-        if (node->is_table()) {
-          problem(Code::not_in_this_version, "`" + path + "`: only tie rules are in this version", path, node->source(),
-                  {}, name + " = \"dense\"");
-          continue;
-        }
-        Also one{name, Ties::competition};
-        ties(*also, name, path, one.ties);
+        Also one{name};
+        if (const toml::table* const measure = node->as_table())
+          read_measure(*measure, path, one);
+        else
+          ties(*also, name, path, one.ties);
         level.also.push_back(std::move(one));
       }
   }
 
-  void read_keep(const toml::table& table, Level& level) {
-    section(table, "keep", {"best", "cut"}, {"worst", "where", "unranked", "others"});
-    if (const toml::node* const node = table.get("best")) {
-      remember("keep.best", *node);
-      const auto* number = node->as_integer();
-      if (number == nullptr || number->get() < 1 || number->get() > 0xffffffff)
-        wrong_kind("keep.best", *node, "a whole number from 1 on");
-      else
-        level.best = static_cast<std::size_t>(number->get());
+  void read_measure(const toml::table& table, const std::string& path, Also& to) {
+    section(table, path, {"by", "ties", "tiers", "share", "running_share", "percent_rank", "cumulative_distribution"},
+            {});
+    std::size_t said = 0;
+    if (table.contains("by") || table.contains("ties")) {
+      ++said;
+      text(table, "by", path + ".by", to.by);
+      ties(table, "ties", path + ".ties", to.ties);
     }
+    for (const auto& [key, measure] :
+         {std::pair{"share", Measure::share}, std::pair{"running_share", Measure::running_share}})
+      if (table.contains(key)) {
+        ++said;
+        to.measure = measure;
+        text(table, key, path + "." + key, to.of);
+      }
+    for (const auto& [key, measure] : {std::pair{"percent_rank", Measure::percent_rank},
+                                       std::pair{"cumulative_distribution", Measure::cumulative_distribution}})
+      if (const toml::node* const node = table.get(key)) {
+        ++said;
+        to.measure = measure;
+        if (const auto* yes = node->as_boolean(); yes == nullptr || !yes->get())
+          wrong_kind(path + "." + key, *node, "true");
+      }
+    if (table.contains("tiers")) {
+      ++said;
+      to.measure = Measure::tiers;
+      if (const auto count = whole_number(table, "tiers", path + ".tiers")) to.count = *count;
+    }
+    if (said != 1)
+      problem(
+          Code::bad_value, "`" + path + "` says " + (said == 0 ? "nothing" : "more than one thing"), path,
+          table.source(), {},
+          "one of by = \"spend asc\", tiers = 4, share = \"spend\", running_share = \"spend\", percent_rank = true, "
+          "cumulative_distribution = true");
+  }
+
+  std::optional<std::size_t> whole_number(const toml::table& table, std::string_view key, const std::string& path) {
+    const toml::node* const node = table.get(key);
+    if (node == nullptr) return std::nullopt;
+    remember(path, *node);
+    const auto* const number = node->as_integer();
+    if (number != nullptr && number->get() >= 1 && number->get() <= 0xffffffff)
+      return static_cast<std::size_t>(number->get());
+    wrong_kind(path, *node, "a whole number from 1 on");
+    return std::nullopt;
+  }
+
+  void values(const toml::table& table, std::string_view key, const std::string& path, std::vector<Value>& to) {
+    const toml::node* const node = table.get(key);
+    if (node == nullptr) return;
+    remember(path, *node);
+    const toml::array* const list = node->as_array();
+    if (list == nullptr) return wrong_kind(path, *node, "a list of values");
+    for (const toml::node& element : *list) to.push_back(value_of(element));
+  }
+
+  void read_orderings(const toml::table& table) {
+    for (const auto& [column, node] : in_order(table)) {
+      const std::string path = "orderings." + column;
+      remember(path, *node);
+      const toml::table* const one = node->as_table();
+      if (one == nullptr) {
+        wrong_kind(path, *node, ("a section, written [" + path + "]").c_str());
+        continue;
+      }
+      section(*one, path, {"first", "last", "sequence", "text"}, {});
+      Ordering ordering{.column = column};
+      values(*one, "first", path + ".first", ordering.first);
+      values(*one, "last", path + ".last", ordering.last);
+      values(*one, "sequence", path + ".sequence", ordering.sequence);
+      std::string order;
+      if (word(*one, "text", path + ".text", {"language", "natural", "code point"}, order))
+        ordering.text = order == "natural"      ? TextOrder::natural
+                        : order == "code point" ? TextOrder::code_point
+                                                : TextOrder::language;
+      out_.ladder.orderings.push_back(std::move(ordering));
+    }
+  }
+
+  void read_keep(const toml::table& table, Level& level) {
+    section(table, "keep", {"best", "worst", "cut"}, {"where", "unranked", "others"});
+    level.best = whole_number(table, "best", "keep.best");
+    level.worst = whole_number(table, "worst", "keep.worst");
     std::string cut;
     if (word(table, "cut", "keep.cut", {"with ties", "strict"}, cut))
       level.cut = cut == "strict" ? Cut::strict : Cut::with_ties;

@@ -57,6 +57,7 @@ class Writer {
     formulas("totals", ladder.totals);
     for (const Level& level : ladder.levels) rank(level);
     listing(ladder.list);
+    orderings(ladder.orderings);
     return out_;
   }
 
@@ -75,6 +76,7 @@ class Writer {
   void data(const Data& data) {
     line("from", quoted(data.from));
     if (!data.as.empty()) line("as", quoted(data.as));
+    if (!data.locale.empty()) line("locale", quoted(data.locale));
     read_options(data.read);
     for (const Join& join : data.joins) {
       out_ += "\n[[data.join]]\n";
@@ -108,6 +110,37 @@ class Writer {
     for (const NamedFormula& formula : list_of) line(key(formula.name), quoted(formula.formula));
   }
 
+  static std::string also_text(const Also& also) {
+    switch (also.measure) {
+      case Measure::tiers: return "{ tiers = " + std::to_string(also.count) + " }";
+      case Measure::share: return "{ share = " + quoted(also.of) + " }";
+      case Measure::running_share: return "{ running_share = " + quoted(also.of) + " }";
+      case Measure::percent_rank: return "{ percent_rank = true }";
+      case Measure::cumulative_distribution: return "{ cumulative_distribution = true }";
+      default: break;
+    }
+    if (also.by.empty()) return quoted(ties_name(also.ties));
+    return "{ by = " + quoted(also.by) +
+           (also.ties == Ties::competition ? "" : ", ties = " + quoted(ties_name(also.ties))) + " }";
+  }
+
+  static std::string values(const std::vector<Value>& of) {
+    std::string out = "[";
+    for (std::size_t i = 0; i < of.size(); ++i) out += (i > 0 ? ", " : "") + value_text(of[i]);
+    return out + "]";
+  }
+
+  void orderings(const std::vector<Ordering>& list_of) {
+    for (const Ordering& one : list_of) {
+      section("orderings." + key(one.column));
+      if (!one.first.empty()) line("first", values(one.first));
+      if (!one.last.empty()) line("last", values(one.last));
+      if (!one.sequence.empty()) line("sequence", values(one.sequence));
+      if (one.text != TextOrder::language)
+        line("text", one.text == TextOrder::natural ? "\"natural\"" : "\"code point\"");
+    }
+  }
+
   void rank(const Level& level) {
     section("rank");
     if (!level.each.empty()) line("each", list(level.each));
@@ -118,13 +151,14 @@ class Writer {
     if (!level.also.empty()) {
       std::string also = "{ ";
       for (std::size_t i = 0; i < level.also.size(); ++i)
-        also += (i > 0 ? ", " : "") + key(level.also[i].name) + " = " + quoted(ties_name(level.also[i].ties));
+        also += (i > 0 ? ", " : "") + key(level.also[i].name) + " = " + also_text(level.also[i]);
       line("also", also + " }");
     }
     if (!level.rank_as.empty()) line("rank_as", quoted(level.rank_as));
-    if (!level.best && level.cut == Cut::with_ties) return;
+    if (!level.best && !level.worst && level.cut == Cut::with_ties) return;
     section("keep");
     if (level.best) line("best", std::to_string(*level.best));
+    if (level.worst) line("worst", std::to_string(*level.worst));
     if (level.cut == Cut::strict) line("cut", "\"strict\"");
   }
 

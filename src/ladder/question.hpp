@@ -72,6 +72,12 @@ struct SortKey {
   std::string text;
 };
 
+// A column of rank.also, as far as it needs names.
+struct AlsoUse {
+  std::vector<SortKey> by;  // empty: the level's
+  int of = -1;              // entry column
+};
+
 struct ListColumn {
   std::string name, heading;
   int column = -1;  // in the relation of places
@@ -91,6 +97,8 @@ struct Question {
   bool list_as_input = false;
   bool places = false;                   // is anything ranked?
   std::vector<std::string> place_names;  // rank, then rank.also
+  std::vector<AlsoUse> also;
+  std::vector<std::string> orderings;  // by Ladder::orderings: the name of the column that it is for
   std::vector<ListColumn> list_columns;
   int slots = 0;
 

@@ -9,6 +9,7 @@
 #include "formula/parser.hpp"
 #include "ladder/prose.hpp"
 #include "ladder/question.hpp"
+#include "order/codes.hpp"
 #include "table/nearest.hpp"
 
 namespace lofty::engine {
@@ -83,6 +84,7 @@ class Resolver {
     bind_where();
     bind_level();
     bind_list();
+    bind_orderings();
     check_types();
     tables_ = question_.tables;  // the columns that were mentioned
     return std::move(question_);
@@ -654,6 +656,17 @@ class Resolver {
   }
 
   Type place_type(std::size_t index) const {
+    if (index > 0) {
+      const Also& also = question_.level->also[index - 1];
+      if (also.measure == Measure::percent_rank || also.measure == Measure::cumulative_distribution)
+        return {.kind = Kind::decimal, .scale = 6};  // a division of counts
+      if (also.measure == Measure::share || also.measure == Measure::running_share) {
+        if (index > question_.also.size() || question_.also[index - 1].of < 0) return {};
+        const Type of = question_.entry_columns[static_cast<std::size_t>(question_.also[index - 1].of)].type;
+        return of.exact() ? Type{.kind = Kind::decimal, .scale = std::min(of.scale + 6, Decimal::max_digits)} : of;
+      }
+      if (also.measure == Measure::tiers) return {.kind = Kind::integer};
+    }
     const Ties ties = index == 0 ? question_.level->ties : question_.level->also[index - 1].ties;
     return ties == Ties::fractional ? Type{.kind = Kind::decimal, .scale = 1} : Type{.kind = Kind::integer};
   }
@@ -811,7 +824,7 @@ class Resolver {
       for (Parsed& total : totals_)
         if (total.state == State::fresh) bind_total(total);
     if (level.by.empty()) {
-      if (level.best || !level.tiebreak.empty() || !level.also.empty() || !level.within.empty())
+      if (level.best || level.worst || !level.tiebreak.empty() || !level.also.empty() || !level.within.empty())
         problem(Code::missing_key, "nothing says what to rank by", "rank.by", "by = \"spend desc\" under [rank]");
       return;
     }
@@ -823,7 +836,86 @@ class Resolver {
     }
     if (level.best && *level.best == 0)
       problem(Code::bad_value, "best = 0 keeps nothing", "keep.best", "leave it out to keep all");
+    if (level.worst && *level.worst == 0)
+      problem(Code::bad_value, "worst = 0 keeps nothing", "keep.worst", "leave it out to keep all");
+    bind_also(level);
     question_.place_names = place_names();
+  }
+
+  void bind_also(const Level& level) {
+    for (const Also& also : level.also) {
+      AlsoUse use;
+      const std::string key = "rank.also." + also.name;
+      if (!also.by.empty()) {
+        EntryScope scope(*this, false, false, key);
+        bind_sort(also.by, key, scope, true, use.by);
+      }
+      if (also.measure == Measure::tiers && (also.count == 0 || also.count > 0xffffffff))
+        problem(Code::bad_value, "tiers are counted from 1 on", key, "tiers = 4");
+      if (also.measure == Measure::share || also.measure == Measure::running_share) {
+        const auto origin = std::make_shared<Origin>(Origin{key, also.of});
+        try {
+          const Expression e = name_expression(also.of);
+          const NodePtr node = entry_name(e, origin, false, key);
+          use.of = node->column;
+          if (node->type.kind != Kind::unknown && !node->type.numeric())
+            problem(Code::wrong_type,
+                    "a share is one of numbers; " + quoted(also.of) + " is " + kind_name(node->type.kind), key, {}, {},
+                    also.of);
+        } catch (const Error& error) {
+          add(error, key);
+        }
+      }
+      question_.also.push_back(std::move(use));
+    }
+  }
+
+  // Which column each custom order is for. Values that cannot occur are said here; those that do not, in the answer.
+  void bind_orderings() {
+    if (!ladder_.data.locale.empty() && !is_locale(ladder_.data.locale))
+      problem(Code::bad_value, "no language has the code " + quoted(ladder_.data.locale), "data.locale",
+              "a locale is a language's code, with a country's behind it where it matters: sv, en_GB", {},
+              ladder_.data.locale);
+    for (const Ordering& ordering : ladder_.orderings) {
+      const std::string key = "orderings." + ordering.column;
+      const auto origin = std::make_shared<Origin>(Origin{key, ordering.column});
+      std::string column;
+      try {
+        Expression e = name_expression(ordering.column);
+        if (find_named(totals_, e) == nullptr) {
+          const NodePtr row = row_name(e, origin);
+          column = canonical_name(*row, e);
+          check_listed(ordering, row->type, key);
+        }
+      } catch (const Error& error) {
+        add(error, key);
+      }
+      if (!ordering.sequence.empty() && (!ordering.first.empty() || !ordering.last.empty()))
+        problem(Code::bad_value, "a sequence is the whole order: `first` and `last` have nothing to say beside it", key,
+                "put them into the sequence");
+      question_.orderings.push_back(column);
+    }
+  }
+
+  void check_listed(const Ordering& ordering, const Type& type, const std::string& key) {
+    std::vector<Value> all;
+    for (const auto* list : {&ordering.first, &ordering.last, &ordering.sequence})
+      for (const Value& value : *list) {
+        const bool fits = type.kind == Kind::unknown || (type.exact() && std::holds_alternative<Decimal>(value)) ||
+                          (type.kind == Kind::floating && std::holds_alternative<double>(value)) ||
+                          (type.kind == Kind::date && std::holds_alternative<Date>(value)) ||
+                          (type.kind == Kind::timestamp && std::holds_alternative<Timestamp>(value)) ||
+                          (type.kind == Kind::boolean && std::holds_alternative<bool>(value)) ||
+                          (type.kind == Kind::text && std::holds_alternative<std::string>(value));
+        if (!fits)
+          problem(Code::wrong_type,
+                  quoted(to_text(value)) + " is none of the values of " + quoted(ordering.column) + ", which is " +
+                      kind_name(type.kind),
+                  key);
+        if (std::find(all.begin(), all.end(), value) != all.end())
+          problem(Code::bad_value, quoted(to_text(value)) + " is listed twice", key);
+        all.push_back(value);
+      }
   }
 
   void bind_list() {

@@ -3,13 +3,18 @@
 #include "lofty/standings.hpp"
 
 #include <algorithm>
+#include <functional>
 #include <numeric>
+#include <set>
 
 #include "ladder/prose.hpp"
 #include "ladder/question.hpp"
 #include "ladder/standings_data.hpp"
 #include "ladder/totals.hpp"
+#include "order/custom_order.hpp"
 #include "order/sort.hpp"
+#include "rank/exact_sum.hpp"
+#include "rank/undecided.hpp"
 #include "table/parallel.hpp"
 #include "table/table_data.hpp"
 
@@ -67,6 +72,14 @@ class Asking {
     keep();
     list();
     remark(rows);
+    if (order_) {
+      data_->order = order_;
+      data_->by = by_columns_.front();
+      data_->by_name = q_.by.front().text;
+      data_->descending = q_.by.front().descending;
+      data_->ties = q_.level->ties;
+      for (const std::size_t group : q_.within) data_->within.push_back(entries_.columns[group]);
+    }
     data_->title = ladder_.title;
     data_->question = sentence();
     data_->shown_of_total = foot();
@@ -109,41 +122,77 @@ class Asking {
     }
   }
 
+  // The custom order of a column, if it has one.
+  const Ordering* ordering_of(const std::string& column, std::size_t& index) const {
+    for (index = 0; index < q_.orderings.size(); ++index)
+      if (q_.orderings[index] == column) return &ladder_.orderings[index];
+    return nullptr;
+  }
+
+  // The codes of one column, in the ladder's locale and the column's own order. Places of numbers have none.
+  void encode_column(const Column& column, const std::string& name, bool descending, Nulls nulls, bool places,
+                     KeyList& out) {
+    ColumnKey key{&column, descending, {.nulls = nulls, .locale = ladder_.data.locale}};
+    std::size_t index = 0;
+    const Ordering* const ordering = ordering_of(name, index);
+    if (ordering == nullptr || (places && column.type().numeric())) return encode(key, run_, out);
+    const bool used_before = orderings_used_.contains(index);
+    orderings_used_.insert(index);
+    key.options.text = ordering->text;
+    const CustomOrder listed{ordering->first, ordering->last, ordering->sequence};
+    if (listed.first.empty() && listed.last.empty() && listed.sequence.empty()) return encode(key, run_, out);
+    key.descending = false;
+    CustomKey custom{{}, [&column](std::size_t row) { return column.value(row); }, &listed, descending, nulls};
+    encode(key, run_, custom.usual);
+    CustomReport report;
+    encode_custom(std::move(custom), column.rows(), run_, out, &report);
+    if (!used_before) reports_.emplace_back(name, std::move(report));
+  }
+
   // Sort keys worked out over the entries, as codes, which refer to the columns that are kept beside them.
   KeyList codes_of(const std::vector<SortKey>& keys, const std::vector<ColumnPtr>& columns,
-                   std::vector<ColumnPtr>& kept) {
+                   std::vector<ColumnPtr>& kept, bool places = false) {
     KeyList codes;
     const ColumnSource source(entries_.count, columns);
     for (const SortKey& key : keys) {
-      kept.push_back(key.node->op == Op::name ? columns[static_cast<std::size_t>(key.node->column)]
-                                              : evaluate_column(*key.node, source, q_.slots, run_));
-      encode(ColumnKey{kept.back().get(), key.descending, {.nulls = key.nulls}}, run_, codes);
+      const bool named = key.node->op == Op::name;
+      const auto index = static_cast<std::size_t>(named ? key.node->column : 0);
+      kept.push_back(named ? columns[index] : evaluate_column(*key.node, source, q_.slots, run_));
+      encode_column(*kept.back(),
+                    named && index < q_.entry_columns.size() ? q_.entry_columns[index].name : std::string(),
+                    key.descending, key.nulls, places, codes);
     }
     return codes;
   }
 
   KeyList codes_of(const std::vector<std::size_t>& indices) {
     KeyList codes;
-    for (const std::size_t index : indices) encode(ColumnKey{entries_.columns[index].get(), false, {}}, run_, codes);
+    for (const std::size_t index : indices)
+      encode_column(*entries_.columns[index], q_.entry_columns[index].name, false, Nulls::last, false, codes);
     return codes;
+  }
+
+  // The order of places by `by`: the level's keys, or those of a column of rank.also.
+  Order order_by(const std::vector<SortKey>& by, std::vector<ColumnPtr>& by_columns) {
+    SortKeys keys;
+    std::vector<ColumnPtr> breakers;
+    keys.within = codes_of(q_.within);
+    KeyList codes = codes_of(by, entries_.columns, by_columns, true);
+    encode_nulls(*by_columns.front(), keys.by);
+    keys.flagged = !keys.by.empty();
+    for (auto& one : codes) keys.by.push_back(std::move(one));
+    // Behind the tie-breakers stands the entry's own key, which is unique: shuffled rows give the same standings.
+    keys.tiebreak = codes_of(q_.tiebreak, entries_.columns, breakers);
+    for (auto& one : codes_of(q_.row_level() ? std::vector<std::size_t>{} : q_.each))
+      keys.tiebreak.push_back(std::move(one));
+    return make_order(entries_.count, keys, run_);
   }
 
   void rank() {
     columns_ = entries_.columns;
     if (!q_.places) return;
-    SortKeys keys;
-    std::vector<ColumnPtr> breakers;
-    keys.within = codes_of(q_.within);
-    KeyList by = codes_of(q_.by, entries_.columns, by_columns_);
-    encode_nulls(*by_columns_.front(), keys.by);
-    keys.flagged = !keys.by.empty();
-    for (auto& codes : by) keys.by.push_back(std::move(codes));
-    // Behind the tie-breakers stands the entry's own key, which is unique: shuffled rows give the same standings.
-    keys.tiebreak = codes_of(q_.tiebreak, entries_.columns, breakers);
-    for (auto& codes : codes_of(q_.row_level() ? std::vector<std::size_t>{} : q_.each))
-      keys.tiebreak.push_back(std::move(codes));
-    order_.emplace(make_order(entries_.count, keys, run_));
-    competition_ = places(*order_, Ties::competition);
+    order_.emplace(order_by(q_.by, by_columns_));
+    competition_ = places(*order_, Ties::competition, run_);
     data_->tied.assign(entries_.count, 0);
     data_->ranked.assign(entries_.count, 0);
     const auto rows = order_->rows();
@@ -152,24 +201,116 @@ class Asking {
       const bool alone = order_->starts_peers(i) && (i + 1 == rows.size() || order_->starts_peers(i + 1));
       data_->tied[rows[i]] = order_->ranked(i) && !alone;
     }
-    add_place_column(q_.level->ties);
-    for (const Also& also : q_.level->also) add_place_column(also.ties);
+    add_place_column(*order_, q_.level->ties);
+    for (std::size_t a = 0; a < q_.also.size(); ++a) add_also(q_.level->also[a], q_.also[a]);
   }
 
-  void add_place_column(Ties ties) {
-    const bool fractional = ties == Ties::fractional;
-    const Type type = fractional ? Type{.kind = Kind::decimal, .scale = 1} : Type{.kind = Kind::integer};
-    Piece piece(type);
-    if (fractional) {
-      for (const double place : fractional_places_by_row(*order_))
-        place == 0 ? piece.add_null() : piece.add_integer(static_cast<std::int64_t>(place * 10));
-    } else {
-      for (const std::uint32_t place : places_by_row(*order_, ties))
-        place == 0 ? piece.add_null() : piece.add_integer(place);
+  void add_also(const Also& also, const AlsoUse& use) {
+    switch (also.measure) {
+      case Measure::place: {
+        std::vector<ColumnPtr> by_columns;
+        return use.by.empty() ? add_place_column(*order_, also.ties)
+                              : add_place_column(order_by(use.by, by_columns), also.ties);
+      }
+      case Measure::tiers:
+        return add_numbers(by_input_row(*order_, tiers(*order_, static_cast<std::uint32_t>(also.count))));
+      case Measure::percent_rank: return add_ratio(Ties::competition, 1);
+      case Measure::cumulative_distribution: return add_ratio(Ties::modified, 0);
+      default:
+        return add_shares(*entries_.columns[static_cast<std::size_t>(use.of)], also.measure == Measure::running_share);
     }
+  }
+
+  void add_column(Piece piece) {
+    const Type type = piece.type;
     std::vector<Piece> pieces;
     pieces.push_back(std::move(piece));
     columns_.push_back(Column::seal(type, std::move(pieces), Run{.threads = 1}));
+  }
+
+  void add_numbers(const std::vector<std::uint32_t>& numbers) {
+    Piece piece(Type{.kind = Kind::integer});
+    for (const std::uint32_t number : numbers) number == 0 ? piece.add_null() : piece.add_integer(number);
+    add_column(std::move(piece));
+  }
+
+  void add_place_column(const Order& order, Ties ties) {
+    if (ties != Ties::fractional) return add_numbers(places_by_row(order, ties, run_));
+    Piece piece(Type{.kind = Kind::decimal, .scale = 1});
+    for (const double place : fractional_places_by_row(order, run_))
+      place == 0 ? piece.add_null() : piece.add_integer(static_cast<std::int64_t>(place * 10));
+    add_column(std::move(piece));
+  }
+
+  // Calls work(begin, ranked end, end) for the positions of every group.
+  template <class Work>
+  void each_group(const Work& work) const {
+    for (std::size_t begin = 0; begin < order_->size();) {
+      std::size_t end = begin + 1, ranked = begin;
+      while (end < order_->size() && !order_->starts_group(end)) ++end;
+      while (ranked < end && order_->ranked(ranked)) ++ranked;
+      work(begin, ranked, end);
+      begin = end;
+    }
+  }
+
+  // (place - less) / (ranked - less), with six decimals: a division of counts.
+  void add_ratio(Ties ties, std::uint32_t less) {
+    const std::vector<std::uint32_t> place = places(*order_, ties, run_);
+    std::vector<std::int64_t> millionths(place.size(), int64_null);
+    each_group([&](std::size_t begin, std::size_t ranked, std::size_t) {
+      const auto whole = static_cast<std::int64_t>(ranked - begin) - less;
+      for (std::size_t i = begin; i < ranked; ++i)
+        millionths[i] =
+            whole == 0
+                ? 0
+                : static_cast<std::int64_t>(divide_half_even(int128{place[i] - less} * 1'000'000, int128{whole}));
+    });
+    Piece piece(Type{.kind = Kind::decimal, .scale = 6});
+    for (const std::int64_t one : by_input_row(*order_, millionths))
+      one == int64_null ? piece.add_null() : piece.add_integer(one);
+    add_column(std::move(piece));
+  }
+
+  // Of each entry, its value's part of the sum over its group, unranked entries included; or the sum up to its peers.
+  void add_shares(const Column& of, bool running) {
+    std::vector<Value> out(entries_.count);
+    const auto rows = order_->rows();
+    const bool exact = of.type().exact();
+    const int scale = exact ? std::min(of.type().scale + 6, Decimal::max_digits) : 0;
+    each_group([&](std::size_t begin, std::size_t ranked, std::size_t end) {
+      int128 whole = 0, so_far = 0;
+      ExactSum whole_floats, floats_so_far;
+      const auto add = [&](std::size_t i, int128& sum, ExactSum& floats) {
+        if (of.is_null(rows[i])) return;
+        if (!exact)
+          floats.add(of.float64(rows[i]));
+        else if (__builtin_add_overflow(sum, of.integer(rows[i]), &sum))
+          throw Error(Problem{Code::overflow, "the sum behind a share has more than 38 digits", {}, {}, {}});
+      };
+      for (std::size_t i = begin; i < end; ++i) add(i, whole, whole_floats);
+      const double divisor = whole_floats.value();
+      if (exact ? whole == 0 : divisor == 0) return;  // no share of nothing
+      const auto part = [&](int128 sum, double floats) -> Value {
+        if (!exact) return floats / divisor;
+        int128 quotient = 0;
+        if (!divide_decimals(sum, of.type().scale, whole, of.type().scale, scale, quotient))
+          throw Error(Problem{Code::overflow, "a share has more than 38 digits", {}, {}, {}});
+        return Decimal(quotient, scale);
+      };
+      for (std::size_t i = begin; !running && i < end; ++i)
+        if (!of.is_null(rows[i])) out[rows[i]] = part(exact ? of.integer(rows[i]) : 0, exact ? 0 : of.float64(rows[i]));
+      for (std::size_t i = begin; running && i < ranked;) {
+        std::size_t last = i;
+        do add(last++, so_far, floats_so_far);
+        while (last < ranked && !order_->starts_peers(last));
+        const Value share = part(so_far, exact ? 0 : floats_so_far.value());
+        for (; i < last; ++i) out[rows[i]] = share;
+      }
+    });
+    Piece piece(exact ? Type{.kind = Kind::decimal, .scale = scale} : Type{.kind = Kind::floating});
+    for (const Value& value : out) piece.add(value);
+    add_column(std::move(piece));
   }
 
   void account(const JoinedRows& rows) {
@@ -197,17 +338,30 @@ class Asking {
       return;
     }
     const auto rows = order_->rows();
-    const std::optional<std::size_t> best = q_.level->best;
-    std::size_t group_begin = 0;
-    for (std::size_t i = 0; i < rows.size(); ++i) {
-      if (order_->starts_group(i)) group_begin = i;
-      const std::size_t ordinal = i - group_begin + 1;
-      const bool in =
-          !best || (order_->ranked(i) && (q_.level->cut == Cut::strict ? ordinal : competition_[i]) <= *best);
-      if (in) data_->rows.push_back(rows[i]);
-      // The cut lies between the N-th and the next; when they are peers it goes through a tie.
-      if (best && order_->ranked(i) && ordinal == *best + 1 && !order_->starts_peers(i)) cuts_.push_back(i);
-    }
+    const std::optional<std::size_t> best = q_.level->best, worst = q_.level->worst;
+    const bool strict = q_.level->cut == Cut::strict;
+    each_group([&](std::size_t begin, std::size_t ranked, std::size_t end) {
+      if (!best && !worst) {
+        data_->rows.insert(data_->rows.end(), rows.begin() + static_cast<std::ptrdiff_t>(begin),
+                           rows.begin() + static_cast<std::ptrdiff_t>(end));
+        return;
+      }
+      // Positions before `front` are among the best, those from `back` on among the worst. A cut lies between two
+      // positions; when they are peers it goes through a tie.
+      std::size_t front = begin, back = ranked;
+      if (best) {
+        front = std::min(ranked, begin + *best);
+        if (front < ranked && !order_->starts_peers(front)) cuts_.push_back({front, true});
+        while (!strict && front > begin && front < ranked && !order_->starts_peers(front)) ++front;
+      }
+      if (worst) {
+        back = ranked - std::min(ranked - begin, *worst);
+        if (back > begin && back < ranked && !order_->starts_peers(back)) cuts_.push_back({back, false});
+        while (!strict && back > begin && !order_->starts_peers(back)) --back;
+      }
+      for (std::size_t i = begin; i < ranked; ++i)
+        if (i < front || i >= back) data_->rows.push_back(rows[i]);
+    });
   }
 
   void list() {
@@ -232,7 +386,7 @@ class Asking {
       const ColumnPtr& values = columns_[index];
       column.type = values->type();
       column.role = role_of(index);
-      if (column.role == Role::place) {
+      if (index >= q_.entry_columns.size()) {
         const std::size_t place = index - q_.entry_columns.size();
         column.ties = place == 0 ? q_.level->ties : q_.level->also[place - 1].ties;
       }
@@ -245,6 +399,9 @@ class Asking {
   }
 
   Role role_of(std::size_t index) const {
+    if (index > q_.entry_columns.size() &&
+        q_.level->also[index - q_.entry_columns.size() - 1].measure != Measure::place)
+      return Role::measure;
     if (index >= q_.entry_columns.size()) return Role::place;
     if (std::find(q_.within.begin(), q_.within.end(), index) != q_.within.end()) return Role::group;
     if (std::find(q_.each.begin(), q_.each.end(), index) != q_.each.end()) return Role::key;
@@ -365,8 +522,8 @@ class Asking {
     if (q_.places) {
       s += "; " + std::string(ties_name(q_.level->ties)) + " places";
       if (!ladder_.levels.front().tiebreak.empty()) s += ", ties told apart by " + ladder_.levels.front().tiebreak;
-      if (q_.level->best)
-        s += "; the best " + with_commas(*q_.level->best) + (q_.within.empty() ? "" : " of each") +
+      if (q_.level->best || q_.level->worst)
+        s += "; " + kept_words() + (q_.within.empty() ? "" : " of each") +
              (q_.level->cut == Cut::strict ? ", strictly" : ", ties at the cut kept");
     }
     if (q_.list_as_input) s += "; listed in the order of the input";
@@ -380,6 +537,14 @@ class Asking {
     for (const auto& overall : q_.overalls)
       s += " " + capitalized(overall->text) + " is " + shown(overall->uses.front()->value) + ".";
     return s;
+  }
+
+  // "the best 3", "the worst 3", "the best 3 and the worst 5"
+  std::string kept_words() const {
+    std::string words;
+    if (q_.level->best) words = "the best " + with_commas(*q_.level->best);
+    if (q_.level->worst) words += (words.empty() ? "the worst " : " and the worst ") + with_commas(*q_.level->worst);
+    return words;
   }
 
   std::string foot() const {
@@ -411,15 +576,63 @@ class Asking {
     if (q_.places) {
       remark_unranked();
       remark_cuts();
-      if (q_.row_level() && order_->undecided() > 0)
-        say("input-decides", counted(order_->undecided(), row_noun()) +
-                                 (order_->undecided() == 1 ? " equals" : " equal") +
-                                 " the one before on every key; their input order decides");
+      if (q_.row_level() && order_->undecided() > 0) remark_undecided();
     }
+    remark_orderings();
     if (entries_.count == 0)
       say("nothing-counts", entries_.read == 0 ? "the table has no rows"
                                                : "no " + row_noun() + " counts: the condition holds for none of " +
                                                      with_commas(entries_.read));
+  }
+
+  // Entries that only their input order tells apart, and a column that would.
+  void remark_undecided() {
+    std::vector<std::function<void(KeyList&)>> candidates;
+    std::vector<std::string> names;
+    for (std::size_t c = 0; c < entries_.columns.size(); ++c) {
+      const bool key = std::any_of(q_.by.begin(), q_.by.end(), [&](const SortKey& k) {
+        return k.node->op == Op::name && k.node->column == static_cast<int>(c);
+      });
+      if (key || !entries_.columns[c]) continue;
+      names.push_back(q_.entry_columns[c].name);
+      candidates.push_back([this, c](KeyList& out) {
+        encode(ColumnKey{entries_.columns[c].get(), false, {}}, run_, out);
+      });
+    }
+    const Undecided found = find_undecided(*order_, candidates);
+    std::string text = counted(found.rows, row_noun()) + " are equal to another on every key (" +
+                       entry_name(found.example->first) + " and " + entry_name(found.example->second) +
+                       " for two); their input order decides";
+    if (found.would_decide)
+      text += "; " + quoted(names[*found.would_decide]) + " as a tie-breaker would tell them apart";
+    if (found.would_help)
+      text += "; " + quoted(names[*found.would_help]) + " as a tie-breaker would leave " + with_commas(found.left);
+    say("input-decides", std::move(text));
+  }
+
+  // What custom orders list in vain, and what they forget.
+  void remark_orderings() {
+    const auto names = [](const std::vector<Value>& values) {
+      std::vector<std::string> some;
+      for (const Value& value : values) {
+        if (some.size() == 3) break;
+        some.push_back(quoted(to_text(value)));
+      }
+      if (values.size() > some.size()) some.push_back(counted(values.size() - some.size(), "other"));
+      return lofty::engine::listed(some);
+    };
+    for (const auto& [column, report] : reports_) {
+      if (!report.absent.empty())
+        say("listed-value-absent", "orderings." + column + " lists " + names(report.absent) + ", which " +
+                                       (report.absent.size() == 1 ? "does" : "do") + " not occur");
+      if (!report.forgotten.empty())
+        say("sequence-forgot", "the sequence of " + quoted(column) + " does not name " + names(report.forgotten) +
+                                   "; " + (report.forgotten.size() == 1 ? "it comes" : "they come") + " behind it");
+    }
+    for (std::size_t o = 0; o < ladder_.orderings.size(); ++o)
+      if (!orderings_used_.contains(o))
+        say("unused-ordering", "orderings." + ladder_.orderings[o].column + " changes nothing: nothing is sorted by " +
+                                   quoted(ladder_.orderings[o].column));
   }
 
   static std::string examples(const std::vector<std::string>& list, std::size_t total) {
@@ -501,7 +714,7 @@ class Asking {
   }
 
   void remark_cuts() {
-    for (const std::size_t at : cuts_) {
+    for (const auto& [at, best] : cuts_) {
       const auto rows = order_->rows();
       std::size_t begin = at, end = at;
       while (!order_->starts_peers(begin)) --begin;
@@ -520,12 +733,13 @@ class Asking {
       };
       const std::string tie = counted_entries(end - begin) + " share place " + with_commas(competition_[begin]) +
                               group + " (" + quoted(q_.by.front().text) + " " + value + ")";
-      const std::string asked = "; the best " + with_commas(*q_.level->best) + " were asked for";
+      const std::string asked = std::string("; the ") + (best ? "best " : "worst ") +
+                                with_commas(best ? *q_.level->best : *q_.level->worst) + " were asked for";
       if (q_.level->cut == Cut::with_ties)
         say("tie-at-cut", tie + asked + ", and all that tie are listed: " + name(begin, end));
       else
-        say("tie-at-cut", tie + asked + ", strictly: " + name(at, end) + " left out, " + name(begin, at) +
-                              " kept, decided by " + decider(at));
+        say("tie-at-cut", tie + asked + ", strictly: " + (best ? name(at, end) : name(begin, at)) + " left out, " +
+                              (best ? name(begin, at) : name(at, end)) + " kept, decided by " + decider(at));
     }
   }
 
@@ -553,7 +767,13 @@ class Asking {
   std::vector<ColumnPtr> by_columns_;
   std::optional<Order> order_;
   std::vector<std::uint32_t> competition_;  // by position
-  std::vector<std::size_t> cuts_;           // positions at which a cut goes through a tie
+  struct TiedCut {
+    std::size_t at;  // the position behind the cut
+    bool best;       // of the best, or of the worst
+  };
+  std::vector<TiedCut> cuts_;
+  std::set<std::size_t> orderings_used_;
+  std::vector<std::pair<std::string, CustomReport>> reports_;  // by column, of its own order
 };
 
 }  // namespace
@@ -582,6 +802,54 @@ Value Standings::value(std::size_t row, std::size_t column) const {
 bool Standings::tied(std::size_t row) const { return !data_->tied.empty() && data_->tied[data_->rows[row]] != 0; }
 bool Standings::ranked(std::size_t row) const { return !data_->ranked.empty() && data_->ranked[data_->rows[row]] != 0; }
 bool Standings::starts_group(std::size_t row) const { return data_->group_start[row] != 0; }
+std::vector<WouldStand> Standings::where_would(const std::string& name, const Value& value) const {
+  const auto fail = [&](Code code, std::string sentence, std::string advice) {
+    return Error(Problem{code, std::move(sentence), {}, {}, std::move(advice)});
+  };
+  if (!data_->order) throw fail(Code::bad_value, "nothing is ranked here, so nothing has a place", "--by 'spend desc'");
+  if (name != data_->by_name)
+    throw fail(Code::unknown_word, "places go by " + quoted(data_->by_name) + ", not by " + quoted(name),
+               data_->by_name + " = ...");
+  const Column& by = *data_->by;
+  const bool comparable = (by.type().exact() && std::holds_alternative<Decimal>(value)) ||
+                          (by.type().kind == Kind::floating && std::holds_alternative<double>(value)) ||
+                          (by.type().kind == Kind::date && std::holds_alternative<Date>(value)) ||
+                          (by.type().kind == Kind::timestamp && std::holds_alternative<Timestamp>(value)) ||
+                          (by.type().kind == Kind::boolean && std::holds_alternative<bool>(value));
+  if (!comparable)
+    throw fail(Code::wrong_type,
+               quoted(to_text(value)) + " cannot stand among values of " + quoted(name) + ", which is " +
+                   kind_name(by.type().kind),
+               {});
+  std::vector<WouldStand> out;
+  const Order& order = *data_->order;
+  const auto rows = order.rows();
+  for (std::size_t begin = 0; begin < order.size() || (begin == 0 && order.size() == 0 && out.empty());) {
+    std::size_t end = std::min(begin + 1, order.size());
+    while (end < order.size() && !order.starts_group(end)) ++end;
+    WouldStand one;
+    for (const ColumnPtr& group : data_->within) one.group.push_back(group->value(rows[begin]));
+    for (std::size_t i = begin; i < end && order.ranked(i); ++i) {
+      const Value here = by.value(rows[i]);
+      ++one.standing.ranked;
+      if (here == value) {
+        ++one.standing.equal;
+      } else if ((here < value) != data_->descending) {
+        ++one.standing.better;
+        one.standing.better_values += i == begin || by.value(rows[i - 1]) != here;
+        one.ahead = here;
+      } else if (!one.behind) {
+        one.behind = here;
+      }
+    }
+    out.push_back(std::move(one));
+    if (order.size() == 0) break;
+    begin = end;
+  }
+  return out;
+}
+
+Ties Standings::ties() const { return data_->ties; }
 const std::vector<Remark>& Standings::remarks() const { return data_->remarks; }
 const Accounting& Standings::accounting() const { return data_->accounting; }
 

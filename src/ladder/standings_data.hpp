@@ -1,9 +1,11 @@
 #pragma once
 // What a Standings holds.
 
+#include <optional>
 #include <string>
 #include <vector>
 
+#include "lofty/order.hpp"
 #include "lofty/standings.hpp"
 #include "table/column.hpp"
 
@@ -18,6 +20,13 @@ struct StandingsData {
   std::vector<std::uint8_t> group_start;   // by listed row
   std::vector<Remark> remarks;
   Accounting accounting;
+  // What places go by; none when nothing is ranked.
+  std::optional<Order> order;
+  ColumnPtr by;  // the first key, by entry
+  std::vector<ColumnPtr> within;
+  std::string by_name;
+  bool descending = false;
+  Ties ties = Ties::competition;
 };
 
 }  // namespace lofty::engine

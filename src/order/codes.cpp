@@ -5,6 +5,7 @@
 #include <cmath>
 #include <mutex>
 
+#include "order/custom_order.hpp"
 #include "table/parallel.hpp"
 
 namespace lofty::engine {
@@ -327,9 +328,26 @@ bool is_nan(const Key& key, std::size_t i) {
   return std::isnan(static_cast<const T*>(key.values)[i]);
 }
 
+template <class T>
+const T& element(const Key& key, std::size_t row) {
+  return static_cast<const T*>(key.values)[row];
+}
+
 }  // namespace
 
 void encode(const Key& key, const Run& run, KeyList& out) {
+  if (key.options.custom != nullptr) {
+    Key plain = key;
+    plain.options.custom = nullptr;
+    plain.descending = false;
+    CustomKey custom{{},
+                     [plain](std::size_t row) { return value_at(plain, row); },
+                     key.options.custom,
+                     key.descending,
+                     key.options.nulls};
+    encode(plain, run, custom.usual);
+    return encode_custom(std::move(custom), key.size, run, out);
+  }
   switch (key.element) {
     case Element::int8: return encode_numbers<std::int8_t>(key, run, out);
     case Element::int16: return encode_numbers<std::int16_t>(key, run, out);
@@ -347,6 +365,29 @@ void encode(const Key& key, const Run& run, KeyList& out) {
     case Element::view: return encode_texts<std::string_view>(key, run, out);
     case Element::string: return encode_texts<std::string>(key, run, out);
   }
+}
+
+Value value_at(const Key& key, std::size_t row) {
+  if (!key.options.null_mask.empty() && key.options.null_mask[row] != 0) return {};
+  const auto floating = [](double value) { return std::isnan(value) ? Value{} : Value(value + 0.0); };
+  switch (key.element) {
+    case Element::int8: return Decimal(element<std::int8_t>(key, row), 0);
+    case Element::int16: return Decimal(element<std::int16_t>(key, row), 0);
+    case Element::int32: return Decimal(element<std::int32_t>(key, row), 0);
+    case Element::int64: return Decimal(element<std::int64_t>(key, row), 0);
+    case Element::uint8: return Decimal(element<std::uint8_t>(key, row), 0);
+    case Element::uint16: return Decimal(element<std::uint16_t>(key, row), 0);
+    case Element::uint32: return Decimal(element<std::uint32_t>(key, row), 0);
+    case Element::uint64: return Decimal(int128{element<std::uint64_t>(key, row)}, 0);
+    case Element::float32: return floating(element<float>(key, row));
+    case Element::float64: return floating(element<double>(key, row));
+    case Element::decimal: return element<Decimal>(key, row);
+    case Element::date: return element<Date>(key, row);
+    case Element::timestamp: return element<Timestamp>(key, row);
+    case Element::view: return std::string(element<std::string_view>(key, row));
+    case Element::string: return element<std::string>(key, row);
+  }
+  return {};
 }
 
 void encode_nulls(const Key& key, const Run&, KeyList& out) {

@@ -40,6 +40,9 @@ using KeyList = std::vector<std::unique_ptr<KeyCodes>>;
 // sorted here.
 void encode(const Key& key, const Run& run, KeyList& out);
 
+// What a key has at a row; null for NaN.
+Value value_at(const Key& key, std::size_t row);
+
 // 1 where a row's value is null; nothing is appended when there is none. Put in front of a key, it has nulls stand
 // last.
 void encode_nulls(const Key& key, const Run& run, KeyList& out);
@@ -58,6 +61,8 @@ std::unique_ptr<KeyCodes> picked(const KeyCodes& key, const std::vector<std::uin
 // Where each distinct text stands among them, from 0. O(d log d); collation keys are made once a text.
 std::vector<std::uint32_t> text_ranks(const std::vector<std::string_view>& distinct, TextOrder order,
                                       const std::string& locale, const Run& run);
+// Is this a language's code, perhaps with a country's and more behind it?
+bool is_locale(const std::string& name);
 // The same order for two texts: negative, 0 (only for equal ones) or positive.
 int compare_texts(std::string_view a, std::string_view b, TextOrder order, const std::string& locale);
 

@@ -64,6 +64,11 @@ std::vector<std::uint32_t> text_ranks(const std::vector<std::string_view>& disti
   return ranks;
 }
 
+bool is_locale(const std::string& name) {
+  const icu::Locale locale(name.c_str());
+  return !locale.isBogus() && locale.getISO3Language()[0] != '\0';
+}
+
 int compare_texts(std::string_view a, std::string_view b, TextOrder order, const std::string& locale) {
   if (order != TextOrder::code_point && a != b) {
     const auto collator = open_collator(order, locale);

@@ -5,6 +5,8 @@
 #include <cstdint>
 #include <vector>
 
+#include "order/numbering.hpp"
+
 namespace lofty::engine {
 
 // A value as a number that equals another's exactly when the values are equal: an integer, a double's bits, a code of
@@ -14,14 +16,6 @@ struct Cell {
   std::uint8_t tag = 0;
   friend bool operator==(const Cell&, const Cell&) = default;
 };
-
-inline std::uint64_t mix(std::uint64_t x) {  // the finalizer of MurmurHash3 (A. Appleby), a bijection
-  x ^= x >> 33;
-  x *= 0xff51afd7ed558ccdULL;
-  x ^= x >> 33;
-  x *= 0xc4ceb9fe1a85ec53ULL;
-  return x ^ (x >> 33);
-}
 
 // (prefix, cell) -> id, dense from 0 and in the order of insertion. Open addressing with linear probing over 32-bit
 // slots, at most 3/4 full; entries lie apart and never move, so ids can index arrays.

@@ -3,14 +3,16 @@
 #include <algorithm>
 #include <cassert>
 
-#include "order/codes.hpp"
 #include "order/sort.hpp"
+#include "rank/undecided.hpp"
 
 namespace lofty {
 
 using namespace engine;
 
-Undecided undecided(const Order& order, const std::vector<Key>& candidates, const Run& run) {
+namespace engine {
+
+Undecided find_undecided(const Order& order, const std::vector<std::function<void(KeyList&)>>& candidates) {
   Undecided out;
   const OrderData& data = order.data();
   // Runs of positions that are equal on every key, two at the least.
@@ -28,9 +30,8 @@ Undecided undecided(const Order& order, const std::vector<Key>& candidates, cons
   out.example = {data.rows[runs.front().first], data.rows[runs.front().first + 1]};
   out.left = out.rows;
   for (std::size_t c = 0; c < candidates.size(); ++c) {
-    assert(candidates[c].size == order.size());
     KeyList codes;
-    encode(candidates[c], run, codes);
+    candidates[c](codes);
     std::size_t left = 0;
     std::vector<std::vector<std::uint64_t>> values;
     for (const auto& [begin, end] : runs) {
@@ -53,6 +54,17 @@ Undecided undecided(const Order& order, const std::vector<Key>& candidates, cons
     }
   }
   return out;
+}
+
+}  // namespace engine
+
+Undecided undecided(const Order& order, const std::vector<Key>& candidates, const Run& run) {
+  std::vector<std::function<void(KeyList&)>> encoders;
+  for (const Key& key : candidates) {
+    assert(key.size == order.size());
+    encoders.push_back([&](KeyList& out) { encode(key, run, out); });
+  }
+  return find_undecided(order, encoders);
 }
 
 }  // namespace lofty

@@ -32,53 +32,15 @@ int three_way(const T& a, const T& b) {
                       {}});
 }
 
-template <class T>
-const T& element(const Key& key, std::size_t row) {
-  return static_cast<const T*>(key.values)[row];
-}
-
-// A number of the key as a decimal; those of floats do not come here.
-Decimal decimal_at(const Key& key, std::size_t row) {
-  switch (key.element) {
-    case Element::int8: return {element<std::int8_t>(key, row), 0};
-    case Element::int16: return {element<std::int16_t>(key, row), 0};
-    case Element::int32: return {element<std::int32_t>(key, row), 0};
-    case Element::int64: return {element<std::int64_t>(key, row), 0};
-    case Element::uint8: return {element<std::uint8_t>(key, row), 0};
-    case Element::uint16: return {element<std::uint16_t>(key, row), 0};
-    case Element::uint32: return {element<std::uint32_t>(key, row), 0};
-    case Element::uint64: return {int128{element<std::uint64_t>(key, row)}, 0};
-    default: return element<Decimal>(key, row);
-  }
-}
-
-double double_at(const Key& key, std::size_t row) {
-  return key.element == Element::float32 ? double{element<float>(key, row)} : element<double>(key, row);
-}
-
-bool floating(const Key& key) { return key.element == Element::float32 || key.element == Element::float64; }
-
-bool null_at(const Key& key, std::size_t row) {
-  const auto& mask = key.options.null_mask;
-  return (!mask.empty() && mask[row] != 0) || (floating(key) && std::isnan(double_at(key, row)));
-}
-
-// The key's value at `row` against `value`, before direction and nulls.
-int compare_values(const Key& key, std::size_t row, const Value& value) {
-  if (floating(key)) {
-    if (const auto* number = std::get_if<double>(&value)) return three_way(double_at(key, row), *number);
-    if (const auto* exact = std::get_if<Decimal>(&value)) return three_way(double_at(key, row), exact->to_double());
-  } else if (key.element <= Element::decimal) {
-    if (const auto* exact = std::get_if<Decimal>(&value)) return three_way(decimal_at(key, row), *exact);
-  } else if (key.element == Element::date) {
-    if (const auto* date = std::get_if<Date>(&value)) return three_way(element<Date>(key, row).days, date->days);
-  } else if (key.element == Element::timestamp) {
-    if (const auto* moment = std::get_if<Timestamp>(&value))
-      return three_way(element<Timestamp>(key, row).microseconds, moment->microseconds);
-  } else if (const auto* text = std::get_if<std::string>(&value)) {
-    const std::string_view here = key.element == Element::view ? element<std::string_view>(key, row)
-                                                               : std::string_view(element<std::string>(key, row));
-    return compare_texts(here, *text, key.options.text, key.options.locale);
+// What a key holds against `value`, before direction and nulls.
+int compare_values(const Key& key, const Value& here, const Value& value) {
+  if (const auto* left = std::get_if<double>(&here)) {
+    if (const auto* number = std::get_if<double>(&value)) return three_way(*left, *number);
+    if (const auto* exact = std::get_if<Decimal>(&value)) return three_way(*left, exact->to_double());
+  } else if (here.index() == value.index()) {
+    const auto* const left_text = std::get_if<std::string>(&here);
+    if (left_text == nullptr) return three_way(here, value);
+    return compare_texts(*left_text, std::get<std::string>(value), key.options.text, key.options.locale);
   }
   mismatch(key, value);
 }
@@ -94,13 +56,14 @@ int compare_row(const std::vector<Key>& keys, std::size_t row, const std::vector
                 bool first_nulls_last) {
   for (std::size_t k = 0; k < keys.size(); ++k) {
     const Key& key = keys[k];
-    const bool here = null_at(key, row), there = is_missing(values[k]);
-    if (here || there) {
-      if (here == there) continue;
+    assert(key.options.custom == nullptr && "a custom order knows the values of the data only");
+    const Value here = value_at(key, row);
+    if (is_null(here) || is_missing(values[k])) {
+      if (is_null(here) && is_missing(values[k])) continue;
       const bool last = key.options.nulls == Nulls::last || (k == 0 && first_nulls_last);
-      return here == last ? 1 : -1;
+      return is_null(here) == last ? 1 : -1;
     }
-    const int way = compare_values(key, row, values[k]);
+    const int way = compare_values(key, here, values[k]);
     if (way != 0) return key.descending ? -way : way;
   }
   return 0;

@@ -52,7 +52,7 @@ std::string float_text(double value) {
 std::string cell(const Standings& s, std::size_t row, std::size_t column, int decimals) {
   const StandingColumn& c = s.columns()[column];
   const Value value = s.value(row, column);
-  if (is_null(value)) return c.role == Role::place ? "\xE2\x80\x93" : "(none)";
+  if (is_null(value)) return c.role == Role::place || c.role == Role::measure ? "\xE2\x80\x93" : "(none)";
   if (const auto* number = std::get_if<Decimal>(&value)) {
     if (c.role == Role::place) return number->rescaled(decimals)->text();
     const Decimal rounded = number->rescaled(decimals).value_or(*number);

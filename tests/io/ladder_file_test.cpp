@@ -103,6 +103,15 @@ TEST(LadderFile, ProblemsHavePlacesAndNearestWords) {
       {"[keep]\ncut = \"stric\"\n", "`keep.cut` is with ties or strict, not `stric`", "strict", 2, 7},
       {"[rank]\neach = \"shop\"\n", "`rank.each` has to be a list of texts, like [\"shop_no\"]", "", 2, 8},
       {"[rank]\nby = 3\n", "`rank.by` has to be text in quotes", "", 2, 6},
+      {"[rank.also]\np = { share = \"spend\", tiers = 3 }\n", "`rank.also.p` says more than one thing", "", 2, 5},
+      {"[rank.also]\np = { tiers = 0 }\n", "`rank.also.p.tiers` has to be a whole number from 1 on", "", 2, 15},
+      {"[rank.also]\np = { shares = \"x\", by = \"x asc\" }\n", "`rank.also.p` has no key `shares`", "share", 2, 7},
+      {"[rank.also]\np = { percent_rank = false }\n", "`rank.also.p.percent_rank` has to be true", "", 2, 22},
+      {"[orderings]\nvalley = [\"a\"]\n", "`orderings.valley` has to be a section, written [orderings.valley]", "", 2,
+       10},
+      {"[orderings.valley]\nfirst = \"a\"\n", "`orderings.valley.first` has to be a list of values", "", 2, 9},
+      {"[orderings.valley]\ntext = \"alphabet\"\n",
+       "`orderings.valley.text` is language, natural or code point, not `alphabet`", "", 2, 8},
       {"[rank]\nhaving = \"x > 1\"\n", "`rank.having` is not in this version", "", 2, 1},
       {"[windows]\nshare = \"1\"\n", "`windows` is not in this version", "", 1, 2},
       {"[[data.join]]\nwith = \"b\"\non = [\"x\"]\nkind = \"full\"\n",
@@ -118,7 +127,7 @@ TEST(LadderFile, ProblemsHavePlacesAndNearestWords) {
     EXPECT_EQ(found[0].place.line, c.line) << c.toml;
     EXPECT_EQ(found[0].place.column, c.column) << c.toml;
   }
-  EXPECT_EQ(problems_of("[rank]\nties = \"x\"\nb = 1\n[keep]\nworst = 3\n").size(), 3u);  // all at once
+  EXPECT_EQ(problems_of("[rank]\nties = \"x\"\nb = 1\n[keep]\nunranked = true\n").size(), 3u);  // all at once
 }
 
 // A control character once stopped the process in an assertion of toml++.
@@ -239,12 +248,29 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
                 .rank_as = any_text()};
     if (*rc::gen::arbitrary<bool>()) level.best = static_cast<std::size_t>(*rc::gen::inRange(1, 100));
     if (*rc::gen::arbitrary<bool>()) level.cut = Cut::strict;
-    if (*rc::gen::arbitrary<bool>()) level.also.push_back({any_name(), Ties::modified});
+    if (*rc::gen::arbitrary<bool>()) level.worst = static_cast<std::size_t>(*rc::gen::inRange(1, 100));
+    const auto names = any_formulas();  // with different names
+    for (const NamedFormula& named : names) {
+      const std::vector<Also> any{{.name = named.name, .ties = Ties::modified},
+                                  {.name = named.name, .ties = Ties::dense, .by = "b" + named.formula},
+                                  {.name = named.name, .measure = Measure::tiers, .count = 4},
+                                  {.name = named.name, .measure = Measure::share, .of = named.formula},
+                                  {.name = named.name, .measure = Measure::running_share, .of = named.formula},
+                                  {.name = named.name, .measure = Measure::percent_rank},
+                                  {.name = named.name, .measure = Measure::cumulative_distribution}};
+      level.also.push_back(any[*rc::gen::inRange<std::size_t>(0, any.size())]);
+    }
     l.levels.push_back(level);
   }
   l.list.order = any_text();
   l.list.columns = any_texts();
   if (*rc::gen::arbitrary<bool>()) l.list.headings.emplace_back(any_name(), any_text());
+  l.data.locale = *rc::gen::element<std::string>("", "sv", "en_GB");
+  if (*rc::gen::arbitrary<bool>())
+    l.orderings.push_back({.column = any_name(),
+                           .first = {any_value(), any_value()},
+                           .sequence = {any_value()},
+                           .text = *rc::gen::element(TextOrder::language, TextOrder::natural, TextOrder::code_point)});
   const std::string text = ladder_text(l);
   RC_LOG() << text;
   const Ladder back = read_ladder(text, "x").ladder;
@@ -261,6 +287,12 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
   if (!l.levels.empty())
     RC_ASSERT(back.levels[0].each == l.levels[0].each && back.levels[0].by == l.levels[0].by &&
               back.levels[0].best == l.levels[0].best && back.levels[0].also == l.levels[0].also);
+  if (!l.levels.empty()) RC_ASSERT(back.levels[0].worst == l.levels[0].worst);
+  RC_ASSERT(back.data.locale == l.data.locale);
+  RC_ASSERT(back.orderings.size() == l.orderings.size());
+  if (!l.orderings.empty())
+    RC_ASSERT(back.orderings[0].column == l.orderings[0].column && back.orderings[0].first == l.orderings[0].first &&
+              back.orderings[0].sequence == l.orderings[0].sequence && back.orderings[0].text == l.orderings[0].text);
   RC_ASSERT(back.list.columns == l.list.columns);
   RC_ASSERT(back.list.headings == l.list.headings);
 }

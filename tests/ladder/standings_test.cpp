@@ -274,6 +274,114 @@ TEST(Standings, ACutThroughATieIsNeverSilent) {
   EXPECT_FALSE(says(standings(ladder, support::small_shop()), "tie-at-cut"));
 }
 
+// 30, F1. Both ends keep their true places, an entry in both is listed once, and either cut through a tie is said.
+TEST(Standings, WorstMirrorsBest) {
+  Ladder ladder = by_shop();
+  ladder.levels[0].worst = 1;
+  EXPECT_EQ(column(standings(ladder, support::small_shop()), "shop_no"), Texts{"3"});
+  EXPECT_EQ(column(standings(ladder, support::small_shop()), "rank"), Texts{"3"});
+  ladder.levels[0].worst = 2;
+  const Standings tied = standings(ladder, support::small_shop());
+  EXPECT_EQ(tied.rows(), 3u);
+  EXPECT_TRUE(says(tied, "tie-at-cut", "the worst 2 were asked for, and all that tie are listed"));
+  ladder.levels[0].cut = Cut::strict;
+  EXPECT_EQ(column(standings(ladder, support::small_shop()), "shop_no"), (Texts{"1", "3"}));
+  EXPECT_TRUE(
+      says(standings(ladder, support::small_shop()), "tie-at-cut", "strictly: `Älv Corner` left out, `Crumb` kept"));
+  ladder.levels[0].best = 2;
+  EXPECT_EQ(column(standings(ladder, support::small_shop()), "shop_no"), (Texts{"2", "1", "3"}));
+}
+
+// 29. Further columns beside the place.
+TEST(Standings, FurtherColumns) {
+  Ladder ladder = by_shop();
+  ladder.totals.push_back({"weight", "cast(sum(quantity) as float)"});
+  ladder.levels[0].also = {{.name = "from_below", .by = "spend asc"},
+                           {.name = "half", .measure = Measure::tiers, .count = 2},
+                           {.name = "part", .measure = Measure::share, .of = "lines"},
+                           {.name = "running", .measure = Measure::running_share, .of = "spend"},
+                           {.name = "heavy", .measure = Measure::share, .of = "weight"},
+                           {.name = "upper", .measure = Measure::percent_rank},
+                           {.name = "spread", .measure = Measure::cumulative_distribution}};
+  const Standings s = standings(ladder, support::small_shop());
+  ASSERT_EQ(column(s, "spend"), (Texts{"11.00", "11.00", "1.25", ""}));
+  EXPECT_EQ(column(s, "from_below"), (Texts{"2", "2", "1", ""}));
+  EXPECT_EQ(column(s, "half"), (Texts{"1", "1", "2", ""}));
+  EXPECT_EQ(column(s, "part"), (Texts{"0.333333", "0.333333", "0.166667", "0.166667"}));  // unranked ones count in it
+  EXPECT_EQ(column(s, "running"), (Texts{"0.94623656", "0.94623656", "1.00000000", ""}));
+  EXPECT_EQ(column(s, "upper"), (Texts{"0.000000", "0.000000", "1.000000", ""}));
+  EXPECT_EQ(column(s, "spread"), (Texts{"0.666667", "0.666667", "1.000000", ""}));
+  EXPECT_EQ(column(s, "heavy")[2], to_text(1.0 / 11));
+  ladder.levels[0].also = {{.name = "p", .measure = Measure::share, .of = "shop"}};
+  EXPECT_EQ(support::problems(ladder, support::small_shop()),
+            Texts{"wrong-type: a share is one of numbers; `shop` is text"});
+  ladder.levels[0].also = {{.name = "p", .by = "spend"}};
+  EXPECT_EQ(support::problems(ladder, support::small_shop()),
+            Texts{"missing-direction: highest or lowest first? `spend` has no direction"});
+}
+
+// 34. Custom orders affect sorting, pins hold when the direction flips, and lists that do not fit the data are said.
+TEST(Standings, CustomOrders) {
+  Ladder ladder{.data = {.from = "shops"}, .levels = {{.by = "shop asc"}}, .list = {.columns = {"shop"}}};
+  const auto shops = [&] { return column(standings(ladder, support::small_shop()), "shop"); };
+  EXPECT_EQ(shops(), (Texts{"Älv Corner", "Barrow", "Crumb", "Never"}));
+  ladder.data.locale = "sv";  // Ä behind Z
+  EXPECT_EQ(shops(), (Texts{"Barrow", "Crumb", "Never", "Älv Corner"}));
+  ladder.orderings = {{.column = "shop", .first = {std::string("Never")}, .last = {std::string("Barrow")}}};
+  EXPECT_EQ(shops(), (Texts{"Never", "Crumb", "Älv Corner", "Barrow"}));
+  ladder.levels[0].by = "shop desc";
+  EXPECT_EQ(shops(), (Texts{"Never", "Älv Corner", "Crumb", "Barrow"}));
+  ladder.orderings = {
+      {.column = "shop", .sequence = {std::string("Crumb"), std::string("Closed"), std::string("Barrow")}}};
+  ladder.levels[0].by = "shop asc";
+  EXPECT_EQ(shops(), (Texts{"Crumb", "Barrow", "Never", "Älv Corner"}));
+  const Standings s = standings(ladder, support::small_shop());
+  EXPECT_TRUE(says(s, "listed-value-absent", "orderings.shop lists `Closed`, which does not occur"));
+  EXPECT_TRUE(says(s, "sequence-forgot", "does not name `Never` and `Älv Corner`; they come behind it"));
+  ladder.orderings = {{.column = "shop", .text = TextOrder::code_point},
+                      {.column = "valley", .text = TextOrder::natural}};
+  EXPECT_EQ(shops(), (Texts{"Barrow", "Crumb", "Never", "Älv Corner"}));
+  EXPECT_TRUE(says(standings(ladder, support::small_shop()), "unused-ordering", "orderings.valley changes nothing"));
+  // Never the places of numbers.
+  ladder.orderings = {{.column = "shop_no", .first = {support::number(5)}}};
+  ladder.levels[0].by = "shop_no asc";
+  EXPECT_EQ(shops(), (Texts{"Crumb", "Älv Corner", "Barrow", "Never"}));
+  ladder.list.order = "shop_no";
+  EXPECT_EQ(shops(), (Texts{"Never", "Crumb", "Älv Corner", "Barrow"}));
+}
+
+TEST(Standings, CustomOrdersThatCannotBe) {
+  Ladder ladder{.data = {.from = "shops", .locale = "xx"}, .levels = {{.by = "shop asc"}}};
+  EXPECT_EQ(support::problems(ladder, support::small_shop()), Texts{"bad-value: no language has the code `xx`"});
+  ladder.data.locale = "";
+  ladder.orderings = {{.column = "shopp"}};
+  EXPECT_EQ(support::problems(ladder, support::small_shop())[0].substr(0, 14), "unknown-column");
+  ladder.orderings = {
+      {.column = "shop", .first = {support::number(3)}, .sequence = {std::string("a"), std::string("a")}}};
+  EXPECT_EQ(support::problems(ladder, support::small_shop()).size(), 3u);
+}
+
+// E7. Where a value that no entry has would stand, in each group.
+TEST(Standings, WhereAnAmountWouldStand) {
+  Ladder ladder = by_shop();
+  const auto all = standings(ladder, support::small_shop()).where_would("spend", support::money("11.00"));
+  ASSERT_EQ(all.size(), 1u);
+  EXPECT_EQ(all[0].standing.equal, 2u);
+  EXPECT_EQ(all[0].standing.ranked, 3u);
+  EXPECT_EQ(*all[0].behind, support::money("1.25"));
+  EXPECT_FALSE(all[0].ahead);
+  ladder.levels[0].within = {"valley"};
+  const auto groups = standings(ladder, support::small_shop()).where_would("spend", support::money("5"));
+  ASSERT_EQ(groups.size(), 3u);
+  EXPECT_EQ(groups[0].group, std::vector<Value>{std::string("Ashwater")});
+  EXPECT_EQ(groups[0].standing.place(Ties::competition), 2);
+  EXPECT_EQ(groups[2].standing.place(Ties::competition), 1);
+  EXPECT_THROW(standings(ladder, support::small_shop()).where_would("spent", support::number(1)), Error);
+  EXPECT_THROW(standings(ladder, support::small_shop()).where_would("spend", std::string("much")), Error);
+  EXPECT_THROW(standings({.data = {.from = "lines"}}, support::small_shop()).where_would("spend", support::number(1)),
+               Error);
+}
+
 TEST(Standings, PlacesStartAnewInEveryGroup) {
   Ladder ladder = by_shop();
   ladder.levels[0].within = {"valley"};
@@ -309,7 +417,8 @@ TEST(Standings, RowsAreEntriesWhereNothingElseIs) {
   EXPECT_EQ(rows.columns().size(), 6u);
   const Ladder tied{.data = {.from = "lines"}, .levels = {{.by = "quantity desc"}}};
   EXPECT_TRUE(says(standings(tied, support::small_shop()), "input-decides",
-                   "equal the one before on every key; their input order decides"));
+                   "5 lines are equal to another on every key (row 3 and row 7 for two); their input order decides; "
+                   "`line_no` as a tie-breaker would tell them apart"));
 }
 
 TEST(Standings, EmptyTablesGiveEmptyAnswers) {

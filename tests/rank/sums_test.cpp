@@ -11,7 +11,7 @@
 #include "lofty/error.hpp"
 #include "lofty/order.hpp"
 #include "lofty/shares.hpp"
-#include "rank/number_table.hpp"
+#include "order/numbering.hpp"
 
 using namespace lofty;
 

@@ -122,6 +122,40 @@ TEST(Tool, OptionsOverrideALadder) {
   EXPECT_TRUE(has(ran.err, "decided by the tie-breaker `shop`"));
 }
 
+TEST(Tool, FurtherColumnsBothEndsAndWhereAnAmountWouldStand) {
+  const Ran ran = lofty({"rank",          "demo/best_shops.ladder.toml",
+                         "--best",        "2",
+                         "--worst",       "1",
+                         "--also",        "below=by spend asc",
+                         "--also",        "quarter=tiers 4",
+                         "--also",        "part=share of spend",
+                         "--also",        "running=running share of spend",
+                         "--also",        "upper=percent rank",
+                         "--columns",     "rank,shop,spend,below,quarter,part,running,upper",
+                         "--where-would", "spend=4200",
+                         "--to",          "csv"},
+                        source);
+  EXPECT_EQ(ran.status, 0);
+  EXPECT_TRUE(has(ran.out, "rank,shop,spend,below,quarter,part,running,upper\n1,"));
+  EXPECT_TRUE(has(ran.out, "\n214,,32.80,1,4,"));
+  EXPECT_TRUE(has(ran.err,
+                  "`spend` 4,200 would take place 46, beside 214 ranked; next ahead 4,221.00, next behind 4,161.00\n"));
+}
+
+TEST(Tool, OrdersOfOnesOwn) {
+  const Ran natural = lofty(
+      {"rank", "demo/products.csv", "--by", "product desc", "--text-order", "product=natural", "--best", "1", "--where",
+       "family = 'Comb'", "--columns", "product", "--to", "csv", "--put-last", "product=Comb 2", "--locale", "sv"},
+      source);
+  EXPECT_EQ(natural.status, 0) << natural.err;
+  EXPECT_TRUE(has(natural.out, "product\nComb "));
+  const Ran valleys =
+      lofty({"rank", "demo/best_in_valley.ladder.toml", "--put-first", "valley=Öster Sedge,Nowhere"}, source);
+  EXPECT_EQ(valleys.status, 0);
+  EXPECT_LT(valleys.out.find("Öster Sedge"), valleys.out.find("Brindlemere"));
+  EXPECT_TRUE(has(valleys.err, "listed-value-absent: orderings.valley lists `Nowhere`, which does not occur"));
+}
+
 TEST(Tool, AClosedPipeIsNoNoise) {
   const Ran ran =
       support::shell(std::string("cd ") + source.string() +

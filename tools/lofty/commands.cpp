@@ -1,6 +1,7 @@
 #include "commands.hpp"
 
 #include <algorithm>
+#include <charconv>
 #include <filesystem>
 
 #include "lofty/lofty.hpp"
@@ -88,6 +89,104 @@ lofty::Ties ties_of(const std::string& option, const std::string& name) {
              Code::unknown_word);
 }
 
+// "dense", "by spend asc", "tiers 4", "share of spend", "running share of spend", "percent rank"
+lofty::Also also_of(const std::string& name, const std::string& what) {
+  const auto rest = [&](const char* words) -> std::optional<std::string> {
+    const std::string_view start(words);
+    return what.starts_with(start) ? std::optional(trimmed(what.substr(start.size()))) : std::nullopt;
+  };
+  if (what == "percent rank") return {.name = name, .measure = lofty::Measure::percent_rank};
+  if (what == "cumulative distribution") return {.name = name, .measure = lofty::Measure::cumulative_distribution};
+  if (const auto by = rest("by ")) return {.name = name, .by = *by};
+  if (const auto of = rest("share of ")) return {.name = name, .measure = lofty::Measure::share, .of = *of};
+  if (const auto of = rest("running share of "))
+    return {.name = name, .measure = lofty::Measure::running_share, .of = *of};
+  if (const auto count = rest("tiers ")) {
+    std::size_t tiers = 0;
+    const auto [end, error] = std::from_chars(count->data(), count->data() + count->size(), tiers);
+    if (error != std::errc() || end != count->data() + count->size() || tiers == 0)
+      bad_option("--also", what, "tiers are counted from 1 on", "--also 'quarter=tiers 4'");
+    return {.name = name, .measure = lofty::Measure::tiers, .count = tiers};
+  }
+  if (!lofty::ties_from(what) && what.find(' ') != std::string::npos)
+    bad_option("--also", what,
+               "--also takes a tie rule, by SORT LIST, tiers N, share of COLUMN, running share of COLUMN, percent rank "
+               "or cumulative distribution",
+               "--also 'part=share of spend'", Code::unknown_word);
+  return {.name = name, .ties = ties_of("--also", what)};
+}
+
+// A value as it is written in an option: a number, a date, or text.
+lofty::Value value_of(const std::string& text) {
+  if (const auto number = lofty::Decimal::parse(text)) return *number;
+  if (const auto date = lofty::Date::parse(text)) return *date;
+  return text;
+}
+
+lofty::Ordering& ordering_of(lofty::Ladder& ladder, const std::string& column) {
+  for (lofty::Ordering& one : ladder.orderings)
+    if (one.column == column) return one;
+  return ladder.orderings.emplace_back(lofty::Ordering{.column = column});
+}
+
+// --put-first, --put-last, --sequence, --text-order
+void apply_orderings(const RankOptions& o, lofty::Ladder& ladder) {
+  const auto listed = [&](const char* option, const std::vector<std::string>& texts,
+                          std::vector<lofty::Value> lofty::Ordering::*values) {
+    for (const std::string& text : texts) {
+      const auto [column, list] = named(option, text, "--put-first 'valley=High Moor'");
+      for (const std::string& value : names({list})) (ordering_of(ladder, column).*values).push_back(value_of(value));
+    }
+  };
+  listed("--put-first", o.first, &lofty::Ordering::first);
+  listed("--put-last", o.last, &lofty::Ordering::last);
+  listed("--sequence", o.sequences, &lofty::Ordering::sequence);
+  for (const std::string& text : o.text_orders) {
+    const auto [column, order] = named("--text-order", text, "--text-order product=natural");
+    if (order != "language" && order != "natural" && order != "code point")
+      bad_option("--text-order", order, "a text order is language, natural or code point",
+                 "--text-order product=natural", Code::unknown_word);
+    ordering_of(ladder, column).text = order == "natural"      ? lofty::TextOrder::natural
+                                       : order == "code point" ? lofty::TextOrder::code_point
+                                                               : lofty::TextOrder::language;
+  }
+}
+
+// Where values that are not in the data would stand, a line a group.
+std::string would_stand(const lofty::Standings& answer, const std::vector<std::string>& asked) {
+  std::string out;
+  for (const std::string& text : asked) {
+    const auto [name, value] = named("--where-would", text, "--where-would spend=4200");
+    std::vector<lofty::WouldStand> groups;
+    try {
+      groups = answer.where_would(name, value_of(value));
+    } catch (const Error& error) {
+      Problem p = error.problems().front();
+      p.place.key = "--where-would";
+      p.place.text = text;
+      p.place.length = text.size();
+      throw Error(std::move(p));
+    }
+    const auto shown = [](const lofty::Value& v) {
+      const auto* const number = std::get_if<lofty::Decimal>(&v);
+      return number != nullptr ? number->grouped_text() : lofty::to_text(v);
+    };
+    for (const lofty::WouldStand& one : groups) {
+      std::string group;
+      for (const lofty::Value& v : one.group)
+        group += (group.empty() ? " in " : ", ") + (lofty::is_null(v) ? std::string("(none)") : lofty::to_text(v));
+      std::string place = lofty::to_text(one.standing.place(answer.ties()));
+      out += "`" + name + "` " + shown(value_of(value)) + " would take place " + place + group + ", beside " +
+             std::to_string(one.standing.ranked) + " ranked";
+      if (one.standing.equal > 0) out += ", sharing it with " + std::to_string(one.standing.equal);
+      if (one.ahead) out += "; next ahead " + shown(*one.ahead);
+      if (one.behind) out += std::string(one.ahead ? "," : ";") + " next behind " + shown(*one.behind);
+      out += "\n";
+    }
+  }
+  return out;
+}
+
 // The options laid over the ladder.
 void apply(const RankOptions& o, lofty::Ladder& ladder) {
   if (o.title) ladder.title = *o.title;
@@ -105,7 +204,7 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
     put(ladder.totals, named("--total", total, "--total 'spend=sum(quantity * unit_price)'"));
   if (o.where) ladder.where = *o.where;
   const bool level = !o.each.empty() || !o.within.empty() || o.by || o.tiebreak || o.ties || o.rank_as ||
-                     !o.also.empty() || o.best || o.cut;
+                     !o.also.empty() || o.best || o.worst || o.cut;
   if (level && ladder.levels.empty()) ladder.levels.emplace_back();
   if (level) {
     lofty::Level& l = ladder.levels.front();
@@ -116,16 +215,19 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
     if (o.ties) l.ties = ties_of("--ties", *o.ties);
     if (o.rank_as) l.rank_as = *o.rank_as;
     for (const std::string& also : o.also) {
-      const auto [name, rule] = named("--also", also, "--also dense_place=dense");
-      l.also.push_back({name, ties_of("--also", rule)});
+      const auto [name, what] = named("--also", also, "--also dense_place=dense");
+      l.also.push_back(also_of(name, what));
     }
     if (o.best) l.best = o.best;
+    if (o.worst) l.worst = o.worst;
     if (o.cut) {
       if (*o.cut != "with ties" && *o.cut != "strict")
         bad_option("--cut", *o.cut, "--cut is `with ties` or `strict`", "--cut strict", Code::unknown_word);
       l.cut = *o.cut == "strict" ? lofty::Cut::strict : lofty::Cut::with_ties;
     }
   }
+  if (o.locale) ladder.data.locale = *o.locale;
+  apply_orderings(o, ladder);
   if (o.order) ladder.list.order = *o.order;
   if (!o.columns.empty()) ladder.list.columns = names(o.columns);
   for (const std::string& heading : o.headings)
@@ -147,7 +249,9 @@ void name_options(std::vector<Problem>& problems) {
                                                                            {"rank.rank_as", "--rank-as"},
                                                                            {"list.order", "--order"},
                                                                            {"list.columns", "--columns"},
-                                                                           {"keep.best", "--best"}};
+                                                                           {"keep.best", "--best"},
+                                                                           {"keep.worst", "--worst"},
+                                                                           {"data.locale", "--locale"}};
   for (Problem& p : problems) {
     std::string& key = p.place.key;
     for (const auto& [ladder_key, option] : options)
@@ -239,6 +343,7 @@ int rank(const RankOptions& options) {
   try {
     const lofty::TableFiles tables(asked.folder.empty() ? fs::path(".") : asked.folder);
     const lofty::Standings answer = lofty::standings(ladder, tables, {.threads = options.threads});
+    const std::string would = would_stand(answer, options.where_would);  // before anything is printed
     const bool to_file = format && !fs::path(options.to).extension().empty();
     if (!format)
       print(lofty::listing(answer, looks_of_output()));
@@ -246,6 +351,7 @@ int rank(const RankOptions& options) {
       print(lofty::written(answer, *format));
     else
       lofty::write_file(options.to, lofty::written(answer, *format));
+    if (!would.empty()) format ? remark("\n" + would) : print("\n" + would);
     const lofty::Looks looks = looks_of_errors();
     remark("\n" + lofty::accounting_text(answer, looks) + lofty::remarks_text(answer.remarks(), looks));
     if (to_file) remark("wrote " + options.to + ": " + answer.shown_of_total() + "\n");

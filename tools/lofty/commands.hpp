@@ -15,9 +15,10 @@ struct InspectOptions {
 
 struct RankOptions {
   std::string source;  // a ladder file, or a table
-  std::vector<std::string> joins, figures, totals, also, headings, choices, each, within, columns, nulls;
-  std::optional<std::string> title, where, by, tiebreak, ties, rank_as, cut, order;
-  std::optional<std::size_t> best;
+  std::vector<std::string> joins, figures, totals, also, headings, choices, each, within, columns, nulls, first, last,
+      sequences, text_orders, where_would;
+  std::optional<std::string> title, where, by, tiebreak, ties, rank_as, cut, order, locale;
+  std::optional<std::size_t> best, worst;
   std::string delimiter, to, save;
   int threads = 0;
 };

@@ -43,15 +43,30 @@ void add_rank(CLI::App& app, tool::RankOptions& o) {
   c->add_option("--by", o.by, "What to rank by, each key with asc or desc")->type_name("SORT LIST");
   c->add_option("--tiebreak", o.tiebreak, "What orders tied entries")->type_name("SORT LIST");
   c->add_option("--ties", o.ties, "competition, modified, dense, ordinal or fractional")->type_name("RULE");
-  c->add_option("--also", o.also, "A further place column under another rule")->type_name("NAME=RULE");
+  c->add_option(
+       "--also", o.also,
+       "A further column: a tie rule (dense), by SORT LIST, tiers N, share of COLUMN, running share of COLUMN,\n"
+       "percent rank, or cumulative distribution")
+      ->type_name("NAME=WHAT");
   c->add_option("--rank-as", o.rank_as, "The name of the place column, instead of rank")->type_name("NAME");
   c->add_option("--best", o.best, "Keep the best N of every group")->type_name("N");
+  c->add_option("--worst", o.worst, "Keep the worst N of every group, instead or too")->type_name("N");
   c->add_option("--cut", o.cut, "'with ties' (the default) or 'strict'")->type_name("CUT");
   c->add_option("--order", o.order, "The listing's order: a sort list, or input")->type_name("SORT LIST");
+  c->add_option("--put-first", o.first, "Sort these values of a column in front, either way round")
+      ->type_name("COLUMN=A,B");
+  c->add_option("--put-last", o.last, "Sort these values of a column behind, either way round")
+      ->type_name("COLUMN=A,B");
+  c->add_option("--sequence", o.sequences, "The full order of a column's values")->type_name("COLUMN=A,B,...");
+  c->add_option("--text-order", o.text_orders, "How a column's texts are ordered: language, natural or code point")
+      ->type_name("COLUMN=ORDER");
+  c->add_option("--locale", o.locale, "Whose rules order text: sv, en_GB; never the environment's")->type_name("CODE");
   c->add_option("--columns", o.columns, "The columns to list, in their order")->type_name("COLUMN,...");
   c->add_option("--heading", o.headings, "Another heading for a column")->type_name("NAME=TEXT");
   c->add_option("--title", o.title, "A title above the listing")->type_name("TEXT");
   c->add_option("--choose", o.choices, "Change a choice of the ladder")->type_name("NAME=VALUE");
+  c->add_option("--where-would", o.where_would, "The place that a value not in the data would get")
+      ->type_name("NAME=VALUE");
   c->add_option("--to", o.to, "Write csv, json or md: to standard output, or to a file by its ending")
       ->type_name("FORMAT|FILE");
   c->add_option("--save", o.save, "Keep the question as a ladder file")->type_name("FILE");
@@ -105,8 +120,8 @@ void refuse_leftovers(const CLI::App& command) {
   for (const CLI::Option* option : command.get_options())
     if (!option->get_name().empty() && option->get_name()[0] == '-') options.push_back(option->get_name());
   const std::string word = left.front().substr(0, left.front().find('='));
-  for (const char* later : {"--stage", "--expect", "--where-would", "--keep-as", "--order-by", "--worst", "--remarks",
-                            "--having", "--eligible", "--run", "--period"})
+  for (const char* later :
+       {"--stage", "--expect", "--keep-as", "--order-by", "--remarks", "--having", "--eligible", "--run", "--period"})
     if (word == later)
       throw Error(Problem{Code::not_in_this_version, "`" + word + "` is not in this version", {}, {}, {}});
   if (word.starts_with("-"))

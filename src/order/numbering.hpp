@@ -1,14 +1,22 @@
 #pragma once
-// Numbers for 64-bit keys, dense and in the order of their first appearance.
+// Equal keys, equal numbers: dense, and in the order of their first appearance.
 // Covered by tests/rank/sums_test.cpp.
 
-#include <bit>
 #include <cstdint>
 #include <vector>
 
-#include "rank/groups.hpp"
+#include "lofty/run.hpp"
+#include "order/key_string.hpp"
 
 namespace lofty::engine {
+
+inline std::uint64_t mix(std::uint64_t x) {  // the finalizer of MurmurHash3 (A. Appleby), a bijection
+  x ^= x >> 33;
+  x *= 0xff51afd7ed558ccdULL;
+  x ^= x >> 33;
+  x *= 0xc4ceb9fe1a85ec53ULL;
+  return x ^ (x >> 33);
+}
 
 // Open addressing with linear probing, at most half full; key and number lie side by side, so that a look-up touches
 // one cache line nearly always.
@@ -50,5 +58,13 @@ class NumberTable {
   std::vector<Slot> slots_;
   std::uint32_t size_ = 0;
 };
+
+// Numbers rows by keys; `first_rows` gets the first row of each number. O(n).
+void number_rows(KeyList codes, std::size_t size, const Run& run, std::vector<std::uint32_t>& of_row,
+                 std::vector<std::uint32_t>& first_rows);
+
+// Numbers as codes: those of rows, or through `ranks` (by number) their ranks.
+std::unique_ptr<KeyCodes> number_codes(std::vector<std::uint32_t> of_row, std::size_t count,
+                                       std::vector<std::uint32_t> ranks = {});
 
 }  // namespace lofty::engine

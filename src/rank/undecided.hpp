@@ -1,0 +1,16 @@
+#pragma once
+// The search behind undecided(), for keys of any kind.
+// Covered by tests/rank/where_would_test.cpp.
+
+#include <functional>
+#include <vector>
+
+#include "lofty/undecided.hpp"
+#include "order/codes.hpp"
+
+namespace lofty::engine {
+
+// `candidates` append the codes of one key each, when they are asked for.
+Undecided find_undecided(const Order& order, const std::vector<std::function<void(KeyList&)>>& candidates);
+
+}  // namespace lofty::engine
