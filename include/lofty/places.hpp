@@ -42,6 +42,7 @@ struct EveryPlace {
   std::vector<double> fractional;
 };
 EveryPlace every_place(const Order& order, const Run& run = {});
+void every_place(const Order& order, EveryPlace& out, const Run& run = {});  // into memory that is there already
 
 // Equal-sized tiers, 1 to `count`, of the ranked rows of each group in the order of their ordinal places; the first
 // tiers take one row more where the division leaves a remainder (as ISO SQL's ntile), so a tie may be split. 0 =

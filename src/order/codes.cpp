@@ -309,6 +309,16 @@ class FlagCodes final : public KeyCodes {
   std::vector<std::uint8_t> flags_;
 };
 
+class LentCodes final : public KeyCodes {
+ public:
+  explicit LentCodes(const KeyCodes& key) : KeyCodes(key.bits()), key_(key) {}
+  std::uint64_t at(std::size_t row) const override { return key_.at(row); }
+  void fill(std::size_t begin, std::size_t count, std::uint64_t* out) const override { key_.fill(begin, count, out); }
+
+ private:
+  const KeyCodes& key_;
+};
+
 class PickedCodes final : public KeyCodes {
  public:
   PickedCodes(const KeyCodes& key, const std::vector<std::uint32_t>& rows)
@@ -427,6 +437,8 @@ void encode(const ColumnKey& key, const Run& run, KeyList& out) {
     default: return encode_packed<std::uint64_t>(key, column, run, out);
   }
 }
+
+std::unique_ptr<KeyCodes> lend(const KeyCodes& key) { return std::make_unique<LentCodes>(key); }
 
 std::unique_ptr<KeyCodes> picked(const KeyCodes& key, const std::vector<std::uint32_t>& rows) {
   return std::make_unique<PickedCodes>(key, rows);

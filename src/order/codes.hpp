@@ -55,6 +55,8 @@ struct ColumnKey {
 void encode(const ColumnKey& key, const Run& run, KeyList& out);
 void encode_nulls(const Column& column, KeyList& out);
 
+// The same codes, for somebody who wants to own them; `key` has to outlive it.
+std::unique_ptr<KeyCodes> lend(const KeyCodes& key);
 // The codes of some rows: row i of this is row rows[i] of `key`. Both have to outlive it.
 std::unique_ptr<KeyCodes> picked(const KeyCodes& key, const std::vector<std::uint32_t>& rows);
 

@@ -9,17 +9,8 @@ namespace lofty::engine {
 
 void encode_custom(CustomKey key, std::size_t rows, const Run& run, KeyList& out, CustomReport* report) {
   std::vector<std::uint32_t> of_row, first_rows;
-  KeyList to_number;  // the same codes, lent
-  class Lent final : public KeyCodes {
-   public:
-    explicit Lent(const KeyCodes& of) : KeyCodes(of.bits()), of_(of) {}
-    std::uint64_t at(std::size_t row) const override { return of_.at(row); }
-    void fill(std::size_t begin, std::size_t count, std::uint64_t* to) const override { of_.fill(begin, count, to); }
-
-   private:
-    const KeyCodes& of_;
-  };
-  for (const auto& codes : key.usual) to_number.push_back(std::make_unique<Lent>(*codes));
+  KeyList to_number;
+  for (const auto& codes : key.usual) to_number.push_back(lend(*codes));
   number_rows(std::move(to_number), rows, run, of_row, first_rows);
   std::vector<Value> values;
   for (const std::uint32_t row : first_rows) values.push_back(key.value(row));

@@ -2,11 +2,15 @@
 // Equal keys, equal numbers: dense, and in the order of their first appearance.
 // Covered by tests/rank/sums_test.cpp.
 
+#include <algorithm>
 #include <cstdint>
+#include <memory>
+#include <utility>
 #include <vector>
 
 #include "lofty/run.hpp"
 #include "order/key_string.hpp"
+#include "table/buffer.hpp"
 
 namespace lofty::engine {
 
@@ -18,13 +22,13 @@ inline std::uint64_t mix(std::uint64_t x) {  // the finalizer of MurmurHash3 (A.
   return x ^ (x >> 33);
 }
 
-// Open addressing with linear probing, at most half full; key and number lie side by side, so that a look-up touches
-// one cache line nearly always.
+// Open addressing with linear probing, at most two thirds full, on huge pages; key and number lie side by side, so that
+// a look-up touches one cache line nearly always.
 class NumberTable {
  public:
   static constexpr std::uint32_t none = 0xffffffff;
 
-  NumberTable() : slots_(64) {}
+  NumberTable() { clear(64); }
   std::size_t size() const { return size_; }
 
   void prefetch(std::uint64_t key) const { __builtin_prefetch(&slots_[place(key)]); }
@@ -34,28 +38,32 @@ class NumberTable {
       if (slot.number != none && slot.key == key) return slot.number;
       if (slot.number != none) continue;
       slot = {key, size_};
-      if (++size_ * 2 > slots_.size()) grow();
+      if (++size_ * std::uint64_t{3} > slots_.size() * 2) grow();
       return size_ - 1;
     }
   }
 
  private:
   struct Slot {
-    std::uint64_t key = 0;
-    std::uint32_t number = none;
+    std::uint64_t key;
+    std::uint32_t number;
   };
   std::size_t place(std::uint64_t key) const { return mix(key) & (slots_.size() - 1); }
   void grow() {
-    std::vector<Slot> old(slots_.size() * 4);
-    old.swap(slots_);
-    for (const Slot& slot : old) {
+    const Buffer<Slot> old = std::move(slots_);
+    clear(old.size() * 4);
+    for (const Slot& slot : old.view()) {
       if (slot.number == none) continue;
       std::size_t at = place(slot.key);
       while (slots_[at].number != none) at = (at + 1) & (slots_.size() - 1);
       slots_[at] = slot;
     }
   }
-  std::vector<Slot> slots_;
+  void clear(std::size_t count) {
+    slots_.allocate(count);
+    std::fill_n(slots_.data(), count, Slot{0, none});
+  }
+  Buffer<Slot> slots_;
   std::uint32_t size_ = 0;
 };
 

@@ -30,10 +30,42 @@ std::optional<Ties> ties_from(std::string_view name) {
 namespace {
 
 std::uint32_t last_place(const PeerRun& peers) { return static_cast<std::uint32_t>(peers.end - peers.group_begin); }
-std::uint32_t ordinal_place(const PeerRun& peers, std::size_t position) {
-  return static_cast<std::uint32_t>(position - peers.group_begin + 1);
-}
 double mean_place(const PeerRun& peers) { return (peers.first() + static_cast<double>(last_place(peers))) / 2; }
+
+// Calls put(i, first, group, dense) for every position: where its run of peers and its group begin, and how many runs
+// of the group there are up to it. No branch depends on the data: ties come without a pattern.
+template <class Put>
+void each_position(const Order& order, const Run& run, const Put& put) {
+  const std::uint8_t* const marks = order.data().marks.data();
+  engine::each_stretch(order, run, [&](const engine::Stretch& stretch) {
+    auto first = static_cast<std::uint32_t>(stretch.peer), group = static_cast<std::uint32_t>(stretch.group);
+    std::uint32_t dense = stretch.dense;
+    for (auto i = static_cast<std::uint32_t>(stretch.from); i < stretch.to; ++i) {
+      const std::uint32_t starts_peers = (marks[i] & engine::OrderData::peer_start) != 0 ? ~0u : 0,
+                          starts_group = (marks[i] & engine::OrderData::group_start) != 0 ? ~0u : 0,
+                          ranked = (marks[i] & engine::OrderData::is_ranked) != 0 ? ~0u : 0;
+      first = (first & ~starts_peers) | (i & starts_peers);
+      group = (group & ~starts_group) | (i & starts_group);
+      dense = (dense & ~starts_group) - starts_peers;
+      put(i, first, group, dense, ranked);
+    }
+  });
+}
+
+// Scatters to input rows, on several threads; each row is written once.
+template <class T>
+std::vector<T> scattered(const Order& order, const std::vector<T>& sorted, const Run& run) {
+  std::vector<T> out(sorted.size());
+  const auto rows = order.rows();
+  constexpr std::size_t stretch = 256 * 1024;
+  const std::size_t stretches =
+      sorted.size() < engine::rows_worth_threads ? 1 : (sorted.size() + stretch - 1) / stretch;
+  engine::parallel_for(stretches, run, [&](std::size_t s) {
+    const std::size_t end = stretches == 1 ? sorted.size() : std::min(sorted.size(), (s + 1) * stretch);
+    for (std::size_t i = s * stretch; i < end; ++i) out[rows[i]] = sorted[i];
+  });
+  return out;
+}
 
 template <class T, class Get>
 void fill(const Order& order, const Run& run, std::span<T> out, T unranked, const Get& get) {
@@ -64,13 +96,19 @@ void places(const Order& order, Ties ties, std::span<std::uint32_t> out, const R
   assert(ties != Ties::fractional && "fractional places are doubles: fractional_places()");
   assert(out.size() == order.size());
   switch (ties) {
-    case Ties::competition: return fill(order, run, out, 0u, [](const PeerRun& peers) { return peers.first(); });
+    case Ties::competition:
+      return each_position(order, run,
+                           [to = out.data()](std::uint32_t i, std::uint32_t first, std::uint32_t group, std::uint32_t,
+                                             std::uint32_t ranked) { to[i] = (first - group + 1) & ranked; });
+    case Ties::dense:
+      return each_position(order, run,
+                           [to = out.data()](std::uint32_t i, std::uint32_t, std::uint32_t, std::uint32_t dense,
+                                             std::uint32_t ranked) { to[i] = dense & ranked; });
     case Ties::modified: return fill(order, run, out, 0u, last_place);
-    case Ties::dense: return fill(order, run, out, 0u, [](const PeerRun& peers) { return peers.dense; });
     default:
-      each_peer_run(order, run, [&](const PeerRun& peers) {
-        for (std::size_t i = peers.from; i < peers.to; ++i) out[i] = peers.ranked ? ordinal_place(peers, i) : 0;
-      });
+      return each_position(order, run,
+                           [to = out.data()](std::uint32_t i, std::uint32_t, std::uint32_t group, std::uint32_t,
+                                             std::uint32_t ranked) { to[i] = (i - group + 1) & ranked; });
   }
 }
 
@@ -81,7 +119,7 @@ std::vector<std::uint32_t> places(const Order& order, Ties ties, const Run& run)
 }
 
 std::vector<std::uint32_t> places_by_row(const Order& order, Ties ties, const Run& run) {
-  return by_input_row(order, places(order, ties, run));
+  return scattered(order, places(order, ties, run), run);
 }
 
 std::vector<double> fractional_places(const Order& order, const Run& run) {
@@ -91,26 +129,46 @@ std::vector<double> fractional_places(const Order& order, const Run& run) {
 }
 
 std::vector<double> fractional_places_by_row(const Order& order, const Run& run) {
-  return by_input_row(order, fractional_places(order, run));
+  return scattered(order, fractional_places(order, run), run);
+}
+
+void every_place(const Order& order, EveryPlace& out, const Run& run) {
+  for (auto* one : {&out.competition, &out.modified, &out.dense, &out.ordinal}) one->resize(order.size());
+  out.fractional.resize(order.size());
+  std::uint32_t *const competition = out.competition.data(), *const modified = out.modified.data(),
+                       *const dense = out.dense.data(), *const ordinal = out.ordinal.data();
+  double* const fractional = out.fractional.data();
+  const std::uint8_t* const marks = order.data().marks.data();
+  engine::each_stretch(order, run, [&](const engine::Stretch& stretch) {
+    auto first = static_cast<std::uint32_t>(stretch.peer), group = static_cast<std::uint32_t>(stretch.group);
+    std::uint32_t different = stretch.dense;
+    for (auto i = static_cast<std::uint32_t>(stretch.from); i < stretch.to; ++i) {
+      const std::uint32_t starts_peers = (marks[i] & engine::OrderData::peer_start) != 0 ? ~0u : 0,
+                          starts_group = (marks[i] & engine::OrderData::group_start) != 0 ? ~0u : 0,
+                          ranked = (marks[i] & engine::OrderData::is_ranked) != 0 ? ~0u : 0;
+      first = (first & ~starts_peers) | (i & starts_peers);
+      group = (group & ~starts_group) | (i & starts_group);
+      different = (different & ~starts_group) - starts_peers;
+      competition[i] = (first - group + 1) & ranked;
+      dense[i] = different & ranked;
+      ordinal[i] = (i - group + 1) & ranked;
+    }
+    // The end of a run of peers is known from behind; the mean of its ordinal places is that of its first and last.
+    auto end = static_cast<std::uint32_t>(stretch.next);
+    for (auto i = static_cast<std::uint32_t>(stretch.to); i-- > stretch.from;) {
+      const std::uint32_t starts_peers = (marks[i] & engine::OrderData::peer_start) != 0 ? ~0u : 0,
+                          ranked = (marks[i] & engine::OrderData::is_ranked) != 0 ? ~0u : 0;
+      modified[i] = (ordinal[i] + end - i - 1) & ranked;
+      fractional[i] = static_cast<double>(competition[i] + std::uint64_t{modified[i]}) / 2;
+      end = (end & ~starts_peers) | (i & starts_peers);
+    }
+  });
 }
 
 EveryPlace every_place(const Order& order, const Run& run) {
-  EveryPlace all;
-  for (auto* one : {&all.competition, &all.modified, &all.dense, &all.ordinal}) one->resize(order.size());
-  all.fractional.resize(order.size());
-  each_peer_run(order, run, [&](const PeerRun& peers) {
-    if (!peers.ranked) return;  // zeros stand there
-    const std::uint32_t first = peers.first(), last = last_place(peers);
-    const double mean = mean_place(peers);
-    for (std::size_t i = peers.from; i < peers.to; ++i) {
-      all.competition[i] = first;
-      all.modified[i] = last;
-      all.dense[i] = peers.dense;
-      all.ordinal[i] = ordinal_place(peers, i);
-      all.fractional[i] = mean;
-    }
-  });
-  return all;
+  EveryPlace out;
+  every_place(order, out, run);
+  return out;
 }
 
 std::vector<std::uint32_t> tiers(const Order& order, std::uint32_t count, const Run&) {

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cstddef>
 #include <cstdint>
+#include <tuple>
 #include <vector>
 
 #include "order/sort.hpp"
@@ -22,9 +23,17 @@ struct PeerRun {
   std::uint32_t first() const { return static_cast<std::uint32_t>(begin - group_begin + 1); }  // ordinal place
 };
 
-// Calls emit(run) for every run of every stretch; different stretches on different threads. O(n).
-template <class Emit>
-void each_peer_run(const Order& order, const Run& run, const Emit& emit) {
+// Where a stretch of an Order's positions begins: what it has to know of those before and behind it.
+struct Stretch {
+  std::size_t from = 0, to = 0;
+  std::size_t group = 0, peer = 0;  // the starts of the group and the run of peers that `from` is in
+  std::size_t next = 0;             // where the run that crosses `to` ends
+  std::uint32_t dense = 0;          // runs of peers of the group before `from`, the one at hand included
+};
+
+// Calls work(stretch) for stretches that cover all positions, on several threads. O(n / threads) before the work.
+template <class Work>
+void each_stretch(const Order& order, const Run& run, const Work& work) {
   constexpr std::size_t stretch = 256 * 1024;
   const std::uint8_t* const marks = order.data().marks.data();
   const std::size_t size = order.size();
@@ -55,32 +64,35 @@ void each_peer_run(const Order& order, const Run& run, const Emit& emit) {
       }
       edges[s] = edge;
     });
-  struct Start {
-    std::size_t group = 0, peer = 0, next = 0;  // next: where the run that crosses the stretch's end ends
-    std::uint32_t dense = 0;
-  };
-  std::vector<Start> starts(stretches);
-  for (std::size_t s = 1; s < stretches; ++s) {
+  std::vector<Stretch> all(stretches);
+  for (std::size_t s = 0; s < stretches; ++s) {
+    std::tie(all[s].from, all[s].to) = bounds(s);
+    if (s == 0) continue;
     const Edge& before = edges[s - 1];
-    starts[s] = starts[s - 1];
-    if (before.last_peer != size) starts[s].peer = before.last_peer;
-    if (before.last_group != size) {
-      starts[s].group = before.last_group;
-      starts[s].dense = 0;
-    }
-    starts[s].dense += before.peers;
+    all[s].group = before.last_group != size ? before.last_group : all[s - 1].group;
+    all[s].peer = before.last_peer != size ? before.last_peer : all[s - 1].peer;
+    all[s].dense = (before.last_group != size ? 0 : all[s - 1].dense) + before.peers;
   }
   for (std::size_t s = stretches, next = size; s-- > 0;) {
-    starts[s].next = next;
+    all[s].next = next;
     if (stretches > 1 && edges[s].first_peer != size) next = edges[s].first_peer;
   }
-  const auto work = [&](std::size_t s) {
-    const auto [from, to] = bounds(s);
+  if (stretches == 1)
+    work(all[0]);
+  else
+    parallel_for(stretches, run, [&](std::size_t s) { work(all[s]); });
+}
+
+// Calls emit(run) for every run of every stretch; different stretches on different threads. O(n).
+template <class Emit>
+void each_peer_run(const Order& order, const Run& run, const Emit& emit) {
+  const std::uint8_t* const marks = order.data().marks.data();
+  each_stretch(order, run, [&](const Stretch& stretch) {
     PeerRun peers;
-    peers.group_begin = starts[s].group;
-    peers.dense = starts[s].dense;
-    peers.begin = starts[s].peer;
-    for (std::size_t i = from; i < to;) {
+    peers.group_begin = stretch.group;
+    peers.dense = stretch.dense;
+    peers.begin = stretch.peer;
+    for (std::size_t i = stretch.from; i < stretch.to;) {
       if ((marks[i] & OrderData::peer_start) != 0) {
         peers.begin = i;
         if ((marks[i] & OrderData::group_start) != 0) {
@@ -90,17 +102,13 @@ void each_peer_run(const Order& order, const Run& run, const Emit& emit) {
         ++peers.dense;
       }
       peers.from = i++;
-      while (i < to && (marks[i] & OrderData::peer_start) == 0) ++i;
+      while (i < stretch.to && (marks[i] & OrderData::peer_start) == 0) ++i;
       peers.to = i;
-      peers.end = i < to ? i : starts[s].next;
+      peers.end = i < stretch.to ? i : stretch.next;
       peers.ranked = (marks[peers.from] & OrderData::is_ranked) != 0;
       emit(peers);
     }
-  };
-  if (stretches == 1)
-    work(0);
-  else
-    parallel_for(stretches, run, work);
+  });
 }
 
 }  // namespace lofty::engine

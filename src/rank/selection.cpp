@@ -8,7 +8,7 @@
 
 #include "lofty/places.hpp"
 #include "lofty/sums.hpp"
-#include "order/key_string.hpp"
+#include "order/numbering.hpp"
 #include "order/sort.hpp"
 #include "table/parallel.hpp"
 
@@ -39,6 +39,12 @@ class Least {
     std::push_heap(reversed, reversed + static_cast<std::ptrdiff_t>(count_));
   }
 
+  // Precondition: as many groups, and as many codes of each.
+  void add_all(const Least& other) {
+    for (std::size_t i = 0; i < other.codes_.size(); ++i)
+      if (other.codes_[i] < limit(i / count_)) add(i / count_, other.codes_[i]);
+  }
+
  private:
   static constexpr std::size_t few = 16;  // up to here shifting beats a heap
   std::size_t count_;
@@ -60,7 +66,6 @@ class Selecting {
     keys_.flagged = !keys_.by.empty();
     for (const Key& key : by) encode_checked(key, keys_.by);
     for (const Key& key : tiebreak) encode_checked(key, keys_.tiebreak);
-    if (!within.keys.empty()) groups_ = number_groups(within, run);
   }
 
   Selection select() {
@@ -84,39 +89,76 @@ class Selecting {
     encode(key, run_, out);
   }
 
+  // What one stretch of the rows leaves: the N least codes of each group, and the rows that reached them.
+  struct Stretch {
+    Least least;
+    std::vector<Candidate> candidates;
+    // Forgets rows that better ones have pushed out since they came.
+    void tidy() {
+      std::erase_if(candidates, [&](const Candidate& c) { return c.code > least.limit(c.group); });
+    }
+  };
+
   void gather() {
+    // Groups of a small range of codes need no numbers: the code is one.
+    const KeyString within({&keys_.within});
+    const bool coded =
+        within.bits() < 32 && (std::uint64_t{1} << within.bits()) <= std::max<std::uint64_t>(size_ / 4, 64);
+    GroupNumbers numbers;
+    if (!coded) number_rows_of_groups(numbers);
+    const std::size_t groups = coded ? std::size_t{1} << within.bits() : numbers.size();
+    // Each stretch has to find the best of every group anew, so there are few. Their number depends on the data only.
+    const std::size_t stretches =
+        size_ < rows_worth_threads ? 1 : std::clamp<std::size_t>(size_ / (groups * count_ * 16 + 1), 1, 4);
+    const std::size_t rows = (size_ / stretches / key_block + 1) * key_block;
+    std::vector<Stretch> found(stretches, Stretch{Least(groups, count_), {}});
+    parallel_for(stretches, run_, [&](std::size_t s) {
+      gather_stretch(std::min(size_, s * rows), std::min(size_, (s + 1) * rows), within, numbers.of_row, found[s]);
+    });
+    for (std::size_t s = 1; s < stretches; ++s) {
+      found[0].least.add_all(found[s].least);
+      found[0].candidates.insert(found[0].candidates.end(), found[s].candidates.begin(), found[s].candidates.end());
+      found[s].candidates = {};
+    }
+    found[0].tidy();
+    candidates_ = std::move(found[0].candidates);
+  }
+
+  void number_rows_of_groups(GroupNumbers& numbers) const {
+    KeyList lent;
+    for (const auto& key : keys_.within) lent.push_back(lend(*key));
+    number_rows(std::move(lent), size_, run_, numbers.of_row, numbers.first_rows);
+  }
+
+  void gather_stretch(std::size_t first, std::size_t last, const KeyString& within,
+                      const std::vector<std::uint32_t>& numbers, Stretch& out) const {
     const KeyString by({&keys_.by});
     const int bits = std::min(by.bits(), 64);
     // The flag of unranked rows is the highest bit.
     const std::uint64_t flag = keys_.flagged ? std::uint64_t{1} << (bits - 1) : 0;
     // Turned round, the worst are the least.
     const std::uint64_t flip = worst_ ? low_bits(bits) & ~flag : 0;
-    const bool one_group = groups_.of_row.empty();
-    Least least(one_group ? 1 : groups_.size(), count_);
-    std::uint64_t codes[key_block];
-    std::size_t tidy_at = std::max<std::size_t>(2 * (one_group ? 1 : groups_.size()) * count_, 1 << 16);
-    for (std::size_t begin = 0; begin < size_; begin += key_block) {
+    std::uint64_t codes[key_block], groups[key_block];
+    std::size_t tidy_at = 1 << 20;
+    for (std::size_t begin = first; begin < last; begin += key_block) {
       if (begin % (64 * key_block) == 0) check_stop(run_);
-      const std::size_t in_block = std::min(key_block, size_ - begin);
+      const std::size_t in_block = std::min(key_block, last - begin);
       by.leading(bits, begin, in_block, codes);
+      if (numbers.empty())
+        within.leading(within.bits(), begin, in_block, groups);
+      else
+        std::copy_n(numbers.begin() + static_cast<std::ptrdiff_t>(begin), in_block, groups);
       for (std::size_t i = 0; i < in_block; ++i) {
-        if ((codes[i] & flag) != 0) continue;
-        const std::uint64_t code = codes[i] ^ flip;
-        const std::uint32_t group = one_group ? 0 : groups_.of_row[begin + i];
-        if (code > least.limit(group)) continue;
-        if (code < least.limit(group)) least.add(group, code);
-        candidates_.push_back({code, static_cast<std::uint32_t>(begin + i), group});
+        const std::uint64_t code = codes[i] ^ flip, limit = out.least.limit(groups[i]);
+        if (code > limit || (codes[i] & flag) != 0) continue;
+        if (code < limit) out.least.add(groups[i], code);
+        out.candidates.push_back({code, static_cast<std::uint32_t>(begin + i), static_cast<std::uint32_t>(groups[i])});
       }
-      if (candidates_.size() < tidy_at) continue;
-      tidy(least);
-      tidy_at = std::max(tidy_at, 2 * candidates_.size());
+      if (out.candidates.size() < tidy_at) continue;
+      out.tidy();
+      tidy_at = std::max(tidy_at, 2 * out.candidates.size());
     }
-    tidy(least);
-  }
-
-  // Forgets rows that better ones have pushed out since they came.
-  void tidy(const Least& least) {
-    std::erase_if(candidates_, [&](const Candidate& c) { return c.code > least.limit(c.group); });
+    out.tidy();
   }
 
   Selection cut_groups(const Order& order, const std::vector<std::uint32_t>& rows) const {
@@ -152,7 +194,6 @@ class Selecting {
   const Run& run_;
   bool worst_;
   SortKeys keys_;
-  GroupNumbers groups_;
   std::vector<Candidate> candidates_;
 };
 

@@ -1,0 +1,352 @@
+// The kernels over plain arrays, each beside what an engineer would write or take instead: baseline and ratio in one
+// run, as the table of docs/performance.md. Every answer is verified before it is timed.
+//
+//   kernels [ROWS] [RUNS]        10,000,000 and 5 when left out; with ROWS of 10,000,000 growth is shown to 100,000,000
+#include <hwy/contrib/sort/vqsort.h>
+#include <sys/resource.h>
+#include <tbb/parallel_sort.h>
+
+#include <algorithm>
+#include <boost/sort/block_indirect_sort/block_indirect_sort.hpp>
+#include <chrono>
+#include <cmath>
+#include <cstdio>
+#include <cstdlib>
+#include <fstream>
+#include <functional>
+#include <numeric>
+#include <random>
+#include <string>
+#include <unordered_map>
+#include <vector>
+
+#include "lofty/lofty.hpp"
+
+namespace {
+
+using Numbers = std::vector<std::int64_t>;
+std::size_t runs = 5;
+
+// Median seconds of `runs` calls; `prepare` is not timed.
+double seconds(
+    const std::function<void()>& work, const std::function<void()>& prepare = [] {}) {
+  std::vector<double> all;
+  for (std::size_t i = 0; i < runs; ++i) {
+    prepare();
+    const auto start = std::chrono::steady_clock::now();
+    work();
+    all.push_back(std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count());
+  }
+  std::sort(all.begin(), all.end());
+  return all[all.size() / 2];
+}
+
+void require(bool right, const char* what) {
+  if (right) return;
+  std::fprintf(stderr, "kernels: wrong answer: %s\n", what);
+  std::exit(1);
+}
+
+// The highest resident size since the last call, in MiB, where the system tells.
+double peak_mib() {
+  std::ifstream status("/proc/self/status");
+  double peak = 0;
+  for (std::string line; std::getline(status, line);)
+    if (line.starts_with("VmHWM:")) peak = std::stod(line.substr(6)) / 1024;
+  std::ofstream("/proc/self/clear_refs") << "5";
+  return peak;
+}
+
+void heading(const char* what) {
+  std::printf("\n| %s | ns a row | ratio to it |\n|---|---|---|\n", what);
+  std::fflush(stdout);
+}
+
+void row(const std::string& name, double nanoseconds, double own) {
+  std::printf("| %s | %.1f | %s |\n", name.c_str(), nanoseconds,
+              own > 0 ? (std::to_string(nanoseconds / own).substr(0, 4) + "x").c_str() : "");
+  std::fflush(stdout);
+}
+
+Numbers numbers(std::size_t rows, int bits) {
+  std::mt19937_64 random(42);
+  Numbers out(rows);
+  for (auto& one : out) one = static_cast<std::int64_t>(random() >> (64 - bits));
+  return out;
+}
+
+void require_order(const lofty::Order& order, const Numbers& keys, const char* what) {
+  const auto rows = order.rows();
+  bool right = rows.size() == keys.size();
+  for (std::size_t i = 1; i < rows.size() && right; ++i)
+    right = keys[rows[i - 1]] < keys[rows[i]] || (keys[rows[i - 1]] == keys[rows[i]] && rows[i - 1] < rows[i]);
+  require(right, what);
+}
+
+double order_ns(const Numbers& keys, const char* what) {
+  require_order(lofty::order({lofty::ascending(keys)}), keys, what);
+  return seconds([&] { lofty::order({lofty::ascending(keys)}); }) * 1e9 / static_cast<double>(keys.size());
+}
+
+void one_column(std::size_t rows) {
+  const Numbers keys = numbers(rows, 30);
+  const double per = 1e9 / static_cast<double>(rows);
+  heading(("order " + std::to_string(rows) + " rows by one 30-bit column, encoding and permutation included").c_str());
+  peak_mib();
+  const double own = order_ns(keys, "order by one column");
+  const double memory = peak_mib();
+  row("`lofty::order`, all threads", own, 0);
+  const double alone = seconds([&] { lofty::order({lofty::ascending(keys)}, {}, {.threads = 1}); }) * per;
+  row("`lofty::order`, one thread", alone, own);
+  std::vector<std::uint32_t> permutation(rows);
+  const auto reset = [&] { std::iota(permutation.begin(), permutation.end(), 0u); };
+  const std::size_t all_runs = std::exchange(runs, 1);
+  row("`std::stable_sort` of row numbers with a comparator",
+      per * seconds(
+                [&] {
+                  std::stable_sort(permutation.begin(), permutation.end(),
+                                   [&](std::uint32_t a, std::uint32_t b) { return keys[a] < keys[b]; });
+                },
+                reset),
+      own);
+  runs = all_runs;
+  using Pair = std::pair<std::int64_t, std::uint32_t>;
+  std::vector<Pair> pairs(rows);
+  const auto fill = [&] {
+    for (std::uint32_t i = 0; i < rows; ++i) pairs[i] = {keys[i], i};
+  };
+  row("`std::sort` of ready (key, row) pairs", per * seconds([&] { std::sort(pairs.begin(), pairs.end()); }, fill),
+      own);
+  row("oneTBB `parallel_sort` of ready pairs",
+      per * seconds([&] { tbb::parallel_sort(pairs.begin(), pairs.end()); }, fill), own);
+  row("Boost `block_indirect_sort` of ready pairs",
+      per * seconds([&] { boost::sort::block_indirect_sort(pairs.begin(), pairs.end()); }, fill), own);
+  std::vector<std::uint64_t> bare(rows);
+  const hwy::Sorter sorter;
+  row("Highway's sort of bare 64-bit words, one thread",
+      per * seconds([&] { sorter(bare.data(), bare.size(), hwy::SortAscending()); },
+                    [&] { std::copy(keys.begin(), keys.end(), bare.begin()); }),
+      own);
+  std::printf("\nPeak while ordering: %.0f MiB, of which the keys are %.0f.\n", memory,
+              static_cast<double>(rows) * 8 / 1048576);
+}
+
+void shapes(std::size_t rows) {
+  std::mt19937_64 random(7);
+  const auto unit = [&] { return static_cast<double>(random() >> 11) * 0x1p-53; };
+  const std::vector<std::pair<const char*, std::function<std::int64_t(std::size_t)>>> all = {
+      {"uniform, 30 bits", [&](std::size_t) { return static_cast<std::int64_t>(random() >> 34); }},
+      {"ten distinct values", [&](std::size_t) { return static_cast<std::int64_t>(random() % 10) * 100'000'000; }},
+      {"1,000 distinct values", [&](std::size_t) { return static_cast<std::int64_t>(random() % 1000) * 1'000'000; }},
+      {"sorted", [&](std::size_t i) { return static_cast<std::int64_t>(i) * 100; }},
+      {"reversed", [&](std::size_t i) { return static_cast<std::int64_t>(rows - i) * 100; }},
+      {"nearly sorted", [&](std::size_t i) { return static_cast<std::int64_t>(i * 100 + random() % 1000); }},
+      {"skewed (exponential)", [&](std::size_t) { return static_cast<std::int64_t>(std::exp(unit() * 20.7)); }},
+      {"all equal", [&](std::size_t) { return std::int64_t{7}; }}};
+  heading(("order " + std::to_string(rows) + " rows of other shapes").c_str());
+  double uniform = 0;
+  for (const auto& [name, value] : all) {
+    Numbers keys(rows);
+    for (std::size_t i = 0; i < rows; ++i) keys[i] = value(i);
+    const double own = order_ns(keys, name);
+    row(name, own, uniform);
+    if (uniform == 0) uniform = own;
+  }
+}
+
+void three_keys(std::size_t rows) {
+  std::mt19937_64 random(3);
+  std::vector<std::string> family_words, shop_words;
+  for (int i = 0; i < 40; ++i) family_words.push_back("family " + std::to_string(random() % 1000));
+  for (int i = 0; i < 10'000; ++i) shop_words.push_back("shop " + std::to_string(random() % 1'000'000));
+  std::vector<std::string_view> family(rows), shop(rows);
+  std::vector<std::int64_t> cents(rows);
+  for (std::size_t i = 0; i < rows; ++i) {
+    family[i] = family_words[random() % family_words.size()];
+    shop[i] = shop_words[random() % shop_words.size()];
+    cents[i] = static_cast<std::int64_t>(random() % 100'000);
+  }
+  const double per = 1e9 / static_cast<double>(rows);
+  heading("order by text, number descending, text (from arrays: dictionaries included)");
+  const lofty::KeyOptions plain{.text = lofty::TextOrder::code_point};
+  const auto ours = [&] {
+    return lofty::order({lofty::ascending(family, plain), lofty::descending(cents), lofty::ascending(shop, plain)});
+  };
+  const auto less = [&](std::uint32_t a, std::uint32_t b) {
+    if (family[a] != family[b]) return family[a] < family[b];
+    if (cents[a] != cents[b]) return cents[a] > cents[b];
+    return shop[a] < shop[b];
+  };
+  const lofty::Order order = ours();
+  bool right = true;
+  for (std::size_t i = 1; i < rows && right; ++i) right = !less(order.rows()[i], order.rows()[i - 1]);
+  require(right, "order by three keys");
+  const double own = seconds([&] { ours(); }) * per;
+  row("`lofty::order`", own, 0);
+  std::vector<std::uint32_t> permutation(rows);
+  std::iota(permutation.begin(), permutation.end(), 0u);
+  const std::size_t all_runs = std::exchange(runs, 1);
+  row("`std::stable_sort` with a three-key comparator",
+      per * seconds([&] { std::stable_sort(permutation.begin(), permutation.end(), less); }), own);
+  runs = all_runs;
+}
+
+void ranks(std::size_t rows) {
+  const Numbers keys = numbers(rows, 22);  // with ties
+  const lofty::Order order = lofty::order({lofty::descending(keys)});
+  const double per = 1e9 / static_cast<double>(rows);
+  std::vector<std::uint32_t> out(rows);
+  lofty::places(order, lofty::Ties::competition, out);
+  bool right = out[0] == 1;
+  for (std::size_t i = 1; i < rows && right; ++i) right = out[i] == (order.starts_peers(i) ? i + 1 : out[i - 1]);
+  require(right, "competition places");
+  heading("places from an order");
+  const double own = seconds([&] { lofty::places(order, lofty::Ties::competition, out); }) * per;
+  row("one rule, into the caller's memory", own, 0);
+  lofty::EveryPlace all;
+  lofty::every_place(order, all);
+  right = all.competition == out && all.fractional[rows - 1] >= out[rows - 1];
+  require(right, "every place");
+  row("all five, into memory that is there", seconds([&] { lofty::every_place(order, all); }) * per, own);
+  row("all five, into fresh memory", seconds([&] { lofty::every_place(order); }) * per, own);
+  row("one rule, by input row", seconds([&] { lofty::places_by_row(order, lofty::Ties::competition); }) * per, own);
+}
+
+void selection(std::size_t rows) {
+  const std::size_t groups = 100'000;
+  std::mt19937_64 random(5);
+  std::vector<std::int32_t> group(rows);
+  Numbers value(rows);
+  for (std::size_t i = 0; i < rows; ++i) {
+    group[i] = static_cast<std::int32_t>(random() % groups);
+    value[i] = static_cast<std::int64_t>(random() >> 34);
+  }
+  const double per = 1e9 / static_cast<double>(rows);
+  heading("best 3 of each of 100,000 groups");
+  std::vector<std::int64_t> best3(groups * 3);
+  const double floor = per * seconds(
+                                 [&] {
+                                   for (std::size_t i = 0; i < rows; ++i) {
+                                     std::int64_t* const b = best3.data() + static_cast<std::size_t>(group[i]) * 3;
+                                     const std::int64_t v = value[i];
+                                     if (v <= b[2]) continue;
+                                     if (v > b[1]) {
+                                       b[2] = b[1];
+                                       if (v > b[0]) {
+                                         b[1] = b[0];
+                                         b[0] = v;
+                                       } else {
+                                         b[1] = v;
+                                       }
+                                     } else {
+                                       b[2] = v;
+                                     }
+                                   }
+                                 },
+                                 [&] { std::fill(best3.begin(), best3.end(), -1); });
+  row("the floor: plain arrays, values only", floor, 0);
+  for (const lofty::Cut cut : {lofty::Cut::strict, lofty::Cut::with_ties}) {
+    const auto ours = [&] { return lofty::best(lofty::groups(group), {lofty::descending(value)}, 3, cut); };
+    const lofty::Selection chosen = ours();
+    bool right = chosen.group_begin.size() == groups;
+    for (std::size_t g = 0; g < chosen.group_begin.size() && right; ++g) {
+      const std::size_t at = chosen.group_begin[g];
+      for (std::size_t k = 0; k < 3 && right; ++k)
+        right = value[chosen.rows[at + k]] == best3[static_cast<std::size_t>(group[chosen.rows[at]]) * 3 + k];
+    }
+    require(right, "best 3 of each group");
+    row(cut == lofty::Cut::strict ? "`lofty::best`, strict: rows, in their order" : "`lofty::best`, with ties",
+        seconds([&] { ours(); }) * per, floor);
+  }
+  const std::size_t all_runs = std::exchange(runs, 1);
+  row("a full sort: `lofty::order` within groups",
+      seconds([&] { lofty::order(lofty::groups(group), {lofty::descending(value)}); }) * per, floor);
+  runs = all_runs;
+}
+
+void group_sums(std::size_t rows) {
+  const std::size_t groups = 1'000'000;
+  std::mt19937_64 random(6);
+  std::vector<std::uint64_t> id(rows), ids(groups);
+  for (auto& one : ids) one = random();
+  std::vector<std::int32_t> code(rows);
+  Numbers value(rows);
+  for (std::size_t i = 0; i < rows; ++i) {
+    code[i] = static_cast<std::int32_t>(random() % groups);
+    id[i] = ids[static_cast<std::size_t>(code[i])];
+    value[i] = static_cast<std::int64_t>(random() % 100'000);
+  }
+  const double per = 1e9 / static_cast<double>(rows);
+  heading("sum into 1,000,000 groups");
+  Numbers plain(groups);
+  const double floor = per * seconds(
+                                 [&] {
+                                   for (std::size_t i = 0; i < rows; ++i)
+                                     plain[static_cast<std::size_t>(code[i])] += value[i];
+                                 },
+                                 [&] { std::fill(plain.begin(), plain.end(), 0); });
+  row("the floor: a plain array by code", floor, 0);
+  const lofty::GroupNumbers by_code = lofty::number_groups(lofty::groups(code));
+  const auto total = lofty::sums(by_code, std::span<const std::int64_t>(value));
+  bool right = true;
+  for (std::size_t g = 0; g < by_code.size() && right; ++g)
+    right = total[g] == lofty::Decimal(plain[static_cast<std::size_t>(code[by_code.first_rows[g]])], 0);
+  require(right, "sums by group");
+  row("`lofty::sums` over numbered groups",
+      seconds([&] { lofty::sums(by_code, std::span<const std::int64_t>(value)); }) * per, floor);
+  row("`lofty::number_groups` and `sums`, small codes",
+      seconds([&] { lofty::sums(lofty::number_groups(lofty::groups(code)), std::span<const std::int64_t>(value)); }) *
+          per,
+      floor);
+  row("`lofty::number_groups` and `sums`, 64-bit ids",
+      seconds([&] { lofty::sums(lofty::number_groups(lofty::groups(id)), std::span<const std::int64_t>(value)); }) *
+          per,
+      floor);
+  const std::size_t all_runs = std::exchange(runs, 1);
+  row("`std::unordered_map` by 64-bit id", per * seconds([&] {
+                                             std::unordered_map<std::uint64_t, std::int64_t> map;
+                                             for (std::size_t i = 0; i < rows; ++i) map[id[i]] += value[i];
+                                           }),
+      floor);
+  runs = all_runs;
+}
+
+void growth(std::size_t most) {
+  heading("growth: order by one column");
+  for (const int bits : {30, 45}) {
+    double first = 0;
+    for (const std::size_t rows : {std::size_t{1'000'000}, std::size_t{10'000'000}, std::size_t{100'000'000}}) {
+      if (rows > most * 10) break;
+      const std::size_t all_runs = std::exchange(runs, rows > 10'000'000 ? 3 : runs);
+      peak_mib();
+      const double own = order_ns(numbers(rows, bits), "growth");
+      row(std::to_string(bits) + " bits, " + std::to_string(rows) + " rows, peak " +
+              std::to_string(static_cast<int>(peak_mib())) + " MiB",
+          own, first);
+      runs = all_runs;
+      if (first == 0) first = own;
+    }
+  }
+  const Numbers ten{5, 3, 9, 1, 7, 3, 8, 2, 6, 4};
+  const double small = seconds([&] {
+                         for (int i = 0; i < 100'000; ++i) lofty::order({lofty::ascending(ten)});
+                       }) /
+                       100'000;
+  std::printf("\nAn array of ten: %.2f us.\n", small * 1e6);
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  const std::size_t rows = argc > 1 ? std::strtoull(argv[1], nullptr, 10) : 10'000'000;
+  if (argc > 2) runs = std::strtoull(argv[2], nullptr, 10);
+  if (rows == 0 || runs == 0) return 2;
+  one_column(rows);
+  shapes(rows);
+  three_keys(rows);
+  ranks(rows);
+  selection(rows);
+  group_sums(rows);
+  growth(rows);
+  return 0;
+}
