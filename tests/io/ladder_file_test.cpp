@@ -298,7 +298,7 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
 }
 
 TEST(LadderFile, ShippedLaddersReadBack) {
-  for (const char* name : {"best_shops", "best_products", "tie_rules", "best_in_valley"}) {
+  for (const char* name : {"best_shops", "best_products", "tie_rules", "best_in_valley", "both_ends", "products_in_order"}) {
     const Ladder l = read_ladder_file(support::demo() / (std::string(name) + ".ladder.toml")).ladder;
     EXPECT_EQ(ladder_text(read_ladder(ladder_text(l), "x").ladder), ladder_text(l));
     EXPECT_FALSE(l.title.empty());

@@ -226,6 +226,52 @@ TEST(Shipped, BestShopsOfEachValley) {
     }
 }
 
+TEST(Shipped, BothEndsAndTheirShares) {
+  std::vector<Entry> all;
+  double whole = 0;
+  for (const auto& [key, e] :
+       totals([](const Line& l) { return l.status != "void"; }, [](const Line& l) { return l.shop; })) {
+    all.push_back(e);
+    whole += static_cast<double>(e.spend);
+  }
+  const auto rows = rows_of(answer("both_ends.ladder.toml"));
+  ASSERT_EQ(rows.size(), 8u);  // no tie at either cut
+  std::size_t best = 0;
+  for (const Texts& row : rows) {
+    const auto entry = std::find_if(all.begin(), all.end(), [&](const Entry& e) { return money(e.spend) == row[3]; });
+    ASSERT_NE(entry, all.end()) << row[3];
+    double better = 0, worse = 0, sum = 0;
+    for (const Entry& e : all) {
+      better += e.spend > entry->spend;
+      worse += e.spend < entry->spend;
+      if (e.spend >= entry->spend) sum += static_cast<double>(e.spend);
+    }
+    EXPECT_EQ(std::stod(row[0]), better + 1);
+    EXPECT_EQ(std::stod(row[4]), worse + 1);
+    EXPECT_TRUE(better < 5 || worse < 3);
+    best += better < 5;
+    EXPECT_EQ(row[5], better < 5 ? "1" : "5");
+    EXPECT_NEAR(std::stod(row[6]), static_cast<double>(entry->spend) / whole, 1e-8);
+    EXPECT_NEAR(std::stod(row[7]), sum / whole, 1e-8);
+    EXPECT_NEAR(std::stod(row[8]), better / static_cast<double>(all.size() - 1), 1e-6);
+  }
+  EXPECT_EQ(best, 5u);
+}
+
+TEST(Shipped, ProductsInTheOrderOfThePriceList) {
+  const auto rows = rows_of(answer("products_in_order.ladder.toml"));
+  ASSERT_EQ(rows.size(), 48u);
+  EXPECT_EQ(rows[0][0], "Honey");
+  std::vector<std::string> families;
+  for (std::size_t r = 0; r < rows.size(); ++r) {
+    if (r == 0 || rows[r][0] != rows[r - 1][0]) families.push_back(rows[r][0]);
+    if (rows[r][0] == "Comb") {
+      EXPECT_EQ(rows[r][2], "Comb " + rows[r][1]);
+    }
+  }
+  EXPECT_EQ(families, (Texts{"Honey", "Comb", "Candles", "Gifts", "Mead", "Soap", "Wax"}));
+}
+
 // Every route gives the same rows: file, value, options, saved and read again.
 TEST(Shipped, EveryRouteGivesTheSameRows) {
   const support::Scratch scratch;

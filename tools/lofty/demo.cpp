@@ -48,6 +48,8 @@ int demo() {
       {"Which three products of each family sell best? Listed smallest first.", "best_products.ladder.toml"},
       {"How would each rule number a tie? Side by side, in the order of the input.", "tie_rules.ladder.toml"},
       {"Who leads in each valley?", "best_in_valley.ladder.toml"},
+      {"Both ends, and how much of it all the best so many bring.", "both_ends.ladder.toml"},
+      {"Comb 2 before Comb 10, and the families in an order of our own.", "products_in_order.ladder.toml"},
   };
   for (const Stop& stop : stops) {
     heading(stop.why, "lofty rank " + shown + "/" + stop.ladder);
