@@ -82,6 +82,8 @@ class Standings {
   Value value(std::size_t row, std::size_t column) const;
   // Does the entry share its place with another one (listed or not)?
   bool tied(std::size_t row) const;
+  // The same for a place column, which may have an order of its own (rank.also); false for others.
+  bool tied(std::size_t row, std::size_t column) const;
   bool ranked(std::size_t row) const;
   // Does a new group of rank.within begin here? Always false when the listing mixes groups.
   bool starts_group(std::size_t row) const;

@@ -106,7 +106,7 @@ std::string markdown(const Standings& s) {
     for (std::size_t c = 0; c < s.columns().size(); ++c) {
       const Value value = s.value(r, c);
       std::string text = is_null(value) ? "(none)" : markdown_cell(to_text(value, s.columns()[c].type.zoned));
-      if (s.columns()[c].role == Role::place && s.columns()[c].ties != Ties::ordinal && s.tied(r) && !is_null(value))
+      if (s.columns()[c].role == Role::place && s.columns()[c].ties != Ties::ordinal && s.tied(r, c) && !is_null(value))
         text += "=";
       out += " " + text + " |";
     }

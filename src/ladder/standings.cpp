@@ -193,24 +193,34 @@ class Asking {
     if (!q_.places) return;
     order_.emplace(order_by(q_.by, by_columns_));
     competition_ = places(*order_, Ties::competition, run_);
-    data_->tied.assign(entries_.count, 0);
     data_->ranked.assign(entries_.count, 0);
     const auto rows = order_->rows();
-    for (std::size_t i = 0; i < rows.size(); ++i) {
-      data_->ranked[rows[i]] = order_->ranked(i);
-      const bool alone = order_->starts_peers(i) && (i + 1 == rows.size() || order_->starts_peers(i + 1));
-      data_->tied[rows[i]] = order_->ranked(i) && !alone;
-    }
+    for (std::size_t i = 0; i < rows.size(); ++i) data_->ranked[rows[i]] = order_->ranked(i);
+    data_->tied = tied_in(*order_);
     add_place_column(*order_, q_.level->ties);
     for (std::size_t a = 0; a < q_.also.size(); ++a) add_also(q_.level->also[a], q_.also[a]);
   }
 
+  // By entry: does it share its place?
+  static std::vector<std::uint8_t> tied_in(const Order& order) {
+    std::vector<std::uint8_t> tied(order.size(), 0);
+    const auto rows = order.rows();
+    for (std::size_t i = 0; i < rows.size(); ++i) {
+      const bool alone = order.starts_peers(i) && (i + 1 == rows.size() || order.starts_peers(i + 1));
+      tied[rows[i]] = order.ranked(i) && !alone;
+    }
+    return tied;
+  }
+
   void add_also(const Also& also, const AlsoUse& use) {
+    also_tied_.emplace_back();
     switch (also.measure) {
       case Measure::place: {
+        if (use.by.empty()) return add_place_column(*order_, also.ties);
         std::vector<ColumnPtr> by_columns;
-        return use.by.empty() ? add_place_column(*order_, also.ties)
-                              : add_place_column(order_by(use.by, by_columns), also.ties);
+        const Order own = order_by(use.by, by_columns);
+        also_tied_.back() = tied_in(own);
+        return add_place_column(own, also.ties);
       }
       case Measure::tiers:
         return add_numbers(by_input_row(*order_, tiers(*order_, static_cast<std::uint32_t>(also.count))));
@@ -390,6 +400,8 @@ class Asking {
         const std::size_t place = index - q_.entry_columns.size();
         column.ties = place == 0 ? q_.level->ties : q_.level->also[place - 1].ties;
       }
+      data_->tied_by.push_back(index > q_.entry_columns.size() ? also_tied_[index - q_.entry_columns.size() - 1]
+                                                               : std::vector<std::uint8_t>{});
       mark_sort(column, listed.column);
       data_->columns.push_back(std::move(column));
       data_->values.push_back(values);
@@ -772,6 +784,7 @@ class Asking {
     bool best;       // of the best, or of the worst
   };
   std::vector<TiedCut> cuts_;
+  std::vector<std::vector<std::uint8_t>> also_tied_;  // by column of rank.also: of its own order, if it has one
   std::set<std::size_t> orderings_used_;
   std::vector<std::pair<std::string, CustomReport>> reports_;  // by column, of its own order
 };
@@ -800,6 +813,11 @@ Value Standings::value(std::size_t row, std::size_t column) const {
   return data_->values[column]->value(data_->rows[row]);
 }
 bool Standings::tied(std::size_t row) const { return !data_->tied.empty() && data_->tied[data_->rows[row]] != 0; }
+bool Standings::tied(std::size_t row, std::size_t column) const {
+  if (data_->columns[column].role != Role::place) return false;
+  const auto& own = data_->tied_by[column];
+  return own.empty() ? tied(row) : own[data_->rows[row]] != 0;
+}
 bool Standings::ranked(std::size_t row) const { return !data_->ranked.empty() && data_->ranked[data_->rows[row]] != 0; }
 bool Standings::starts_group(std::size_t row) const { return data_->group_start[row] != 0; }
 std::vector<WouldStand> Standings::where_would(const std::string& name, const Value& value) const {

@@ -14,10 +14,11 @@ namespace lofty::engine {
 struct StandingsData {
   std::string title, question, shown_of_total;
   std::vector<StandingColumn> columns;
-  std::vector<ColumnPtr> values;           // by listed column; all entries
-  std::vector<std::uint32_t> rows;         // the listed entries
-  std::vector<std::uint8_t> tied, ranked;  // by entry
-  std::vector<std::uint8_t> group_start;   // by listed row
+  std::vector<ColumnPtr> values;                   // by listed column; all entries
+  std::vector<std::uint32_t> rows;                 // the listed entries
+  std::vector<std::uint8_t> tied, ranked;          // by entry
+  std::vector<std::uint8_t> group_start;           // by listed row
+  std::vector<std::vector<std::uint8_t>> tied_by;  // by listed column, then entry; empty: as `tied`
   std::vector<Remark> remarks;
   Accounting accounting;
   // What places go by; none when nothing is ranked.

@@ -77,8 +77,8 @@ std::string listing(const Standings& s, const Looks& looks) {
     return column.role == Role::place && column.ties != Ties::ordinal;
   };
   bool any_tied = false;
-  for (std::size_t r = 0; r < s.rows(); ++r) any_tied = any_tied || s.tied(r);
-  any_tied = any_tied && std::any_of(s.columns().begin(), s.columns().end(), shared);
+  for (std::size_t c = 0; c < width; ++c)
+    for (std::size_t r = 0; r < s.rows() && shared(s.columns()[c]); ++r) any_tied = any_tied || s.tied(r, c);
   Grid grid;
   std::vector<int> decimals;
   for (std::size_t c = 0; c < width; ++c) {
@@ -97,7 +97,7 @@ std::string listing(const Standings& s, const Looks& looks) {
       const StandingColumn& column = s.columns()[c];
       const bool repeated = column.role == Role::group && r > 0 && s.starts_group(0) && !s.starts_group(r);
       std::string text = repeated ? "" : cell(s, r, c, decimals[c]);
-      if (shared(column) && any_tied) text += s.tied(r) ? "=" : " ";
+      if (shared(column) && any_tied) text += s.tied(r, c) ? "=" : " ";
       row.push_back(std::move(text));
     }
     grid.rows.push_back(std::move(row));

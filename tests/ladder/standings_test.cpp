@@ -307,6 +307,13 @@ TEST(Standings, FurtherColumns) {
   ASSERT_EQ(column(s, "spend"), (Texts{"11.00", "11.00", "1.25", ""}));
   EXPECT_EQ(column(s, "from_below"), (Texts{"2", "2", "1", ""}));
   EXPECT_EQ(column(s, "half"), (Texts{"1", "1", "2", ""}));
+  // A place by other keys has ties of its own.
+  ladder.levels[0].also = {{.name = "by_lines", .by = "lines asc"}};
+  ladder.list.columns = {"rank", "by_lines", "lines"};
+  const Standings own = standings(ladder, support::small_shop());
+  EXPECT_EQ(column(own, "by_lines"), (Texts{"3", "3", "1", "1"}));
+  EXPECT_TRUE(own.tied(2, 1) && !own.tied(2, 0) && !own.tied(2, 2));
+  ladder.list.columns.clear();
   EXPECT_EQ(column(s, "part"), (Texts{"0.333333", "0.333333", "0.166667", "0.166667"}));  // unranked ones count in it
   EXPECT_EQ(column(s, "running"), (Texts{"0.94623656", "0.94623656", "1.00000000", ""}));
   EXPECT_EQ(column(s, "upper"), (Texts{"0.000000", "0.000000", "1.000000", ""}));
