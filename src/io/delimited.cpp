@@ -32,7 +32,7 @@ namespace {
 
 // Large enough that a chunk's own dictionaries and the two line-end searches do not show, small enough that its text is
 // still in the second-level cache when libcsv comes to it, and that threads share a small file evenly.
-constexpr std::size_t chunk_bytes = 1024 * 1024;
+constexpr std::size_t chunk_bytes = 512 * 1024;
 
 // A vector whose new elements are not cleared: they are read into at once.
 template <class T>
