@@ -32,22 +32,35 @@ namespace {
 std::uint32_t last_place(const PeerRun& peers) { return static_cast<std::uint32_t>(peers.end - peers.group_begin); }
 double mean_place(const PeerRun& peers) { return (peers.first() + static_cast<double>(last_place(peers))) / 2; }
 
-// Calls put(i, first, group, dense) for every position: where its run of peers and its group begin, and how many runs
-// of the group there are up to it. No branch depends on the data: ties come without a pattern.
+// What is known of a position on the way through a stretch: where its run of peers and its group begin, and how many
+// runs of the group there are up to it. No branch depends on the data: ties come without a pattern.
+struct Walk {
+  std::uint32_t first, group, dense;
+  explicit Walk(const engine::Stretch& stretch)
+      : first(static_cast<std::uint32_t>(stretch.peer)),
+        group(static_cast<std::uint32_t>(stretch.group)),
+        dense(stretch.dense) {}
+  static std::uint32_t all_if(std::uint8_t marks, std::uint8_t bit) { return (marks & bit) != 0 ? ~0u : 0; }
+  // On to position i; returns a mask of ones when it is ranked.
+  std::uint32_t step(std::uint32_t i, std::uint8_t marks) {
+    const std::uint32_t starts_peers = all_if(marks, engine::OrderData::peer_start),
+                        starts_group = all_if(marks, engine::OrderData::group_start);
+    first = (first & ~starts_peers) | (i & starts_peers);
+    group = (group & ~starts_group) | (i & starts_group);
+    dense = (dense & ~starts_group) - starts_peers;
+    return all_if(marks, engine::OrderData::is_ranked);
+  }
+};
+
+// Calls put(i, walk, ranked) for every position.
 template <class Put>
 void each_position(const Order& order, const Run& run, const Put& put) {
   const std::uint8_t* const marks = order.data().marks.data();
   engine::each_stretch(order, run, [&](const engine::Stretch& stretch) {
-    auto first = static_cast<std::uint32_t>(stretch.peer), group = static_cast<std::uint32_t>(stretch.group);
-    std::uint32_t dense = stretch.dense;
+    Walk walk(stretch);
     for (auto i = static_cast<std::uint32_t>(stretch.from); i < stretch.to; ++i) {
-      const std::uint32_t starts_peers = (marks[i] & engine::OrderData::peer_start) != 0 ? ~0u : 0,
-                          starts_group = (marks[i] & engine::OrderData::group_start) != 0 ? ~0u : 0,
-                          ranked = (marks[i] & engine::OrderData::is_ranked) != 0 ? ~0u : 0;
-      first = (first & ~starts_peers) | (i & starts_peers);
-      group = (group & ~starts_group) | (i & starts_group);
-      dense = (dense & ~starts_group) - starts_peers;
-      put(i, first, group, dense, ranked);
+      const std::uint32_t ranked = walk.step(i, marks[i]);
+      put(i, walk, ranked);
     }
   });
 }
@@ -97,18 +110,18 @@ void places(const Order& order, Ties ties, std::span<std::uint32_t> out, const R
   assert(out.size() == order.size());
   switch (ties) {
     case Ties::competition:
-      return each_position(order, run,
-                           [to = out.data()](std::uint32_t i, std::uint32_t first, std::uint32_t group, std::uint32_t,
-                                             std::uint32_t ranked) { to[i] = (first - group + 1) & ranked; });
+      return each_position(order, run, [to = out.data()](std::uint32_t i, const Walk& walk, std::uint32_t ranked) {
+        to[i] = (walk.first - walk.group + 1) & ranked;
+      });
     case Ties::dense:
-      return each_position(order, run,
-                           [to = out.data()](std::uint32_t i, std::uint32_t, std::uint32_t, std::uint32_t dense,
-                                             std::uint32_t ranked) { to[i] = dense & ranked; });
+      return each_position(order, run, [to = out.data()](std::uint32_t i, const Walk& walk, std::uint32_t ranked) {
+        to[i] = walk.dense & ranked;
+      });
     case Ties::modified: return fill(order, run, out, 0u, last_place);
     default:
-      return each_position(order, run,
-                           [to = out.data()](std::uint32_t i, std::uint32_t, std::uint32_t group, std::uint32_t,
-                                             std::uint32_t ranked) { to[i] = (i - group + 1) & ranked; });
+      return each_position(order, run, [to = out.data()](std::uint32_t i, const Walk& walk, std::uint32_t ranked) {
+        to[i] = (i - walk.group + 1) & ranked;
+      });
   }
 }
 
@@ -140,24 +153,18 @@ void every_place(const Order& order, EveryPlace& out, const Run& run) {
   double* const fractional = out.fractional.data();
   const std::uint8_t* const marks = order.data().marks.data();
   engine::each_stretch(order, run, [&](const engine::Stretch& stretch) {
-    auto first = static_cast<std::uint32_t>(stretch.peer), group = static_cast<std::uint32_t>(stretch.group);
-    std::uint32_t different = stretch.dense;
+    Walk walk(stretch);
     for (auto i = static_cast<std::uint32_t>(stretch.from); i < stretch.to; ++i) {
-      const std::uint32_t starts_peers = (marks[i] & engine::OrderData::peer_start) != 0 ? ~0u : 0,
-                          starts_group = (marks[i] & engine::OrderData::group_start) != 0 ? ~0u : 0,
-                          ranked = (marks[i] & engine::OrderData::is_ranked) != 0 ? ~0u : 0;
-      first = (first & ~starts_peers) | (i & starts_peers);
-      group = (group & ~starts_group) | (i & starts_group);
-      different = (different & ~starts_group) - starts_peers;
-      competition[i] = (first - group + 1) & ranked;
-      dense[i] = different & ranked;
-      ordinal[i] = (i - group + 1) & ranked;
+      const std::uint32_t ranked = walk.step(i, marks[i]);
+      competition[i] = (walk.first - walk.group + 1) & ranked;
+      dense[i] = walk.dense & ranked;
+      ordinal[i] = (i - walk.group + 1) & ranked;
     }
     // The end of a run of peers is known from behind; the mean of its ordinal places is that of its first and last.
     auto end = static_cast<std::uint32_t>(stretch.next);
     for (auto i = static_cast<std::uint32_t>(stretch.to); i-- > stretch.from;) {
-      const std::uint32_t starts_peers = (marks[i] & engine::OrderData::peer_start) != 0 ? ~0u : 0,
-                          ranked = (marks[i] & engine::OrderData::is_ranked) != 0 ? ~0u : 0;
+      const std::uint32_t starts_peers = Walk::all_if(marks[i], engine::OrderData::peer_start),
+                          ranked = Walk::all_if(marks[i], engine::OrderData::is_ranked);
       modified[i] = (ordinal[i] + end - i - 1) & ranked;
       fractional[i] = static_cast<double>(competition[i] + std::uint64_t{modified[i]}) / 2;
       end = (end & ~starts_peers) | (i & starts_peers);
