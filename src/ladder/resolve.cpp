@@ -901,13 +901,7 @@ class Resolver {
     std::vector<Value> all;
     for (const auto* list : {&ordering.first, &ordering.last, &ordering.sequence})
       for (const Value& value : *list) {
-        const bool fits = type.kind == Kind::unknown || (type.exact() && std::holds_alternative<Decimal>(value)) ||
-                          (type.kind == Kind::floating && std::holds_alternative<double>(value)) ||
-                          (type.kind == Kind::date && std::holds_alternative<Date>(value)) ||
-                          (type.kind == Kind::timestamp && std::holds_alternative<Timestamp>(value)) ||
-                          (type.kind == Kind::boolean && std::holds_alternative<bool>(value)) ||
-                          (type.kind == Kind::text && std::holds_alternative<std::string>(value));
-        if (!fits)
+        if (type.kind != Kind::unknown && !holds(type, value))
           problem(Code::wrong_type,
                   quoted(to_text(value)) + " is none of the values of " + quoted(ordering.column) + ", which is " +
                       kind_name(type.kind),

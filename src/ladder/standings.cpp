@@ -829,12 +829,8 @@ std::vector<WouldStand> Standings::where_would(const std::string& name, const Va
     throw fail(Code::unknown_word, "places go by " + quoted(data_->by_name) + ", not by " + quoted(name),
                data_->by_name + " = ...");
   const Column& by = *data_->by;
-  const bool comparable = (by.type().exact() && std::holds_alternative<Decimal>(value)) ||
-                          (by.type().kind == Kind::floating && std::holds_alternative<double>(value)) ||
-                          (by.type().kind == Kind::date && std::holds_alternative<Date>(value)) ||
-                          (by.type().kind == Kind::timestamp && std::holds_alternative<Timestamp>(value)) ||
-                          (by.type().kind == Kind::boolean && std::holds_alternative<bool>(value));
-  if (!comparable)
+  // Texts are ordered by a language's rules, which single values do not know.
+  if (by.type().kind == Kind::text || !holds(by.type(), value))
     throw fail(Code::wrong_type,
                quoted(to_text(value)) + " cannot stand among values of " + quoted(name) + ", which is " +
                    kind_name(by.type().kind),

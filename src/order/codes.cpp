@@ -57,14 +57,9 @@ template <class Word>
 struct RankSource {
   const Word* words;  // number + 1; 0 is null
   std::shared_ptr<const std::vector<std::uint32_t>> ranks;
+  std::shared_ptr<const void> owner = {};  // of the words, where nobody else keeps them
   bool null(std::size_t i) const { return words[i] == 0; }
   std::uint64_t value(std::size_t i) const { return (*ranks)[words[i] - 1]; }
-};
-
-struct DoubleSource {
-  const double* values;
-  bool null(std::size_t i) const { return std::isnan(values[i]); }
-  std::uint64_t value(std::size_t i) const { return ordered(values[i]); }
 };
 
 // One half of 128-bit values, counted from the least.
@@ -231,13 +226,6 @@ std::shared_ptr<Numbered> number_texts(const Key& key) {
   return numbered;
 }
 
-struct NumberedSource {
-  std::shared_ptr<const Numbered> numbered;
-  std::shared_ptr<const std::vector<std::uint32_t>> ranks;
-  bool null(std::size_t i) const { return numbered->words[i] == 0; }
-  std::uint64_t value(std::size_t i) const { return (*ranks)[numbered->words[i] - 1]; }
-};
-
 template <class T>
 void encode_texts(const Key& key, const Run& run, KeyList& out) {
   const std::shared_ptr<Numbered> numbered = number_texts<T>(key);
@@ -249,7 +237,8 @@ void encode_texts(const Key& key, const Run& run, KeyList& out) {
     range.least = 0;
     range.greatest = ranks->size() - 1;
   }
-  add_codes(NumberedSource{numbered, std::move(ranks)}, range, key.descending, key.options.nulls, out);
+  add_codes(RankSource<std::uint32_t>{numbered->words.data(), std::move(ranks), numbered}, range, key.descending,
+            key.options.nulls, out);
 }
 
 void encode_decimals(const Key& key, const Run& run, KeyList& out) {
@@ -294,7 +283,7 @@ void encode_packed(const ColumnKey& key, const Column& column, const Run& run, K
     range.least = 0;
     range.greatest = ranks->size() - 1;
   }
-  add_codes(RankSource<Word>{words, std::move(ranks)}, range, key.descending, key.options.nulls, out);
+  add_codes(RankSource<Word>{words, std::move(ranks), {}}, range, key.descending, key.options.nulls, out);
 }
 
 class FlagCodes final : public KeyCodes {
@@ -426,8 +415,8 @@ void encode(const ColumnKey& key, const Run& run, KeyList& out) {
       return encode_wide([&column](std::size_t i) { return column.is_null(i) ? int128_min : column.integer(i); }, size,
                          key.descending, key.options.nulls, run, out);
     case Lane::float64:
-      return encode_source(DoubleSource{reinterpret_cast<const double*>(column.packed())}, size, key.descending,
-                           key.options.nulls, run, out);
+      return encode_source(ArraySource<double, false>{reinterpret_cast<const double*>(column.packed()), nullptr}, size,
+                           key.descending, key.options.nulls, run, out);
     default: break;
   }
   switch (column.width()) {

@@ -9,6 +9,19 @@
 
 namespace lofty::engine {
 
+bool holds(const Type& type, const Value& value) {
+  switch (type.kind) {
+    case Kind::integer:
+    case Kind::decimal: return std::holds_alternative<Decimal>(value);
+    case Kind::floating: return std::holds_alternative<double>(value);
+    case Kind::date: return std::holds_alternative<Date>(value);
+    case Kind::timestamp: return std::holds_alternative<Timestamp>(value);
+    case Kind::boolean: return std::holds_alternative<bool>(value);
+    case Kind::text: return std::holds_alternative<std::string>(value);
+    default: return false;
+  }
+}
+
 Lane lane_of(const Type& type) {
   switch (type.kind) {
     case Kind::floating: return Lane::float64;

@@ -123,6 +123,8 @@ class Column {
 
 using ColumnPtr = std::shared_ptr<const Column>;
 
+// Is this a value of the type, as it stands? Null is of none.
+bool holds(const Type& type, const Value& value);
 // A value's lane as a column would hold it.
 Lane lane_of(const Type& type);
 
