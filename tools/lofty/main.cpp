@@ -43,10 +43,10 @@ void add_rank(CLI::App& app, tool::RankOptions& o) {
   c->add_option("--by", o.by, "What to rank by, each key with asc or desc")->type_name("SORT LIST");
   c->add_option("--tiebreak", o.tiebreak, "What orders tied entries")->type_name("SORT LIST");
   c->add_option("--ties", o.ties, "competition, modified, dense, ordinal or fractional")->type_name("RULE");
-  c->add_option(
-       "--also", o.also,
-       "A further column: a tie rule (dense), by SORT LIST, tiers N, share of COLUMN, running share of COLUMN,\n"
-       "percent rank, or cumulative distribution")
+  c->add_option("--also", o.also,
+                "A further column: a tie rule (dense), by SORT LIST, tiers N,\n"
+                "share of COLUMN, running share of COLUMN, percent rank,\n"
+                "or cumulative distribution")
       ->type_name("NAME=WHAT");
   c->add_option("--rank-as", o.rank_as, "The name of the place column, instead of rank")->type_name("NAME");
   c->add_option("--best", o.best, "Keep the best N of every group")->type_name("N");
