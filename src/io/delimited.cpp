@@ -122,6 +122,8 @@ Cut last_record_end(std::string_view text) {
   return cut;
 }
 
+constexpr std::size_t no_row = ~std::size_t{0};
+
 int no_blanks(unsigned char) { return 0; }
 
 // libcsv, set up the way this product reads: strict, blanks kept, nothing told from "".
@@ -386,77 +388,128 @@ class Reading {
   }
 
  private:
-  struct Rows {  // what the callbacks of one chunk work on
+  // What libcsv's callbacks work on where fields may be quoted: each value goes to its reader as it comes.
+  struct QuotedRows {
     Reading& reading;
     Chunk& chunk;
-    const std::vector<int>& slot;       // by field: which reader takes it, or -1
-    std::vector<PieceReader*> readers;  // by field
-    PieceReader* const* next = nullptr;
-    PieceReader* const* last = nullptr;
-    std::size_t extra = 0;  // fields beyond the headings
-    // The next field in the chunk itself, where nothing is quoted: reading a number from there is quicker than from the
-    // buffer that libcsv has just filled byte by byte (a load that spans several stores has to wait for them).
-    const char* cursor = nullptr;
-    const char* end = nullptr;
-    std::size_t ragged_row = ~std::size_t{0}, ragged_fields = 0;
-    bool keep_rows = true, null_words = false;
+    std::vector<PieceReader*> readers;  // by field; null where nobody wants it
+    std::size_t field = 0, row = 0;     // of what comes next
+    std::size_t ragged_row = no_row, ragged_fields = 0;
 
-    void begin(std::string_view text, bool quotes) {
-      if (!quotes) {
-        cursor = text.data();
-        end = cursor + text.size();
-        skip_blank_lines();
-      }
-      for (const int one : slot) readers.push_back(one < 0 ? nullptr : &chunk.readers[static_cast<std::size_t>(one)]);
-      next = readers.data();
-      last = next + readers.size();
-    }
-    void skip_blank_lines() {
-      while (cursor != end && is_line_end(*cursor)) ++cursor;
-    }
-    // Called for every field, most of which nobody may want: so it does little itself.
+    void begin(std::string_view, std::vector<PieceReader*> by_field) { readers = std::move(by_field); }
     static void on_field(void* text, std::size_t size, void* to) {
-      auto& self = *static_cast<Rows*>(to);
-      const char* at = static_cast<const char*>(text);
-      if (self.cursor != nullptr) {
-        if (text != nullptr) at = self.cursor;
-        self.cursor += size + 1;
-      }
-      if (self.next == self.last) {
-        ++self.extra;
-        return;
-      }
-      if (PieceReader* const reader = *self.next++) self.take(*reader, at, size);
-    }
-    [[gnu::noinline]] void take(PieceReader& reader, const char* text, std::size_t size) const {
-      // libcsv's own buffer has 128 bytes at the least, a chunk some in reserve.
-      if (text == nullptr || null_words || !reader.add_usual({text, size})) take_unusual(reader, text, size);
-    }
-    [[gnu::noinline]] void take_unusual(PieceReader& reader, const char* text, std::size_t size) const {
-      if (text == nullptr || reading.is_null_word({text, size}))
-        reader.add_null();
+      auto& self = *static_cast<QuotedRows*>(to);
+      const std::size_t field = self.field++;
+      if (field >= self.readers.size() || self.readers[field] == nullptr) return;
+      const std::string_view value(static_cast<const char*>(text), text == nullptr ? 0 : size);
+      if (text == nullptr || self.reading.is_null_word(value))
+        self.readers[field]->add_null();
       else
-        reader.add({text, size});
+        self.readers[field]->add(value);
     }
     static void on_record(int, void* to) {
-      auto& self = *static_cast<Rows*>(to);
-      // A carriage return ends a record for libcsv, and the line feed behind it is an empty line, which it skips.
-      if (self.cursor != nullptr && self.cursor < self.end) self.skip_blank_lines();
+      auto& self = *static_cast<QuotedRows*>(to);
+      if (self.field != self.readers.size()) self.ragged();
+      self.field = 0;
+      ++self.row;
+    }
+    void ragged() {
+      if (reading.source_.options_.ragged_as_null && field < readers.size()) {
+        for (; field < readers.size(); ++field)
+          if (readers[field] != nullptr) readers[field]->add_null();
+      } else if (ragged_row == no_row) {
+        ragged_row = row;
+        ragged_fields = field;
+      }
+    }
+    void end() {}
+  };
+
+  // The same where nothing is quoted. A field then is the bytes of the chunk itself, and it is enough to note where
+  // each begins: some hundred records at a time are converted together, column by column, in loops that know what the
+  // values of a column look like. (Reading a number from the chunk is also quicker than from the buffer that libcsv has
+  // just filled byte by byte: a load that spans several stores has to wait for them.)
+  struct PlainRows {
+    Reading& reading;
+    Chunk& chunk;
+    std::vector<PieceReader*> readers;
+    std::vector<std::uint32_t> begins{};  // of each field, and one behind the delimiter or line end of the last
+    std::uint32_t* next = nullptr;
+    std::uint32_t* last = nullptr;  // of this record
+    std::uint32_t* full = nullptr;  // where the last record of a stretch would begin
+    std::string_view text{};
+    std::uint32_t cursor = 0;  // where libcsv's next field begins
+    std::size_t row = 0, extra = 0;
+    std::size_t ragged_row = no_row, ragged_fields = 0;
+
+    void begin(std::string_view chunk_text, std::vector<PieceReader*> by_field) {
+      constexpr std::size_t usual = 4096;  // numbers that stay in the first-level cache
+      readers = std::move(by_field);
+      text = chunk_text;
+      const std::size_t stride = readers.size() + 1;
+      begins.resize(std::max<std::size_t>(1, usual / stride) * stride);
+      full = begins.data() + begins.size() - stride;
+      skip_line_ends();
+      begin_record(begins.data());
+    }
+    void begin_record(std::uint32_t* at) {
+      next = at;
+      last = at + readers.size();
+      *next = cursor;
+    }
+    // A carriage return ends a record for libcsv, and the line feed behind it is an empty line, which it skips.
+    void skip_line_ends() {
+      while (cursor < text.size() && is_line_end(text[cursor])) ++cursor;
+    }
+    static void on_field(void*, std::size_t size, void* to) {
+      auto& self = *static_cast<PlainRows*>(to);
+      self.cursor += static_cast<std::uint32_t>(size) + 1;
+      if (self.next == self.last)
+        ++self.extra;
+      else
+        *++self.next = self.cursor;
+    }
+    static void on_record(int, void* to) {
+      auto& self = *static_cast<PlainRows*>(to);
       if (self.next != self.last || self.extra > 0) self.ragged();
-      self.next = self.readers.data();
-      if (self.keep_rows) ++self.chunk.rows;
+      ++self.row;
+      self.skip_line_ends();
+      if (self.last < self.full + self.readers.size()) return self.begin_record(self.last + 1);
+      self.convert(self.begins.size());
+      self.begin_record(self.begins.data());
     }
     void ragged() {
       if (reading.source_.options_.ragged_as_null && extra == 0) {
-        for (; next != last; ++next)
-          if (*next != nullptr) (*next)->add_null();
-      } else if (ragged_row == ~std::size_t{0}) {
-        ragged_row = chunk.rows;
-        ragged_fields = static_cast<std::size_t>(next - readers.data()) + extra;
+        for (; next != last; ++next) next[1] = next[0] + 1;  // an empty field
+      } else if (ragged_row == no_row) {
+        ragged_row = row;
+        ragged_fields = static_cast<std::size_t>(next - last) + readers.size() + extra;
       }
       extra = 0;
     }
+    void end() { convert(static_cast<std::size_t>(last - begins.data()) - readers.size()); }
+    void convert(std::size_t size) const {
+      const std::size_t stride = readers.size() + 1;
+      for (std::size_t f = 0; f < readers.size(); ++f) {
+        if (readers[f] == nullptr) continue;
+        const FieldRun fields{text.data(), begins.data() + f, stride, size / stride};
+        if (reading.any_nulls_)
+          reading.add_with_null_words(*readers[f], fields);
+        else
+          readers[f]->add_fields(fields);
+      }
+    }
   };
+
+  void add_with_null_words(PieceReader& reader, const FieldRun& fields) const {
+    for (std::size_t r = 0; r < fields.count; ++r) {
+      const std::string_view text = fields[r];
+      if (text.empty() || is_null_word(text))
+        reader.add_null();
+      else
+        reader.add(text);
+    }
+  }
 
   bool is_null_word(std::string_view text) const {
     const auto& nulls = source_.options_.nulls;
@@ -500,7 +553,7 @@ class Reading {
     }
     if (out.bytes.empty()) return false;
     if (ended_) out.quotes = std::memchr(out.bytes.data(), '"', out.bytes.size()) != nullptr;
-    out.bytes.reserve(out.bytes.size() + PieceReader::padding);
+    out.bytes.reserve(out.bytes.size() + FieldRun::padding);
     out.number = chunks_.size();
     chunks_.push_back(std::make_unique<Chunk>());
     chunks_.back()->offset = out.offset;
@@ -528,7 +581,7 @@ class Reading {
       source_.check_encoding(text.view(), text.offset);
       for (const auto& declared : declared_) chunk->readers.emplace_back(declared);
       make_room(text.view(), *chunk, spare);
-      run_parser(text.view(), *chunk, slot_, true, text.quotes);
+      run_parser(text.view(), *chunk, slot_, text.quotes);
       // A guess from the first value that the whole chunk does not bear out is mended while its bytes are at hand.
       std::vector<int> again(slot_.size(), -1);
       bool any = false;
@@ -539,7 +592,7 @@ class Reading {
         again[wanted_[i]] = static_cast<int>(i);
         any = true;
       }
-      if (any) run_parser(text.view(), *chunk, again, false);
+      if (any) run_parser(text.view(), *chunk, again, text.quotes);
       for (std::size_t i = 0; i < wanted_.size(); ++i) spare[i] = chunk->readers[i].pack();
     } catch (const Error& error) {
       fail(text.number, error.problems().front());
@@ -567,11 +620,21 @@ class Reading {
     return kept != kept_census_.end() ? kept->second : chunk.readers[column].census();
   }
 
-  void run_parser(std::string_view text, Chunk& chunk, const std::vector<int>& slot, bool first, bool quotes = true) {
-    Rows rows{*this, chunk, slot, {}};
-    rows.keep_rows = first;
-    rows.null_words = any_nulls_;
-    rows.begin(text, quotes);
+  // Gives the fields of a chunk to its readers, by field of the file: -1 where no reader wants it.
+  void run_parser(std::string_view text, Chunk& chunk, const std::vector<int>& slot, bool quotes) {
+    std::vector<PieceReader*> readers;
+    for (const int one : slot) readers.push_back(one < 0 ? nullptr : &chunk.readers[static_cast<std::size_t>(one)]);
+    if (quotes)
+      run_parser<QuotedRows>(text, chunk, std::move(readers));
+    else
+      run_parser<PlainRows>(text, chunk, std::move(readers));
+  }
+
+  template <class Rows>
+  void run_parser(std::string_view text, Chunk& chunk, std::vector<PieceReader*> readers) {
+    const std::size_t fields = readers.size();
+    Rows rows{*this, chunk, {}};
+    rows.begin(text, std::move(readers));
     Parser parser(source_.delimiter_);
     const std::size_t done = parser.parse(text, Rows::on_field, Rows::on_record, &rows);
     if (done != text.size()) {
@@ -582,23 +645,25 @@ class Reading {
       throw Error(std::move(p));
     }
     if (!parser.finish(Rows::on_field, Rows::on_record, &rows)) {
-      const std::size_t begin = record_begin(text, chunk.rows);
+      const std::size_t begin = record_begin(text, rows.row);
       throw Error(source_.problem(Code::unclosed_quote, "a quoted field begins in this row and never ends",
                                   source_.line_at(chunk.offset + begin), "close it with \""));
     }
-    if (rows.ragged_row != ~std::size_t{0}) {
+    if (rows.ragged_row != no_row) {
       const std::size_t begin = record_begin(text, rows.ragged_row), line = source_.line_at(chunk.offset + begin);
       const std::string_view record = text.substr(begin, text.find_first_of("\r\n", begin) - begin);
-      Problem p = source_.problem(
-          Code::ragged_row,
-          "this row has " + std::to_string(rows.ragged_fields) + (rows.ragged_fields == 1 ? " field" : " fields") +
-              ", the heading line has " + std::to_string(slot.size()),
-          line,
-          rows.ragged_fields < slot.size() ? "data.ragged = \"null\" fills short rows with nulls"
-                                           : "put fields that hold the delimiter in quotes");
+      Problem p = source_.problem(Code::ragged_row,
+                                  "this row has " + std::to_string(rows.ragged_fields) +
+                                      (rows.ragged_fields == 1 ? " field" : " fields") + ", the heading line has " +
+                                      std::to_string(fields),
+                                  line,
+                                  rows.ragged_fields < fields ? "data.ragged = \"null\" fills short rows with nulls"
+                                                              : "put fields that hold the delimiter in quotes");
       p.place.text = std::string(record.substr(0, 200));
       throw Error(std::move(p));
     }
+    rows.end();
+    chunk.rows = rows.row;
   }
 
   // Where record `index` of a text begins, by the rules that libcsv follows.
@@ -673,7 +738,7 @@ class Reading {
       if (!any) return;
       TextBuffer bytes;
       file_.read(chunk.offset, chunk.size, bytes);
-      run_parser({bytes.data(), bytes.size()}, chunk, again, false);
+      run_parser({bytes.data(), bytes.size()}, chunk, again, true);
     });
   }
 

@@ -3,9 +3,7 @@
 // Covered by tests/table/infer_test.cpp.
 
 #include <array>
-#include <bit>
 #include <cstdint>
-#include <cstring>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -51,6 +49,21 @@ struct Misfit {
   std::string text;
 };
 
+// One column's fields in consecutive records of a text that holds no quotes, each followed by one delimiter or line
+// end: field r is the bytes from begin[r * stride] up to, but not including, begin[r * stride + 1] - 1. Nothing is
+// null. At least `padding` bytes behind the last field can be read, whatever they hold.
+struct FieldRun {
+  static constexpr std::size_t padding = 8;
+  const char* text = nullptr;
+  const std::uint32_t* begin = nullptr;
+  std::size_t stride = 0, count = 0;
+
+  std::string_view operator[](std::size_t r) const {
+    const std::uint32_t* const at = begin + r * stride;
+    return {text + at[0], at[1] - at[0] - 1};
+  }
+};
+
 // Reads one column of one piece of a file. Without a declared type it guesses from the first value, keeps a census of
 // all, and leaves values that do not fit the guess as null; `settled()` then tells whether the guess holds for the
 // piece. With a declared type every value is converted to it, or is a misfit.
@@ -66,12 +79,9 @@ class PieceReader {
   }
 
   void add(std::string_view text);
-  // The usual cases, for a text behind which at least `padding` bytes can be read, whatever they hold: a short number
-  // like the ones before it, or the text of the line before. False: it is another case, for add().
-  static constexpr std::size_t padding = 8;
-  bool add_usual(std::string_view padded) {
-    return short_numbers_ ? add_short_number(padded) : last_code_ != Dictionary::none && add_same_text(padded);
-  }
+  // As add() and add_null() would, field after field, but in loops that know the usual cases: short numbers like the
+  // ones before them, and texts equal to the one before.
+  void add_fields(const FieldRun& fields);
   void add_null() {
     count_alike();
     ++census_.count[0];
@@ -98,45 +108,8 @@ class PieceReader {
   Piece take(const Type& type);  // precondition: serves(type)
 
  private:
-  // Up to eight digits at once: subtracting '0' from each byte, then joining neighbours (a well-known trick; here after
-  // D. Lemire, "Parsing 8-digit integers", 2018). False when some byte is no digit.
-  static bool eight_digits(const char* text, std::size_t size, std::uint64_t& value) {
-    std::uint64_t word;
-    std::memcpy(&word, text, sizeof word);
-    if constexpr (std::endian::native == std::endian::big) return false;
-    word = size == 0 ? 0 : (word ^ 0x3030303030303030) << (64 - 8 * size);  // digits to the end, zeros in front
-    if (((word + 0x7676767676767676) | word) & 0x8080808080808080) return false;
-    word = word * 10 + (word >> 8);
-    value = (((word & 0x000000FF000000FF) * 0x000F424000000064) +
-             (((word >> 16) & 0x000000FF000000FF) * 0x0000271000000001)) >>
-            32;
-    return true;
-  }
-  // The commonest numbers: up to eight digits, with exactly as many decimals as the piece has, no sign.
-  bool add_short_number(std::string_view text) {
-    const auto scale = static_cast<std::size_t>(piece_.type.scale);
-    const std::size_t whole = scale == 0 ? text.size() : text.size() - scale - 1;  // wraps round for too short a text
-    if (whole - 1 > 7 || scale > 7 || (whole > 1 && text[0] == '0')) return false;
-    std::uint64_t value = 0;
-    if (!eight_digits(text.data(), whole, value)) return false;
-    if (scale > 0) {
-      std::uint64_t decimals = 0;
-      if (text[whole] != '.' || !eight_digits(text.data() + whole + 1, scale, decimals)) return false;
-      value = value * static_cast<std::uint64_t>(power_of_ten(piece_.type.scale)) + decimals;
-    }
-    piece_.ints.push_back(static_cast<std::int64_t>(value));
-    ++alike_;
-    return true;
-  }
-  bool add_same_text(std::string_view text) {
-    const std::string_view last = piece_.dictionary.text(last_code_);
-    if (last.size() != text.size()) return false;
-    for (std::size_t i = 0; i < text.size(); ++i)  // short texts: a call would cost more
-      if (last[i] != text[i]) return false;
-    piece_.codes.push_back(last_code_);
-    ++alike_;
-    return true;
-  }
+  std::size_t add_short_numbers(const FieldRun& fields, std::size_t from);
+  std::size_t add_same_texts(const FieldRun& fields, std::size_t from);
   // Values that went the short way since the last that did not: all of one look, and counted together.
   Look alike_look() const {
     return !short_numbers_ ? last_look_ : piece_.type.scale > 0 ? Look::decimal : Look::integer;
