@@ -1,7 +1,10 @@
 // The kernels over plain arrays, each beside what an engineer would write or take instead: baseline and ratio in one
 // run, as the table of docs/performance.md. Every answer is verified before it is timed.
 //
-//   kernels [ROWS] [RUNS]        10,000,000 and 5 when left out; with ROWS of 10,000,000 growth is shown to 100,000,000
+//   kernels [ROWS] [RUNS] [PART]
+//
+// 10,000,000 and 5 when left out; with ROWS of 10,000,000 growth is shown to 100,000,000. PART is one of order, shapes,
+// keys, places, best, sums, growth.
 #include <hwy/contrib/sort/vqsort.h>
 #include <sys/resource.h>
 #include <tbb/parallel_sort.h>
@@ -207,9 +210,17 @@ void ranks(std::size_t rows) {
   lofty::every_place(order, all);
   right = all.competition == out && all.fractional[rows - 1] >= out[rows - 1];
   require(right, "every place");
+  std::vector<std::uint32_t> by_row(rows);
+  lofty::places_by_row(order, lofty::Ties::competition, std::span(by_row));
+  right = true;
+  for (std::size_t i = 0; i < rows && right; ++i) right = by_row[order.rows()[i]] == out[i];
+  require(right, "places by row");
   row("all five, into memory that is there", seconds([&] { lofty::every_place(order, all); }) * per, own);
   row("all five, into fresh memory", seconds([&] { lofty::every_place(order); }) * per, own);
-  row("one rule, by input row", seconds([&] { lofty::places_by_row(order, lofty::Ties::competition); }) * per, own);
+  row("one rule, by input row",
+      seconds([&] { lofty::places_by_row(order, lofty::Ties::competition, std::span(by_row)); }) * per, own);
+  row("one rule, by input row, into fresh memory",
+      seconds([&] { lofty::places_by_row(order, lofty::Ties::competition); }) * per, own);
 }
 
 void selection(std::size_t rows) {
@@ -341,12 +352,12 @@ int main(int argc, char** argv) {
   const std::size_t rows = argc > 1 ? std::strtoull(argv[1], nullptr, 10) : 10'000'000;
   if (argc > 2) runs = std::strtoull(argv[2], nullptr, 10);
   if (rows == 0 || runs == 0) return 2;
-  one_column(rows);
-  shapes(rows);
-  three_keys(rows);
-  ranks(rows);
-  selection(rows);
-  group_sums(rows);
-  growth(rows);
+  const std::string only = argc > 3 ? argv[3] : "";
+  const std::pair<const char*, void (*)(std::size_t)> parts[] = {
+      {"order", one_column}, {"shapes", shapes},   {"keys", three_keys}, {"places", ranks},
+      {"best", selection},   {"sums", group_sums}, {"growth", growth},
+  };
+  for (const auto& [name, part] : parts)
+    if (only.empty() || only == name) part(rows);
   return 0;
 }

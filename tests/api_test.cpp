@@ -1,7 +1,9 @@
 // The library as a caller meets it: public headers only, from outside its namespace, every claim of their comments.
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cmath>
+#include <random>
 #include <set>
 
 #include "lofty/lofty.hpp"
@@ -188,6 +190,60 @@ TEST(ApiLadder, ProgressComesToOneAndAnswersAreCheapToCopy) {
   EXPECT_EQ(s.rows(), 97u);
   const lofty::Standings copy = s;
   EXPECT_EQ(&copy.columns(), &s.columns());
+}
+
+// Every call over arrays tells how far it is, never goes back, comes to one, and stops when it is told to.
+TEST(ApiArrays, ProgressAndStop) {
+  std::mt19937_64 random(8);
+  std::vector<std::int64_t> numbers(400'000), skewed(numbers.size());
+  for (std::int64_t& number : numbers) number = static_cast<std::int64_t>(random());
+  for (std::int64_t& number : skewed) number = static_cast<std::int64_t>(random() % 20 == 0 ? random() >> 30 : 7);
+  const lofty::GroupNumbers by_number = lofty::number_groups(lofty::groups(numbers));
+  const std::function<void(const lofty::Run&)> calls[] = {
+      [&](const lofty::Run& run) { lofty::order({lofty::descending(numbers)}, {}, run); },
+      [&](const lofty::Run& run) {
+        lofty::order({lofty::descending(skewed), lofty::ascending(numbers)}, {}, run);
+      },
+      [&](const lofty::Run& run) { lofty::number_groups(lofty::groups(numbers), run); },
+      [&](const lofty::Run& run) { lofty::number_groups(lofty::groups(skewed), run); },
+      [&](const lofty::Run& run) { lofty::sums(by_number, std::span<const std::int64_t>(skewed), {}, run); },
+      [&](const lofty::Run& run) { lofty::best({}, {lofty::descending(skewed)}, 10, lofty::Cut::with_ties, {}, run); },
+      [&](const lofty::Run& run) {
+        lofty::best(lofty::groups(skewed), {lofty::descending(numbers)}, 3, lofty::Cut::strict, {}, run);
+      },
+  };
+  for (const int threads : {1, 4})
+    for (const auto& call : calls) {
+      std::vector<double> told;
+      call({.threads = threads, .progress = [&](double share) { told.push_back(share); }});
+      ASSERT_FALSE(told.empty());
+      EXPECT_TRUE(std::is_sorted(told.begin(), told.end()));
+      EXPECT_GT(told.front(), 0);
+      EXPECT_EQ(told.back(), 1.0);
+      std::stop_source stop;
+      std::size_t after = 0;
+      EXPECT_THROW(call({.threads = threads,
+                         .stop = stop.get_token(),
+                         .progress =
+                             [&](double) {
+                               ++after;
+                               stop.request_stop();
+                             }}),
+                   lofty::Error);
+      EXPECT_LE(after, 8u);  // what other threads had just begun
+    }
+}
+
+TEST(ApiLadder, ProgressNeverGoesBack) {
+  std::vector<std::int64_t> numbers(300'000);
+  for (std::size_t i = 0; i < numbers.size(); ++i) numbers[i] = static_cast<std::int64_t>(i * 7919 % 300'000);
+  lofty::Catalog catalog;
+  catalog.add(lofty::TableBuilder("t").column("k", numbers).build());
+  std::vector<double> told;
+  lofty::standings({.data = {.from = "t"}, .totals = {{"n", "sum(k)"}}, .levels = {{.each = {"k"}, .by = "n desc"}}},
+                   catalog, {.progress = [&](double share) { told.push_back(share); }});
+  EXPECT_TRUE(std::is_sorted(told.begin(), told.end()));
+  EXPECT_EQ(told.back(), 1.0);
 }
 
 TEST(ApiLadder, ValuesWriteThemselves) {

@@ -31,6 +31,7 @@ std::vector<std::uint32_t> places(const Order& order, Ties ties, const Run& run 
 void places(const Order& order, Ties ties, std::span<std::uint32_t> out, const Run& run = {});
 // The same by input row: for the values 7 9 9, descending, competition: 3 1 1.
 std::vector<std::uint32_t> places_by_row(const Order& order, Ties ties, const Run& run = {});
+void places_by_row(const Order& order, Ties ties, std::span<std::uint32_t> out, const Run& run = {});
 
 // Fractional places, exact halves; 0 = unranked.
 std::vector<double> fractional_places(const Order& order, const Run& run = {});

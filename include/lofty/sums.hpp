@@ -29,10 +29,10 @@ GroupNumbers number_groups(const Groups& groups, const Run& run = {});
 // one rounding at the end (infinities as IEEE has them). Precondition (asserted): as many values as rows.
 // Throws Error(overflow) where a decimal sum has more than 38 digits. Thread-safe.
 std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const std::int64_t> values,
-                          std::span<const std::uint8_t> null_mask = {});
+                          std::span<const std::uint8_t> null_mask = {}, const Run& run = {});
 std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const Decimal> values,
-                          std::span<const std::uint8_t> null_mask = {});
+                          std::span<const std::uint8_t> null_mask = {}, const Run& run = {});
 std::vector<double> sums(const GroupNumbers& groups, std::span<const double> values,
-                         std::span<const std::uint8_t> null_mask = {});
+                         std::span<const std::uint8_t> null_mask = {}, const Run& run = {});
 
 }  // namespace lofty

@@ -11,6 +11,7 @@
 #include "ladder/question.hpp"
 #include "order/codes.hpp"
 #include "table/nearest.hpp"
+#include "table/parallel.hpp"
 
 namespace lofty::engine {
 
@@ -91,10 +92,13 @@ class Resolver {
   }
 
   void read_tables(const Run& run) {
+    double begin = 0;
+    const double each = 1.0 / static_cast<double>(tables_.size());
     for (TableUse& use : tables_) {
       const std::vector<std::size_t> wanted(use.wanted.begin(), use.wanted.end());
       try {
-        use.table = use.source->read(wanted, run);
+        use.table = use.source->read(wanted, part_of(run, begin, begin + each));
+        begin += each;
       } catch (const Error& error) {
         problems_.insert(problems_.end(), error.problems().begin(), error.problems().end());
         failed_ = true;

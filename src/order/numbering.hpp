@@ -31,9 +31,10 @@ class NumberTable {
   NumberTable() { clear(64); }
   std::size_t size() const { return size_; }
 
-  void prefetch(std::uint64_t key) const { __builtin_prefetch(&slots_[place(key)]); }
-  std::uint32_t find_or_add(std::uint64_t key) {
-    for (std::size_t at = place(key);; at = (at + 1) & (slots_.size() - 1)) {
+  void prefetch(std::uint64_t hash) const { __builtin_prefetch(&slots_[place(hash)]); }
+  // `hash` is mix(key).
+  std::uint32_t find_or_add(std::uint64_t key, std::uint64_t hash) {
+    for (std::size_t at = place(hash);; at = (at + 1) & (slots_.size() - 1)) {
       Slot& slot = slots_[at];
       if (slot.number != none && slot.key == key) return slot.number;
       if (slot.number != none) continue;
@@ -48,13 +49,13 @@ class NumberTable {
     std::uint64_t key;
     std::uint32_t number;
   };
-  std::size_t place(std::uint64_t key) const { return mix(key) & (slots_.size() - 1); }
+  std::size_t place(std::uint64_t hash) const { return hash & (slots_.size() - 1); }
   void grow() {
     const Buffer<Slot> old = std::move(slots_);
     clear(old.size() * 4);
     for (const Slot& slot : old.view()) {
       if (slot.number == none) continue;
-      std::size_t at = place(slot.key);
+      std::size_t at = place(mix(slot.key));
       while (slots_[at].number != none) at = (at + 1) & (slots_.size() - 1);
       slots_[at] = slot;
     }

@@ -53,7 +53,8 @@ class Sorting {
         peer_bits_(KeyString({&keys.within, &keys.by}).bits()),
         run_(run),
         row_bits_(std::bit_width(size > 0 ? size - 1 : 0)),
-        data_(std::make_shared<OrderData>()) {}
+        data_(std::make_shared<OrderData>()),
+        progress_(run, passes * size) {}
 
   std::shared_ptr<OrderData> sort() {
     data_->rows.allocate(size_);
@@ -68,6 +69,7 @@ class Sorting {
     else
       sort_in_buckets();
     count_marks();
+    progress_.finish();
     return data_;
   }
 
@@ -140,8 +142,9 @@ class Sorting {
     parallel_for(shares, run_, [&](std::size_t share) {
       Worker worker;
       for (std::size_t b = share; b < buckets.size(); b += shares) {
-        check_stop(run_);
-        finish(buckets[largest_first[b]], worker);
+        Bucket& bucket = buckets[largest_first[b]];
+        finish(bucket, worker);
+        progress_.add(bucket.count);
       }
     });
     const Borders borders(group_bits_, peer_bits_, 0, stage_bits_);
@@ -154,7 +157,7 @@ class Sorting {
   // words hold its keys less its base, which have to fit `room` bits.
   template <class Source>
   std::vector<Bucket> partition(std::size_t count, int key_bits, int room, std::uint64_t base, std::uint64_t* out,
-                                const Source& source) const {
+                                const Source& source) {
     const int fine = std::min(fine_bits, key_bits), rest = key_bits - fine;
     const std::size_t bins = std::size_t{1} << fine;
     const std::size_t chunk_rows = std::max(4 * bucket_rows, (count / 64 + key_block) / key_block * key_block);
@@ -171,7 +174,7 @@ class Sorting {
     };
     std::vector<std::uint32_t> counts(chunks * bins, 0);
     parallel_for(chunks, run_, [&](std::size_t chunk) {
-      check_stop(run_);
+      progress_.add(std::min(chunk_rows, count - chunk * chunk_rows));
       std::uint32_t* const own = counts.data() + chunk * bins;
       each_block(chunk, [&](const std::uint64_t* keys, const std::uint32_t*, std::size_t in_block) {
         for (std::size_t i = 0; i < in_block; ++i) ++own[keys[i] >> rest];
@@ -211,7 +214,7 @@ class Sorting {
     // Words are gathered by cache line before they go out: 512 streams of single words would touch as many pages in
     // turn.
     parallel_for(chunks, run_, [&](std::size_t chunk) {
-      check_stop(run_);
+      progress_.add(std::min(chunk_rows, count - chunk * chunk_rows));
       std::size_t* const next = starts.data() + chunk * width;
       each_block(chunk, [&](const std::uint64_t* keys, const std::uint32_t* rows, std::size_t in_block) {
         for (std::size_t i = 0; i < in_block; ++i) {
@@ -317,6 +320,8 @@ class Sorting {
   const Run& run_;
   int row_bits_, stage_bits_ = 0;
   std::shared_ptr<OrderData> data_;
+  static constexpr std::size_t passes = 3;  // counting, distributing, sorting
+  Progress progress_;
 };
 
 }  // namespace

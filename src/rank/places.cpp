@@ -65,27 +65,41 @@ void each_position(const Order& order, const Run& run, const Put& put) {
   });
 }
 
-// Scatters to input rows, on several threads; each row is written once.
-template <class T>
-std::vector<T> scattered(const Order& order, const std::vector<T>& sorted, const Run& run) {
-  std::vector<T> out(sorted.size());
-  const auto rows = order.rows();
-  constexpr std::size_t stretch = 256 * 1024;
-  const std::size_t stretches =
-      sorted.size() < engine::rows_worth_threads ? 1 : (sorted.size() + stretch - 1) / stretch;
-  engine::parallel_for(stretches, run, [&](std::size_t s) {
-    const std::size_t end = stretches == 1 ? sorted.size() : std::min(sorted.size(), (s + 1) * stretch);
-    for (std::size_t i = s * stretch; i < end; ++i) out[rows[i]] = sorted[i];
-  });
-  return out;
-}
+// Where the result of a position goes: to the same place, or straight to its input row, without an array between.
+struct InSortedOrder {
+  std::size_t operator()(std::size_t i) const { return i; }
+};
+struct ByInputRow {
+  const std::uint32_t* rows;
+  std::size_t operator()(std::size_t i) const { return rows[i]; }
+};
 
-template <class T, class Get>
-void fill(const Order& order, const Run& run, std::span<T> out, T unranked, const Get& get) {
+template <class T, class Where, class Get>
+void fill(const Order& order, const Run& run, T* out, Where where, T unranked, const Get& get) {
   each_peer_run(order, run, [&](const PeerRun& peers) {
     const T value = peers.ranked ? get(peers) : unranked;
-    for (std::size_t i = peers.from; i < peers.to; ++i) out[i] = value;
+    for (std::size_t i = peers.from; i < peers.to; ++i) out[where(i)] = value;
   });
+}
+
+template <class Where>
+void place(const Order& order, Ties ties, std::uint32_t* to, Where where, const Run& run) {
+  assert(ties != Ties::fractional && "fractional places are doubles: fractional_places()");
+  switch (ties) {
+    case Ties::competition:
+      return each_position(order, run, [=](std::uint32_t i, const Walk& walk, std::uint32_t ranked) {
+        to[where(i)] = (walk.first - walk.group + 1) & ranked;
+      });
+    case Ties::dense:
+      return each_position(order, run, [=](std::uint32_t i, const Walk& walk, std::uint32_t ranked) {
+        to[where(i)] = walk.dense & ranked;
+      });
+    case Ties::modified: return fill(order, run, to, where, 0u, last_place);
+    default:
+      return each_position(order, run, [=](std::uint32_t i, const Walk& walk, std::uint32_t ranked) {
+        to[where(i)] = (i - walk.group + 1) & ranked;
+      });
+  }
 }
 
 // How many ranked rows each row's group has, with the group's first position.
@@ -106,23 +120,8 @@ std::vector<T> of_group(const Order& order, T unranked, const Get& get) {
 }  // namespace
 
 void places(const Order& order, Ties ties, std::span<std::uint32_t> out, const Run& run) {
-  assert(ties != Ties::fractional && "fractional places are doubles: fractional_places()");
   assert(out.size() == order.size());
-  switch (ties) {
-    case Ties::competition:
-      return each_position(order, run, [to = out.data()](std::uint32_t i, const Walk& walk, std::uint32_t ranked) {
-        to[i] = (walk.first - walk.group + 1) & ranked;
-      });
-    case Ties::dense:
-      return each_position(order, run, [to = out.data()](std::uint32_t i, const Walk& walk, std::uint32_t ranked) {
-        to[i] = walk.dense & ranked;
-      });
-    case Ties::modified: return fill(order, run, out, 0u, last_place);
-    default:
-      return each_position(order, run, [to = out.data()](std::uint32_t i, const Walk& walk, std::uint32_t ranked) {
-        to[i] = (i - walk.group + 1) & ranked;
-      });
-  }
+  place(order, ties, out.data(), InSortedOrder{}, run);
 }
 
 std::vector<std::uint32_t> places(const Order& order, Ties ties, const Run& run) {
@@ -131,18 +130,27 @@ std::vector<std::uint32_t> places(const Order& order, Ties ties, const Run& run)
   return out;
 }
 
+void places_by_row(const Order& order, Ties ties, std::span<std::uint32_t> out, const Run& run) {
+  assert(out.size() == order.size());
+  place(order, ties, out.data(), ByInputRow{order.rows().data()}, run);
+}
+
 std::vector<std::uint32_t> places_by_row(const Order& order, Ties ties, const Run& run) {
-  return scattered(order, places(order, ties, run), run);
+  std::vector<std::uint32_t> out(order.size());
+  places_by_row(order, ties, out, run);
+  return out;
 }
 
 std::vector<double> fractional_places(const Order& order, const Run& run) {
   std::vector<double> out(order.size());
-  fill(order, run, std::span(out), 0.0, mean_place);
+  fill(order, run, out.data(), InSortedOrder{}, 0.0, mean_place);
   return out;
 }
 
 std::vector<double> fractional_places_by_row(const Order& order, const Run& run) {
-  return scattered(order, fractional_places(order, run), run);
+  std::vector<double> out(order.size());
+  fill(order, run, out.data(), ByInputRow{order.rows().data()}, 0.0, mean_place);
+  return out;
 }
 
 void every_place(const Order& order, EveryPlace& out, const Run& run) {

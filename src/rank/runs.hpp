@@ -48,20 +48,23 @@ void each_stretch(const Order& order, const Run& run, const Work& work) {
     std::uint32_t peers = 0;                        // peer starts from the last group start on (from the front: none)
   };
   std::vector<Edge> edges(stretches);
+  // From the ends inwards: the first and the last start are near them, as a rule.
+  const auto next_with = [marks](std::uint8_t bit, std::size_t at, std::size_t end) {
+    while (at < end && (marks[at] & bit) == 0) ++at;
+    return at;
+  };
+  const auto last_with = [marks, size](std::uint8_t bit, std::size_t begin, std::size_t at) {
+    while (at > begin && (marks[at - 1] & bit) == 0) --at;
+    return at > begin ? at - 1 : size;
+  };
   if (stretches > 1)
     parallel_for(stretches, run, [&](std::size_t s) {
-      Edge edge{size, size, size};
       const auto [begin, end] = bounds(s);
-      for (std::size_t i = begin; i < end; ++i) {
-        if ((marks[i] & OrderData::peer_start) == 0) continue;
-        if (edge.first_peer == size) edge.first_peer = i;
-        edge.last_peer = i;
-        if ((marks[i] & OrderData::group_start) != 0) {
-          edge.last_group = i;
-          edge.peers = 0;
-        }
-        ++edge.peers;
-      }
+      const std::size_t first = next_with(OrderData::peer_start, begin, end);
+      Edge edge{first < end ? first : size, last_with(OrderData::peer_start, begin, end),
+                last_with(OrderData::group_start, begin, end), 0};
+      for (std::size_t i = edge.last_group != size ? edge.last_group : begin; i < end; ++i)
+        edge.peers += (marks[i] & OrderData::peer_start) != 0;
       edges[s] = edge;
     });
   std::vector<Stretch> all(stretches);

@@ -1,5 +1,8 @@
 // One pass that keeps, for each group, the N least codes seen so far, and every row that was not beyond them when it
 // came by. What remains within the last N-th code at the end is sorted exactly.
+//
+// Threads share the work by groups where there are many: each then looks at every row, but has to find the best of
+// its own groups only, in tables that are that much smaller. Where groups are few they share the rows.
 #include "lofty/selection.hpp"
 
 #include <algorithm>
@@ -21,22 +24,26 @@ namespace {
 // The N least codes of each group, ascending; the N-th is what a further row has to reach.
 class Least {
  public:
-  Least(std::size_t groups, std::size_t count) : count_(count), codes_(groups * count, ~std::uint64_t{0}) {}
+  Least(std::size_t groups, std::size_t count)
+      : count_(count), limits_(groups, ~std::uint64_t{0}), codes_(groups * count, ~std::uint64_t{0}) {}
 
-  std::uint64_t limit(std::size_t group) const { return codes_[(group + 1) * count_ - 1]; }
+  std::size_t groups() const { return limits_.size(); }
+  // By itself, because most rows ask for nothing else.
+  std::uint64_t limit(std::size_t group) const { return limits_[group]; }
   void add(std::size_t group, std::uint64_t code) {
     std::uint64_t* const codes = codes_.data() + group * count_;
     if (count_ <= few) {
       std::size_t at = count_ - 1;
       for (; at > 0 && codes[at - 1] > code; --at) codes[at] = codes[at - 1];
       codes[at] = code;
-      return;
+    } else {
+      // A heap with its greatest in front would lie the other way round: its root is kept at the end.
+      const auto reversed = std::reverse_iterator(codes + count_);
+      std::pop_heap(reversed, reversed + static_cast<std::ptrdiff_t>(count_));
+      *(reversed + static_cast<std::ptrdiff_t>(count_ - 1)) = code;
+      std::push_heap(reversed, reversed + static_cast<std::ptrdiff_t>(count_));
     }
-    // A heap with its greatest in front would lie the other way round: its root is kept at the end.
-    const auto reversed = std::reverse_iterator(codes + count_);
-    std::pop_heap(reversed, reversed + static_cast<std::ptrdiff_t>(count_));
-    *(reversed + static_cast<std::ptrdiff_t>(count_ - 1)) = code;
-    std::push_heap(reversed, reversed + static_cast<std::ptrdiff_t>(count_));
+    limits_[group] = codes[count_ - 1];
   }
 
   // Precondition: as many groups, and as many codes of each.
@@ -48,7 +55,7 @@ class Least {
  private:
   static constexpr std::size_t few = 16;  // up to here shifting beats a heap
   std::size_t count_;
-  std::vector<std::uint64_t> codes_;
+  std::vector<std::uint64_t> limits_, codes_;
 };
 
 struct Candidate {
@@ -73,14 +80,14 @@ class Selecting {
     gather();
     std::vector<std::uint32_t> rows;
     rows.reserve(candidates_.size());
-    for (const Candidate& candidate : candidates_) rows.push_back(candidate.row);
-    std::sort(rows.begin(), rows.end());  // input order decides last
+    for (const Candidate& candidate : candidates_) rows.push_back(candidate.row);  // in input order, which decides last
     SortKeys keys;
     for (const auto& key : keys_.within) keys.within.push_back(picked(*key, rows));
     for (const auto& key : keys_.by) keys.by.push_back(picked(*key, rows));
     for (const auto& key : keys_.tiebreak) keys.tiebreak.push_back(picked(*key, rows));
     keys.flagged = keys_.flagged;
-    return cut_groups(make_order(rows.size(), keys, run_), rows);
+    const Run quiet{.threads = run_.threads, .stop = run_.stop};  // progress has been told
+    return cut_groups(make_order(rows.size(), keys, quiet), rows);
   }
 
  private:
@@ -89,13 +96,14 @@ class Selecting {
     encode(key, run_, out);
   }
 
-  // What one stretch of the rows leaves: the N least codes of each group, and the rows that reached them.
-  struct Stretch {
+  // What a part of the work leaves: the N least codes of its groups, and the rows that reached them, in input order.
+  struct Part {
+    std::size_t first_row = 0, last_row = 0, first_group = 0;
     Least least;
     std::vector<Candidate> candidates;
     // Forgets rows that better ones have pushed out since they came.
     void tidy() {
-      std::erase_if(candidates, [&](const Candidate& c) { return c.code > least.limit(c.group); });
+      std::erase_if(candidates, [&](const Candidate& c) { return c.code > least.limit(c.group - first_group); });
     }
   };
 
@@ -107,31 +115,51 @@ class Selecting {
     GroupNumbers numbers;
     if (!coded) number_rows_of_groups(numbers);
     const std::size_t groups = coded ? std::size_t{1} << within.bits() : numbers.size();
-    // Each stretch has to find the best of every group anew, so there are few. Their number depends on the data only.
-    const std::size_t stretches =
-        size_ < rows_worth_threads ? 1 : std::clamp<std::size_t>(size_ / (groups * count_ * 16 + 1), 1, 4);
-    const std::size_t rows = (size_ / stretches / key_block + 1) * key_block;
-    std::vector<Stretch> found(stretches, Stretch{Least(groups, count_), {}});
-    parallel_for(stretches, run_, [&](std::size_t s) {
-      gather_stretch(std::min(size_, s * rows), std::min(size_, (s + 1) * rows), within, numbers.of_row, found[s]);
-    });
-    for (std::size_t s = 1; s < stretches; ++s) {
-      found[0].least.add_all(found[s].least);
-      found[0].candidates.insert(found[0].candidates.end(), found[s].candidates.begin(), found[s].candidates.end());
-      found[s].candidates = {};
+    const std::size_t parts = size_ < rows_worth_threads ? 1 : static_cast<std::size_t>(thread_count(run_));
+    const bool by_group = groups >= groups_worth_sharing;
+    std::vector<Part> found;
+    for (std::size_t p = 0; p < parts; ++p) {
+      const std::size_t begin = by_group ? groups * p / parts : 0, end = by_group ? groups * (p + 1) / parts : groups;
+      const std::size_t rows = (size_ / parts / key_block + 1) * key_block;
+      found.push_back({by_group ? 0 : std::min(size_, p * rows),
+                       by_group ? size_ : std::min(size_, (p + 1) * rows),
+                       begin,
+                       Least(end - begin, count_),
+                       {}});
     }
-    found[0].tidy();
-    candidates_ = std::move(found[0].candidates);
+    const Run run = coded ? run_ : part_of(run_, 0.5, 1);
+    Progress progress(run, by_group ? parts * size_ : size_);
+    parallel_for(parts, run_, [&](std::size_t p) { gather_part(within, numbers.of_row, found[p], progress); });
+    progress.finish();
+    join(found, by_group);
+  }
+
+  void join(std::vector<Part>& found, bool by_group) {
+    if (!by_group) {
+      for (std::size_t p = 1; p < found.size(); ++p) found[0].least.add_all(found[p].least);
+      for (Part& part : found) {
+        std::erase_if(part.candidates, [&](const Candidate& c) { return c.code > found[0].least.limit(c.group); });
+        candidates_.insert(candidates_.end(), part.candidates.begin(), part.candidates.end());
+      }
+      return;
+    }
+    for (Part& part : found) {
+      const auto middle = static_cast<std::ptrdiff_t>(candidates_.size());
+      candidates_.insert(candidates_.end(), part.candidates.begin(), part.candidates.end());
+      part.candidates = {};
+      std::inplace_merge(candidates_.begin(), candidates_.begin() + middle, candidates_.end(),
+                         [](const Candidate& a, const Candidate& b) { return a.row < b.row; });
+    }
   }
 
   void number_rows_of_groups(GroupNumbers& numbers) const {
     KeyList lent;
     for (const auto& key : keys_.within) lent.push_back(lend(*key));
-    number_rows(std::move(lent), size_, run_, numbers.of_row, numbers.first_rows);
+    number_rows(std::move(lent), size_, part_of(run_, 0, 0.5), numbers.of_row, numbers.first_rows);
   }
 
-  void gather_stretch(std::size_t first, std::size_t last, const KeyString& within,
-                      const std::vector<std::uint32_t>& numbers, Stretch& out) const {
+  void gather_part(const KeyString& within, const std::vector<std::uint32_t>& numbers, Part& out,
+                   Progress& progress) const {
     const KeyString by({&keys_.by});
     const int bits = std::min(by.bits(), 64);
     // The flag of unranked rows is the highest bit.
@@ -139,19 +167,29 @@ class Selecting {
     // Turned round, the worst are the least.
     const std::uint64_t flip = worst_ ? low_bits(bits) & ~flag : 0;
     std::uint64_t codes[key_block], groups[key_block];
+    std::uint16_t mine[key_block];
+    static_assert(key_block <= 65536);
+    const std::size_t group_count = out.least.groups();
+    constexpr std::size_t stretch = 64 * key_block;
     std::size_t tidy_at = 1 << 20;
-    for (std::size_t begin = first; begin < last; begin += key_block) {
-      if (begin % (64 * key_block) == 0) check_stop(run_);
-      const std::size_t in_block = std::min(key_block, last - begin);
-      by.leading(bits, begin, in_block, codes);
+    for (std::size_t begin = out.first_row; begin < out.last_row; begin += key_block) {
+      if ((begin - out.first_row) % stretch == 0) progress.add(std::min(stretch, out.last_row - begin));
+      const std::size_t in_block = std::min(key_block, out.last_row - begin);
       if (numbers.empty())
         within.leading(within.bits(), begin, in_block, groups);
       else
         std::copy_n(numbers.begin() + static_cast<std::ptrdiff_t>(begin), in_block, groups);
-      for (std::size_t i = 0; i < in_block; ++i) {
-        const std::uint64_t code = codes[i] ^ flip, limit = out.least.limit(groups[i]);
+      std::size_t count = 0;
+      for (std::size_t i = 0; i < in_block; ++i) {  // without a branch: whose group it is is anybody's guess
+        mine[count] = static_cast<std::uint16_t>(i);
+        count += groups[i] - out.first_group < group_count;
+      }
+      by.leading(bits, begin, in_block, codes);
+      for (std::size_t m = 0; m < count; ++m) {
+        const std::size_t i = mine[m], group = groups[i] - out.first_group;
+        const std::uint64_t code = codes[i] ^ flip, limit = out.least.limit(group);
         if (code > limit || (codes[i] & flag) != 0) continue;
-        if (code < limit) out.least.add(groups[i], code);
+        if (code < limit) out.least.add(group, code);
         out.candidates.push_back({code, static_cast<std::uint32_t>(begin + i), static_cast<std::uint32_t>(groups[i])});
       }
       if (out.candidates.size() < tidy_at) continue;
@@ -189,6 +227,7 @@ class Selecting {
     return out;
   }
 
+  static constexpr std::size_t groups_worth_sharing = 1024;
   std::size_t size_, count_;
   Cut cut_;
   const Run& run_;

@@ -88,4 +88,25 @@ void check_stop(const Run& run) {
   if (run.stop.stop_requested()) throw Error(Problem{Code::stopped, "stopped, as the caller asked", {}, {}, {}});
 }
 
+Run part_of(const Run& run, double from, double to) {
+  Run part = run;
+  if (run.progress)
+    part.progress = [progress = run.progress, from, to](double share) { progress(from + share * (to - from)); };
+  return part;
+}
+
+void Progress::add(std::size_t steps) {
+  if (run_.progress) {
+    const std::scoped_lock lock(mutex_);
+    done_ = std::min(total_, done_ + steps);
+    run_.progress(static_cast<double>(done_) / static_cast<double>(total_));
+  }
+  check_stop(run_);  // which the caller may just have asked for
+}
+
+void Progress::finish() {
+  const std::scoped_lock lock(mutex_);
+  if (run_.progress && done_ < total_) run_.progress(1);
+}
+
 }  // namespace lofty::engine

@@ -3,6 +3,7 @@
 
 #include <cstddef>
 #include <functional>
+#include <mutex>
 
 #include "lofty/run.hpp"
 
@@ -24,5 +25,23 @@ void parallel_for(std::size_t pieces, const Run& run, const std::function<void(s
 
 // Throws Error(Code::stopped) when the caller asked to stop.
 void check_stop(const Run& run);
+
+// A part of a larger piece of work: what it calls the whole is the stretch from `from` to `to` for the caller.
+Run part_of(const Run& run, double from, double to);
+
+// Tells the caller how far a piece of work of `total` steps has come, and asks whether to stop. Thread-safe.
+class Progress {
+ public:
+  Progress(const Run& run, std::size_t total) : run_(run), total_(total) {}
+  // `steps` more are done. Throws Error(Code::stopped) when the caller asked to stop.
+  void add(std::size_t steps);
+  // All are done, whatever was added.
+  void finish();
+
+ private:
+  const Run& run_;
+  std::size_t total_, done_ = 0;
+  std::mutex mutex_;
+};
 
 }  // namespace lofty::engine

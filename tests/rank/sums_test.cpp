@@ -121,9 +121,9 @@ TEST(Sums, InfinitiesAsIeeeHasThem) {
 
 TEST(NumberTable, GrowsPastManyKeys) {
   engine::NumberTable table;
-  for (std::uint64_t i = 0; i < 100'000; ++i) ASSERT_EQ(table.find_or_add(i << 32), i);
-  for (std::uint64_t i = 0; i < 100'000; ++i) ASSERT_EQ(table.find_or_add(i << 32), i);
-  EXPECT_EQ(table.find_or_add(~std::uint64_t{0}), 100'000u);
+  for (std::uint64_t i = 0; i < 100'000; ++i) ASSERT_EQ(table.find_or_add(i << 32, engine::mix(i << 32)), i);
+  for (std::uint64_t i = 0; i < 100'000; ++i) ASSERT_EQ(table.find_or_add(i << 32, engine::mix(i << 32)), i);
+  EXPECT_EQ(table.find_or_add(~std::uint64_t{0}, engine::mix(~std::uint64_t{0})), 100'000u);
 }
 
 TEST(Shares, OfTheWholeAndRunning) {
