@@ -212,23 +212,59 @@ struct Numbered {
   bool nulls = false;
 };
 
+// Threads number stretches of the rows by themselves; then the later ones' texts are looked up in the first one's.
 template <class T>
-std::shared_ptr<Numbered> number_texts(const Key& key) {
+std::shared_ptr<Numbered> number_texts(const Key& key, const Run& run) {
   const T* const values = static_cast<const T*>(key.values);
   const auto& mask = key.options.null_mask;
   auto numbered = std::make_shared<Numbered>();
-  numbered->words.allocate(key.size);
-  for (std::size_t i = 0; i < key.size; ++i) {
-    const bool null = !mask.empty() && mask[i] != 0;
-    numbered->nulls = numbered->nulls || null;
-    numbered->words[i] = null ? 0 : numbered->dictionary.add(values[i]) + 1;
+  Buffer<std::uint32_t>& words = numbered->words;
+  words.allocate(key.size);
+  const std::size_t shares = key.size < rows_worth_threads ? 1 : static_cast<std::size_t>(thread_count(run));
+  const auto begin_of = [&](std::size_t s) { return key.size * s / shares; };
+  std::vector<Dictionary> dictionaries(shares);
+  std::vector<std::uint8_t> nulls(shares, 0);
+  parallel_for(shares, run, [&](std::size_t s) {
+    Dictionary& own = dictionaries[s];
+    bool any_null = false;
+    constexpr std::size_t stretch = 64 * 1024;
+    for (std::size_t begin = begin_of(s); begin < begin_of(s + 1); begin += stretch) {
+      check_stop(run);
+      const std::size_t count = std::min(stretch, begin_of(s + 1) - begin);
+      own.add_all(
+          count,
+          [&](std::size_t i) -> std::string_view {
+            const bool null = !mask.empty() && mask[begin + i] != 0;
+            const std::string_view text = values[begin + i];
+            return null ? std::string_view() : text.data() == nullptr ? std::string_view("") : text;
+          },
+          [&](std::size_t i, std::uint32_t code) { words[begin + i] = code + 1; });
+      for (std::size_t i = begin; !mask.empty() && i < begin + count; ++i) {
+        if (mask[i] == 0) continue;
+        words[i] = 0;
+        any_null = true;
+      }
+    }
+    nulls[s] = any_null;
+  });
+  numbered->nulls = std::find(nulls.begin(), nulls.end(), 1) != nulls.end();
+  numbered->dictionary = std::move(dictionaries[0]);
+  std::vector<std::vector<std::uint32_t>> word_of(shares);  // of the whole, by word of the share
+  for (std::size_t s = 1; s < shares; ++s) {
+    word_of[s].push_back(0);
+    for (const std::string_view text : dictionaries[s].values())
+      word_of[s].push_back(numbered->dictionary.add(text) + 1);
+    dictionaries[s] = Dictionary();
   }
+  parallel_for(shares - 1, run, [&](std::size_t before) {
+    for (std::size_t i = begin_of(before + 1); i < begin_of(before + 2); ++i) words[i] = word_of[before + 1][words[i]];
+  });
   return numbered;
 }
 
 template <class T>
 void encode_texts(const Key& key, const Run& run, KeyList& out) {
-  const std::shared_ptr<Numbered> numbered = number_texts<T>(key);
+  const std::shared_ptr<Numbered> numbered = number_texts<T>(key, run);
   auto ranks = std::make_shared<const std::vector<std::uint32_t>>(
       text_ranks(numbered->dictionary.values(), key.options.text, key.options.locale, run));
   Range range;
@@ -239,6 +275,25 @@ void encode_texts(const Key& key, const Run& run, KeyList& out) {
   }
   add_codes(RankSource<std::uint32_t>{numbered->words.data(), std::move(ranks), numbered}, range, key.descending,
             key.options.nulls, out);
+}
+
+// The numbers themselves: enough where only equality is asked for, without a sort of the distinct texts.
+struct NumberSource {
+  std::shared_ptr<const Numbered> numbered;
+  bool null(std::size_t i) const { return numbered->words[i] == 0; }
+  std::uint64_t value(std::size_t i) const { return numbered->words[i] - 1; }
+};
+
+template <class T>
+void encode_text_numbers(const Key& key, const Run& run, KeyList& out) {
+  NumberSource source{number_texts<T>(key, run)};
+  Range range;
+  range.nulls = source.numbered->nulls;
+  if (source.numbered->dictionary.size() > 0) {
+    range.least = 0;
+    range.greatest = source.numbered->dictionary.size() - 1;
+  }
+  add_codes(std::move(source), range, key.descending, key.options.nulls, out);
 }
 
 void encode_decimals(const Key& key, const Run& run, KeyList& out) {
@@ -363,6 +418,14 @@ void encode(const Key& key, const Run& run, KeyList& out) {
     case Element::decimal: return encode_decimals(key, run, out);
     case Element::view: return encode_texts<std::string_view>(key, run, out);
     case Element::string: return encode_texts<std::string>(key, run, out);
+  }
+}
+
+void encode_for_grouping(const Key& key, const Run& run, KeyList& out) {
+  switch (key.element) {
+    case Element::view: return encode_text_numbers<std::string_view>(key, run, out);
+    case Element::string: return encode_text_numbers<std::string>(key, run, out);
+    default: return encode(key, run, out);
   }
 }
 

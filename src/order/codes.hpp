@@ -39,6 +39,8 @@ using KeyList = std::vector<std::unique_ptr<KeyCodes>>;
 // Appends the codes of one key. Two passes over the values, one of them when they are asked for; distinct texts are
 // sorted here.
 void encode(const Key& key, const Run& run, KeyList& out);
+// Codes that are equal where the key's values are, in no particular order: texts then need no sort.
+void encode_for_grouping(const Key& key, const Run& run, KeyList& out);
 
 // What a key has at a row; null for NaN.
 Value value_at(const Key& key, std::size_t row);

@@ -5,6 +5,7 @@
 #include <cassert>
 #include <deque>
 #include <numeric>
+#include <utility>
 
 #include "order/key_string.hpp"
 #include "order/word_sort.hpp"

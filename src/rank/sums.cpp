@@ -57,7 +57,7 @@ GroupNumbers number_groups(const Groups& groups, const Run& run) {
   KeyList codes;
   for (const Key& key : groups.keys) {
     assert(key.size == size && "all keys have the same length");
-    encode(key, run, codes);
+    encode_for_grouping(key, run, codes);
   }
   number_rows(std::move(codes), size, run, out.of_row, out.first_rows);
   return out;
