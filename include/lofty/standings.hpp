@@ -87,6 +87,9 @@ class Standings {
   bool ranked(std::size_t row) const;
   // Does a new group of rank.within begin here? Always false when the listing mixes groups.
   bool starts_group(std::size_t row) const;
+  // How many ranked entries stand between this row and the one before it that keep.best and keep.worst leave out: not 0
+  // at the first of a group's worst alone, and only where the listing keeps the order of places.
+  std::size_t passed_over(std::size_t row) const;
   // "Where would 4,200.00 stand?" By group. `name` is the first key of rank.by as written, and value of its type.
   // Throws Error (bad_value: nothing is ranked, unknown_word: another name, wrong_type). O(entries).
   std::vector<WouldStand> where_would(const std::string& name, const Value& value) const;

@@ -376,12 +376,17 @@ class Asking {
         if (back > begin && back < ranked && !order_->starts_peers(back)) cuts_.push_back({back, false});
         while (!strict && back > begin && !order_->starts_peers(back)) --back;
       }
-      for (std::size_t i = begin; i < ranked; ++i)
-        if (i < front || i >= back) data_->rows.push_back(rows[i]);
+      for (std::size_t i = begin; i < ranked; ++i) {
+        if (i >= front && i < back) continue;
+        data_->rows.push_back(rows[i]);
+        data_->passed_over.push_back(
+            i == back && front > begin && back > front ? static_cast<std::uint32_t>(back - front) : 0);
+      }
     });
   }
 
   void list() {
+    if (q_.list_as_input || !q_.list_order.empty()) data_->passed_over.clear();
     if (q_.list_as_input) {
       std::sort(data_->rows.begin(), data_->rows.end(),
                 [&](std::uint32_t a, std::uint32_t b) { return entries_.first_rows[a] < entries_.first_rows[b]; });
@@ -828,6 +833,9 @@ bool Standings::tied(std::size_t row, std::size_t column) const {
   return own.empty() ? tied(row) : own[data_->rows[row]] != 0;
 }
 bool Standings::ranked(std::size_t row) const { return !data_->ranked.empty() && data_->ranked[data_->rows[row]] != 0; }
+std::size_t Standings::passed_over(std::size_t row) const {
+  return data_->passed_over.empty() ? 0 : data_->passed_over[row];
+}
 bool Standings::starts_group(std::size_t row) const { return data_->group_start[row] != 0; }
 std::vector<WouldStand> Standings::where_would(const std::string& name, const Value& value) const {
   const auto fail = [&](Code code, std::string sentence, std::string advice) {

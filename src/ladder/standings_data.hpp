@@ -18,6 +18,7 @@ struct StandingsData {
   std::vector<std::uint32_t> rows;                 // the listed entries
   std::vector<std::uint8_t> tied, ranked;          // by entry
   std::vector<std::uint8_t> group_start;           // by listed row
+  std::vector<std::uint32_t> passed_over;          // by listed row; empty: all 0
   std::vector<std::vector<std::uint8_t>> tied_by;  // by listed column, then entry; empty: as `tied`
   std::vector<Remark> remarks;
   Accounting accounting;

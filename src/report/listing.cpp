@@ -102,6 +102,9 @@ std::string listing(const Standings& s, const Looks& looks) {
     }
     grid.rows.push_back(std::move(row));
     grid.gap_before.push_back(r > 0 && s.starts_group(r));
+    const std::size_t passed = s.passed_over(r);
+    grid.note_before.push_back(
+        passed == 0 ? "" : "\xE2\x8B\xAE " + Decimal(static_cast<int128>(passed), 0).grouped_text() + " in between");
   }
   out += grid.text(looks);
   out += "\n" + inked(s.shown_of_total() + (any_tied ? ";  = shares its place" : ""), Ink::quiet, looks) + "\n";

@@ -105,6 +105,8 @@ std::string Grid::text(const Looks& looks) const {
   out += inked(rule, Ink::quiet, looks) + "\n";
   for (std::size_t r = 0; r < rows.size(); ++r) {
     if (r < gap_before.size() && gap_before[r]) out += "\n";
+    if (r < note_before.size() && !note_before[r].empty())
+      out += inked("  " + note_before[r], Ink::quiet, looks) + "\n";
     out += line([&](std::size_t c) { return rows[r][c]; }) + "\n";
   }
   return out;

@@ -32,7 +32,8 @@ struct Grid {
   };
   std::vector<Column> columns;
   std::vector<std::vector<std::string>> rows;
-  std::vector<bool> gap_before;  // by row: an empty line in front of it
+  std::vector<bool> gap_before;          // by row: an empty line in front of it
+  std::vector<std::string> note_before;  // by row: a line of its own in front of it; empty: none
   std::string text(const Looks& looks) const;
 };
 

@@ -54,6 +54,28 @@ TEST(Listing, BreaksBetweenGroupsAndNumbersSortKeys) {
       << text;
 }
 
+TEST(Listing, SaysHowManyStandBetweenTheEnds) {
+  Catalog catalog;
+  std::vector<Value> keys;
+  for (int k = 0; k < 1300; ++k) keys.push_back(support::number(k));
+  support::add(catalog, "t", {{"k", keys}});
+  Ladder ladder{.data = {.from = "t"},
+                .totals = {{"v", "sum(k)"}},
+                .levels = {{.each = {"k"}, .by = "v desc", .best = 1, .worst = 2}},
+                .list = {.columns = {"rank", "k"}}};
+  const auto text = [&] { return listing(standings(ladder, catalog)); };
+  EXPECT_NE(text().find("     1  1299\n  \u22EE 1,297 in between\n  1299     1\n  1300     0\n"), std::string::npos)
+      << text();
+  ladder.levels[0].worst = 1299;  // they meet
+  EXPECT_EQ(text().find("in between"), std::string::npos);
+  ladder.levels[0].best = {};  // nothing stands above the worst
+  ladder.levels[0].worst = 2;
+  EXPECT_EQ(text().find("in between"), std::string::npos);
+  ladder.levels[0].best = 1;
+  ladder.list.order = "k";  // another order has no between
+  EXPECT_EQ(text().find("in between"), std::string::npos);
+}
+
 TEST(Listing, ShowsEnoughDigitsToTellNeighboursApart) {
   Catalog catalog;
   support::add(catalog, "t",
