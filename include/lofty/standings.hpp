@@ -54,9 +54,14 @@ struct Accounting {
   std::size_t unknown = 0;   // rows.where was unknown, because of a null
   std::size_t counted = 0;   // rows that count
   std::size_t entries = 0;
-  std::size_t groups = 0;  // of rank.within
+  std::size_t dropped = 0;          // rank.having was false,
+  std::size_t dropped_unknown = 0;  // or unknown
+  std::size_t groups = 0;           // of rank.within
   std::size_t ranked = 0;
-  std::size_t unranked = 0;
+  std::size_t unranked = 0;             // for whatever reason
+  std::size_t ineligible = 0;           // of these: rank.eligible was false,
+  std::size_t eligibility_unknown = 0;  // or unknown
+  std::size_t not_kept = 0;             // keep.where was not true
   std::size_t listed = 0;
 };
 

@@ -365,7 +365,9 @@ class Reader {
   }
 
   void read_rank(const toml::table& table, Level& level) {
-    section(table, "rank", {"each", "within", "by", "tiebreak", "ties", "also", "rank_as"}, {"having", "eligible"});
+    section(table, "rank", {"each", "within", "by", "tiebreak", "ties", "also", "rank_as", "having", "eligible"}, {});
+    text(table, "having", "rank.having", level.having);
+    text(table, "eligible", "rank.eligible", level.eligible);
     texts(table, "each", "rank.each", level.each);
     texts(table, "within", "rank.within", level.within);
     text(table, "by", "rank.by", level.by);
@@ -465,7 +467,9 @@ class Reader {
   }
 
   void read_keep(const toml::table& table, Level& level) {
-    section(table, "keep", {"best", "worst", "cut"}, {"where", "unranked", "others"});
+    section(table, "keep", {"best", "worst", "cut", "where", "unranked"}, {"others"});
+    text(table, "where", "keep.where", level.where);
+    flag(table, "unranked", "keep.unranked", level.unranked);
     level.best = whole_number(table, "best", "keep.best");
     level.worst = whole_number(table, "worst", "keep.worst");
     std::string cut;

@@ -154,12 +154,16 @@ class Writer {
         also += (i > 0 ? ", " : "") + key(level.also[i].name) + " = " + also_text(level.also[i]);
       line("also", also + " }");
     }
+    if (!level.having.empty()) line("having", quoted(level.having));
+    if (!level.eligible.empty()) line("eligible", quoted(level.eligible));
     if (!level.rank_as.empty()) line("rank_as", quoted(level.rank_as));
-    if (!level.best && !level.worst && level.cut == Cut::with_ties) return;
+    if (!level.best && !level.worst && level.cut == Cut::with_ties && level.where.empty() && !level.unranked) return;
     section("keep");
     if (level.best) line("best", std::to_string(*level.best));
     if (level.worst) line("worst", std::to_string(*level.worst));
     if (level.cut == Cut::strict) line("cut", "\"strict\"");
+    if (!level.where.empty()) line("where", quoted(level.where));
+    if (level.unranked) line("unranked", "true");
   }
 
   void listing(const Listing& of) {

@@ -98,6 +98,8 @@ struct Question {
   bool places = false;                   // is anything ranked?
   std::vector<std::string> place_names;  // rank, then rank.also
   std::vector<AlsoUse> also;
+  NodePtr having, eligible;            // over entries; null when there is none
+  NodePtr keep_where;                  // over places
   std::vector<std::string> orderings;  // by Ladder::orderings: the name of the column that it is for
   std::vector<ListColumn> list_columns;
   int slots = 0;

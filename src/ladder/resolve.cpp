@@ -827,8 +827,12 @@ class Resolver {
     if (!level.each.empty())
       for (Parsed& total : totals_)
         if (total.state == State::fresh) bind_total(total);
+    question_.having = bind_condition(level.having, "rank.having", false);
+    question_.eligible = bind_condition(level.eligible, "rank.eligible", false);
+    question_.keep_where = bind_condition(level.where, "keep.where", true);
     if (level.by.empty()) {
-      if (level.best || level.worst || !level.tiebreak.empty() || !level.also.empty() || !level.within.empty())
+      if (!level.eligible.empty() || level.unranked || level.best || level.worst || !level.tiebreak.empty() ||
+          !level.also.empty() || !level.within.empty())
         problem(Code::missing_key, "nothing says what to rank by", "rank.by", "by = \"spend desc\" under [rank]");
       return;
     }
@@ -844,6 +848,26 @@ class Resolver {
       problem(Code::bad_value, "worst = 0 keeps nothing", "keep.worst", "leave it out to keep all");
     bind_also(level);
     question_.place_names = place_names();
+  }
+
+  // A condition on entries; null when there is none.
+  NodePtr bind_condition(const std::string& text, const std::string& key, bool places) {
+    if (text.empty()) return nullptr;
+    const auto origin = std::make_shared<Origin>(Origin{key, text});
+    try {
+      const ExpressionPtr whole = parse_expression(text);
+      EntryScope scope(*this, !question_.row_level(), places, key);
+      NodePtr node = bound(*whole, scope, origin);
+      if (node->type.kind != Kind::boolean && node->type.kind != Kind::unknown)
+        add(problem_at(Code::wrong_type,
+                       key + " needs a condition; " + quoted(node->source()) + " is " + kind_name(node->type.kind),
+                       *whole, origin));
+      question_.slots = finish(*node, question_.slots);
+      return node;
+    } catch (const Error& error) {
+      add(error, key);
+    }
+    return nullptr;
   }
 
   void bind_also(const Level& level) {
@@ -972,6 +996,7 @@ class Resolver {
       for (NodePtr& arg : node.args) walk(*arg);
     };
     for (SortKey& key : question_.list_order) walk(*key.node);
+    if (question_.keep_where) walk(*question_.keep_where);
     for (ListColumn& column : question_.list_columns) fix(column.column);
   }
 

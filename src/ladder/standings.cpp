@@ -71,6 +71,7 @@ class Asking {
     }
     try {
       work_out_totals();
+      drop();
       rank();
     } catch (const RowFailure& failure) {
       throw Error(entry_problem(failure));
@@ -129,6 +130,44 @@ class Asking {
     }
   }
 
+  enum Truth : std::uint8_t { is_false, is_true, is_unknown };
+  std::vector<std::uint8_t> truths(const Node& condition, const std::vector<ColumnPtr>& columns) const {
+    const ColumnSource source(entries_.count, columns);
+    const ColumnPtr values = evaluate_column(condition, source, q_.slots, run_);
+    std::vector<std::uint8_t> out(entries_.count);
+    for (std::size_t i = 0; i < out.size(); ++i)
+      out[i] = values->is_null(i) ? is_unknown : values->int64(i) == 1 ? is_true : is_false;
+    return out;
+  }
+
+  // rank.having: what it does not let through is gone for all that follows.
+  void drop() {
+    entries_before_ = entries_.count;
+    if (!q_.having) return;
+    const std::vector<std::uint8_t> passes = truths(*q_.having, entries_.columns);
+    std::vector<std::uint32_t> left;
+    for (std::uint32_t i = 0; i < passes.size(); ++i) {
+      if (passes[i] == is_true) left.push_back(i);
+      data_->accounting.dropped += passes[i] == is_false;
+      data_->accounting.dropped_unknown += passes[i] == is_unknown;
+    }
+    if (left.size() == entries_.count) return;
+    const auto pick = [&](std::vector<std::uint32_t>& of) {
+      for (std::size_t i = 0; i < left.size() && !of.empty(); ++i) of[i] = of[left[i]];  // left[i] is never before i
+      if (!of.empty()) of.resize(left.size());
+    };
+    pick(entries_.first_rows);
+    pick(entries_.row_counts);
+    for (ColumnPtr& column : entries_.columns) {
+      Piece piece(column->type());
+      for (const std::uint32_t row : left) piece.add(column->value(row));
+      std::vector<Piece> pieces;
+      pieces.push_back(std::move(piece));
+      column = Column::seal(column->type(), std::move(pieces), Run{.threads = 1});
+    }
+    entries_.count = left.size();
+  }
+
   // The custom order of a column, if it has one.
   const Ordering* ordering_of(const std::string& column, std::size_t& index) const {
     for (index = 0; index < q_.orderings.size(); ++index)
@@ -185,7 +224,14 @@ class Asking {
     std::vector<ColumnPtr> breakers;
     keys.within = codes_of(q_.within);
     KeyList codes = codes_of(by, entries_.columns, by_columns, true);
-    encode_nulls(*by_columns.front(), keys.by);
+    if (eligible_.empty()) {
+      encode_nulls(*by_columns.front(), keys.by);
+    } else {
+      std::vector<std::uint8_t> unranked(entries_.count);
+      for (std::size_t i = 0; i < unranked.size(); ++i)
+        unranked[i] = eligible_[i] != is_true || by_columns.front()->is_null(i);
+      encode_flags(std::move(unranked), keys.by);
+    }
     keys.flagged = !keys.by.empty();
     for (auto& one : codes) keys.by.push_back(std::move(one));
     // Behind the tie-breakers stands the entry's own key, which is unique: shuffled rows give the same standings.
@@ -198,6 +244,7 @@ class Asking {
   void rank() {
     columns_ = entries_.columns;
     if (!q_.places) return;
+    if (q_.eligible) eligible_ = truths(*q_.eligible, entries_.columns);
     order_.emplace(order_by(q_.by, by_columns_));
     competition_ = places(*order_, Ties::competition, run_);
     data_->ranked.assign(entries_.count, 0);
@@ -339,51 +386,66 @@ class Asking {
     a.left_out = entries_.left_out;
     a.unknown = entries_.unknown;
     a.counted = entries_.counted;
-    a.entries = entries_.count;
+    a.entries = entries_before_;
+    a.ineligible = static_cast<std::size_t>(std::count(eligible_.begin(), eligible_.end(), is_false));
+    a.eligibility_unknown = static_cast<std::size_t>(std::count(eligible_.begin(), eligible_.end(), is_unknown));
     if (order_) {
       a.groups = order_->groups();
       a.ranked = static_cast<std::size_t>(std::count(data_->ranked.begin(), data_->ranked.end(), 1));
-      a.unranked = a.entries - a.ranked;
+      a.unranked = entries_.count - a.ranked;
     }
   }
 
   // The entries to list, in the order of places.
   void keep() {
+    if (q_.keep_where) {
+      passes_ = truths(*q_.keep_where, columns_);
+      for (std::uint8_t& one : passes_) one = one == is_true;
+      data_->accounting.not_kept = static_cast<std::size_t>(std::count(passes_.begin(), passes_.end(), 0));
+    }
     if (!order_) {
-      data_->rows.resize(entries_.count);
-      std::iota(data_->rows.begin(), data_->rows.end(), 0u);
+      for (std::uint32_t e = 0; e < entries_.count; ++e)
+        if (passes(e)) data_->rows.push_back(e);
       return;
     }
     const auto rows = order_->rows();
     const std::optional<std::size_t> best = q_.level->best, worst = q_.level->worst;
     const bool strict = q_.level->cut == Cut::strict;
+    const bool with_unranked = q_.level->unranked || (!best && !worst && !q_.keep_where);
+    std::vector<std::size_t> in;  // positions of a group's ranked entries that keep.where lets through
     each_group([&](std::size_t begin, std::size_t ranked, std::size_t end) {
-      if (!best && !worst) {
-        data_->rows.insert(data_->rows.end(), rows.begin() + static_cast<std::ptrdiff_t>(begin),
-                           rows.begin() + static_cast<std::ptrdiff_t>(end));
-        return;
-      }
-      // Positions before `front` are among the best, those from `back` on among the worst. A cut lies between two
-      // positions; when they are peers it goes through a tie.
-      std::size_t front = begin, back = ranked;
-      if (best) {
-        front = std::min(ranked, begin + *best);
-        if (front < ranked && !order_->starts_peers(front)) cuts_.push_back({front, true});
-        while (!strict && front > begin && front < ranked && !order_->starts_peers(front)) ++front;
+      in.clear();
+      for (std::size_t i = begin; i < ranked; ++i)
+        if (passes(rows[i])) in.push_back(i);
+      // Of these the first `front` are among the best, those from `back` on among the worst. A cut lies between two;
+      // when they are peers it goes through a tie.
+      const auto tied = [&](std::size_t cut) { return competition_[in[cut]] == competition_[in[cut - 1]]; };
+      const std::size_t count = in.size();
+      std::size_t front = best || !worst ? count : 0, back = count;
+      if (best && *best < count) {
+        front = *best;
+        if (tied(front)) cuts_.push_back({in[front], in[front - 1], true});
+        while (!strict && front < count && tied(front)) ++front;
       }
       if (worst) {
-        back = ranked - std::min(ranked - begin, *worst);
-        if (back > begin && back < ranked && !order_->starts_peers(back)) cuts_.push_back({back, false});
-        while (!strict && back > begin && !order_->starts_peers(back)) --back;
+        back = count - std::min(count, *worst);
+        if (back > 0 && back < count && tied(back)) cuts_.push_back({in[back], in[back - 1], false});
+        while (!strict && back > 0 && back < count && tied(back)) --back;
       }
-      for (std::size_t i = begin; i < ranked; ++i) {
+      for (std::size_t i = 0; i < count; ++i) {
         if (i >= front && i < back) continue;
+        data_->rows.push_back(rows[in[i]]);
+        data_->passed_over.push_back(i == back && front > 0 && back > front ? static_cast<std::uint32_t>(back - front)
+                                                                            : 0);
+      }
+      for (std::size_t i = ranked; i < end && with_unranked; ++i) {
+        if (!passes(rows[i])) continue;
         data_->rows.push_back(rows[i]);
-        data_->passed_over.push_back(
-            i == back && front > begin && back > front ? static_cast<std::uint32_t>(back - front) : 0);
+        data_->passed_over.push_back(0);
       }
     });
   }
+  bool passes(std::uint32_t entry) const { return passes_.empty() || passes_[entry] != 0; }
 
   void list() {
     if (q_.list_as_input || !q_.list_order.empty()) data_->passed_over.clear();
@@ -543,11 +605,14 @@ class Asking {
       s += plural(row_noun()) + " count where " + ladder_.where;
     else
       s += "all " + plural(row_noun()) + " count";
+    if (q_.having) s += "; " + entry_nouns() + " take part where " + q_.level->having;
+    if (q_.eligible) s += "; ranked are those with " + q_.level->eligible;
     if (q_.places) {
       s += "; " + std::string(ties_name(q_.level->ties)) + " places";
       if (!ladder_.levels.front().tiebreak.empty()) s += ", ties told apart by " + ladder_.levels.front().tiebreak;
+      if (q_.keep_where) s += "; kept where " + q_.level->where;
       if (q_.level->best || q_.level->worst)
-        s += "; " + kept_words() + (q_.within.empty() ? "" : " of each") +
+        s += (q_.keep_where ? ", of these " : "; ") + kept_words() + (q_.within.empty() ? "" : " of each") +
              (q_.level->cut == Cut::strict ? ", strictly" : ", ties at the cut kept");
     }
     if (q_.list_as_input) s += "; listed in the order of the input";
@@ -724,21 +789,38 @@ class Asking {
   }
 
   void remark_unranked() {
-    const std::size_t count = data_->accounting.unranked;
-    if (count == 0) return;
-    std::vector<std::string> names;
     const auto rows = order_->rows();
-    for (std::size_t i = 0; i < rows.size() && names.size() < 3; ++i)
-      if (!order_->ranked(i)) names.push_back(entry_name(rows[i]));
-    say("unranked",
-        counted_entries(count) + (count == 1 ? " has" : " have") + " no place, because " + quoted(q_.by.front().text) +
-            " is null: " + listed(names) + (count > names.size() ? ", ..." : "") +
-            (q_.row_level() ? ""
-                            : "; coalesce(..., 0) in the total would rank " + std::string(count == 1 ? "it" : "them")));
+    const auto unranked = [&](const char* code, const auto& is_one, const std::string& because,
+                              const std::string& advice) {
+      std::size_t count = 0;
+      std::vector<std::string> names;
+      for (std::size_t i = 0; i < rows.size(); ++i) {
+        if (order_->ranked(i) || !is_one(rows[i])) continue;
+        ++count;
+        if (names.size() < 3) names.push_back(entry_name(rows[i]));
+      }
+      if (count == 0) return;
+      if (count > names.size()) names.push_back(counted(count - names.size(), "other"));
+      say(code, counted_entries(count) + (count == 1 ? " has" : " have") + " no place, because " + because + ": " +
+                    listed(names) + (advice.empty() ? "" : advice + (count == 1 ? "it" : "them")));
+    };
+    const auto truth = [&](std::uint32_t entry) {
+      return eligible_.empty() ? std::uint8_t{is_true} : eligible_[entry];
+    };
+    unranked(
+        "unranked", [&](std::uint32_t e) { return truth(e) == is_true; }, quoted(q_.by.front().text) + " is null",
+        q_.row_level() ? "" : "; coalesce(..., 0) in the total would rank ");
+    if (eligible_.empty()) return;
+    unranked(
+        "ineligible", [&](std::uint32_t e) { return truth(e) == is_false; }, quoted(q_.level->eligible) + " is false",
+        "");
+    unranked(
+        "eligibility-unknown", [&](std::uint32_t e) { return truth(e) == is_unknown; },
+        quoted(q_.level->eligible) + " is neither true nor false, because of a blank", "");
   }
 
   void remark_cuts() {
-    for (const auto& [at, best] : cuts_) {
+    for (const auto& [at, before, best] : cuts_) {
       const auto rows = order_->rows();
       std::size_t begin = at, end = at;
       while (!order_->starts_peers(begin)) --begin;
@@ -751,25 +833,34 @@ class Asking {
       const std::string value = number != nullptr ? number->grouped_text() : shown(tied);
       const auto name = [&](std::size_t from, std::size_t to) {
         std::vector<std::string> names;
-        for (std::size_t i = from; i < to && names.size() < 4; ++i) names.push_back(entry_name(rows[i]));
-        if (to - from > names.size()) names.push_back(counted(to - from - names.size(), "other"));
+        std::size_t more = 0;
+        for (std::size_t i = from; i < to; ++i) {
+          if (!passes(rows[i])) continue;
+          if (names.size() < 4)
+            names.push_back(entry_name(rows[i]));
+          else
+            ++more;
+        }
+        if (more > 0) names.push_back(counted(more, "other"));
         return listed(names);
       };
-      const std::string tie = counted_entries(end - begin) + " share place " + with_commas(competition_[begin]) +
-                              group + " (" + quoted(q_.by.front().text) + " " + value + ")";
+      std::size_t sharing = 0;
+      for (std::size_t i = begin; i < end; ++i) sharing += passes(rows[i]);
+      const std::string tie = counted_entries(sharing) + " share place " + with_commas(competition_[begin]) + group +
+                              " (" + quoted(q_.by.front().text) + " " + value + ")";
       const std::string asked = std::string("; the ") + (best ? "best " : "worst ") +
                                 with_commas(best ? *q_.level->best : *q_.level->worst) + " were asked for";
       if (q_.level->cut == Cut::with_ties)
         say("tie-at-cut", tie + asked + ", and all that tie are listed: " + name(begin, end));
       else
         say("tie-at-cut", tie + asked + ", strictly: " + (best ? name(at, end) : name(begin, at)) + " left out, " +
-                              (best ? name(begin, at) : name(at, end)) + " kept, decided by " + decider(at));
+                              (best ? name(begin, at) : name(at, end)) + " kept, decided by " + decider(before, at));
     }
   }
 
   // The key that told the last kept entry from the first one left out.
-  std::string decider(std::size_t at) const {
-    const std::uint32_t last = order_->rows()[at - 1], next = order_->rows()[at];
+  std::string decider(std::size_t before, std::size_t at) const {
+    const std::uint32_t last = order_->rows()[before], next = order_->rows()[at];
     const ColumnSource source(entries_.count, entries_.columns);
     for (const SortKey& key : q_.tiebreak) {
       const ColumnPtr column = key.node->op == Op::name ? entries_.columns[static_cast<std::size_t>(key.node->column)]
@@ -792,10 +883,13 @@ class Asking {
   std::optional<Order> order_;
   std::vector<std::uint32_t> competition_;  // by position
   struct TiedCut {
-    std::size_t at;  // the position behind the cut
-    bool best;       // of the best, or of the worst
+    std::size_t at, before;  // the positions behind the cut, and in front of it
+    bool best;               // of the best, or of the worst
   };
   std::vector<TiedCut> cuts_;
+  std::size_t entries_before_ = 0;                    // rank.having
+  std::vector<std::uint8_t> eligible_;                // by entry: a Truth; empty: all are
+  std::vector<std::uint8_t> passes_;                  // by entry: keep.where is true; empty: all do
   std::vector<std::vector<std::uint8_t>> also_tied_;  // by column of rank.also: of its own order, if it has one
   std::set<std::size_t> orderings_used_;
   std::vector<std::pair<std::string, CustomReport>> reports_;  // by column, of its own order

@@ -490,6 +490,10 @@ void encode(const ColumnKey& key, const Run& run, KeyList& out) {
   }
 }
 
+void encode_flags(std::vector<std::uint8_t> flags, KeyList& out) {
+  out.push_back(std::make_unique<FlagCodes>(std::move(flags)));
+}
+
 std::unique_ptr<KeyCodes> lend(const KeyCodes& key) { return std::make_unique<LentCodes>(key); }
 
 std::unique_ptr<KeyCodes> picked(const KeyCodes& key, const std::vector<std::uint32_t>& rows) {

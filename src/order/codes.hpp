@@ -56,6 +56,8 @@ struct ColumnKey {
 };
 void encode(const ColumnKey& key, const Run& run, KeyList& out);
 void encode_nulls(const Column& column, KeyList& out);
+// One bit a row: 1 stands behind 0.
+void encode_flags(std::vector<std::uint8_t> flags, KeyList& out);
 
 // The same codes, for somebody who wants to own them; `key` has to outlive it.
 std::unique_ptr<KeyCodes> lend(const KeyCodes& key);

@@ -118,9 +118,13 @@ std::string accounting_text(const Standings& s, const Looks& looks) {
   if (a.left_out > 0) text += ", " + number(a.left_out) + " left out";
   if (a.unknown > 0) text += ", " + number(a.unknown) + " unknown";
   text += ", " + number(a.counted) + " count; entries: " + number(a.entries);
+  if (a.dropped > 0) text += ", " + number(a.dropped) + " dropped";
+  if (a.dropped_unknown > 0) text += ", " + number(a.dropped_unknown) + " dropped as unknown";
   if (a.groups > 1) text += " in " + number(a.groups) + " groups";
   if (a.ranked + a.unranked > 0) text += ", " + number(a.ranked) + " ranked";
   if (a.unranked > 0) text += ", " + number(a.unranked) + " unranked";
+  if (a.ineligible > 0) text += " (" + number(a.ineligible) + " not eligible)";
+  if (a.not_kept > 0) text += ", " + number(a.not_kept) + " not kept";
   text += ", " + number(a.listed) + " listed";
   return inked(wrapped(text, looks.width, 2), Ink::quiet, looks) + "\n";
 }

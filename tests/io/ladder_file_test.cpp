@@ -112,7 +112,7 @@ TEST(LadderFile, ProblemsHavePlacesAndNearestWords) {
       {"[orderings.valley]\nfirst = \"a\"\n", "`orderings.valley.first` has to be a list of values", "", 2, 9},
       {"[orderings.valley]\ntext = \"alphabet\"\n",
        "`orderings.valley.text` is language, natural or code point, not `alphabet`", "", 2, 8},
-      {"[rank]\nhaving = \"x > 1\"\n", "`rank.having` is not in this version", "", 2, 1},
+      {"[keep]\nothers = true\n", "`keep.others` is not in this version", "", 2, 1},
       {"[windows]\nshare = \"1\"\n", "`windows` is not in this version", "", 1, 2},
       {"[[data.join]]\nwith = \"b\"\non = [\"x\"]\nkind = \"full\"\n",
        "joins other than \"left\" are not in this version", "", 4, 8},
@@ -127,7 +127,7 @@ TEST(LadderFile, ProblemsHavePlacesAndNearestWords) {
     EXPECT_EQ(found[0].place.line, c.line) << c.toml;
     EXPECT_EQ(found[0].place.column, c.column) << c.toml;
   }
-  EXPECT_EQ(problems_of("[rank]\nties = \"x\"\nb = 1\n[keep]\nunranked = true\n").size(), 3u);  // all at once
+  EXPECT_EQ(problems_of("[rank]\nties = \"x\"\nb = 1\n[keep]\nothers = true\n").size(), 3u);  // all at once
 }
 
 // A control character once stopped the process in an assertion of toml++.
@@ -245,7 +245,10 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
                 .by = any_text(),
                 .tiebreak = any_text(),
                 .ties = *rc::gen::element(Ties::competition, Ties::dense, Ties::fractional),
-                .rank_as = any_text()};
+                .having = any_text(),
+                .eligible = any_text(),
+                .rank_as = any_text(),
+                .where = any_text()};
     if (*rc::gen::arbitrary<bool>()) level.best = static_cast<std::size_t>(*rc::gen::inRange(1, 100));
     if (*rc::gen::arbitrary<bool>()) level.cut = Cut::strict;
     if (*rc::gen::arbitrary<bool>()) level.worst = static_cast<std::size_t>(*rc::gen::inRange(1, 100));
@@ -298,7 +301,8 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
 }
 
 TEST(LadderFile, ShippedLaddersReadBack) {
-  for (const char* name : {"best_shops", "best_products", "tie_rules", "best_in_valley", "both_ends", "products_in_order"}) {
+  for (const char* name :
+       {"best_shops", "best_products", "tie_rules", "best_in_valley", "both_ends", "products_in_order"}) {
     const Ladder l = read_ladder_file(support::demo() / (std::string(name) + ".ladder.toml")).ladder;
     EXPECT_EQ(ladder_text(read_ladder(ladder_text(l), "x").ladder), ladder_text(l));
     EXPECT_FALSE(l.title.empty());

@@ -292,6 +292,78 @@ TEST(Standings, WorstMirrorsBest) {
   EXPECT_EQ(column(standings(ladder, support::small_shop()), "shop_no"), (Texts{"2", "1", "3"}));
 }
 
+// 5. `having` drops entries before windows and places; only true passes, and unknown is counted apart from false.
+TEST(Standings, HavingDropsEntriesBeforeThePlaces) {
+  Ladder ladder = by_shop();
+  ladder.levels[0].having = "spend < 11";
+  const Standings s = standings(ladder, support::small_shop());
+  EXPECT_EQ(column(s, "shop_no"), Texts{"3"});
+  EXPECT_EQ(column(s, "rank"), Texts{"1"});
+  EXPECT_EQ(s.accounting().entries, 4u);
+  EXPECT_EQ(s.accounting().dropped, 2u);
+  EXPECT_EQ(s.accounting().dropped_unknown, 1u);  // the shop without a price
+  EXPECT_NE(s.question().find("shops take part where spend < 11"), std::string::npos) << s.question();
+  ladder.levels[0].having = "count(*) > 100";  // a total without a name
+  EXPECT_EQ(standings(ladder, support::small_shop()).rows(), 0u);
+}
+
+// 28. Entries that are not eligible stay listed without a place, the others are numbered as if they weren't there;
+// false and unknown are counted apart. They stay in shares.
+TEST(Standings, EligibilityTakesPlacesAwayNotEntries) {
+  Ladder ladder = by_shop();
+  ladder.levels[0].eligible = "shop_no <> 2";
+  ladder.levels[0].also = {{.name = "part", .measure = Measure::share, .of = "spend"}};
+  ladder.list.columns = {"rank", "shop_no", "part"};
+  const Standings s = standings(ladder, support::small_shop());
+  EXPECT_EQ(column(s, "shop_no"), (Texts{"1", "3", "2", "4"}));
+  EXPECT_EQ(column(s, "rank"), (Texts{"1", "2", "", ""}));
+  EXPECT_EQ(column(s, "part")[0], column(s, "part")[2]);  // the two that tied, one of them without a place
+  EXPECT_EQ(s.accounting().ineligible, 1u);
+  EXPECT_EQ(s.accounting().unranked, 2u);
+  EXPECT_TRUE(says(s, "ineligible", "1 shop has no place, because `shop_no <> 2` is false: shop_no 2"));
+  EXPECT_TRUE(says(s, "unranked", "1 shop has no place, because `spend` is null: shop_no 4"));
+  ladder.levels[0].eligible = "spend > 0";
+  const Standings unknown = standings(ladder, support::small_shop());
+  EXPECT_EQ(unknown.accounting().eligibility_unknown, 1u);
+  EXPECT_TRUE(says(unknown, "eligibility-unknown", "neither true nor false"));
+  // 29. Places by other keys of rank.also follow the same rule.
+  ladder.levels[0].eligible = "shop_no <> 2";
+  ladder.levels[0].also = {{.name = "from_below", .by = "spend asc"}};
+  ladder.list.columns = {"shop_no", "from_below"};
+  EXPECT_EQ(column(standings(ladder, support::small_shop()), "from_below"), (Texts{"2", "1", "", ""}));
+}
+
+// 5, 30, 31. keep.where may use places; best counts what it lets through; unranked entries are kept on request only.
+TEST(Standings, KeepWhereComesBeforeTheEnds) {
+  Ladder ladder = by_shop();
+  ladder.levels[0].where = "rank <= 2";
+  EXPECT_EQ(column(standings(ladder, support::small_shop()), "shop_no"), (Texts{"2", "1"}));
+  EXPECT_EQ(standings(ladder, support::small_shop()).accounting().not_kept, 2u);
+  ladder.levels[0].where = "shop_no <> 2";
+  ladder.levels[0].best = 1;
+  const Standings s = standings(ladder, support::small_shop());
+  EXPECT_EQ(column(s, "shop_no"), Texts{"1"});  // its partner in the tie was not let through: nothing is cut
+  EXPECT_FALSE(says(s, "tie-at-cut"));
+  ladder.levels[0].best = 2;
+  EXPECT_EQ(column(standings(ladder, support::small_shop()), "rank"), (Texts{"1", "3"}));
+  ladder.levels[0].unranked = true;
+  EXPECT_EQ(column(standings(ladder, support::small_shop()), "rank"), (Texts{"1", "3", ""}));
+  ladder.levels[0].best = {};
+  ladder.levels[0].unranked = false;
+  EXPECT_EQ(column(standings(ladder, support::small_shop()), "rank"), (Texts{"1", "3"}));
+}
+
+// 1. Places are known from keep.where on; eligibility and having come before them.
+TEST(Standings, ConditionsKnowTheirStage) {
+  Ladder ladder = by_shop();
+  ladder.levels[0].having = "rank < 3";
+  ladder.levels[0].eligible = "spend";
+  const auto found = support::problems(ladder, support::small_shop());
+  ASSERT_EQ(found.size(), 2u);
+  EXPECT_EQ(found[0], "wrong-stage: `rank` is a place: it is known at the very end, too late for rank.having");
+  EXPECT_EQ(found[1], "wrong-type: rank.eligible needs a condition; `spend` is decimal");
+}
+
 // 29. Further columns beside the place.
 TEST(Standings, FurtherColumns) {
   Ladder ladder = by_shop();

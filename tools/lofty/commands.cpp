@@ -204,7 +204,8 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
     put(ladder.totals, named("--total", total, "--total 'spend=sum(quantity * unit_price)'"));
   if (o.where) ladder.where = *o.where;
   const bool level = !o.each.empty() || !o.within.empty() || o.by || o.tiebreak || o.ties || o.rank_as ||
-                     !o.also.empty() || o.best || o.worst || o.cut;
+                     !o.also.empty() || o.best || o.worst || o.cut || o.having || o.eligible || o.keep_where ||
+                     o.unranked;
   if (level && ladder.levels.empty()) ladder.levels.emplace_back();
   if (level) {
     lofty::Level& l = ladder.levels.front();
@@ -218,6 +219,10 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
       const auto [name, what] = named("--also", also, "--also dense_place=dense");
       l.also.push_back(also_of(name, what));
     }
+    if (o.having) l.having = *o.having;
+    if (o.eligible) l.eligible = *o.eligible;
+    if (o.keep_where) l.where = *o.keep_where;
+    if (o.unranked) l.unranked = true;
     if (o.best) l.best = o.best;
     if (o.worst) l.worst = o.worst;
     if (o.cut) {
@@ -249,6 +254,9 @@ void name_options(std::vector<Problem>& problems) {
                                                                            {"rank.rank_as", "--rank-as"},
                                                                            {"list.order", "--order"},
                                                                            {"list.columns", "--columns"},
+                                                                           {"rank.having", "--having"},
+                                                                           {"rank.eligible", "--eligible"},
+                                                                           {"keep.where", "--keep-where"},
                                                                            {"keep.best", "--best"},
                                                                            {"keep.worst", "--worst"},
                                                                            {"data.locale", "--locale"}};

@@ -48,7 +48,12 @@ void add_rank(CLI::App& app, tool::RankOptions& o) {
                 "share of COLUMN, running share of COLUMN, percent rank,\n"
                 "or cumulative distribution")
       ->type_name("NAME=WHAT");
+  c->add_option("--having", o.having, "Which entries take part, by their totals")->type_name("CONDITION");
+  c->add_option("--eligible", o.eligible, "Which entries get a place; the others stay listed")->type_name("CONDITION");
   c->add_option("--rank-as", o.rank_as, "The name of the place column, instead of rank")->type_name("NAME");
+  c->add_option("--keep-where", o.keep_where, "Which entries to keep, by places too: 'rank <= 5'")
+      ->type_name("CONDITION");
+  c->add_flag("--unranked", o.unranked, "Keep entries without a place too");
   c->add_option("--best", o.best, "Keep the best N of every group")->type_name("N");
   c->add_option("--worst", o.worst, "Keep the worst N of every group, instead or too")->type_name("N");
   c->add_option("--cut", o.cut, "'with ties' (the default) or 'strict'")->type_name("CUT");
@@ -120,8 +125,7 @@ void refuse_leftovers(const CLI::App& command) {
   for (const CLI::Option* option : command.get_options())
     if (!option->get_name().empty() && option->get_name()[0] == '-') options.push_back(option->get_name());
   const std::string word = left.front().substr(0, left.front().find('='));
-  for (const char* later :
-       {"--stage", "--expect", "--keep-as", "--order-by", "--remarks", "--having", "--eligible", "--run", "--period"})
+  for (const char* later : {"--stage", "--expect", "--keep-as", "--order-by", "--remarks", "--run", "--period"})
     if (word == later)
       throw Error(Problem{Code::not_in_this_version, "`" + word + "` is not in this version", {}, {}, {}});
   if (word.starts_with("-"))
