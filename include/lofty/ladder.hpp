@@ -47,6 +47,19 @@ struct Choice {
   std::vector<Value> among = {};  // empty: any
 };
 
+// A stretch of time, named in formulas as a condition that is true for rows within it: the last N calendar units up to
+// and including its anchor, or from one day through another, both included.
+struct Period {
+  std::string name;
+  std::string on = {};      // a column of dates or timestamps
+  std::string last = {};    // how many units, "30", or a choice, ":days"
+  std::string unit = {};    // "day" (the default), "week", "month", "quarter", "year"
+  std::string anchor = {};  // "data" (the default): the latest of `on` over the rows that the conditions without a
+                            // period let through; a date; or "today" (UTC)
+  std::string from = {}, through = {};  // instead of `last`: dates, or choices; either may be left open
+  friend bool operator==(const Period&, const Period&) = default;
+};
+
 // An order of one's own for the values of a column. It affects sorting only: never equality, groups, min, or the places
 // of numbers.
 struct Ordering {
@@ -111,6 +124,7 @@ struct Ladder {
   std::string title = {};
   Data data = {};
   std::vector<Choice> choices = {};
+  std::vector<Period> periods = {};
   std::vector<NamedFormula> figures = {};
   std::string where = {};  // condition on rows; empty: all rows count
   std::vector<NamedFormula> totals = {};

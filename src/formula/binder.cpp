@@ -460,11 +460,11 @@ class Binding {
         return {.kind = Kind::integer};
       case Function::start_of: {
         require_moment(*e.args[1], node.args[1], "`start_of` takes");
-        static const std::vector<std::string> units = {"year", "quarter", "month", "week"};
+        static const std::vector<std::string> units = {"year", "quarter", "month", "week", "day"};
         const auto* unit = std::get_if<std::string>(&e.args[0]->value);
         if (e.args[0]->op != Op::literal || unit == nullptr ||
             std::find(units.begin(), units.end(), *unit) == units.end())
-          fail(Code::unknown_word, "`start_of` takes 'year', 'quarter', 'month' or 'week'", *e.args[0], {},
+          fail(Code::unknown_word, "`start_of` takes 'year', 'quarter', 'month', 'week' or 'day'", *e.args[0], {},
                unit == nullptr ? "" : nearest_word(*unit, units));
         node.text = *unit;
         return {.kind = Kind::date};

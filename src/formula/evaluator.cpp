@@ -460,6 +460,7 @@ struct Evaluator::Call {
         case Function::quarter: return quarter;
         default: break;
       }
+      if (node.text == "day") return day;
       if (node.text == "week") return day - (monday_based - 1);
       const month first{node.text == "year"      ? 1
                         : node.text == "quarter" ? (quarter - 1) * 3 + 1

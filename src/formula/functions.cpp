@@ -33,7 +33,8 @@ constexpr std::array<FunctionInfo, 26> functions = {{
     {"iso_week", F::iso_week, 1, 1, "iso_week(date)", "the ISO 8601 week, 1 to 53"},
     {"weekday", F::weekday, 1, 1, "weekday(date)", "1 on Monday to 7 on Sunday"},
     {"quarter", F::quarter, 1, 1, "quarter(date)", "1 to 4"},
-    {"start_of", F::start_of, 2, 2, "start_of('month', date)", "the first day of its year, quarter, month or week"},
+    {"start_of", F::start_of, 2, 2, "start_of('month', date)",
+     "the first day of its year, quarter, month or week; 'day' drops the time"},
     {"character_length", F::char_length, 1, 1, "character_length(text)", "the same as char_length"},
 }};
 

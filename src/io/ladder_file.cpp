@@ -39,11 +39,13 @@ class Reader {
 
   void read(const toml::table& root) {
     Ladder& ladder = out_.ladder;
-    section(root, "", {"title", "data", "choices", "figures", "rows", "totals", "rank", "keep", "list", "orderings"},
-            {"periods", "windows", "level", "alternatives", "window_defs", "across", "compare"});
+    section(root, "",
+            {"title", "data", "choices", "figures", "rows", "totals", "rank", "keep", "list", "orderings", "periods"},
+            {"windows", "level", "alternatives", "window_defs", "across", "compare"});
     text(root, "title", "title", ladder.title);
     if (const auto* data = sub_table(root, "data", "data")) read_data(*data, ladder.data);
     if (const auto* choices = sub_table(root, "choices", "choices")) read_choices(*choices);
+    if (const auto* periods = sub_table(root, "periods", "periods")) read_periods(*periods);
     if (const auto* figures = sub_table(root, "figures", "figures")) formulas(*figures, "figures", ladder.figures);
     if (const auto* rows = sub_table(root, "rows", "rows")) {
       section(*rows, "rows", {"where"}, {});
@@ -355,6 +357,39 @@ class Reader {
         continue;
       }
       out_.ladder.choices.push_back(std::move(choice));
+    }
+  }
+
+  // A number, a date or a text, as text.
+  void words_of(const toml::table& table, std::string_view key, const std::string& path, std::string& to) {
+    const toml::node* const node = table.get(key);
+    if (node == nullptr) return;
+    remember(path, *node);
+    const Value value = value_of(*node);
+    if (is_null(value))
+      wrong_kind(path, *node, "a number, a date, or text in quotes");
+    else
+      to = to_text(value);
+  }
+
+  void read_periods(const toml::table& table) {
+    for (const auto& [name, node] : in_order(table)) {
+      const std::string path = "periods." + name;
+      remember(path, *node);
+      const toml::table* const one = node->as_table();
+      if (one == nullptr) {
+        wrong_kind(path, *node, ("a section, written [" + path + "]").c_str());
+        continue;
+      }
+      section(*one, path, {"on", "last", "unit", "anchor", "from", "through"}, {});
+      Period period{.name = name};
+      text(*one, "on", path + ".on", period.on);
+      words_of(*one, "last", path + ".last", period.last);
+      text(*one, "unit", path + ".unit", period.unit);
+      words_of(*one, "anchor", path + ".anchor", period.anchor);
+      words_of(*one, "from", path + ".from", period.from);
+      words_of(*one, "through", path + ".through", period.through);
+      out_.ladder.periods.push_back(std::move(period));
     }
   }
 

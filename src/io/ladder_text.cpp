@@ -58,6 +58,13 @@ class Writer {
     for (const Level& level : ladder.levels) rank(level);
     listing(ladder.list);
     orderings(ladder.orderings);
+    for (const Period& period : ladder.periods) {
+      section("periods." + key(period.name));
+      for (const auto& [name, value] : {std::pair{"on", &period.on}, std::pair{"last", &period.last},
+                                        std::pair{"unit", &period.unit}, std::pair{"anchor", &period.anchor},
+                                        std::pair{"from", &period.from}, std::pair{"through", &period.through}})
+        if (!value->empty()) line(name, quoted(*value));
+    }
     return out_;
   }
 

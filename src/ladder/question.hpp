@@ -43,6 +43,14 @@ struct Overall {
   NodePtr argument;
   std::vector<Node*> uses;  // literals to fill in
   std::string text;         // as written, for the answer
+  bool written = false;     // by somebody, rather than a period's anchor
+};
+
+// A period, and what has to be said of it.
+struct PeriodUse {
+  std::string name;
+  NodePtr condition, on;  // over rows
+  NodePtr first, last;    // constants, once the overall ones are known; null where it is open
 };
 
 enum class AggregateKind : unsigned char { count_rows, count, count_distinct, sum, average, least, greatest };
@@ -89,6 +97,7 @@ struct Question {
   std::vector<RowColumn> row_columns;
   std::vector<NodePtr> where_first, where_last;  // terms; the last ones see what passed the first
   std::vector<std::unique_ptr<Overall>> overalls;
+  std::vector<PeriodUse> periods;
   std::vector<std::unique_ptr<Aggregate>> aggregates;
   std::vector<EntryColumn> entry_columns;
   std::vector<std::size_t> totals;  // entry columns in the order in which they can be worked out

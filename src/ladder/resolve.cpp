@@ -7,6 +7,7 @@
 
 #include "formula/lexer.hpp"
 #include "formula/parser.hpp"
+#include "ladder/periods.hpp"
 #include "ladder/prose.hpp"
 #include "ladder/question.hpp"
 #include "order/codes.hpp"
@@ -81,8 +82,10 @@ class Resolver {
     parse_named(ladder_.figures, "figures.", figures_);
     parse_named(ladder_.totals, "totals.", totals_);
     check_names();
+    make_periods();
     for (Parsed& figure : figures_) bind_figure(figure, true);
     bind_where();
+    bind_periods();
     bind_level();
     bind_list();
     bind_orderings();
@@ -262,6 +265,7 @@ class Resolver {
       for (const std::string& heading : tables_[t].source->headings()) names.push_back(heading);
     }
     for (const Parsed& figure : figures_) names.push_back(figure.formula->name);
+    for (const PeriodSource& period : periods_) names.push_back(period.period->name);
     if (with_totals)
       for (const Parsed& total : totals_) names.push_back(total.formula->name);
     const std::string nearest = nearest_word(e.text, names);
@@ -296,8 +300,103 @@ class Resolver {
     return nullptr;
   }
 
-  // A column of the tables, or a figure.
+  // ---- periods
+
+  struct PeriodSource {
+    const Period* period;
+    PeriodText text;
+    NodePtr on;  // bound, until bind_periods() takes it
+    bool usable = false;
+  };
+
+  void make_periods() {
+    periods_.clear();
+    for (const Period& period : ladder_.periods) {
+      std::vector<Problem> found;
+      PeriodSource source{&period, period_text(period, ladder_.choices, found), nullptr, found.empty()};
+      for (Problem& p : found) add(std::move(p));
+      if (source.usable) source.usable = bind_dates(source);
+      periods_.push_back(std::move(source));
+    }
+  }
+
+  // The column that a period goes by. False: it cannot, which has been said.
+  bool bind_dates(PeriodSource& source) {
+    const std::string key = "periods." + source.period->name + ".on", &on = source.period->on;
+    const auto origin = std::make_shared<Origin>(Origin{key, on});
+    try {
+      RowScope scope(*this, false, key);
+      const ExpressionPtr column = parse_expression(on);
+      const std::size_t before = problems_.size();
+      source.on = bound(*column, scope, origin);
+      if (problems_.size() > before) return false;
+      const Kind kind = source.on->type.kind;
+      if (kind != Kind::date && kind != Kind::timestamp && kind != Kind::unknown) {
+        add(problem_at(Code::wrong_type,
+                       "a period is one of dates or timestamps; " + quoted(on) + " is " + kind_name(kind), *column,
+                       origin));
+        return false;
+      }
+      question_.slots = finish(*source.on, question_.slots);
+      return true;
+    } catch (const Error& error) {
+      add(error, key);
+      return false;
+    }
+  }
+
+  // One of a period's formulas. They are ours, so problems show the key that they came from, not the text.
+  NodePtr period_node(const PeriodSource& source, const std::string& text) {
+    const std::string key = "periods." + source.period->name;
+    const auto origin = std::make_shared<Origin>(Origin{key, text});
+    try {
+      RowScope scope(*this, true, key);
+      std::vector<Problem> found;
+      NodePtr node = engine::bind(*parse_expression(text), scope, origin, found);
+      for (Problem& p : found) {
+        p.place.text.clear();
+        add(std::move(p));
+      }
+      question_.slots = finish(*node, question_.slots);
+      return node;
+    } catch (const Error& error) {
+      for (Problem p : error.problems()) {
+        p.place.text.clear();
+        p.place.key = key;
+        add(std::move(p));
+      }
+    }
+    return nullptr;
+  }
+
+  const PeriodSource* find_period(const Expression& e) const {
+    if (!e.qualifier.empty()) return nullptr;
+    for (const PeriodSource& one : periods_)
+      if (e.quoted ? one.period->name == e.text : equal_folded(one.period->name, e.text)) return &one;
+    return nullptr;
+  }
+  bool mentions_period(const Expression& e) const {
+    return (e.op == Op::name && find_period(e) != nullptr) ||
+           std::any_of(e.args.begin(), e.args.end(), [&](const auto& arg) { return arg && mentions_period(*arg); });
+  }
+
+  void bind_periods() {
+    for (PeriodSource& source : periods_) {
+      if (!source.usable) continue;
+      PeriodUse use{source.period->name, nullptr, std::move(source.on), nullptr, nullptr};
+      use.condition = period_node(source, source.text.condition(source.period->on));
+      if (!source.text.first.empty()) use.first = period_node(source, source.text.first);
+      if (!source.text.last.empty()) use.last = period_node(source, source.text.last);
+      if (use.condition) question_.periods.push_back(std::move(use));
+    }
+  }
+
+  // A column of the tables, or a figure, or a period.
   NodePtr row_name(const Expression& e, const std::shared_ptr<const Origin>& origin) {
+    if (const PeriodSource* const period = find_period(e)) {
+      NodePtr node = period->usable ? period_node(*period, period->text.condition(period->period->on)) : nullptr;
+      return node ? std::move(node) : make_unknown(e, origin);
+    }
     Parsed* const figure = find_named(figures_, e);
     // A figure that takes a column's name is a problem of its own, said once; inside it, the name is the column.
     const bool shadows = figure != nullptr && figure->state == State::open && find_column(0, e.text, e.quoted);
@@ -473,6 +572,7 @@ class Resolver {
       made->text = text;
       question_.overalls.push_back(std::move(made));
     }
+    if (!origin->key.starts_with("periods.")) question_.overalls[index]->written = true;
     literal->overall = static_cast<int>(index);
     question_.overalls[index]->uses.push_back(literal.get());
     return literal;
@@ -520,6 +620,7 @@ class Resolver {
         }
       taken.push_back(name);
     };
+    for (const Period& period : ladder_.periods) take(period.name, "periods." + period.name, "period");
     for (const Parsed& figure : figures_) take(figure.formula->name, figure.origin->key, "figure");
     for (const Parsed& total : totals_) take(total.formula->name, total.origin->key, "total");
     for (std::size_t i = 0; const std::string& place : place_names())
@@ -572,7 +673,8 @@ class Resolver {
                        e, origin));
       for (Problem& p : found) add(std::move(p));
       question_.slots = finish(*node, question_.slots);
-      (mentions_overall(*node) ? question_.where_last : question_.where_first).push_back(std::move(node));
+      (mentions_overall(*node) || mentions_period(e) ? question_.where_last : question_.where_first)
+          .push_back(std::move(node));
     };
     walk(*whole);
   }
@@ -1027,6 +1129,7 @@ class Resolver {
   std::vector<Problem>& problems_;
   std::vector<TableUse> tables_;
   std::vector<Parsed> figures_, totals_;
+  std::vector<PeriodSource> periods_;
   Question question_;
   bool failed_ = false, circle_said_ = false;
 

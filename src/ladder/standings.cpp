@@ -623,9 +623,73 @@ class Asking {
            (choice.unit.empty() ? "" : " " + choice.unit);
       if (&choice == &ladder_.choices.back()) s += ".";
     }
+    for (std::size_t p = 0; p < q_.periods.size(); ++p) s += " " + period_sentence(p);
     for (const auto& overall : q_.overalls)
-      s += " " + capitalized(overall->text) + " is " + shown(overall->uses.front()->value) + ".";
+      if (overall->written) s += " " + capitalized(overall->text) + " is " + shown(overall->uses.front()->value) + ".";
     return s;
+  }
+
+  // A constant that is a day; none where the period is open, or over no rows.
+  std::optional<std::int64_t> day_of(const NodePtr& node) const {
+    if (!node) return std::nullopt;
+    const ColumnSource nothing(1, {});
+    const ColumnPtr value = evaluate_column(*node, nothing, q_.slots, run_);
+    if (value->is_null(0)) return std::nullopt;
+    const std::int64_t at = value->int64(0);
+    return node->type.kind == Kind::date ? at
+                                         : at / 86'400'000'000 - (at % 86'400'000'000 < 0 ? 1 : 0);  // towards the past
+  }
+  static std::string day_text(std::int64_t day) { return Date{static_cast<std::int32_t>(day)}.text(); }
+
+  // "`recent` is 2025-03-02 to 2025-03-31: 480 lines, on 29 of 30 days."
+  std::string period_sentence(std::size_t p) const {
+    const PeriodUse& period = q_.periods[p];
+    const Entries::Caught& caught = entries_.caught[p];
+    const auto first = day_of(period.first), last = day_of(period.last);
+    std::string s = quoted(period.name) + " is ";
+    if (first && last)
+      s += *first == *last ? day_text(*last) : day_text(*first) + " to " + day_text(*last);
+    else if (first || last)
+      s += first ? "from " + day_text(*first) + " on" : "up to " + day_text(*last);
+    else
+      return s + "empty: no " + row_noun() + " has a date.";
+    s += ": " + counted(caught.rows, row_noun());
+    if (caught.rows == 0) return s + ".";
+    const std::string days = with_commas(caught.days.size());
+    if (first && last)
+      s += ", on " +
+           (days + " of " + counted(static_cast<std::size_t>(std::max<std::int64_t>(*last - *first + 1, 0)), "day"));
+    else
+      s += ", on " + counted(caught.days.size(), "day");
+    const bool narrower = (first && *caught.days.begin() > *first) || (last && *caught.days.rbegin() < *last);
+    if (narrower || !first || !last)
+      s += ", the first " + day_text(*caught.days.begin()) + " and the last " + day_text(*caught.days.rbegin());
+    return s + ".";
+  }
+
+  void remark_periods() {
+    for (std::size_t p = 0; p < q_.periods.size(); ++p) {
+      const PeriodUse& period = q_.periods[p];
+      const Entries::Caught& caught = entries_.caught[p];
+      const auto first = day_of(period.first), last = day_of(period.last);
+      if (caught.rows == 0) {
+        say("period-empty", "no " + row_noun() + " that counts lies in " + quoted(period.name) +
+                                (first && last ? ", " + day_text(*first) + " to " + day_text(*last) : ""));
+        continue;
+      }
+      if (!first || !last) continue;
+      std::vector<std::string> missing;
+      std::size_t count = 0;
+      for (std::int64_t day = *first; day <= *last; ++day) {
+        if (caught.days.contains(day)) continue;
+        ++count;
+        if (missing.size() < 3) missing.push_back(day_text(day));
+      }
+      if (count == 0) continue;
+      if (count > missing.size()) missing.push_back(counted(count - missing.size(), "other"));
+      say("days-missing", counted(count, "day") + " of " + quoted(period.name) + " " + (count == 1 ? "has" : "have") +
+                              " no " + plural(row_noun()) + ": " + listed(missing));
+    }
   }
 
   // "the best 3", "the worst 3", "the best 3 and the worst 5"
@@ -660,6 +724,7 @@ class Asking {
               " not count" +
               (line_of ? " (the first is line " + std::to_string(line_of(entries_.unknown_example)) + ")" : ""));
     }
+    remark_periods();
     remark_blanks();
     remark_blank_groups();
     if (q_.places) {

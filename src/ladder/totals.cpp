@@ -461,6 +461,7 @@ struct Part {
     }
     tables.resize(keys.size());
     for (const auto& aggregate : question.aggregates) states.emplace_back(*aggregate);
+    caught.resize(question.periods.size());
   }
 
   std::vector<CellMaker> keys;
@@ -471,6 +472,7 @@ struct Part {
   std::size_t left_out = 0, unknown = 0, counted = 0;
   std::uint32_t unknown_example = no_row;
   std::vector<std::vector<std::uint32_t>> chosen_rows;  // row level: rows that count
+  std::vector<Entries::Caught> caught;                  // by Question::periods
 
   std::size_t groups() const { return first_rows.size(); }
 
@@ -583,6 +585,12 @@ class RowStages {
       entries.counted += part->counted;
       entries.unknown_example = std::min(entries.unknown_example, part->unknown_example);
     }
+    entries.caught.resize(question_.periods.size());
+    for (const auto& part : parts)
+      for (std::size_t p = 0; p < part->caught.size(); ++p) {
+        entries.caught[p].rows += part->caught[p].rows;
+        entries.caught[p].days.merge(part->caught[p].days);
+      }
     entries.columns.resize(question_.entry_columns.size());
     entries.blanks.resize(question_.aggregates.size());
     if (question_.row_level())
@@ -623,6 +631,7 @@ class RowStages {
       filter.apply(evaluator, begin, count, mask);
       choose(mask, begin, part, chosen);
       part.counted += chosen.size();
+      catch_periods(evaluator, begin, count, mask, part);
       if (question_.row_level()) {
         part.chosen_rows.push_back(chosen);
         return;
@@ -648,6 +657,27 @@ class RowStages {
         part.states[a].add(chosen, ids, begin, values, filtered, part.groups());
       }
     });
+  }
+
+  // What each period holds of the rows that count.
+  void catch_periods(Evaluator& evaluator, std::size_t begin, std::size_t count, const std::vector<unsigned char>& mask,
+                     Part& part) const {
+    for (std::size_t p = 0; p < question_.periods.size(); ++p) {
+      const PeriodUse& period = question_.periods[p];
+      Entries::Caught& caught = part.caught[p];
+      const Vector& moments = evaluator.evaluate(*period.on, begin, count, mask.data());
+      const Vector& within = evaluator.evaluate(*period.condition, begin, count, mask.data());
+      const std::int64_t day_length = period.on->type.kind == Kind::date ? 1 : 86'400'000'000;
+      std::int64_t before = int64_null;
+      for (std::size_t i = 0; i < count; ++i) {
+        if (mask[i] == 0 || within.ints[i] != 1) continue;
+        ++caught.rows;
+        const std::int64_t day =
+            moments.ints[i] / day_length - (moments.ints[i] % day_length < 0 ? 1 : 0);  // towards the past
+        if (day != before) caught.days.insert(day);  // neighbours often share their day
+        before = day;
+      }
+    }
   }
 
   // The rows that count, without a branch a row; and what becomes of the others.

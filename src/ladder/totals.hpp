@@ -6,7 +6,9 @@
 #include <string>
 #include <vector>
 
+#include <set>
 #include "ladder/question.hpp"
+
 #include "ladder/rows.hpp"
 
 namespace lofty::engine {
@@ -22,6 +24,11 @@ struct Entries {
     std::size_t rows = 0, entries = 0;
   };
   std::vector<Blank> blanks;  // by Question::aggregates
+  struct Caught {             // by a period
+    std::size_t rows = 0;
+    std::set<std::int64_t> days;  // those that occur
+  };
+  std::vector<Caught> caught;  // by Question::periods
 };
 
 // Works the rows off, in fixed pieces. Fills in the overall constants of `question` on the way. Throws RowFailure for

@@ -236,6 +236,14 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
     l.data.joins.push_back({.with = "w" + any_text(), .on = any_texts(), .as = any_text()});
   if (*rc::gen::arbitrary<bool>())
     l.choices.push_back({.name = any_name(), .value = any_value(), .label = any_text(), .unit = any_text()});
+  if (*rc::gen::arbitrary<bool>())
+    l.periods.push_back({.name = any_name(),
+                         .on = any_text(),
+                         .last = *rc::gen::element<std::string>("", "30", ":days"),
+                         .unit = any_text(),
+                         .anchor = *rc::gen::element<std::string>("", "data", "2025-03-31"),
+                         .from = any_text(),
+                         .through = any_text()});
   l.figures = any_formulas();
   l.where = any_text();
   l.totals = any_formulas();

@@ -272,6 +272,76 @@ TEST(Shipped, ProductsInTheOrderOfThePriceList) {
   EXPECT_EQ(families, (Texts{"Honey", "Comb", "Candles", "Gifts", "Mead", "Soap", "Wax"}));
 }
 
+TEST(Shipped, ValleysByTheirLastDaysBesideAllTheyEverSpent) {
+  const auto shops = reference("shops.csv");
+  struct Valley {
+    long recent = 0, spend = 0;
+    std::set<std::string> shops;
+  };
+  std::map<std::string, Valley> valleys;
+  std::string latest;
+  for (const Line& line : lines())
+    if (not_void(line)) latest = std::max(latest, line.day);
+  ASSERT_EQ(latest, "2026-02-28");
+  for (const Line& line : lines()) {
+    if (!not_void(line)) continue;
+    const auto shop = shops.find(line.shop);
+    Valley& valley = valleys[shop == shops.end() ? "" : shop->second[1]];
+    const long worth = line.price ? line.quantity * *line.price : 0;
+    valley.spend += worth;
+    if (line.day < "2026-01-30") continue;  // thirty days, the last one included
+    valley.recent += worth;
+    valley.shops.insert(line.shop);
+  }
+  const auto rows = rows_of(answer("recent_valleys.ladder.toml"));
+  ASSERT_EQ(rows.size(), valleys.size());
+  for (const Texts& row : rows) {
+    const Valley& valley = valleys.at(row[1]);
+    EXPECT_EQ(row[2], money(valley.recent));
+    EXPECT_EQ(row[3], std::to_string(valley.shops.size()));
+    EXPECT_EQ(row[4], money(valley.spend));
+    EXPECT_EQ(std::stol(row[0]), 1 + std::count_if(valleys.begin(), valleys.end(), [&](const auto& other) {
+                                   return other.second.recent > valley.recent;
+                                 }));
+  }
+}
+
+TEST(Shipped, OpenAccountsWithEnoughOrders) {
+  const auto shops = reference("shops.csv");
+  std::map<std::string, std::vector<Entry>> open;  // by valley
+  std::map<std::string, std::set<std::string>> closed;
+  for (const auto& [key, e] : totals(not_void, [](const Line& l) { return l.shop; })) {
+    if (e.orders.size() < 20) continue;
+    const auto shop = shops.find(key);
+    const std::string valley = shop == shops.end() ? "" : shop->second[1];
+    if (shop != shops.end() && shop->second[3] == "closed")
+      closed[valley].insert(shop->second[0]);
+    else if (shop != shops.end() && !shop->second[3].empty())
+      open[valley].push_back(e);
+  }
+  std::size_t expected = 0;
+  for (const auto& [valley, entries] : open)
+    expected += static_cast<std::size_t>(
+        std::count_if(entries.begin(), entries.end(), [&](const Entry& e) { return ahead(entries, e) < 2; }));
+  for (const auto& [valley, names] : closed) expected += names.size();
+  const auto rows = rows_of(answer("open_accounts.ladder.toml"));
+  EXPECT_EQ(rows.size(), expected);
+  for (const Texts& row : rows) {
+    if (row[3] == "closed") {
+      EXPECT_EQ(row[1], "");
+      EXPECT_TRUE(closed[row[0]].contains(row[2]));
+      continue;
+    }
+    const auto& all = open[row[0]];
+    const auto entry = std::find_if(all.begin(), all.end(), [&](const Entry& e) {
+      return money(e.spend) == row[4] && shops.at(e.key)[0] == row[2];
+    });
+    ASSERT_NE(entry, all.end()) << row[2];
+    EXPECT_EQ(row[1], std::to_string(ahead(all, *entry) + 1));
+    EXPECT_EQ(row[5], std::to_string(entry->orders.size()));
+  }
+}
+
 // Every route gives the same rows: file, value, options, saved and read again.
 TEST(Shipped, EveryRouteGivesTheSameRows) {
   const support::Scratch scratch;
