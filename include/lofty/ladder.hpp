@@ -21,13 +21,24 @@ struct NamedFormula {
   friend bool operator==(const NamedFormula&, const NamedFormula&) = default;
 };
 
-// A second table brought alongside by keys. Every row of the table before it stays ("left"); rows without a partner
-// have nulls, and a row with several partners is an error.
+// Which rows a join keeps, as in ISO SQL.
+enum class JoinKind : std::uint8_t {
+  left,   // every row of the tables before it; those without a partner have nulls
+  inner,  // only those with a partner
+  right,  // those with a partner, and every row of the second table; those that nothing refers to have nulls
+  full,   // all of both
+};
+const char* join_kind_name(JoinKind kind);
+
+// A second table brought alongside by keys. A row with several partners is an error, because it would count more than
+// once, unless `many` asks for just that.
 struct Join {
   std::string with;             // a table of the catalog
   std::vector<std::string> on;  // "shop_no", or "buyer_no = shop_no": left = right
   std::string as = {};          // what formulas call it; empty: its name without the ending
   ReadOptions read = {};
+  JoinKind kind = JoinKind::left;
+  bool many = false;
 };
 
 struct Data {

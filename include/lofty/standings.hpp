@@ -47,6 +47,9 @@ struct Accounting {
     std::string table;
     std::size_t unmatched = 0;     // rows without a partner in it
     std::size_t without_rows = 0;  // its rows that nothing referred to
+    std::size_t left_out = 0;      // of the unmatched: an inner or right join left them out
+    std::size_t added = 0;         // of those without rows: a right or full join let them in
+    std::size_t more = 0;          // rows that there are more because some have several partners
   };
   std::size_t read = 0;
   std::vector<Joined> joins;

@@ -272,14 +272,10 @@ class Reader {
       if (join.with.empty())
         problem(Code::missing_key, "`" + path + "` names no table", path, node.source(), {}, "with = \"shops.csv\"");
       std::string kind;
-      if (word(one, "kind", path + ".kind", {"left", "inner", "right", "full"}, kind) && kind != "left")
-        problem(Code::not_in_this_version, "joins other than \"left\" are not in this version", path + ".kind",
-                one.get("kind")->source());
-      bool many = false;
-      flag(one, "many", path + ".many", many);
-      if (many)
-        problem(Code::not_in_this_version, "`many = true` is not in this version", path + ".many",
-                one.get("many")->source());
+      if (word(one, "kind", path + ".kind", {"left", "inner", "right", "full"}, kind))
+        for (const JoinKind one_kind : {JoinKind::left, JoinKind::inner, JoinKind::right, JoinKind::full})
+          if (kind == join_kind_name(one_kind)) join.kind = one_kind;
+      flag(one, "many", path + ".many", join.many);
       read_options(one, path, join.read);
       data.joins.push_back(std::move(join));
     }

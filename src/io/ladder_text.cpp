@@ -90,6 +90,8 @@ class Writer {
       line("with", quoted(join.with));
       if (!join.as.empty()) line("as", quoted(join.as));
       line("on", list(join.on));
+      if (join.kind != JoinKind::left) line("kind", quoted(join_kind_name(join.kind)));
+      if (join.many) line("many", "true");
       read_options(join.read);
     }
   }

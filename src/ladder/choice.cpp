@@ -8,6 +8,16 @@
 
 namespace lofty {
 
+const char* join_kind_name(JoinKind kind) {
+  switch (kind) {
+    case JoinKind::left: return "left";
+    case JoinKind::inner: return "inner";
+    case JoinKind::right: return "right";
+    case JoinKind::full: return "full";
+  }
+  return "";
+}
+
 using namespace engine;
 
 namespace {

@@ -29,6 +29,8 @@ struct JoinUse {
   };
   std::size_t table = 0;  // in Question::tables
   std::vector<Pair> on;
+  JoinKind kind = JoinKind::left;
+  bool many = false;
   bool broken = false;  // some key does not exist
 };
 

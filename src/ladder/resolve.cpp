@@ -168,6 +168,8 @@ class Resolver {
       const std::string key = "data.join[" + std::to_string(i) + "].on";
       JoinUse use;
       use.table = i + 1;
+      use.kind = join.kind;
+      use.many = join.many;
       if (join.on.empty())
         problem(Code::missing_key, "the join with " + quoted(join.with) + " names no key",
                 "data.join[" + std::to_string(i) + "]", "on = [\"shop_no\"]");

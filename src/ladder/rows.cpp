@@ -6,6 +6,7 @@
 #include <atomic>
 #include <deque>
 
+#include "table/nearest.hpp"
 #include "table/parallel.hpp"
 #include "table/table_data.hpp"
 
@@ -156,8 +157,18 @@ class KeyNumbers {
 }  // namespace
 
 JoinedRows::JoinedRows(const Question& question, const Run& run)
-    : question_(question), partners_(question.tables.size()) {
+    : question_(question), rows_(question.tables.front().table.rows()), partners_(question.tables.size()) {
   for (const JoinUse& join : question.joins) match(join, run);
+  for (const JoinUse& join : question.joins) merge_keys(join, run);
+}
+
+std::string JoinedRows::place_of(std::size_t row) const {
+  for (std::size_t t = 0; t < partners_.size(); ++t) {
+    const std::uint32_t at = row_in(t, row);
+    if (at != no_row)
+      return line_text(question_.tables[t].table, at) + (t == 0 ? "" : " of " + question_.tables[t].source->name());
+  }
+  return "row " + std::to_string(row + 1);
 }
 
 void JoinedRows::match(const JoinUse& join, const Run& run) {
@@ -174,7 +185,8 @@ void JoinedRows::match(const JoinUse& join, const Run& run) {
   // Keys of several columns are numbered pair by pair: (number so far, next column) -> number.
   std::vector<tsl::robin_map<std::pair<std::uint64_t, std::uint64_t>, std::uint64_t, PairHash>> pairs(keys.size());
   RowOfKey row_of(right_rows);
-  std::vector<std::uint32_t> again(right_rows, no_row);  // the next row with the same key
+  // The next row with the same key; and of each first one the last so far.
+  std::vector<std::uint32_t> again(right_rows, no_row), last_alike(right_rows, no_row);
   for (std::size_t row = 0; row < right_rows; ++row) {
     std::uint64_t key = keys[0].right(row);
     for (std::size_t k = 1; k < keys.size() && key != no_key; ++k) {
@@ -183,12 +195,12 @@ void JoinedRows::match(const JoinUse& join, const Run& run) {
     }
     if (key == no_key) continue;
     const std::uint32_t first = row_of.add(key, static_cast<std::uint32_t>(row));
-    if (first != row && again[first] == no_row) again[first] = static_cast<std::uint32_t>(row);
+    if (first != row) again[last_alike[first]] = static_cast<std::uint32_t>(row);
+    last_alike[first] = static_cast<std::uint32_t>(row);
   }
   // The key of a row of the first table may come through an earlier join.
   const auto left_row = [&](std::size_t k, std::size_t row) -> std::uint32_t {
-    const std::size_t table = join.on[k].left_table;
-    return table == 0 ? static_cast<std::uint32_t>(row) : partners(table)[row];
+    return row_in(join.on[k].left_table, row);
   };
   const auto left_key = [&](std::size_t row) {
     std::uint64_t key = 0;
@@ -221,12 +233,13 @@ void JoinedRows::match(const JoinUse& join, const Run& run) {
   const auto several_partners = [&](std::size_t row, std::uint32_t partner) {
     const std::string name = question_.tables[join.table].source->name();
     throw Error(Problem{Code::join_multiplies,
-                        line_text(question_.tables[0].table, row) + " of " + question_.tables[0].source->name() +
-                            " has several partners in " + name + ": " + line_text(other, partner) + " and " +
-                            line_text(other, again[partner]) + "; joining them would count it more than once",
+                        place_of(row) + " of " + question_.tables[0].source->name() + " has several partners in " +
+                            name + ": " + line_text(other, partner) + " and " + line_text(other, again[partner]) +
+                            "; joining them would count it more than once",
                         {},
                         {},
-                        "every key has to stand once in " + name + ": correct it, or join by more columns"});
+                        "every key has to stand once in " + name +
+                            ": correct it, join by more columns, or say many = true if that is meant"});
   };
   partners_[join.table].allocate(left_rows * sizeof(std::uint32_t));
   auto* const found_rows = reinterpret_cast<std::uint32_t*>(partners_[join.table].data());
@@ -237,7 +250,7 @@ void JoinedRows::match(const JoinUse& join, const Run& run) {
   parallel_for(pieces, run, [&](std::size_t piece) {
     check_stop(run);
     Report& report = reports[piece];
-    const bool one_key = keys.size() == 1 && join.on[0].left_table == 0;
+    const bool one_key = keys.size() == 1 && join.on[0].left_table == 0 && partners_[0].size() == 0;
     std::vector<std::uint64_t> block(batch_rows);
     const std::size_t end = std::min(left_rows, (piece + 1) * piece_rows);
     for (std::size_t begin = piece * piece_rows; begin < end; begin += batch_rows) {
@@ -258,11 +271,14 @@ void JoinedRows::match(const JoinUse& join, const Run& run) {
           // Several threads may set the same flag; it is looked at first, because setting takes its line from the rest.
           if (std::atomic_ref(used[last]).load(std::memory_order_relaxed) == 0)
             std::atomic_ref(used[last]).store(1, std::memory_order_relaxed);
-          if (again[last] != no_row) several_partners(begin + i, last);
+          if (again[last] != no_row && !join.many) several_partners(begin + i, last);
         }
       }
     }
   });
+  if (join.many)
+    for (std::size_t row = 0; row < right_rows; ++row)
+      if (used[row] != 0 && again[row] != no_row) used[again[row]] = 1;  // later rows with the key are partners too
   Report report;
   for (const Report& one : reports) {
     report.unmatched += one.unmatched;
@@ -278,13 +294,82 @@ void JoinedRows::match(const JoinUse& join, const Run& run) {
       text += (text.empty() ? "" : ", ") + to_text(column_of(join.table, pair.right_column).value(row));
     report.without_examples.push_back(text.empty() ? "blank" : text);
   }
+  rebuild(join, again, used, report);
   reports_.push_back(std::move(report));
+}
+
+// After its partners are found: leaves out rows without one, repeats rows with several, and lets in rows of the second
+// table that nothing refers to, each where the join asks for it.
+void JoinedRows::rebuild(const JoinUse& join, const std::vector<std::uint32_t>& next_alike,
+                         const std::vector<std::uint8_t>& used, Report& report) {
+  const bool drops = (join.kind == JoinKind::inner || join.kind == JoinKind::right) && report.unmatched > 0,
+             adds = (join.kind == JoinKind::right || join.kind == JoinKind::full) && report.without_rows > 0;
+  if (join.many)
+    for (std::size_t row = 0; row < rows_; ++row) {
+      const std::uint32_t partner = partners(join.table)[row];
+      report.several += partner != no_row && next_alike[partner] != no_row;
+    }
+  if (!drops && !adds && report.several == 0) return;
+  std::vector<std::uint32_t> from, partner;  // by new row: the old one, and the row of the second table
+  for (std::size_t row = 0; row < rows_; ++row) {
+    std::uint32_t at = partners(join.table)[row];
+    if (at == no_row && drops) continue;
+    do {
+      from.push_back(static_cast<std::uint32_t>(row));
+      partner.push_back(at);
+      at = at == no_row || !join.many ? no_row : next_alike[at];
+    } while (at != no_row);
+    if (from.size() > most_rows)
+      throw Error(Problem{Code::too_many_rows, "the join makes more rows than can be numbered", {}, {}, {}});
+  }
+  report.more = from.size() + (drops ? report.unmatched : 0) - rows_;
+  for (std::size_t row = 0; adds && row < used.size(); ++row) {
+    if (used[row] != 0) continue;
+    from.push_back(no_row);
+    partner.push_back(static_cast<std::uint32_t>(row));
+  }
+  for (std::size_t t = 0; t < join.table; ++t) {
+    Bytes bytes(from.size() * sizeof(std::uint32_t));
+    auto* const to = reinterpret_cast<std::uint32_t*>(bytes.data());
+    for (std::size_t i = 0; i < from.size(); ++i) to[i] = from[i] == no_row ? no_row : row_in(t, from[i]);
+    partners_[t] = std::move(bytes);
+  }
+  Bytes bytes(from.size() * sizeof(std::uint32_t));
+  std::copy(partner.begin(), partner.end(), reinterpret_cast<std::uint32_t*>(bytes.data()));
+  partners_[join.table] = std::move(bytes);
+  rows_ = from.size();
+}
+
+void JoinedRows::merge_keys(const JoinUse& join, const Run& run) {
+  if (join.kind != JoinKind::right && join.kind != JoinKind::full) return;
+  for (const JoinUse::Pair& pair : join.on) {
+    const auto heading = [&](std::size_t table, std::size_t column) {
+      return question_.tables[table].source->headings()[column];
+    };
+    if (!equal_folded(heading(pair.left_table, pair.left_column), heading(join.table, pair.right_column))) continue;
+    const Column &left = column_of(pair.left_table, pair.left_column),
+                 &right = column_of(join.table, pair.right_column);
+    Type type = left.type();
+    if (type.kind == Kind::integer && right.type().kind == Kind::decimal) type = right.type();
+    type.scale = std::max(type.scale, right.type().scale);
+    Piece piece(type);
+    for (std::size_t row = 0; row < rows_; ++row) {
+      if (row % batch_rows == 0) check_stop(run);
+      const std::uint32_t l = row_in(pair.left_table, row), r = row_in(join.table, row);
+      piece.add(l != no_row ? left.value(l) : r != no_row ? right.value(r) : Value{});
+    }
+    std::vector<Piece> pieces;
+    pieces.push_back(std::move(piece));
+    merged_.emplace_back(RowColumn{pair.left_table, pair.left_column}, Column::seal(type, std::move(pieces), run));
+  }
 }
 
 void JoinedRows::load(int column, std::size_t begin, std::size_t count, Vector& out) const {
   const RowColumn& at = question_.row_columns[static_cast<std::size_t>(column)];
+  for (const auto& [merged, values] : merged_)
+    if (merged == at) return load_column(*values, begin, count, out);
   const Column& from = column_of(at.table, at.column);
-  if (at.table == 0) return load_column(from, begin, count, out);
+  if (partners_[at.table].size() == 0 && at.table == 0) return load_column(from, begin, count, out);
   const std::uint32_t* const partner = partners(at.table) + begin;
   out.type = from.type();
   const auto gather = [&](auto& to, auto null, const auto& get) {
@@ -311,6 +396,8 @@ void JoinedRows::load(int column, std::size_t begin, std::size_t count, Vector& 
 
 const Dictionary* JoinedRows::dictionary(int column) const {
   const RowColumn& at = question_.row_columns[static_cast<std::size_t>(column)];
+  for (const auto& [merged, values] : merged_)
+    if (merged == at) return values->type().kind == Kind::text ? &values->dictionary() : nullptr;
   const Column& from = column_of(at.table, at.column);
   return from.type().kind == Kind::text ? &from.dictionary() : nullptr;
 }

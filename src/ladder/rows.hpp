@@ -17,7 +17,7 @@ class JoinedRows : public RowSource {
   // Finds every row's partner in every joined table. Throws Error(join_multiplies, key_mismatch).
   JoinedRows(const Question& question, const Run& run);
 
-  std::size_t rows() const override { return question_.tables.front().table.rows(); }
+  std::size_t rows() const override { return rows_; }
   void load(int column, std::size_t begin, std::size_t count, Vector& out) const override;
   const Dictionary* dictionary(int column) const override;
 
@@ -25,22 +25,35 @@ class JoinedRows : public RowSource {
   struct Report {
     std::size_t unmatched = 0, without_rows = 0;
     std::vector<std::string> unmatched_examples, without_examples;
+    std::size_t several = 0, more = 0;  // rows with several partners, and how many rows there are more because of them
   };
   const std::vector<Report>& reports() const { return reports_; }
+  // "line 17", of the first table or of the one that the row came in with.
+  std::string place_of(std::size_t row) const;
 
  private:
   const Column& column_of(std::size_t table, std::size_t column) const {
     return *question_.tables[table].table.data().columns[column];
   }
   void match(const JoinUse& join, const Run& run);
-
-  const Question& question_;
+  void rebuild(const JoinUse& join, const std::vector<std::uint32_t>& next_alike, const std::vector<std::uint8_t>& used,
+               Report& report);
+  void merge_keys(const JoinUse& join, const Run& run);
+  // A table's row for a row of the relation; no_row where it has none.
+  std::uint32_t row_in(std::size_t table, std::size_t row) const {
+    return partners_[table].size() == 0 ? static_cast<std::uint32_t>(row) : partners(table)[row];
+  }
   const std::uint32_t* partners(std::size_t table) const {
     return reinterpret_cast<const std::uint32_t*>(partners_[table].data());
   }
 
-  std::vector<Bytes> partners_;  // by table: a row number for every row; empty for the first
+  const Question& question_;
+  std::size_t rows_ = 0;
+  // By table: its row for every row of the relation. Empty: the first table, as long as every row of it stands once.
+  std::vector<Bytes> partners_;
   std::vector<Report> reports_;
+  // Keys of one name on both sides of a join that let rows of its second table in, whose value then comes from there.
+  std::vector<std::pair<RowColumn, ColumnPtr>> merged_;
 };
 
 }  // namespace lofty::engine

@@ -64,6 +64,7 @@ class Asking {
 
   std::shared_ptr<const StandingsData> answer() {
     const JoinedRows rows(q_, run_);
+    joined_ = &rows;
     try {
       entries_ = run_rows(q_, rows, rows_run_);
     } catch (const RowFailure& failure) {
@@ -91,6 +92,7 @@ class Asking {
     data_->title = ladder_.title;
     data_->question = sentence();
     data_->shown_of_total = foot();
+    joined_ = nullptr;
     return data_;
   }
 
@@ -109,16 +111,14 @@ class Asking {
   }
 
   Problem row_problem(const RowFailure& failure) const {
-    const Table& table = q_.tables.front().table;
-    const auto& line_of = table.data().line_of;
-    return located(failure, (line_of ? "in line " + std::to_string(line_of(failure.row))
-                                     : "in row " + std::to_string(failure.row + 1)) +
-                                " of " + table.name());
+    const std::string place = joined_->place_of(failure.row);
+    return located(
+        failure,
+        "in " + place + (place.find(" of ") == std::string::npos ? " of " + q_.tables.front().table.name() : ""));
   }
 
   Problem entry_problem(const RowFailure& failure) const {
-    return located(failure, "for " + (q_.row_level() ? "row " + std::to_string(entries_.first_rows[failure.row] + 1)
-                                                     : entry_name(static_cast<std::uint32_t>(failure.row))));
+    return located(failure, "for " + entry_name(static_cast<std::uint32_t>(failure.row)));
   }
 
   // ---- stages
@@ -379,10 +379,14 @@ class Asking {
 
   void account(const JoinedRows& rows) {
     Accounting& a = data_->accounting;
-    a.read = entries_.read;
-    for (std::size_t j = 0; j < q_.joins.size(); ++j)
-      a.joins.push_back(
-          {q_.tables[q_.joins[j].table].source->name(), rows.reports()[j].unmatched, rows.reports()[j].without_rows});
+    a.read = q_.tables.front().table.rows();
+    for (std::size_t j = 0; j < q_.joins.size(); ++j) {
+      const JoinedRows::Report& report = rows.reports()[j];
+      const JoinKind kind = q_.joins[j].kind;
+      a.joins.push_back({q_.tables[q_.joins[j].table].source->name(), report.unmatched, report.without_rows,
+                         kind == JoinKind::inner || kind == JoinKind::right ? report.unmatched : 0,
+                         kind == JoinKind::right || kind == JoinKind::full ? report.without_rows : 0, report.more});
+    }
     a.left_out = entries_.left_out;
     a.unknown = entries_.unknown;
     a.counted = entries_.counted;
@@ -550,11 +554,7 @@ class Asking {
 
   // What a reader calls an entry: its label where a listed column has one, else its keys.
   std::string entry_name(std::uint32_t entry) const {
-    if (q_.row_level()) {
-      const auto& line_of = q_.tables.front().table.data().line_of;
-      const std::uint32_t row = entries_.first_rows[entry];
-      return line_of ? "line " + std::to_string(line_of(row)) : "row " + std::to_string(row + 1);
-    }
+    if (q_.row_level()) return joined_->place_of(entries_.first_rows[entry]);
     for (const ListColumn& column : q_.list_columns) {
       if (column.column < 0 || static_cast<std::size_t>(column.column) >= q_.entry_columns.size()) continue;
       const EntryColumn& from = q_.entry_columns[static_cast<std::size_t>(column.column)];
@@ -704,7 +704,8 @@ class Asking {
     const Accounting& a = data_->accounting;
     std::string s = a.listed == a.entries ? counted_entries(a.entries)
                                           : with_commas(a.listed) + " of " + counted_entries(a.entries);
-    if (!q_.row_level()) s += ", " + counted(a.counted, row_noun());
+    const bool repeated = std::any_of(a.joins.begin(), a.joins.end(), [](const auto& join) { return join.more > 0; });
+    if (!q_.row_level()) s += ", " + counted(a.counted, repeated ? "joined row" : row_noun());
     return s;
   }
 
@@ -717,12 +718,10 @@ class Asking {
       for (const Remark& doubt : use.table.doubts()) data_->remarks.push_back(doubt);
     remark_joins(rows);
     if (entries_.unknown > 0) {
-      const auto& line_of = q_.tables.front().table.data().line_of;
       say("unknown-condition",
           "for " + counted(entries_.unknown, row_noun()) + " the condition " + quoted(ladder_.where) +
               " is neither true nor false, because of a blank: " + (entries_.unknown == 1 ? "it does" : "they do") +
-              " not count" +
-              (line_of ? " (the first is line " + std::to_string(line_of(entries_.unknown_example)) + ")" : ""));
+              " not count" + " (the first is " + joined_->place_of(entries_.unknown_example) + ")");
     }
     remark_periods();
     remark_blanks();
@@ -804,12 +803,22 @@ class Asking {
         keys += (keys.empty() ? "" : ", ") + q_.tables[pair.left_table].table.headings()[pair.left_column];
       if (report.unmatched > 0)
         say("unmatched-rows", counted(report.unmatched, row_noun()) + " found no partner in " + other.source->name() +
-                                  ": " + keys + examples(report.unmatched_examples, report.unmatched_examples.size()));
+                                  ": " + keys + examples(report.unmatched_examples, report.unmatched_examples.size()) +
+                                  (data_->accounting.joins[j].left_out == 0 ? ""
+                                   : report.unmatched == 1                  ? "; it is left out"
+                                                                            : "; they are left out"));
       if (report.without_rows > 0)
         say("entries-without-rows", counted(report.without_rows, noun_of_table(other.alias)) + " of " +
                                         other.source->name() + " " + (report.without_rows == 1 ? "has" : "have") +
                                         " no " + plural(row_noun()) + ": " + keys +
-                                        examples(report.without_examples, report.without_rows));
+                                        examples(report.without_examples, report.without_rows) +
+                                        (data_->accounting.joins[j].added == 0 ? ""
+                                         : report.without_rows == 1            ? "; it stands as a row of its own"
+                                                                               : "; each stands as a row of its own"));
+      if (report.several > 0)
+        say("rows-multiplied", counted(report.several, row_noun()) + " found several partners in " +
+                                   other.source->name() + ", and " + (report.several == 1 ? "counts" : "count") +
+                                   " with each: there are " + counted(report.more, row_noun()) + " more");
     }
   }
 
@@ -942,6 +951,7 @@ class Asking {
   Question& q_;
   const Run run_, rows_run_;  // the rows' one tells how far they are; what comes after takes little
   std::shared_ptr<StandingsData> data_;
+  const JoinedRows* joined_ = nullptr;  // while answer() runs
   Entries entries_;
   std::vector<ColumnPtr> columns_;  // entries' columns, then places
   std::vector<ColumnPtr> by_columns_;

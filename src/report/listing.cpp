@@ -115,6 +115,11 @@ std::string accounting_text(const Standings& s, const Looks& looks) {
   const Accounting& a = s.accounting();
   const auto number = [](std::size_t n) { return Decimal(static_cast<int128>(n), 0).grouped_text(); };
   std::string text = "rows: " + number(a.read) + " read";
+  for (const Accounting::Joined& join : a.joins) {
+    if (join.left_out > 0) text += ", " + number(join.left_out) + " without a partner left out";
+    if (join.more > 0) text += ", " + number(join.more) + " more by several partners";
+    if (join.added > 0) text += ", " + number(join.added) + " added from " + join.table;
+  }
   if (a.left_out > 0) text += ", " + number(a.left_out) + " left out";
   if (a.unknown > 0) text += ", " + number(a.unknown) + " unknown";
   text += ", " + number(a.counted) + " count; entries: " + number(a.entries);

@@ -114,8 +114,8 @@ TEST(LadderFile, ProblemsHavePlacesAndNearestWords) {
        "`orderings.valley.text` is language, natural or code point, not `alphabet`", "", 2, 8},
       {"[keep]\nothers = true\n", "`keep.others` is not in this version", "", 2, 1},
       {"[windows]\nshare = \"1\"\n", "`windows` is not in this version", "", 1, 2},
-      {"[[data.join]]\nwith = \"b\"\non = [\"x\"]\nkind = \"full\"\n",
-       "joins other than \"left\" are not in this version", "", 4, 8},
+      {"[[data.join]]\nwith = \"b\"\non = [\"x\"]\nkind = \"inter\"\n",
+       "`data.join[0].kind` is left, inner, right or full, not `inter`", "inner", 4, 8},
       {"[choices]\ndays = { unit = \"days\" }\n", "`choices.days` has no value", "", 2, 8},
       {"[data\n", "this is not TOML: Error while parsing table header: expected ']', saw '\\n'", "", 1, 6},
   };
@@ -233,7 +233,11 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
   l.data.read.ragged_as_null = *rc::gen::arbitrary<bool>();
   if (*rc::gen::arbitrary<bool>()) l.data.read.columns.push_back({any_name(), "decimal"});
   if (*rc::gen::arbitrary<bool>())
-    l.data.joins.push_back({.with = "w" + any_text(), .on = any_texts(), .as = any_text()});
+    l.data.joins.push_back({.with = "w" + any_text(),
+                            .on = any_texts(),
+                            .as = any_text(),
+                            .kind = *rc::gen::element(JoinKind::left, JoinKind::inner, JoinKind::full),
+                            .many = *rc::gen::arbitrary<bool>()});
   if (*rc::gen::arbitrary<bool>())
     l.choices.push_back({.name = any_name(), .value = any_value(), .label = any_text(), .unit = any_text()});
   if (*rc::gen::arbitrary<bool>())

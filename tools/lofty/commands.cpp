@@ -194,7 +194,22 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
     const std::size_t on = join.find(" on ");
     if (on == std::string::npos)
       bad_option("--join", join, "--join says what to join, and on which columns", "--join 'shops.csv on shop_no'");
-    ladder.data.joins.push_back({.with = trimmed(join.substr(0, on)), .on = names({join.substr(on + 4)})});
+    lofty::Join one{.with = trimmed(join.substr(0, on)), .on = names({join.substr(on + 4)})};
+    // The words in front: which rows it keeps, and whether a row may have several partners.
+    for (bool any = true; any;) {
+      any = false;
+      const std::string word = one.with.substr(0, one.with.find(' '));
+      if (word.size() == one.with.size()) break;
+      for (const lofty::JoinKind kind :
+           {lofty::JoinKind::left, lofty::JoinKind::inner, lofty::JoinKind::right, lofty::JoinKind::full})
+        if (word == lofty::join_kind_name(kind)) {
+          one.kind = kind;
+          any = true;
+        }
+      if (word == "many") one.many = any = true;
+      if (any) one.with = trimmed(one.with.substr(word.size()));
+    }
+    ladder.data.joins.push_back(std::move(one));
   }
   if (!o.delimiter.empty()) ladder.data.read.delimiter = delimiter_of(o.delimiter);
   if (!o.nulls.empty()) ladder.data.read.nulls = o.nulls;

@@ -32,7 +32,10 @@ void add_inspect(CLI::App& app, tool::InspectOptions& o) {
 void add_rank(CLI::App& app, tool::RankOptions& o) {
   CLI::App* const c = app.add_subcommand("rank", "The standings of a ladder file, or of a table and options");
   c->add_option("LADDER|TABLE", o.source, "A ladder (NAME.ladder.toml), or a delimited text file")->required();
-  c->add_option("--join", o.joins, "A second table and its keys: 'shops.csv on shop_no'")
+  c->add_option("--join", o.joins,
+                "A second table and its keys: 'shops.csv on shop_no'; in front of it\n"
+                "inner, right or full for other rows than all of the first table,\n"
+                "and many where a row may have several partners")
       ->type_name("'TABLE on COLUMN'");
   c->add_option("--figure", o.figures, "A value worked out row by row")->type_name("NAME=FORMULA");
   c->add_option("--where", o.where, "Which rows count")->type_name("CONDITION");
