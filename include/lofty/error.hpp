@@ -39,6 +39,7 @@ enum class Code {
   ragged_row,        // more or fewer fields than headings
   unclosed_quote,    // a quote that never ends, or text behind a closing quote
   bad_encoding,      // bytes that are not UTF-8
+  damaged_file,      // a file that is not what its ending says
   too_many_rows,     // more than 4,294,967,294 rows
   overflow,          // an exact number of more than 38 digits
   division_by_zero,  // x / 0, on a row that counts

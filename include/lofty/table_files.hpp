@@ -17,8 +17,22 @@ namespace lofty {
 // line. Reading keeps, of every column asked for, 1 to 8 bytes a row; the file's text passes through in pieces.
 std::shared_ptr<const TableSource> open_delimited(const std::filesystem::path& file, const ReadOptions& options = {});
 
-// Tables of a folder, called by their file names: "order_lines.csv", "2025/shops.csv". Tables added in memory are
-// found first.
+// A table or view of a SQLite file; the only one where `table` is empty. Types are told from the values, as for text.
+// The file is only read. Throws Error(cannot_open, damaged_file, unknown_table).
+std::shared_ptr<const TableSource> open_sqlite(const std::filesystem::path& file, const std::string& table,
+                                               const ReadOptions& options = {});
+
+// JSON lines: an object on each line; columns are all members of all objects. Numbers keep every digit that is written.
+// The file is held in memory while it is read. Throws Error(cannot_open, damaged_file, bad_encoding, empty_file).
+std::shared_ptr<const TableSource> open_json_lines(const std::filesystem::path& file, const ReadOptions& options = {});
+
+// A sheet of a workbook (.xlsx); the first where `sheet` is empty. Its first row that holds something names the
+// columns; cells with a date format are dates. Throws Error(damaged_file, unknown_table, empty_file, bad_heading).
+std::shared_ptr<const TableSource> open_workbook(const std::filesystem::path& file, const std::string& sheet,
+                                                 const ReadOptions& options = {});
+
+// Tables of a folder, called by their file names: "order_lines.csv", "2025/shops.csv", "sales.sqlite#order_lines",
+// "plan.xlsx#May". Delimited text may be compressed (.gz). Tables added in memory are found first.
 class TableFiles : public Catalog {
  public:
   explicit TableFiles(std::filesystem::path folder = ".") : folder_(std::move(folder)) {}

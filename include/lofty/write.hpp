@@ -1,6 +1,6 @@
 #pragma once
 // Standings and ladders into files. Values are written in full: every decimal, no separators; null as nothing in
-// delimited text, as null in JSON, as "(none)" in Markdown.
+// delimited text, as null in JSON, as "(none)" in Markdown, as an empty cell in a workbook.
 
 #include <filesystem>
 #include <string>
@@ -10,12 +10,13 @@
 
 namespace lofty {
 
-enum class Format : std::uint8_t { csv, json, markdown };
+enum class Format : std::uint8_t { csv, json, markdown, workbook };
 
-// "csv", "json", "md". Throws Error(Code::unknown_word) with the nearest.
+// "csv", "json", "md", "xlsx". Throws Error(Code::unknown_word) with the nearest.
 Format format_from(std::string_view ending);
 
-// The whole file's text. JSON numbers of more than 15 digits are written as texts, because readers hold doubles.
+// The whole file's bytes. Numbers of more than 15 digits in JSON and in workbooks are written as texts, because readers
+// hold doubles.
 std::string written(const Standings& standings, Format format);
 
 // Writes beside the file, then renames: it is there whole or not at all, and an old one stays until then. Throws

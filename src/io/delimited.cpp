@@ -7,16 +7,13 @@
 // Covered by tests/io/delimited_test.cpp.
 
 #include <csv.h>
-#include <fcntl.h>
 #include <simdjson.h>
-#include <sys/stat.h>
-#include <unistd.h>
 
 #include <algorithm>
-#include <cerrno>
 #include <cstring>
 #include <mutex>
 
+#include "io/open_file.hpp"
 #include "lofty/error.hpp"
 #include "lofty/table_files.hpp"
 #include "table/infer.hpp"
@@ -33,65 +30,6 @@ namespace {
 // Large enough that a chunk's own dictionaries and the two line-end searches do not show, small enough that its text is
 // still in the second-level cache when libcsv comes to it, and that threads share a small file evenly.
 constexpr std::size_t chunk_bytes = 512 * 1024;
-
-// A vector whose new elements are not cleared: they are read into at once.
-template <class T>
-struct Uncleared : std::allocator<T> {
-  template <class U>
-  struct rebind {
-    using other = Uncleared<U>;
-  };
-  template <class U, class... Args>
-  void construct(U* at, Args&&... args) {
-    if constexpr (sizeof...(Args) == 0)
-      ::new (static_cast<void*>(at)) U;
-    else
-      ::new (static_cast<void*>(at)) U(std::forward<Args>(args)...);
-  }
-};
-using TextBuffer = std::vector<char, Uncleared<char>>;
-
-class OpenFile {
- public:
-  explicit OpenFile(const std::filesystem::path& path) {
-    const std::string shown = path.string();
-    const auto fail = [&](Code code, std::string sentence) {
-      Problem p{code, std::move(sentence), {}, {}, {}};
-      p.place.file = shown;
-      return Error(std::move(p));
-    };
-    descriptor_ = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
-    if (descriptor_ < 0) throw fail(Code::cannot_open, std::string("cannot be opened: ") + std::strerror(errno));
-    struct stat status {};
-    if (::fstat(descriptor_, &status) == 0 && S_ISDIR(status.st_mode)) {
-      ::close(descriptor_);
-      throw fail(Code::cannot_open, "this is a folder, not a file");
-    }
-  }
-  OpenFile(const OpenFile&) = delete;
-  OpenFile& operator=(const OpenFile&) = delete;
-  ~OpenFile() { ::close(descriptor_); }
-
-  // Appends up to `count` bytes from `offset` on; fewer at the end of the file.
-  void read(std::uint64_t offset, std::size_t count, TextBuffer& out) const {
-    const std::size_t before = out.size();
-    out.resize(before + count);
-    std::size_t done = 0;
-    while (done < count) {
-      const ssize_t n =
-          ::pread(descriptor_, out.data() + before + done, count - done, static_cast<off_t>(offset + done));
-      if (n < 0 && errno == EINTR) continue;
-      if (n < 0)
-        throw Error(Problem{Code::cannot_open, std::string("reading failed: ") + std::strerror(errno), {}, {}, {}});
-      if (n == 0) break;
-      done += static_cast<std::size_t>(n);
-    }
-    out.resize(before + done);
-  }
-
- private:
-  int descriptor_ = -1;
-};
 
 bool is_line_end(char c) { return c == '\n' || c == '\r'; }
 
@@ -177,7 +115,7 @@ struct Chunk {
 class DelimitedSource : public TableSource {
  public:
   DelimitedSource(const std::filesystem::path& path, const ReadOptions& options)
-      : path_(path), name_(path.filename().string()), options_(options) {
+      : path_(path), name_(path.filename().string()), options_(options), file_(std::make_shared<OpenFile>(path)) {
     read_heading();
   }
 
@@ -209,6 +147,7 @@ class DelimitedSource : public TableSource {
   std::filesystem::path path_;
   std::string name_;
   ReadOptions options_;
+  std::shared_ptr<const OpenFile> file_;
   std::vector<std::string> headings_;
   char delimiter_ = ',';
   std::uint64_t body_ = 0;  // where the rows begin
@@ -251,7 +190,7 @@ void DelimitedSource::check_encoding(std::string_view text, std::uint64_t offset
 
 // The line (from 1) that holds the byte at `offset`. Reads the file again up to there.
 std::size_t DelimitedSource::line_at(std::uint64_t offset) const {
-  const OpenFile file(path_);
+  const OpenFile& file = *file_;
   std::size_t lines = 1;
   TextBuffer bytes;
   for (std::uint64_t at = 0; at < offset; at += bytes.size()) {
@@ -279,7 +218,7 @@ struct HeadingFields {
 };
 
 void DelimitedSource::read_heading() {
-  const OpenFile file(path_);
+  const OpenFile& file = *file_;
   TextBuffer bytes;
   file.read(0, 64 * 1024, bytes);
   std::string_view text(bytes.data(), bytes.size());
@@ -355,15 +294,14 @@ class Reading {
   Reading(const DelimitedSource& source, std::span<const std::size_t> columns, const Run& run)
       : source_(source),
         run_(run),
-        file_(source.path_),
+        file_(*source.file_),
         wanted_(columns.begin(), columns.end()),
         slot_(source.headings_.size(), -1),
         next_(source.body_) {
     for (std::size_t i = 0; i < wanted_.size(); ++i) slot_[wanted_[i]] = static_cast<int>(i);
     for (const std::size_t column : wanted_) declared_.push_back(declared_type(column));
     any_nulls_ = !source.options_.nulls.empty();
-    struct stat status {};
-    if (::stat(source.path_.c_str(), &status) == 0) size_ = static_cast<std::uint64_t>(status.st_size);
+    size_ = file_.size();
     for (const auto& option : source.options_.columns) {
       if (std::find(source.headings_.begin(), source.headings_.end(), option.column) != source.headings_.end())
         continue;
@@ -777,7 +715,7 @@ class Reading {
     return [stretches, source](std::size_t row) -> std::size_t {
       for (const Stretch& s : *stretches) {
         if (row < s.first_row || row >= s.first_row + s.rows) continue;
-        const OpenFile file(source.path_);
+        const OpenFile& file = *source.file_;
         TextBuffer bytes;
         file.read(s.offset, s.size, bytes);
         return source.line_at(s.offset + record_begin({bytes.data(), bytes.size()}, row - s.first_row));
@@ -788,7 +726,7 @@ class Reading {
 
   const DelimitedSource& source_;
   const Run& run_;
-  OpenFile file_;
+  const OpenFile& file_;
   std::vector<std::size_t> wanted_;
   std::vector<int> slot_;
   std::vector<std::optional<Type>> declared_;

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "io/write_workbook.hpp"
 #include "table/nearest.hpp"
 
 namespace lofty {
@@ -123,18 +124,19 @@ Format format_from(std::string_view ending) {
   if (ending == "csv") return Format::csv;
   if (ending == "json") return Format::json;
   if (ending == "md") return Format::markdown;
-  for (const char* later : {"xlsx", "html", "sqlite"})
+  if (ending == "xlsx") return Format::workbook;
+  for (const char* later : {"html", "sqlite"})
     if (ending == later)
       throw Error(Problem{Code::not_in_this_version,
                           "`" + std::string(ending) + "` files are not in this version",
                           {},
                           {},
-                          "csv, json or md"});
+                          "csv, json, md or xlsx"});
   throw Error(Problem{Code::unknown_word,
                       "no format is called `" + std::string(ending) + "`",
                       {},
-                      engine::nearest_word(ending, {"csv", "json", "md"}),
-                      "csv, json or md"});
+                      engine::nearest_word(ending, {"csv", "json", "md", "xlsx"}),
+                      "csv, json, md or xlsx"});
 }
 
 std::string written(const Standings& standings, Format format) {
@@ -142,6 +144,7 @@ std::string written(const Standings& standings, Format format) {
     case Format::csv: return csv(standings);
     case Format::json: return json(standings);
     case Format::markdown: return markdown(standings);
+    case Format::workbook: return engine::workbook(standings);
   }
   return {};
 }

@@ -4,7 +4,6 @@
 
 #include <cstddef>
 #include <cstdint>
-#include <memory>
 #include <string>
 #include <vector>
 
@@ -17,13 +16,9 @@ namespace lofty::engine {
 // least-significant-digit radix sort, which leaves out the digits that all words share. A few words go by std::sort.
 class WordSorter {
  public:
-  WordSorter();
-  ~WordSorter();
   void sort(std::uint64_t* words, std::size_t count);
 
  private:
-  struct Vectors;
-  std::unique_ptr<Vectors> vectors_;  // made when first needed
   std::vector<std::uint64_t> scratch_;
 };
 

@@ -20,7 +20,7 @@ std::string counted(std::size_t number) { return Decimal(static_cast<int128>(num
 
 std::string type_text(const Type& type) {
   std::string text = kind_name(type.kind);
-  if (type.kind == Kind::decimal) text += ", " + std::to_string(type.scale) + " places";
+  if (type.kind == Kind::decimal) text += ", " + std::to_string(type.scale) + (type.scale == 1 ? " place" : " places");
   if (type.zoned) text += ", UTC";
   return text;
 }

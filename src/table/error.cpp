@@ -33,6 +33,7 @@ std::string_view code_name(Code code) {
     case Code::ragged_row: return "ragged-row";
     case Code::unclosed_quote: return "unclosed-quote";
     case Code::bad_encoding: return "bad-encoding";
+    case Code::damaged_file: return "damaged-file";
     case Code::too_many_rows: return "too-many-rows";
     case Code::overflow: return "overflow";
     case Code::division_by_zero: return "division-by-zero";

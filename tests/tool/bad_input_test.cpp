@@ -65,7 +65,10 @@ TEST(BadInput, Files) {
         1,
         {"latin.csv, line 2: byte 9 (0xE9) is not UTF-8", "save the file as UTF-8"}},
        {"doubled headings", {"rank", "doubled.csv"}, 1, {"doubled.csv, line 1: columns 1 and 3 are both called `a`"}},
-       {"workbook", {"rank", "x.xlsx"}, 2, {"only delimited text can be read in this version"}}});
+       {"part of a text",
+        {"rank", "order_lines.csv#May"},
+        2,
+        {"only SQLite files and workbooks have several tables"}}});
 }
 
 TEST(BadInput, HeadingsOnlyIsAnEmptyAnswer) {

@@ -19,7 +19,10 @@ using lofty::Problem;
 void add_inspect(CLI::App& app, tool::InspectOptions& o) {
   CLI::App* const c =
       app.add_subcommand("inspect", "First acquaintance with tables: columns, types, blanks, ranges, doubts");
-  c->add_option("TABLE", o.tables, "Delimited text files")->required();
+  c->add_option("TABLE", o.tables,
+                "Delimited text (also .gz), FILE.sqlite#TABLE, FILE.jsonl,\n"
+                "or FILE.xlsx#SHEET")
+      ->required();
   c->add_option("--delimiter", o.delimiter, "The sign between fields; told from the heading line if left out")
       ->type_name("SIGN");
   c->add_option("--nulls", o.nulls, "Texts that mean null, besides nothing at all")->type_name("TEXT");
@@ -75,7 +78,7 @@ void add_rank(CLI::App& app, tool::RankOptions& o) {
   c->add_option("--choose", o.choices, "Change a choice of the ladder")->type_name("NAME=VALUE");
   c->add_option("--where-would", o.where_would, "The place that a value not in the data would get")
       ->type_name("NAME=VALUE");
-  c->add_option("--to", o.to, "Write csv, json or md: to standard output, or to a file by its ending")
+  c->add_option("--to", o.to, "Write csv, json, md or xlsx: to standard output, or to a file by its ending")
       ->type_name("FORMAT|FILE");
   c->add_option("--save", o.save, "Keep the question as a ladder file")->type_name("FILE");
   c->add_option("--delimiter", o.delimiter, "The sign between fields; told from the heading line if left out")

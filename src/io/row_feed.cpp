@@ -1,0 +1,159 @@
+#include "io/row_feed.hpp"
+
+#include <algorithm>
+#include <optional>
+
+#include "lofty/error.hpp"
+#include "table/nearest.hpp"
+#include "table/parallel.hpp"
+#include "table/table_data.hpp"
+
+namespace lofty::engine {
+namespace {
+
+class FedTable final : public TableSource {
+ public:
+  FedTable(std::string name, std::string form, std::vector<std::string> headings, std::unique_ptr<const RowFeed> feed,
+           ReadOptions options)
+      : name_(std::move(name)),
+        form_(std::move(form)),
+        headings_(std::move(headings)),
+        feed_(std::move(feed)),
+        options_(std::move(options)) {
+    check_headings();
+  }
+
+  const std::string& name() const override { return name_; }
+  const std::vector<std::string>& headings() const override { return headings_; }
+  std::string form() const override { return form_; }
+
+  Table read(std::span<const std::size_t> columns, const Run& run) const override {
+    auto data = std::make_shared<TableData>();
+    data->name = name_;
+    data->headings = headings_;
+    data->columns.resize(headings_.size());
+    data->census.resize(headings_.size());
+    std::vector<std::optional<Type>> declared;
+    for (const std::size_t column : columns) declared.push_back(declared_type(column));
+    std::vector<PieceReader> readers(declared.begin(), declared.end());
+    data->rows = fill(columns, readers, run);
+    if (data->rows > most_rows)
+      throw problem(Code::too_many_rows,
+                    "it has " + std::to_string(data->rows) + " rows; at most 4,294,967,294 can be numbered");
+    std::vector<Type> types;
+    std::vector<std::size_t> again;  // columns whose first guess is not their type
+    for (std::size_t i = 0; i < columns.size(); ++i) {
+      const Census census = readers[i].census();
+      data->census[columns[i]] = census;
+      Type type = declared[i].value_or(type_from(census));
+      if (type.kind == Kind::decimal) type.scale = census.scale;
+      types.push_back(type);
+      if (!declared[i] && !readers[i].serves(type)) again.push_back(i);
+    }
+    if (!again.empty()) {
+      std::vector<std::size_t> of;
+      std::vector<PieceReader> forced;
+      for (const std::size_t i : again) {
+        of.push_back(columns[i]);
+        forced.emplace_back(types[i]);
+      }
+      fill(of, forced, run);
+      for (std::size_t k = 0; k < again.size(); ++k) readers[again[k]] = std::move(forced[k]);
+    }
+    for (std::size_t i = 0; i < columns.size(); ++i) {
+      report_misfits(columns[i], types[i], readers[i], *data);
+      std::vector<Piece> pieces;
+      pieces.push_back(readers[i].take(types[i]));
+      if (types[i].kind == Kind::decimal) types[i].scale = std::max(types[i].scale, pieces.back().type.scale);
+      data->columns[columns[i]] = Column::seal(types[i], std::move(pieces), run);
+    }
+    for (Remark& doubt : feed_->doubts()) data->doubts.push_back(std::move(doubt));
+    return Table(std::move(data));
+  }
+
+ private:
+  Error problem(Code code, std::string sentence, std::string advice = {}) const {
+    Problem p{code, std::move(sentence), {}, {}, std::move(advice)};
+    p.place.file = name_;
+    return Error(std::move(p));
+  }
+
+  void check_headings() {
+    if (!options_.header.empty()) {
+      if (options_.header.size() != headings_.size())
+        throw problem(Code::bad_heading, "data.header names " + std::to_string(options_.header.size()) +
+                                             " columns, the table has " + std::to_string(headings_.size()));
+      headings_ = options_.header;
+    }
+    for (std::size_t i = 0; i < headings_.size(); ++i) {
+      if (headings_[i].find_first_not_of(" \t") == std::string::npos)
+        throw problem(Code::bad_heading, "column " + std::to_string(i + 1) + " has no heading",
+                      "data.header names all columns");
+      for (std::size_t k = 0; k < i; ++k)
+        if (headings_[k] == headings_[i])
+          throw problem(Code::bad_heading,
+                        "columns " + std::to_string(k + 1) + " and " + std::to_string(i + 1) + " are both called `" +
+                            headings_[i] + "`",
+                        "data.header gives them names of their own");
+    }
+    for (const auto& option : options_.columns) {
+      if (std::find(headings_.begin(), headings_.end(), option.column) != headings_.end()) continue;
+      Problem p{Code::unknown_column, "no column `" + option.column + "` in " + name_, {}, {}, {}};
+      p.place.key = "data.columns." + option.column;
+      p.nearest = nearest_word(option.column, headings_);
+      throw Error(std::move(p));
+    }
+  }
+
+  std::optional<Type> declared_type(std::size_t column) const {
+    for (const auto& option : options_.columns) {
+      if (option.column != headings_[column]) continue;
+      for (const Kind kind :
+           {Kind::integer, Kind::decimal, Kind::floating, Kind::date, Kind::timestamp, Kind::boolean, Kind::text})
+        if (option.type == kind_name(kind)) return Type{.kind = kind};
+    }
+    return std::nullopt;
+  }
+
+  std::size_t fill(std::span<const std::size_t> columns, std::vector<PieceReader>& readers, const Run& run) const {
+    std::size_t rows = 0;
+    const auto& nulls = options_.nulls;
+    feed_->each(columns, [&](std::span<const FedField> fields) {
+      if (rows++ % 4096 == 0) check_stop(run);
+      for (std::size_t i = 0; i < fields.size(); ++i)
+        if (fields[i].null || std::find(nulls.begin(), nulls.end(), fields[i].text) != nulls.end())
+          readers[i].add_null();
+        else
+          readers[i].add(fields[i].text);
+    });
+    return rows;
+  }
+
+  void report_misfits(std::size_t column, const Type& type, PieceReader& reader, TableData& data) const {
+    const auto& misfits = reader.misfits();
+    if (misfits.empty()) return;
+    std::string examples;
+    for (std::size_t i = 0; i < std::min<std::size_t>(3, misfits.size()); ++i)
+      examples += (i > 0 ? ", " : "") + feed_->place_of(misfits[i].row) + " `" + misfits[i].text.substr(0, 40) + "`";
+    const bool one = misfits.size() == 1;
+    data.doubts.push_back({"misfits", std::to_string(misfits.size()) + (one ? " value of `" : " values of `") +
+                                          headings_[column] + "` in " + name_ + (one ? " is" : " are") + " not " +
+                                          (type.kind == Kind::integer ? "an " : "a ") + kind_name(type.kind) + " and " +
+                                          (one ? "counts" : "count") + " as null: " + examples +
+                                          (misfits.size() > 3 ? ", ..." : "")});
+  }
+
+  std::string name_, form_;
+  std::vector<std::string> headings_;
+  std::unique_ptr<const RowFeed> feed_;
+  ReadOptions options_;
+};
+
+}  // namespace
+
+std::shared_ptr<const TableSource> fed_table(std::string name, std::string form, std::vector<std::string> headings,
+                                             std::unique_ptr<const RowFeed> feed, const ReadOptions& options) {
+  return std::make_shared<FedTable>(std::move(name), std::move(form), std::move(headings), std::move(feed), options);
+}
+
+}  // namespace lofty::engine
