@@ -32,6 +32,7 @@ enum class Code {
   circular,             // figures that need each other
   several_values,       // a column with several values in one entry, used as if it had one
   bad_value,            // a key's value that cannot be used: a negative best, ...
+  unknown_entry,        // no entry, or more than one, where one was asked for
   cannot_open,          // a file that cannot be opened, or is a folder
   // The data (exit status 1 of the tool)
   empty_file,        // no heading line

@@ -8,6 +8,7 @@
 #include "lofty/profile.hpp"
 #include "lofty/remark.hpp"
 #include "lofty/standings.hpp"
+#include "lofty/why.hpp"
 
 namespace lofty {
 
@@ -28,6 +29,9 @@ std::string problems_text(const std::vector<Problem>& problems, const Looks& loo
 std::string accounting_text(const Standings& standings, const Looks& looks = {});
 
 std::string remarks_text(const std::vector<Remark>& remarks, const Looks& looks = {});
+
+// Place, neighbours, totals, what was left out, and the first `most_lines` rows.
+std::string workings_text(const Workings& workings, std::size_t most_lines = 20, const Looks& looks = {});
 
 // `form` says how the table was read (TableSource::form), or is empty.
 std::string profile_text(const TableProfile& profile, const Looks& looks = {}, const std::string& form = {});

@@ -23,4 +23,5 @@
 #include "lofty/undecided.hpp"
 #include "lofty/value.hpp"
 #include "lofty/where_would.hpp"
+#include "lofty/why.hpp"
 #include "lofty/write.hpp"

@@ -44,6 +44,7 @@ struct Overall {
   bool greatest = true;
   NodePtr argument;
   std::vector<Node*> uses;  // literals to fill in
+  Value value;              // once it is known
   std::string text;         // as written, for the answer
   bool written = false;     // by somebody, rather than a period's anchor
 };
@@ -100,6 +101,14 @@ struct Question {
   std::vector<NodePtr> where_first, where_last;  // terms; the last ones see what passed the first
   std::vector<std::unique_ptr<Overall>> overalls;
   std::vector<PeriodUse> periods;
+  // Rows to be looked at more closely: how many there are, and how many of them each condition leaves out by itself.
+  struct TermCount {
+    std::string text;
+    std::size_t left_out = 0, unknown = 0;
+  };
+  NodePtr probe;  // null: none
+  std::size_t probed_rows = 0;
+  std::vector<TermCount> probed;  // by where_first, then where_last
   std::vector<std::unique_ptr<Aggregate>> aggregates;
   std::vector<EntryColumn> entry_columns;
   std::vector<std::size_t> totals;  // entry columns in the order in which they can be worked out
@@ -121,8 +130,9 @@ struct Question {
 
 // Opens the tables and binds every formula. Problems are appended. The result refers to `ladder`, which must outlive
 // it. With `read`, tables are read as soon as their columns are known, and types are checked.
+// `probe` is a condition on rows, for Question::probe, or empty.
 Question resolve(const Ladder& ladder, const Catalog& catalog, bool read, const Run& run,
-                 std::vector<Problem>& problems);
+                 std::vector<Problem>& problems, const std::string& probe = {});
 
 // "order_lines" of "folder/order_lines.csv".
 std::string stem_of(const std::string& name);

@@ -46,8 +46,8 @@ struct Parsed {
 
 class Resolver {
  public:
-  Resolver(const Ladder& ladder, const Catalog& catalog, std::vector<Problem>& problems)
-      : ladder_(ladder), catalog_(catalog), problems_(problems) {}
+  Resolver(const Ladder& ladder, const Catalog& catalog, std::vector<Problem>& problems, std::string probe)
+      : ladder_(ladder), catalog_(catalog), problems_(problems), probe_(std::move(probe)) {}
 
   // False when the tables could not all be opened: nothing more can be said then.
   bool open_tables() {
@@ -86,9 +86,15 @@ class Resolver {
     for (Parsed& figure : figures_) bind_figure(figure, true);
     bind_where();
     bind_periods();
+    if (!probe_.empty()) {
+      RowScope scope(*this, true, "the probe");
+      question_.probe = bound(*parse_expression(probe_), scope, std::make_shared<Origin>(Origin{"", probe_}));
+      question_.slots = finish(*question_.probe, question_.slots);
+    }
     bind_level();
     bind_list();
     bind_orderings();
+    collect_overalls();
     check_types();
     tables_ = question_.tables;  // the columns that were mentioned
     return std::move(question_);
@@ -576,8 +582,32 @@ class Resolver {
     }
     if (!origin->key.starts_with("periods.")) question_.overalls[index]->written = true;
     literal->overall = static_cast<int>(index);
-    question_.overalls[index]->uses.push_back(literal.get());
     return literal;
+  }
+
+  // Which nodes wait for the overall constants. Only now is it known which have stayed: a formula that is written twice
+  // is bound twice, and kept once.
+  void collect_overalls() {
+    const std::function<void(const NodePtr&)> walk = [&](const NodePtr& node) {
+      if (!node) return;
+      if (node->overall >= 0) question_.overalls[static_cast<std::size_t>(node->overall)]->uses.push_back(node.get());
+      for (const NodePtr& arg : node->args) walk(arg);
+    };
+    for (const auto* list : {&question_.where_first, &question_.where_last})
+      for (const NodePtr& term : *list) walk(term);
+    for (const auto& aggregate : question_.aggregates) {
+      walk(aggregate->argument);
+      walk(aggregate->filter);
+    }
+    for (const EntryColumn& column : question_.entry_columns) walk(column.node);
+    for (const auto* keys : {&question_.by, &question_.tiebreak, &question_.list_order})
+      for (const SortKey& key : *keys) walk(key.node);
+    for (const AlsoUse& also : question_.also)
+      for (const SortKey& key : also.by) walk(key.node);
+    for (const PeriodUse& period : question_.periods)
+      for (const NodePtr* node : {&period.condition, &period.on, &period.first, &period.last}) walk(*node);
+    for (const NodePtr* node : {&question_.having, &question_.eligible, &question_.keep_where, &question_.probe})
+      walk(*node);
   }
 
   // `null` alone has no type, and a column needs one.
@@ -1129,6 +1159,7 @@ class Resolver {
   const Ladder& ladder_;
   const Catalog& catalog_;
   std::vector<Problem>& problems_;
+  std::string probe_;
   std::vector<TableUse> tables_;
   std::vector<Parsed> figures_, totals_;
   std::vector<PeriodSource> periods_;
@@ -1142,8 +1173,8 @@ class Resolver {
 }  // namespace
 
 Question resolve(const Ladder& ladder, const Catalog& catalog, bool read, const Run& run,
-                 std::vector<Problem>& problems) {
-  Resolver resolver(ladder, catalog, problems);
+                 std::vector<Problem>& problems, const std::string& probe) {
+  Resolver resolver(ladder, catalog, problems, probe);
   if (!resolver.open_tables()) return {};
   Question question = resolver.bind();
   if (!read) return question;

@@ -7,6 +7,7 @@
 #include <numeric>
 #include <set>
 
+#include "ladder/answer.hpp"
 #include "ladder/prose.hpp"
 #include "ladder/question.hpp"
 #include "ladder/standings_data.hpp"
@@ -625,7 +626,7 @@ class Asking {
     }
     for (std::size_t p = 0; p < q_.periods.size(); ++p) s += " " + period_sentence(p);
     for (const auto& overall : q_.overalls)
-      if (overall->written) s += " " + capitalized(overall->text) + " is " + shown(overall->uses.front()->value) + ".";
+      if (overall->written) s += " " + capitalized(overall->text) + " is " + shown(overall->value) + ".";
     return s;
   }
 
@@ -972,6 +973,12 @@ class Asking {
 
 }  // namespace
 
+Standings engine::answer(const Ladder& ladder, Question& question, const Run& run) {
+  Standings answer(Asking(ladder, question, run).answer());
+  if (run.progress) run.progress(1);
+  return answer;
+}
+
 std::vector<Problem> check(const Ladder& ladder, const Catalog& catalog, const Run& run) {
   std::vector<Problem> problems;
   resolve(ladder, catalog, true, run, problems);
@@ -982,9 +989,7 @@ Standings standings(const Ladder& ladder, const Catalog& catalog, const Run& run
   std::vector<Problem> problems;
   Question question = resolve(ladder, catalog, true, part_of(run, 0, reading_share), problems);
   if (!problems.empty()) throw Error(std::move(problems));
-  Standings answer(Asking(ladder, question, run).answer());
-  if (run.progress) run.progress(1);
-  return answer;
+  return engine::answer(ladder, question, run);
 }
 
 const std::string& Standings::title() const { return data_->title; }

@@ -473,6 +473,8 @@ struct Part {
   std::uint32_t unknown_example = no_row;
   std::vector<std::vector<std::uint32_t>> chosen_rows;  // row level: rows that count
   std::vector<Entries::Caught> caught;                  // by Question::periods
+  std::size_t probed_rows = 0;
+  std::vector<Question::TermCount> probed;
 
   std::size_t groups() const { return first_rows.size(); }
 
@@ -567,6 +569,7 @@ class RowStages {
       Value value;
       for (const auto& of_piece : best)
         if (!is_null(of_piece[o])) improve(value, of_piece[o], question_.overalls[o]->greatest);
+      question_.overalls[o]->value = value;
       for (Node* use : question_.overalls[o]->uses) use->value = value;
     }
   }
@@ -584,6 +587,15 @@ class RowStages {
       entries.unknown += part->unknown;
       entries.counted += part->counted;
       entries.unknown_example = std::min(entries.unknown_example, part->unknown_example);
+    }
+    for (const auto& part : parts) {
+      question_.probed_rows += part->probed_rows;
+      if (question_.probed.size() < part->probed.size()) question_.probed.resize(part->probed.size());
+      for (std::size_t t = 0; t < part->probed.size(); ++t) {
+        question_.probed[t].text = part->probed[t].text;
+        question_.probed[t].left_out += part->probed[t].left_out;
+        question_.probed[t].unknown += part->probed[t].unknown;
+      }
     }
     entries.caught.resize(question_.periods.size());
     for (const auto& part : parts)
@@ -632,6 +644,7 @@ class RowStages {
       choose(mask, begin, part, chosen);
       part.counted += chosen.size();
       catch_periods(evaluator, begin, count, mask, part);
+      if (question_.probe) probe(evaluator, begin, count, part);
       if (question_.row_level()) {
         part.chosen_rows.push_back(chosen);
         return;
@@ -657,6 +670,26 @@ class RowStages {
         part.states[a].add(chosen, ids, begin, values, filtered, part.groups());
       }
     });
+  }
+
+  // How each condition judges the rows that somebody asked about, by itself.
+  void probe(Evaluator& evaluator, std::size_t begin, std::size_t count, Part& part) const {
+    std::vector<unsigned char> asked(count);
+    const Vector& truth = evaluator.evaluate(*question_.probe, begin, count, nullptr);
+    for (std::size_t i = 0; i < count; ++i) part.probed_rows += asked[i] = truth.ints[i] == 1;
+    std::size_t at = 0;
+    for (const auto* terms : {&question_.where_first, &question_.where_last})
+      for (const NodePtr& term : *terms) {
+        if (part.probed.size() <= at) part.probed.push_back({term->source()});
+        Question::TermCount& counts = part.probed[at++];
+        const bool null = term->op == Op::null;
+        const Vector* const judged = null ? nullptr : &evaluator.evaluate(*term, begin, count, asked.data());
+        for (std::size_t i = 0; i < count; ++i) {
+          if (asked[i] == 0) continue;
+          counts.left_out += judged != nullptr && judged->ints[i] == 0;
+          counts.unknown += judged == nullptr || judged->ints[i] == int64_null;
+        }
+      }
   }
 
   // What each period holds of the rows that count.

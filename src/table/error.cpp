@@ -27,6 +27,7 @@ std::string_view code_name(Code code) {
     case Code::circular: return "circular";
     case Code::several_values: return "several-values";
     case Code::bad_value: return "bad-value";
+    case Code::unknown_entry: return "unknown-entry";
     case Code::cannot_open: return "cannot-open";
     case Code::empty_file: return "empty-file";
     case Code::bad_heading: return "bad-heading";

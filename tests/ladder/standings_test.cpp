@@ -292,6 +292,23 @@ TEST(Standings, WorstMirrorsBest) {
   EXPECT_EQ(column(standings(ladder, support::small_shop()), "shop_no"), (Texts{"2", "1", "3"}));
 }
 
+// 4. One constant for the whole ladder, wherever and however often it is written.
+TEST(Standings, AnOverallConstantMayBeWrittenTwice) {
+  Ladder ladder = by_shop();
+  ladder.figures.push_back({"latest", "overall_max(ordered_on)"});
+  ladder.totals = {{"a", "count(*) filter (where ordered_on = overall_max(ordered_on))"},
+                   {"b", "count(*) filter (where ordered_on = overall_max(ordered_on)) + 0"},
+                   {"c", "count(*) filter (where ordered_on = latest)"}};
+  ladder.levels[0].by = "a desc, latest asc";
+  ladder.levels[0].tiebreak = "latest";
+  ladder.list.columns = {"shop_no", "a", "b", "c", "latest"};
+  const Standings s = standings(ladder, support::small_shop());
+  EXPECT_EQ(column(s, "a"), (Texts{"1", "0", "0", "0"}));
+  EXPECT_EQ(column(s, "b"), column(s, "a"));
+  EXPECT_EQ(column(s, "c"), column(s, "a"));
+  EXPECT_EQ(column(s, "latest")[3], "2025-04-02");
+}
+
 // 5. `having` drops entries before windows and places; only true passes, and unknown is counted apart from false.
 TEST(Standings, HavingDropsEntriesBeforeThePlaces) {
   Ladder ladder = by_shop();

@@ -125,7 +125,7 @@ TEST(BadInput, Names) {
            2,
            {"`--stage` is not in this version"}},
           {"command", {"rnak", "order_lines.csv"}, 2, {"lofty has no command `rnak`", "nearest: rank"}},
-          {"command of a later version", {"why", "x"}, 2, {"`lofty why` is not in this version"}},
+          {"command of a later version", {"cost", "x"}, 2, {"`lofty cost` is not in this version"}},
           {"joined table",
            {"rank", "order_lines.csv", "--join", "order_lnes.csv on shop_no"},
            2,

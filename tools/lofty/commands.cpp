@@ -390,6 +390,25 @@ int rank(const RankOptions& options) {
   return 0;
 }
 
+int why(const WhyOptions& options) {
+  Asked asked = ask(options.ladder);
+  if (!asked.from_file) bad_option("why", options.ladder, "why takes a ladder file", "NAME.ladder.toml");
+  for (const std::string& choice : options.choices) {
+    const auto [name, value] = named("--choose", choice, "--choose days=90");
+    lofty::choose(asked.text.ladder, name, value);
+  }
+  try {
+    const lofty::TableFiles tables(asked.folder.empty() ? fs::path(".") : asked.folder);
+    print(lofty::workings_text(lofty::why(asked.text.ladder, tables, options.condition), options.lines,
+                               looks_of_output()));
+  } catch (const Error& error) {
+    std::vector<Problem> problems = error.problems();
+    asked.text.locate(problems);
+    throw Error(std::move(problems));
+  }
+  return 0;
+}
+
 int check(const CheckOptions& options) {
   int status = 0;
   for (const std::string& name : options.ladders) {

@@ -25,6 +25,12 @@ struct RankOptions {
   bool unranked = false;
 };
 
+struct WhyOptions {
+  std::string ladder, condition;
+  std::vector<std::string> choices;
+  std::size_t lines = 20;
+};
+
 struct CheckOptions {
   std::vector<std::string> ladders;
 };
@@ -32,6 +38,7 @@ struct CheckOptions {
 // Each returns an exit status, or throws lofty::Error.
 int inspect(const InspectOptions& options);
 int rank(const RankOptions& options);
+int why(const WhyOptions& options);
 int check(const CheckOptions& options);
 int demo();
 

@@ -93,6 +93,18 @@ void add_rank(CLI::App& app, tool::RankOptions& o) {
       "Formulas are ISO SQL: quantity * unit_price, status <> 'void', sum(amount) filter (where status = 'paid').\n");
 }
 
+void add_why(CLI::App& app, tool::WhyOptions& o) {
+  CLI::App* const c = app.add_subcommand("why", "The workings of one entry: place, neighbours, totals, rows");
+  c->add_option("LADDER", o.ladder, "A ladder (NAME.ladder.toml)")->required();
+  c->add_option("CONDITION", o.condition, "Which entry: by its key, a label, or its place")->required();
+  c->add_option("--choose", o.choices, "Change a choice of the ladder")->type_name("NAME=VALUE");
+  c->add_option("--lines", o.lines, "How many of its rows to list (20)")->type_name("N");
+  c->footer(
+      "Examples, on the demo data:\n"
+      "  lofty why demo/best_shops.ladder.toml 'shop_no = 136'\n"
+      "  lofty why demo/best_in_valley.ladder.toml \"shop = 'Twin Pantry'\" --lines 5\n");
+}
+
 void add_check(CLI::App& app, tool::CheckOptions& o) {
   CLI::App* const c = app.add_subcommand("check", "All that is wrong with a ladder, before any row is computed");
   c->add_option("LADDER", o.ladders, "Ladder files")->required();
@@ -155,9 +167,11 @@ int run(int argc, char** argv) {
       "Exit status: 0 done, 1 the data would not do, 2 the call or the ladder was wrong.\n");
   tool::InspectOptions inspect_options;
   tool::RankOptions rank_options;
+  tool::WhyOptions why_options;
   tool::CheckOptions check_options;
   add_inspect(app, inspect_options);
   add_rank(app, rank_options);
+  add_why(app, why_options);
   add_check(app, check_options);
   CLI::App* const demo = app.add_subcommand("demo", "The full tour on the shipped data");
   demo->footer("Examples:\n  lofty demo\n  lofty demo | less -R\n");
@@ -190,7 +204,7 @@ int run(int argc, char** argv) {
     }
     std::vector<std::string> names;
     for (const CLI::App* command : commands) names.push_back(command->get_name());
-    for (const char* later : {"why", "cost", "draw", "functions"})
+    for (const char* later : {"cost", "draw", "functions"})
       if (left.front() == later)
         throw Error(
             Problem{Code::not_in_this_version, "`lofty " + left.front() + "` is not in this version", {}, {}, {}});
@@ -200,6 +214,7 @@ int run(int argc, char** argv) {
   const std::string name = chosen.front()->get_name();
   if (name == "inspect") return tool::inspect(inspect_options);
   if (name == "rank") return tool::rank(rank_options);
+  if (name == "why") return tool::why(why_options);
   if (name == "check") return tool::check(check_options);
   return tool::demo();
 }

@@ -1,0 +1,69 @@
+#pragma once
+// "Why is this shop second?" The workings behind one entry.
+
+#include <cstddef>
+#include <optional>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "lofty/catalog.hpp"
+#include "lofty/ladder.hpp"
+#include "lofty/run.hpp"
+#include "lofty/standings.hpp"
+#include "lofty/value.hpp"
+
+namespace lofty {
+
+struct Workings {
+  explicit Workings(Standings rows_that_count) : lines(std::move(rows_that_count)) {}
+
+  std::string entry;                                 // what a reader calls it
+  std::vector<std::pair<std::string, Value>> keys;   // of rank.each
+  std::vector<std::pair<std::string, Value>> group;  // of rank.within
+
+  // ---- its place
+  Value place;                     // null: it has none, for this reason:
+  std::string without_place;       // empty for ranked entries
+  std::size_t ranked = 0;          // ranked entries of its group
+  std::vector<std::string> equal;  // the others that are equal on all of rank.by
+  struct Neighbour {
+    std::string entry;
+    Value place;
+    Value value;                  // its first key of rank.by
+    std::optional<Value> margin;  // the distance to it, for numbers (and in days for dates)
+    std::string decided_by;       // the key that tells the two apart
+  };
+  std::optional<Neighbour> ahead, behind;  // the nearest that are not equal
+  std::string by;                          // the first key, as written
+  Value value;                             // what the entry has there
+
+  // ---- its totals
+  struct Part {
+    std::string formula;  // a total inside a formula: "sum(amount)"
+    Value value;
+    std::size_t rows = 0;  // that it was worked out from
+  };
+  struct Total {
+    std::string name, formula;
+    Value value;
+    std::vector<Part> parts;
+  };
+  std::vector<Total> totals;
+
+  // ---- its rows
+  std::size_t rows = 0;  // all that belong to it
+  struct LeftOut {
+    std::string condition;  // a term of rows.where, each judged by itself
+    std::size_t rows = 0, unknown = 0;
+  };
+  std::vector<LeftOut> left_out;
+  Standings lines;  // those that count, with every column that the ladder mentions
+};
+
+// The workings of the one entry of the ladder's outermost level for which `condition` is true ("shop_no = 17", "rank =
+// 2"). Tables are read once. Throws Error as standings() does, and Error(unknown_entry) when the condition holds for no
+// entry, with the nearest value where it asks for one, or for several. Thread-safe for different catalogs.
+Workings why(const Ladder& ladder, const Catalog& catalog, const std::string& condition, const Run& run = {});
+
+}  // namespace lofty

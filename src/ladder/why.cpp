@@ -1,0 +1,476 @@
+// The workings of one entry: the ladder asked again without its cuts, with further totals for what stands inside its
+// formulas; and once more row by row, for the entry's lines. Tables are read once for all of them.
+// Covered by tests/ladder/why_test.cpp.
+#include "lofty/why.hpp"
+
+#include <algorithm>
+#include <map>
+
+#include "formula/functions.hpp"
+#include "formula/lexer.hpp"
+#include "formula/parser.hpp"
+#include "ladder/answer.hpp"
+#include "ladder/prose.hpp"
+#include "lofty/error.hpp"
+#include "table/nearest.hpp"
+#include "table/table_data.hpp"
+
+namespace lofty {
+
+using namespace engine;
+
+namespace {
+
+// Tables that have been read stay, so that asking several questions reads them once.
+class ReadOnce : public Catalog {
+ public:
+  explicit ReadOnce(const Catalog& inner) : inner_(inner) {}
+  std::shared_ptr<const TableSource> open(const std::string& name, const ReadOptions& options) const override {
+    // Two uses of one table may be read in different ways.
+    for (const auto& one : opened_)
+      if (one.name == name && one.options == text_of(options)) return one.source;
+    auto source = std::make_shared<Kept>(inner_.open(name, options));
+    opened_.push_back({name, text_of(options), source});
+    return source;
+  }
+
+ private:
+  class Kept : public TableSource {
+   public:
+    explicit Kept(std::shared_ptr<const TableSource> inner) : inner_(std::move(inner)) {}
+    const std::string& name() const override { return inner_->name(); }
+    const std::vector<std::string>& headings() const override { return inner_->headings(); }
+    std::string form() const override { return inner_->form(); }
+    Table read(std::span<const std::size_t> columns, const Run& run) const override {
+      const bool there = table_ && std::all_of(columns.begin(), columns.end(),
+                                               [&](std::size_t column) { return table_->holds(column); });
+      if (!there) table_ = inner_->read(columns, run);
+      return *table_;
+    }
+
+   private:
+    std::shared_ptr<const TableSource> inner_;
+    mutable std::optional<Table> table_;
+  };
+  static std::string text_of(const ReadOptions& options) {
+    std::string text(1, options.delimiter == 0 ? ' ' : options.delimiter);
+    for (const auto& one : options.columns) text += one.column + "\n" + one.type + "\n";
+    for (const auto* list : {&options.nulls, &options.header})
+      for (const std::string& one : *list) text += one + "\n";
+    return text + (options.ragged_as_null ? "r" : "");
+  }
+  struct Opened {
+    std::string name, options;
+    std::shared_ptr<const TableSource> source;
+  };
+  const Catalog& inner_;
+  mutable std::vector<Opened> opened_;
+};
+
+[[noreturn]] void no_entry(std::string sentence, const std::string& condition, std::string nearest,
+                           std::string advice = {}) {
+  Problem p{Code::unknown_entry, std::move(sentence), {}, std::move(nearest), std::move(advice)};
+  p.place.text = condition;
+  p.place.length = condition.size();
+  throw Error(std::move(p));
+}
+
+std::string shown(const Value& value) { return is_null(value) ? "(none)" : to_text(value); }
+
+// A value as a formula would write it.
+std::string literal(const Value& value) {
+  if (const auto* text = std::get_if<std::string>(&value)) {
+    std::string out = "'";
+    for (const char c : *text) out += c == '\'' ? "''" : std::string(1, c);
+    return out + "'";
+  }
+  if (std::holds_alternative<Date>(value)) return "date '" + to_text(value) + "'";
+  if (std::holds_alternative<Timestamp>(value)) return "timestamp '" + to_text(value) + "'";
+  return to_text(value);
+}
+
+// A column's name as a formula would write it; qualified ones keep their point.
+std::string name_text(const std::string& name) {
+  const bool plain = !name.empty() && std::all_of(name.begin(), name.end(), [](unsigned char c) {
+    return c == '_' || c == '.' || (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9');
+  });
+  return plain ? name : "\"" + name + "\"";
+}
+
+// The totals inside a formula, as they are written, and what of the rows each one takes.
+struct Inside {
+  std::string text, counts;
+};
+void find_totals(const Expression& e, const std::string& formula, std::vector<Inside>& out) {
+  if (e.op == Op::call && is_aggregate(e.text)) {
+    const auto text_of = [&](const Expression& part) { return formula.substr(part.begin, part.end - part.begin); };
+    std::string counts;
+    if (!e.args.empty() && e.args[0]->op != Op::star) counts = "(" + text_of(*e.args[0]) + ") is not null";
+    if (e.filter) counts += (counts.empty() ? "(" : " and (") + text_of(*e.filter) + ")";
+    out.push_back({text_of(e), "count(*)" + (counts.empty() ? "" : " filter (where " + counts + ")")});
+    return;
+  }
+  for (const auto& arg : e.args)
+    if (arg) find_totals(*arg, formula, out);
+}
+
+class Answering {
+ public:
+  Answering(const Ladder& ladder, const Catalog& catalog, const std::string& condition, const Run& run)
+      : ladder_(ladder), tables_(catalog), condition_(condition), run_(run) {}
+
+  Workings work() {
+    if (ladder_.levels.empty() || ladder_.levels.front().each.empty())
+      throw Error(Problem{Code::not_in_this_version,
+                          "the workings of single rows are not in this version",
+                          {},
+                          {},
+                          "each = [\"shop_no\"] under [rank] makes entries"});
+    pick();
+    stand();
+    Workings out(list_lines());
+    tell(out);
+    return out;
+  }
+
+ private:
+  const Level& level() const { return ladder_.levels.front(); }
+
+  // Asks the ladder without cuts; `extra` totals are listed behind the entry's keys.
+  Standings ask(Ladder ladder, const std::vector<std::string>& columns) const {
+    ladder.list = {.columns = columns};
+    return standings(ladder, tables_, run_);
+  }
+  Ladder without_cuts() const {
+    Ladder ladder = ladder_;
+    Level& l = ladder.levels.front();
+    l.best = l.worst = {};
+    l.where.clear();
+    l.unranked = false;
+    return ladder;
+  }
+  std::vector<std::string> key_columns() const {
+    std::vector<std::string> columns = level().within;
+    columns.insert(columns.end(), level().each.begin(), level().each.end());
+    return columns;
+  }
+
+  // Which entry is meant?
+  void pick() {
+    Ladder ladder = without_cuts();
+    Level& l = ladder.levels.front();
+    l.where = condition_;
+    l.unranked = true;
+    l.having.clear();
+    std::optional<Standings> found;
+    try {
+      found = ask(ladder, key_columns());
+    } catch (const Error& error) {
+      std::vector<Problem> problems = error.problems();
+      for (Problem& p : problems)
+        if (p.place.key == "keep.where") p.place.key.clear();
+      throw Error(std::move(problems));
+    }
+    const auto name = [&](std::size_t row) {
+      std::string text;
+      for (std::size_t c = level().within.size(); c < found->columns().size(); ++c)
+        text += (text.empty() ? "" : ", ") + found->columns()[c].name + " " + shown(found->value(row, c));
+      return text;
+    };
+    if (found->rows() == 0) no_entry("there is no entry with " + condition_, condition_, nearest(ladder));
+    if (found->rows() > 1) {
+      std::vector<std::string> some;
+      for (std::size_t r = 0; r < std::min<std::size_t>(3, found->rows()); ++r) some.push_back(name(r));
+      if (found->rows() > some.size()) some.push_back(counted(found->rows() - some.size(), "other"));
+      no_entry(with_commas(found->rows()) + " entries have " + condition_ + ": " + listed(some), condition_, {},
+               "name one of them by its key");
+    }
+    for (std::size_t c = 0; c < found->columns().size(); ++c) keys_.push_back(found->value(0, c));
+  }
+
+  // Where the condition is `column = value`: the value nearest to it.
+  std::string nearest(Ladder ladder) const {
+    const ExpressionPtr e = parse_expression(condition_);
+    if (e->op != Op::equal || e->args[0]->op != Op::name || e->args[1]->op != Op::literal) return {};
+    ladder.levels.front().where.clear();
+    std::optional<Standings> all;
+    try {
+      all = ask(ladder, {e->args[0]->text});
+    } catch (const Error&) {
+      return {};
+    }
+    if (const auto* text = std::get_if<std::string>(&e->args[1]->value)) {
+      std::vector<std::string> names;
+      for (std::size_t r = 0; r < all->rows(); ++r) names.push_back(to_text(all->value(r, 0)));
+      return nearest_word(*text, names);
+    }
+    const auto* wanted = std::get_if<Decimal>(&e->args[1]->value);
+    std::optional<Value> best;
+    double distance = 0;
+    for (std::size_t r = 0; wanted != nullptr && r < all->rows(); ++r) {
+      const Value value = all->value(r, 0);
+      const auto* const number = std::get_if<Decimal>(&value);
+      if (number == nullptr) continue;
+      const double here = std::abs(number->to_double() - wanted->to_double());
+      if (best && here >= distance) continue;
+      best = value;
+      distance = here;
+    }
+    return best ? to_text(*best) : std::string();
+  }
+
+  // The whole field, with every key of the order and every part of a total as columns of their own.
+  void stand() {
+    Ladder ladder = without_cuts();
+    std::vector<std::string> columns = key_columns();
+    const auto add = [&](const std::string& formula) {
+      for (std::size_t c = 0; c < columns.size(); ++c)
+        if (columns[c] == formula) return c;
+      const std::string name = "workings " + std::to_string(columns.size());
+      ladder.totals.push_back({name, formula});
+      columns.push_back(name);
+      return columns.size() - 1;
+    };
+    const auto sort_columns = [&](const std::string& list, std::vector<Key>& out) {
+      for (const SortItem& item : list.empty() ? std::vector<SortItem>{} : parse_sort_list(list)) {
+        const std::string text = list.substr(item.expression->begin, item.expression->end - item.expression->begin);
+        out.push_back({text, add(text)});
+      }
+    };
+    sort_columns(level().by, by_);
+    sort_columns(level().tiebreak, tiebreak_);
+    for (const NamedFormula& total : ladder_.totals) {
+      totals_.push_back({total, columns.size(), {}});
+      columns.push_back(total.name);
+      std::vector<Inside> inside;
+      find_totals(*parse_expression(total.formula), total.formula, inside);
+      for (const Inside& part : inside) totals_.back().parts.push_back({part.text, add(part.text), add(part.counts)});
+    }
+    if (!level().eligible.empty())
+      eligible_ = add("case when " + level().eligible + " then 1 when not (" + level().eligible + ") then 0 end");
+    if (!level().by.empty()) {
+      place_ = columns.size();
+      columns.push_back(level().rank_as.empty() ? "rank" : level().rank_as);
+    }
+    label_ = find_label();
+    if (!label_.empty()) columns.push_back(label_);
+    field_ = ask(ladder, columns);
+    row_ = find_row(*field_);
+    if (row_ || level().having.empty()) return;
+    // Dropped: its totals are still worth showing.
+    dropped_ = true;
+    ladder.levels.front().having.clear();
+    field_ = ask(ladder, columns);
+    row_ = find_row(*field_);
+  }
+
+  // A listed column with one value an entry that names it better than its key.
+  std::string find_label() const {
+    std::vector<Problem> ignored;
+    for (const std::string& column : ladder_.list.columns) {
+      const auto same = [&](const auto& name) { return equal_folded(name, column); };
+      const auto& each = level().each;
+      const auto& within = level().within;
+      if (std::any_of(each.begin(), each.end(), same) || std::any_of(within.begin(), within.end(), same)) continue;
+      Ladder ladder = without_cuts();
+      ladder.list = {.columns = {column}};
+      Question question = resolve(ladder, tables_, true, run_, ignored);
+      if (!ignored.empty() || question.list_columns.size() != 1) return {};
+      const int at = question.list_columns[0].column;
+      if (at < 0 || static_cast<std::size_t>(at) >= question.entry_columns.size()) continue;
+      const EntryColumn& entry = question.entry_columns[static_cast<std::size_t>(at)];
+      if (entry.from == EntryColumn::From::carried && entry.type.kind == Kind::text) return column;
+    }
+    return {};
+  }
+
+  std::optional<std::size_t> find_row(const Standings& s) const {
+    for (std::size_t r = 0; r < s.rows(); ++r) {
+      bool same = true;
+      for (std::size_t c = 0; c < keys_.size() && same; ++c) same = s.value(r, c) == keys_[c];
+      if (same) return r;
+    }
+    return std::nullopt;
+  }
+
+  // The entry's keys as a condition on rows.
+  std::string key_condition() const {
+    std::string out;
+    const std::vector<std::string> columns = key_columns();
+    for (std::size_t c = 0; c < columns.size(); ++c)
+      out += (c > 0 ? " and " : "") + name_text(columns[c]) +
+             (is_null(keys_[c]) ? std::string(" is null") : " = " + literal(keys_[c]));
+    return out;
+  }
+
+  // The rows behind it, with the columns of the first table that anything mentions, and the figures.
+  Standings list_lines() {
+    Ladder ladder = ladder_;
+    ladder.totals.clear();
+    ladder.orderings.clear();
+    ladder.levels = {Level{.where = key_condition()}};
+    std::vector<Problem> problems;
+    const Question mentioned = resolve(ladder_, tables_, true, run_, problems);
+    if (!problems.empty()) throw Error(std::move(problems));
+    std::vector<std::size_t> base;
+    for (const RowColumn& column : mentioned.row_columns)
+      if (column.table == 0) base.push_back(column.column);
+    std::sort(base.begin(), base.end());
+    ladder.list = {.order = "input"};
+    const auto& headings = mentioned.tables.front().source->headings();
+    for (const std::size_t column : base) ladder.list.columns.push_back(headings[column]);
+    for (const NamedFormula& figure : ladder.figures) ladder.list.columns.push_back(figure.name);
+    if (ladder.list.columns.empty()) ladder.list.columns = headings;
+    Question question = resolve(ladder, tables_, true, run_, problems, key_condition());
+    if (!problems.empty()) throw Error(std::move(problems));
+    Standings lines = answer(ladder, question, run_);
+    rows_ = question.probed_rows;
+    for (const Question::TermCount& term : question.probed)
+      left_out_.push_back({term.text, term.left_out, term.unknown});
+    return lines;
+  }
+
+  std::string name_of(std::size_t row) const {
+    if (!label_.empty()) {
+      const Value label = field_->value(row, field_->columns().size() - 1);
+      if (!is_null(label)) return quoted(to_text(label));
+    }
+    std::string text;
+    for (std::size_t k = level().within.size(); k < keys_.size(); ++k)
+      text += (text.empty() ? "" : ", ") + field_->columns()[k].name + " " + shown(field_->value(row, k));
+    return text;
+  }
+
+  void tell(Workings& out) const {
+    const Standings& s = *field_;
+    out.rows = rows_;
+    out.left_out = left_out_;
+    for (std::size_t c = 0; c < keys_.size(); ++c)
+      (c < level().within.size() ? out.group : out.keys).emplace_back(s.columns()[c].name, keys_[c]);
+    if (!row_) {  // every row of it was left out
+      for (const auto& [column, value] : out.keys)
+        out.entry += (out.entry.empty() ? "" : ", ") + column + " " + shown(value);
+      out.without_place = "none of its rows counts";
+      return;
+    }
+    out.entry = name_of(*row_);
+    for (const Total& total : totals_) {
+      Workings::Total one{total.formula.name, total.formula.formula, s.value(*row_, total.column), {}};
+      for (const Total::Part& part : total.parts) {
+        const Value rows = s.value(*row_, part.rows);
+        const auto* const count = std::get_if<Decimal>(&rows);
+        one.parts.push_back({part.text, s.value(*row_, part.column),
+                             count == nullptr ? 0 : static_cast<std::size_t>(count->coefficient())});
+      }
+      out.totals.push_back(std::move(one));
+    }
+    if (by_.empty()) return;
+    out.by = by_.front().text;
+    out.value = s.value(*row_, by_.front().column);
+    if (dropped_)
+      out.without_place = "rank.having is not true for it: " + level().having;
+    else
+      tell_place(out);
+  }
+
+  void tell_place(Workings& out) const {
+    const Standings& s = *field_;
+    out.place = s.value(*row_, place_);
+    const auto same_group = [&](std::size_t row) {
+      for (std::size_t c = 0; c < level().within.size(); ++c)
+        if (s.value(row, c) != keys_[c]) return false;
+      return true;
+    };
+    const auto ranked = [&](std::size_t row) { return !is_null(s.value(row, place_)); };
+    const auto equal = [&](std::size_t row) {
+      return std::all_of(by_.begin(), by_.end(),
+                         [&](const Key& key) { return s.value(row, key.column) == s.value(*row_, key.column); });
+    };
+    std::vector<std::size_t> group;  // ranked entries, in the order of places
+    std::size_t here = 0;
+    for (std::size_t r = 0; r < s.rows(); ++r) {
+      if (!same_group(r) || !ranked(r)) continue;
+      if (r == *row_) here = group.size();
+      group.push_back(r);
+    }
+    out.ranked = group.size();
+    if (is_null(out.place)) {
+      const Value eligible = eligible_ ? s.value(*row_, *eligible_) : Value(Decimal(1, 0));
+      out.without_place = is_null(eligible) ? "it is unknown whether it is eligible: " + level().eligible
+                          : eligible != Value(Decimal(1, 0)) ? "it is not eligible: " + level().eligible
+                                                             : quoted(out.by) + " is null";
+      return;
+    }
+    std::size_t first = here, last = here;
+    while (first > 0 && equal(group[first - 1])) --first;
+    while (last + 1 < group.size() && equal(group[last + 1])) ++last;
+    for (std::size_t i = first; i <= last; ++i)
+      if (i != here) out.equal.push_back(name_of(group[i]));
+    if (first > 0) out.ahead = neighbour(group[first - 1]);
+    if (last + 1 < group.size()) out.behind = neighbour(group[last + 1]);
+  }
+
+  Workings::Neighbour neighbour(std::size_t row) const {
+    const Standings& s = *field_;
+    Workings::Neighbour out{name_of(row), s.value(row, place_), s.value(row, by_.front().column), {}, {}};
+    const Value own = s.value(*row_, by_.front().column);
+    if (const auto* a = std::get_if<Decimal>(&own), *b = std::get_if<Decimal>(&out.value);
+        a != nullptr && b != nullptr) {
+      const int scale = std::max(a->scale(), b->scale());
+      const auto x = a->rescaled(scale), y = b->rescaled(scale);
+      if (x && y) {
+        const int128 difference = x->coefficient() - y->coefficient();
+        out.margin = Decimal(difference < 0 ? -difference : difference, scale);
+      }
+    } else if (const auto* c = std::get_if<double>(&own), *d = std::get_if<double>(&out.value);
+               c != nullptr && d != nullptr) {
+      out.margin = std::abs(*c - *d);
+    } else if (const auto* e = std::get_if<Date>(&own), *f = std::get_if<Date>(&out.value);
+               e != nullptr && f != nullptr) {
+      out.margin = Decimal(std::abs(e->days - f->days), 0);
+    }
+    for (const Key& key : by_)
+      if (s.value(row, key.column) != s.value(*row_, key.column)) {
+        out.decided_by = key.text;
+        break;
+      }
+    return out;
+  }
+
+  const Ladder& ladder_;
+  const ReadOnce tables_;
+  const std::string& condition_;
+  const Run& run_;
+  std::vector<Value> keys_;  // of within, then each
+  struct Key {
+    std::string text;
+    std::size_t column;
+  };
+  std::vector<Key> by_, tiebreak_;
+  struct Total {
+    NamedFormula formula;
+    std::size_t column;
+    struct Part {
+      std::string text;
+      std::size_t column, rows;
+    };
+    std::vector<Part> parts;
+  };
+  std::vector<Total> totals_;
+  std::optional<std::size_t> eligible_;
+  std::size_t place_ = 0;
+  std::string label_;
+  std::optional<Standings> field_;
+  std::optional<std::size_t> row_;
+  bool dropped_ = false;
+  std::size_t rows_ = 0;
+  std::vector<Workings::LeftOut> left_out_;
+};
+
+}  // namespace
+
+Workings why(const Ladder& ladder, const Catalog& catalog, const std::string& condition, const Run& run) {
+  return Answering(ladder, catalog, condition, run).work();
+}
+
+}  // namespace lofty
