@@ -33,6 +33,9 @@ std::string remarks_text(const std::vector<Remark>& remarks, const Looks& looks 
 // Place, neighbours, totals, what was left out, and the first `most_lines` rows.
 std::string workings_text(const Workings& workings, std::size_t most_lines = 20, const Looks& looks = {});
 
+// What formulas may call, with arguments and meaning; only those whose name, arguments or meaning contain `word`.
+std::string functions_text(const std::string& word = {}, const Looks& looks = {});
+
 // `form` says how the table was read (TableSource::form), or is empty.
 std::string profile_text(const TableProfile& profile, const Looks& looks = {}, const std::string& form = {});
 

@@ -1,5 +1,7 @@
 #include "formula/functions.hpp"
 
+#include "lofty/functions.hpp"
+
 #include <array>
 
 namespace lofty::engine {
@@ -76,3 +78,20 @@ std::vector<std::string> function_names() {
 }
 
 }  // namespace lofty::engine
+
+namespace lofty {
+
+std::vector<FunctionDescription> functions() {
+  std::vector<FunctionDescription> out;
+  for (const engine::FunctionInfo& info : engine::row_functions())
+    if (info.name.find("trim_") == std::string_view::npos)  // what trim(leading ...) is called inside
+      out.push_back({std::string(info.name), std::string(info.signature), std::string(info.meaning)});
+  out.push_back({"cast", "cast(x as decimal)", "as another type; a value that does not allow it is an error"});
+  out.push_back({"extract", "extract(month from date)", "year, month, day, hour, minute or second, a number"});
+  for (const engine::AggregateInfo& info : engine::aggregate_functions())
+    out.push_back({std::string(info.name), std::string(info.signature), std::string(info.meaning),
+                   info.name.starts_with("overall_") ? CalledIn::whole : CalledIn::totals});
+  return out;
+}
+
+}  // namespace lofty

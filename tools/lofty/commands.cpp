@@ -409,6 +409,15 @@ int why(const WhyOptions& options) {
   return 0;
 }
 
+int functions(const std::string& word) {
+  const std::string text = lofty::functions_text(word, looks_of_output());
+  if (text.empty())
+    throw Error(
+        Problem{Code::unknown_function, "no function has to do with `" + word + "`", {}, {}, "lofty functions"});
+  print(text);
+  return 0;
+}
+
 int check(const CheckOptions& options) {
   int status = 0;
   for (const std::string& name : options.ladders) {

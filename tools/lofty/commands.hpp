@@ -40,6 +40,7 @@ int inspect(const InspectOptions& options);
 int rank(const RankOptions& options);
 int why(const WhyOptions& options);
 int check(const CheckOptions& options);
+int functions(const std::string& word);
 int demo();
 
 }  // namespace tool

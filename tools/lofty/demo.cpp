@@ -49,6 +49,8 @@ int demo() {
       {"How would each rule number a tie? Side by side, in the order of the input.", "tie_rules.ladder.toml"},
       {"Who leads in each valley?", "best_in_valley.ladder.toml"},
       {"Both ends, and how much of it all the best so many bring.", "both_ends.ladder.toml"},
+      {"Which valleys bought most in the last thirty days, beside all they ever spent?", "recent_valleys.ladder.toml"},
+      {"Only shops with twenty orders; closed accounts stay listed, without a place.", "open_accounts.ladder.toml"},
       {"Comb 2 before Comb 10, and the families in an order of our own.", "products_in_order.ladder.toml"},
   };
   for (const Stop& stop : stops) {
@@ -69,6 +71,12 @@ int demo() {
   options.by = "spend desc";
   options.best = 5;
   rank(options);
+  heading("Why does this shop stand where it stands?",
+          "lofty why " + shown + "/best_shops.ladder.toml 'shop_no = 157' --lines 5");
+  why({.ladder = (folder / "best_shops.ladder.toml").string(),
+       .condition = "shop_no = 157",
+       .choices = {},
+       .lines = 5});
   print("\nNext: `lofty rank --help`; --to best.csv writes a file, --save best.ladder.toml keeps the question.\n");
   return 0;
 }

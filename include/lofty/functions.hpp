@@ -1,0 +1,26 @@
+#pragma once
+// What formulas may call.
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+namespace lofty {
+
+enum class CalledIn : std::uint8_t {
+  any_formula,  // wherever a formula stands
+  totals,       // over the rows of an entry: under [totals], in rank.having and the like
+  whole,        // over all rows that count: in any formula, one constant for the whole ladder
+};
+
+struct FunctionDescription {
+  std::string name;
+  std::string signature;  // "start_of('month', date)"; several ways to write it are separated by ", "
+  std::string meaning;
+  CalledIn where = CalledIn::any_formula;
+};
+
+// All of them, in a stable order: those of any formula, totals, those over the whole.
+std::vector<FunctionDescription> functions();
+
+}  // namespace lofty
