@@ -3,11 +3,10 @@
 #include <fast_float/fast_float.h>
 
 #include <algorithm>
-#include <bit>
 #include <cmath>
-#include <cstring>
 
 #include "table/nearest.hpp"
+#include "table/short_numbers.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -117,25 +116,6 @@ Type type_from(const Census& census) {
   return {.kind = Kind::text};
 }
 
-namespace {
-
-// One to eight digits at once: subtracting '0' from each byte, then joining neighbours (a well-known trick; here after
-// D. Lemire, "Parsing 8-digit integers", 2018). False when some byte is no digit.
-bool eight_digits(const char* text, std::size_t size, std::uint64_t& value) {
-  std::uint64_t word;
-  std::memcpy(&word, text, sizeof word);
-  if constexpr (std::endian::native == std::endian::big) return false;
-  word = (word ^ 0x3030303030303030) << (64 - 8 * size);  // digits to the end, zeros in front
-  if (((word + 0x7676767676767676) | word) & 0x8080808080808080) return false;
-  word = word * 10 + (word >> 8);
-  value = (((word & 0x000000FF000000FF) * 0x000F424000000064) +
-           (((word >> 16) & 0x000000FF000000FF) * 0x0000271000000001)) >>
-          32;
-  return true;
-}
-
-}  // namespace
-
 void PieceReader::add_fields(const FieldRun& fields) {
   for (std::size_t done = 0; done < fields.count; ++done) {
     if (short_numbers_)
@@ -156,35 +136,10 @@ void PieceReader::add_fields(const FieldRun& fields) {
 std::size_t PieceReader::add_short_numbers(const FieldRun& fields, std::size_t from) {
   const auto scale = static_cast<std::size_t>(piece_.type.scale);
   if (scale > 7) return 0;
-  const std::uint64_t unit = static_cast<std::uint64_t>(power_of_ten(piece_.type.scale));
-  const std::size_t before = piece_.ints.size();
-  piece_.ints.resize(before + fields.count - from);
-  std::int64_t* out = piece_.ints.data() + before;
-  const std::int64_t* const first = out;
-  const std::uint32_t* at = fields.begin + from * fields.stride;
-  const std::size_t stride = fields.stride, left = fields.count - from;
-  const char* const base = fields.text;
-  // Bits are joined, not asked one after the other: whether a number has one digit or two is anybody's guess.
-  const auto whole_part = [](const char* text, std::size_t size, std::uint64_t& value) {
-    return (size - 1 <= 7) & !((size > 1) & (text[0] == '0')) && eight_digits(text, size, value);
-  };
-  if (scale == 0) {
-    for (std::size_t r = 0; r < left; ++r, at += stride) {
-      std::uint64_t value = 0;
-      if (!whole_part(base + at[0], at[1] - at[0] - 1, value)) break;
-      *out++ = static_cast<std::int64_t>(value);
-    }
-  } else {
-    for (std::size_t r = 0; r < left; ++r, at += stride) {
-      const char* const text = base + at[0];
-      const std::size_t whole = at[1] - at[0] - 2 - scale;  // wraps round for too short a text
-      std::uint64_t value = 0, decimals = 0;
-      if (!whole_part(text, whole, value) || text[whole] != '.' || !eight_digits(text + whole + 1, scale, decimals))
-        break;
-      *out++ = static_cast<std::int64_t>(value * unit + decimals);
-    }
-  }
-  const auto added = static_cast<std::size_t>(out - first);
+  const std::size_t before = piece_.ints.size(), count = fields.count - from;
+  piece_.ints.resize(before + count);
+  const std::size_t added = read_short_numbers(fields.text, fields.begin + from * fields.stride, fields.stride, count,
+                                               scale, piece_.ints.data() + before);
   piece_.ints.resize(before + added);
   alike_ += added;
   return added;

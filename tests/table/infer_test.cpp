@@ -1,7 +1,11 @@
 #include <gtest/gtest.h>
+
 #include <rapidcheck/gtest.h>
+#include <cmath>
 
 #include "table/infer.hpp"
+
+#include "table/short_numbers.hpp"
 
 using namespace lofty;
 using namespace lofty::engine;
@@ -98,6 +102,42 @@ TEST(Types, ADecimalsScaleIsTheLongestOne) {
   EXPECT_EQ(to_text(column->value(2)), "3.125");
 }
 
+// Eight at a time or one by one: the same numbers, and an end at the same field.
+RC_GTEST_PROP(TypesProperty, VectorsReadShortNumbersAsPlainCodeDoes, ()) {
+  const auto scale = *rc::gen::inRange<std::size_t>(0, 8);
+  const auto count = *rc::gen::inRange<std::size_t>(0, 40);
+  const auto spoilt = *rc::gen::inRange<std::size_t>(0, 60);
+  std::string text;
+  std::vector<std::uint32_t> begins;
+  for (std::size_t r = 0; r < count; ++r) {
+    const int digits = *rc::gen::inRange(1, 9);
+    std::string number =
+        std::to_string(*rc::gen::inRange<std::uint32_t>(0, static_cast<std::uint32_t>(std::pow(10, digits))));
+    if (scale > 0) {
+      number += '.';
+      for (std::size_t i = 0; i < scale; ++i) number += *rc::gen::element('0', '5', '9');
+    }
+    if (r == spoilt) {
+      number =
+          *rc::gen::element<std::string>("", "0" + number, number + "0", "-" + number, "x" + number, number + ":",
+                                         "123456789" + number, ".", "1/5", "\xC3\xA9" + number, number + "." + number);
+    }
+    begins.push_back(static_cast<std::uint32_t>(text.size()));
+    text += number + ",";
+    begins.push_back(static_cast<std::uint32_t>(text.size()));
+  }
+  text += "99999999";
+  std::vector<std::int64_t> vectors(count, -1), plain(count, -1);
+  force_plain_short_numbers(true);
+  const std::size_t expected = read_short_numbers(text.data(), begins.data(), 2, count, scale, plain.data());
+  force_plain_short_numbers(false);
+  const std::size_t got = read_short_numbers(text.data(), begins.data(), 2, count, scale, vectors.data());
+  RC_ASSERT(got == expected);
+  for (std::size_t r = 0; r < got; ++r) RC_ASSERT(vectors[r] == plain[r]);
+  const bool fits = spoilt < count ? expected >= spoilt : expected == count;  // what was spoilt may still be a number
+  RC_ASSERT(fits);
+}
+
 // The loops over many fields against the plain reading of each text by itself: the same looks, the same values,
 // whatever stands behind a text in memory, wherever a stretch of fields ends, and with other columns between them.
 RC_GTEST_PROP(TypesProperty, ManyFieldsReadAsEachDoesByItself, ()) {
@@ -122,6 +162,7 @@ RC_GTEST_PROP(TypesProperty, ManyFieldsReadAsEachDoesByItself, ()) {
     begins.push_back(here());
   }
   text += std::string(FieldRun::padding, *rc::gen::element('9', '.', '\n'));
+  force_plain_short_numbers(*rc::gen::arbitrary<bool>());
   PieceReader together, plain;
   for (std::size_t done = 0; done < texts.size();) {
     const std::size_t count = *rc::gen::inRange<std::size_t>(1, texts.size() - done + 1);
