@@ -825,17 +825,25 @@ class Asking {
 
   // Sums and means over lines without a value: they add nothing, which may not be what was meant.
   void remark_blanks() {
-    std::vector<const Node*> said;
+    // Of several totals over one argument, filtered or not, the one that meets most of them speaks for all.
+    const auto concerned = [&](std::size_t a) {
+      const AggregateKind kind = q_.aggregates[a]->kind;
+      return entries_.blanks[a].rows > 0 && (kind == AggregateKind::sum || kind == AggregateKind::average);
+    };
+    const auto same_argument = [&](std::size_t a, std::size_t b) {
+      const Node &x = *q_.aggregates[a]->argument, &y = *q_.aggregates[b]->argument;
+      return x.origin == y.origin && x.begin == y.begin;
+    };
     for (std::size_t a = 0; a < q_.aggregates.size(); ++a) {
       const Aggregate& aggregate = *q_.aggregates[a];
-      if (entries_.blanks[a].rows == 0 ||
-          (aggregate.kind != AggregateKind::sum && aggregate.kind != AggregateKind::average))
-        continue;
-      const bool again = std::any_of(said.begin(), said.end(), [&](const Node* n) {
-        return n->origin == aggregate.argument->origin && n->begin == aggregate.argument->begin;
-      });
-      if (again) continue;
-      said.push_back(aggregate.argument.get());
+      if (!concerned(a)) continue;
+      bool another_speaks = false;
+      for (std::size_t b = 0; b < q_.aggregates.size(); ++b) {
+        if (b == a || !concerned(b) || !same_argument(a, b)) continue;
+        const std::size_t mine = entries_.blanks[a].rows, its = entries_.blanks[b].rows;
+        another_speaks = another_speaks || its > mine || (its == mine && b < a);
+      }
+      if (another_speaks) continue;
       say("rows-without-value", counted(entries_.blanks[a].rows, row_noun()) + " of " +
                                     counted_entries(entries_.blanks[a].entries) + " " +
                                     (entries_.blanks[a].rows == 1 ? "has" : "have") + " no value for " +

@@ -1,6 +1,7 @@
 // Settled meanings, one test a sentence.
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cmath>
 
 #include "support/tables.hpp"
@@ -290,6 +291,19 @@ TEST(Standings, WorstMirrorsBest) {
       says(standings(ladder, support::small_shop()), "tie-at-cut", "strictly: `Älv Corner` left out, `Crumb` kept"));
   ladder.levels[0].best = 2;
   EXPECT_EQ(column(standings(ladder, support::small_shop()), "shop_no"), (Texts{"2", "1", "3"}));
+}
+
+// C5. Lines without a price are said once, with all of them, however many totals there are.
+TEST(Standings, TheTotalThatMeetsMostBlanksSpeaksForAll) {
+  Ladder ladder = by_shop();
+  ladder.totals = {{"late", "sum(amount) filter (where ordered_on < date '2025-04-01')"},
+                   {"spend", "sum(amount)"},
+                   {"mean", "avg(amount)"}};
+  const Standings s = standings(ladder, support::small_shop());
+  EXPECT_TRUE(says(s, "rows-without-value", "`sum(amount)` is worked out without it"));
+  EXPECT_EQ(std::count_if(s.remarks().begin(), s.remarks().end(),
+                          [](const Remark& remark) { return remark.code == "rows-without-value"; }),
+            1);
 }
 
 // 4. One constant for the whole ladder, wherever and however often it is written.
