@@ -320,9 +320,11 @@ TEST(Shipped, OpenAccountsWithEnoughOrders) {
       open[valley].push_back(e);
   }
   std::size_t expected = 0;
-  for (const auto& [valley, entries] : open)
+  for (const auto& valley : open) {
+    const std::vector<Entry>& entries = valley.second;
     expected += static_cast<std::size_t>(
         std::count_if(entries.begin(), entries.end(), [&](const Entry& e) { return ahead(entries, e) < 2; }));
+  }
   for (const auto& [valley, names] : closed) expected += names.size();
   const auto rows = rows_of(answer("open_accounts.ladder.toml"));
   EXPECT_EQ(rows.size(), expected);
