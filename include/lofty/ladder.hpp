@@ -112,7 +112,7 @@ struct Level {
   std::string having = {};    // condition on entries, totals included: others are dropped before anything is ranked
   std::string eligible = {};  // condition on entries: others stay listed, but have no place
   std::string rank_as = {};   // the place column's name; empty: rank
-  std::string where = {};     // condition on ranked entries, places included: others are not kept (keep.where)
+  std::string where = {};     // condition on entries, places included: others are not kept (keep.where)
   std::optional<std::size_t> best = {};   // keep the first N of every group
   std::optional<std::size_t> worst = {};  // and, or instead, the last N
   Cut cut = Cut::with_ties;

@@ -160,7 +160,7 @@ class Answering {
     Ladder ladder = without_cuts();
     Level& l = ladder.levels.front();
     l.where = condition_;
-    l.unranked = true;
+    l.unranked = !l.by.empty();
     l.having.clear();
     std::optional<Standings> found;
     try {
@@ -231,14 +231,11 @@ class Answering {
       columns.push_back(name);
       return columns.size() - 1;
     };
-    const auto sort_columns = [&](const std::string& list, std::vector<Key>& out) {
-      for (const SortItem& item : list.empty() ? std::vector<SortItem>{} : parse_sort_list(list)) {
-        const std::string text = list.substr(item.expression->begin, item.expression->end - item.expression->begin);
-        out.push_back({text, add(text)});
-      }
-    };
-    sort_columns(level().by, by_);
-    sort_columns(level().tiebreak, tiebreak_);
+    const std::string& by = level().by;
+    for (const SortItem& item : by.empty() ? std::vector<SortItem>{} : parse_sort_list(by)) {
+      const std::string text = by.substr(item.expression->begin, item.expression->end - item.expression->begin);
+      by_.push_back({text, add(text)});
+    }
     for (const NamedFormula& total : ladder_.totals) {
       totals_.push_back({total, columns.size(), {}});
       columns.push_back(total.name);
@@ -446,7 +443,7 @@ class Answering {
     std::string text;
     std::size_t column;
   };
-  std::vector<Key> by_, tiebreak_;
+  std::vector<Key> by_;
   struct Total {
     NamedFormula formula;
     std::size_t column;

@@ -212,8 +212,6 @@ class Sorting {
     }
     std::vector<std::uint64_t> less(width);
     for (std::size_t b = 0; b < width; ++b) less[b] = buckets[b].base - base;
-    // Words are gathered by cache line before they go out: 512 streams of single words would touch as many pages in
-    // turn.
     parallel_for(chunks, run_, [&](std::size_t chunk) {
       progress_.add(std::min(chunk_rows, count - chunk * chunk_rows));
       std::size_t* const next = starts.data() + chunk * width;

@@ -95,6 +95,15 @@ TEST(Periods, OnesWithoutRowsAreSaid) {
   EXPECT_TRUE(says(none, "period-empty", "no line that counts lies in `recent`, 2030-01-01 to 2030-01-02"));
 }
 
+// With no row to count back from there is no latest day.
+TEST(Periods, NoRowsNoAnchor) {
+  const Standings none = standings(
+      in({.name = "recent", .on = "ordered_on", .last = "3"}, "quantity > 1000 and recent"), support::small_shop());
+  EXPECT_EQ(none.rows(), 0u);
+  EXPECT_TRUE(says(none, "period-empty", "no line that counts lies in `recent`"));
+  EXPECT_NE(none.question().find("`recent` is empty"), std::string::npos) << none.question();
+}
+
 TEST(Periods, WhatIsWrongWithOneIsSaid) {
   const auto problems = [](const Period& period) { return support::problems(in(period), support::small_shop()); };
   EXPECT_EQ(problems({.name = "recent", .last = "3"})[0], "missing-key: `periods.recent` names no column of dates");

@@ -114,6 +114,16 @@ TEST(Why, NullKeysAndGroups) {
   EXPECT_EQ(w.ranked, 1u);
 }
 
+TEST(Why, ALadderThatRanksNothingHasTotalsAndRows) {
+  Ladder ladder = by_shop();
+  ladder.levels[0] = {.each = {"shop_no"}};
+  ladder.list = {};
+  const Workings w = why(ladder, support::small_shop(), "shop_no = 1");
+  EXPECT_TRUE(is_null(w.place));
+  EXPECT_EQ(to_text(w.totals[0].value), "11.00");
+  EXPECT_EQ(w.lines.rows(), 2u);
+}
+
 TEST(Why, AnEntryThatIsNotThereIsNamed) {
   const Problem number = problem_of(by_shop(), "shop_no = 9");
   EXPECT_EQ(number.code, Code::unknown_entry);

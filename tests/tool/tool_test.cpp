@@ -178,6 +178,22 @@ TEST(Tool, NoColorIsHonoured) {
   EXPECT_FALSE(has(plain.out, "\033["));
 }
 
+// Functions, totals and constants are listed by where they may stand; a word narrows the list.
+TEST(Tool, ListsWhatFormulasMayCall) {
+  const auto all = support::lofty({"functions"});
+  ASSERT_EQ(all.status, 0);
+  for (const char* one : {"  sqrt(number) ", "  cast(x as decimal) ", "\nIn totals",
+                          "  count(*), count(x), count(distinct x) ", "  overall_max(x) "})
+    EXPECT_NE(all.out.find(one), std::string::npos) << one;
+  EXPECT_EQ(all.out.find("trim_leading"), std::string::npos);  // a name that only the parser uses
+  const auto some = support::lofty({"functions", "week"});
+  EXPECT_NE(some.out.find("iso_week(date)"), std::string::npos);
+  EXPECT_EQ(some.out.find("sqrt(number)"), std::string::npos);
+  const auto none = support::lofty({"functions", "zork"});
+  EXPECT_EQ(none.status, 2);
+  EXPECT_NE(none.err.find("no function has to do with `zork`"), std::string::npos) << none.err;
+}
+
 TEST(Tool, ThreadsDoNotChangeTheAnswer) {
   const std::string one = lofty({"rank", "demo/best_shops.ladder.toml", "--to", "json", "--threads", "1"}, source).out;
   EXPECT_EQ(lofty({"rank", "demo/best_shops.ladder.toml", "--to", "json", "--threads", "8"}, source).out, one);
