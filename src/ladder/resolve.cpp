@@ -266,7 +266,7 @@ class Resolver {
   }
 
   Problem no_column(const Expression& e, const std::shared_ptr<const Origin>& origin, std::size_t tables,
-                    bool with_totals) {
+                    bool with_totals, bool with_places = false) {
     std::vector<std::string> names, places;
     for (std::size_t t = 0; t < std::min(tables, tables_.size()); ++t) {
       places.push_back(tables_[t].source->name());
@@ -276,6 +276,8 @@ class Resolver {
     for (const PeriodSource& period : periods_) names.push_back(period.period->name);
     if (with_totals)
       for (const Parsed& total : totals_) names.push_back(total.formula->name);
+    if (with_places)
+      for (const std::string& place : place_names()) names.push_back(place);
     const std::string nearest = nearest_word(e.text, names);
     std::string advice;
     if (e.quoted) advice = "text goes in single quotes: '" + e.text + "'";
@@ -335,9 +337,10 @@ class Resolver {
     try {
       RowScope scope(*this, false, key);
       const ExpressionPtr column = parse_expression(on);
-      const std::size_t before = problems_.size();
-      source.on = bound(*column, scope, origin);
-      if (problems_.size() > before) return false;
+      std::vector<Problem> found;
+      source.on = engine::bind(*column, scope, origin, found);
+      for (Problem& p : found) add(p);
+      if (!found.empty()) return false;
       const Kind kind = source.on->type.kind;
       if (kind != Kind::date && kind != Kind::timestamp && kind != Kind::unknown) {
         add(problem_at(Code::wrong_type,
@@ -747,7 +750,7 @@ class Resolver {
       row = row_name(e, origin);
     } catch (const Error& error) {
       if (error.code() == Code::unknown_column && e.qualifier.empty())
-        throw Error(no_column(e, origin, tables_.size(), true));
+        throw Error(no_column(e, origin, tables_.size(), true, places));
       throw;
     }
     const std::string name = e.qualifier.empty() ? canonical_name(*row, e) : e.qualifier + "." + e.text;

@@ -393,6 +393,10 @@ TEST(Standings, ConditionsKnowTheirStage) {
   ASSERT_EQ(found.size(), 2u);
   EXPECT_EQ(found[0], "wrong-stage: `rank` is a place: it is known at the very end, too late for rank.having");
   EXPECT_EQ(found[1], "wrong-type: rank.eligible needs a condition; `spend` is decimal");
+  ladder = by_shop();
+  ladder.levels[0].where = "rnk < 3";
+  EXPECT_EQ(support::problems(ladder, support::small_shop()),
+            Texts{"unknown-column: no column `rnk` in lines or shops; nearest: rank"});
 }
 
 // 29. Further columns beside the place.
