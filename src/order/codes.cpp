@@ -6,6 +6,7 @@
 #include <mutex>
 
 #include "order/custom_order.hpp"
+#include "order/text_numbers.hpp"
 #include "table/parallel.hpp"
 
 namespace lofty::engine {
@@ -205,70 +206,37 @@ void encode_wide(GetValue get, std::size_t size, bool descending, Nulls nulls, c
   encode_source(HalfSource<GetValue>{get, least, 0}, size, descending, nulls, run, out);
 }
 
-// Distinct texts of the caller's array, numbered.
+// The same, kept for codes.
 struct Numbered {
   Buffer<std::uint32_t> words;  // number + 1; 0 is null
-  Dictionary dictionary;
-  bool nulls = false;
+  TextNumbers texts;
 };
 
-// Threads number stretches of the rows by themselves; then the later ones' texts are looked up in the first one's.
+// Never without data: that is how null is told.
 template <class T>
-std::shared_ptr<Numbered> number_texts(const Key& key, const Run& run) {
-  const T* const values = static_cast<const T*>(key.values);
-  const auto& mask = key.options.null_mask;
+std::string_view text_at(const Key& key, std::size_t row) {
+  const std::string_view text = static_cast<const T*>(key.values)[row];
+  return text.data() == nullptr ? std::string_view("") : text;
+}
+
+template <class T>
+std::shared_ptr<const Numbered> numbered_texts(const Key& key, const Run& run) {
   auto numbered = std::make_shared<Numbered>();
-  Buffer<std::uint32_t>& words = numbered->words;
-  words.allocate(key.size);
-  const std::size_t shares = key.size < rows_worth_threads ? 1 : static_cast<std::size_t>(thread_count(run));
-  const auto begin_of = [&](std::size_t s) { return key.size * s / shares; };
-  std::vector<Dictionary> dictionaries(shares);
-  std::vector<std::uint8_t> nulls(shares, 0);
-  parallel_for(shares, run, [&](std::size_t s) {
-    Dictionary& own = dictionaries[s];
-    bool any_null = false;
-    constexpr std::size_t stretch = 64 * 1024;
-    for (std::size_t begin = begin_of(s); begin < begin_of(s + 1); begin += stretch) {
-      check_stop(run);
-      const std::size_t count = std::min(stretch, begin_of(s + 1) - begin);
-      own.add_all(
-          count,
-          [&](std::size_t i) -> std::string_view {
-            const bool null = !mask.empty() && mask[begin + i] != 0;
-            const std::string_view text = values[begin + i];
-            return null ? std::string_view() : text.data() == nullptr ? std::string_view("") : text;
-          },
-          [&](std::size_t i, std::uint32_t code) { words[begin + i] = code + 1; });
-      for (std::size_t i = begin; !mask.empty() && i < begin + count; ++i) {
-        if (mask[i] == 0) continue;
-        words[i] = 0;
-        any_null = true;
-      }
-    }
-    nulls[s] = any_null;
-  });
-  numbered->nulls = std::find(nulls.begin(), nulls.end(), 1) != nulls.end();
-  numbered->dictionary = std::move(dictionaries[0]);
-  std::vector<std::vector<std::uint32_t>> word_of(shares);  // of the whole, by word of the share
-  for (std::size_t s = 1; s < shares; ++s) {
-    word_of[s].push_back(0);
-    for (const std::string_view text : dictionaries[s].values())
-      word_of[s].push_back(numbered->dictionary.add(text) + 1);
-    dictionaries[s] = Dictionary();
-  }
-  parallel_for(shares - 1, run, [&](std::size_t before) {
-    for (std::size_t i = begin_of(before + 1); i < begin_of(before + 2); ++i) words[i] = word_of[before + 1][words[i]];
-  });
+  numbered->words.allocate(key.size);
+  const auto& mask = key.options.null_mask;
+  numbered->texts = number_texts(
+      key.size, [&](std::size_t i) { return !mask.empty() && mask[i] != 0 ? std::string_view() : text_at<T>(key, i); },
+      1, run, numbered->words.data());
   return numbered;
 }
 
 template <class T>
 void encode_texts(const Key& key, const Run& run, KeyList& out) {
-  const std::shared_ptr<Numbered> numbered = number_texts<T>(key, run);
+  const std::shared_ptr<const Numbered> numbered = numbered_texts<T>(key, run);
   auto ranks = std::make_shared<const std::vector<std::uint32_t>>(
-      text_ranks(numbered->dictionary.values(), key.options.text, key.options.locale, run));
+      text_ranks(numbered->texts.texts, key.options.text, key.options.locale, run));
   Range range;
-  range.nulls = numbered->nulls;
+  range.nulls = numbered->texts.nulls;
   if (!ranks->empty()) {
     range.least = 0;
     range.greatest = ranks->size() - 1;
@@ -286,12 +254,12 @@ struct NumberSource {
 
 template <class T>
 void encode_text_numbers(const Key& key, const Run& run, KeyList& out) {
-  NumberSource source{number_texts<T>(key, run)};
+  NumberSource source{numbered_texts<T>(key, run)};
   Range range;
-  range.nulls = source.numbered->nulls;
-  if (source.numbered->dictionary.size() > 0) {
+  range.nulls = source.numbered->texts.nulls;
+  if (source.numbered->texts.texts.size() > 0) {
     range.least = 0;
-    range.greatest = source.numbered->dictionary.size() - 1;
+    range.greatest = source.numbered->texts.texts.size() - 1;
   }
   add_codes(std::move(source), range, key.descending, key.options.nulls, out);
 }
@@ -427,6 +395,17 @@ void encode_for_grouping(const Key& key, const Run& run, KeyList& out) {
     case Element::string: return encode_text_numbers<std::string>(key, run, out);
     default: return encode(key, run, out);
   }
+}
+
+bool number_texts(const Key& key, const Run& run, std::vector<std::uint32_t>& of_row,
+                  std::vector<std::uint32_t>& first_rows) {
+  if (!key.options.null_mask.empty() || (key.element != Element::view && key.element != Element::string)) return false;
+  of_row.resize(key.size);
+  const auto number = [&](const auto& text) { return number_texts(key.size, text, 0, run, of_row.data()); };
+  first_rows = (key.element == Element::view ? number([&](std::size_t i) { return text_at<std::string_view>(key, i); })
+                                             : number([&](std::size_t i) { return text_at<std::string>(key, i); }))
+                   .first_rows;
+  return true;
 }
 
 Value value_at(const Key& key, std::size_t row) {

@@ -41,6 +41,10 @@ using KeyList = std::vector<std::unique_ptr<KeyCodes>>;
 void encode(const Key& key, const Run& run, KeyList& out);
 // Codes that are equal where the key's values are, in no particular order: texts then need no sort.
 void encode_for_grouping(const Key& key, const Run& run, KeyList& out);
+// Numbers rows by a key of texts without nulls, in the order of their first appearance; `first_rows` gets the first row
+// of each number. False, and nothing done, where the key is not such a one.
+bool number_texts(const Key& key, const Run& run, std::vector<std::uint32_t>& of_row,
+                  std::vector<std::uint32_t>& first_rows);
 
 // What a key has at a row; null for NaN.
 Value value_at(const Key& key, std::size_t row);

@@ -54,6 +54,7 @@ GroupNumbers number_groups(const Groups& groups, const Run& run) {
   GroupNumbers out;
   assert(!groups.keys.empty() && "groups have a key");
   const std::size_t size = groups.keys.front().size;
+  if (groups.keys.size() == 1 && number_texts(groups.keys.front(), run, out.of_row, out.first_rows)) return out;
   KeyList codes;
   for (const Key& key : groups.keys) {
     assert(key.size == size && "all keys have the same length");

@@ -2,13 +2,17 @@
 // Distinct texts, numbered in the order of their first appearance.
 // Covered by tests/table/column_test.cpp.
 
+#define XXH_INLINE_ALL  // hashing a short text takes less time than calling somebody for it
 #include <xxhash.h>
 
+#include <bit>
 #include <cstdint>
 #include <cstring>
 #include <memory>
 #include <string_view>
 #include <vector>
+
+#include "table/buffer.hpp"
 
 namespace lofty::engine {
 
@@ -40,11 +44,14 @@ class Arena {
 };
 
 // Codes are dense: 0, 1, 2, ... Not thread-safe while it grows; const use is. Open addressing with linear probing, at
-// most two thirds full; a slot has 32 bits of the hash, which say where the text belongs, however large the table is,
-// and spare nearly every comparison of different texts.
+// most two thirds full. A slot has 32 bits of the hash, which say where the text belongs, however large the table is,
+// and a short text's bytes themselves: one look-up then waits for memory once.
 class Dictionary {
  public:
   static constexpr std::uint32_t none = 0xffffffff;
+  enum class Texts { copied, left };  // left: they stay where they are, and outlive the dictionary
+
+  explicit Dictionary(Texts texts = Texts::copied) : texts_(texts) {}
 
   std::uint32_t add(std::string_view text) {
     // Lines of a file often repeat the value of the line before.
@@ -55,68 +62,140 @@ class Dictionary {
   // way from memory. `text(i)` gives text i; one without data is left out.
   template <class Text, class Work>
   void add_all(std::size_t count, const Text& text, const Work& work) {
-    constexpr std::size_t block = 32;
-    std::uint32_t tags[block], likely[block];
-    for (std::size_t begin = 0; begin < count; begin += block) {
-      const std::size_t size = begin + block < count ? block : count - begin;
-      for (std::size_t i = begin + block; i < begin + 2 * block && i < count; ++i) __builtin_prefetch(text(i).data());
-      for (std::size_t i = 0; i < size; ++i) {
-        tags[i] = tag_of(text(begin + i));
-        if (!slots_.empty()) __builtin_prefetch(&slots_[tags[i] & mask()]);
-      }
-      for (std::size_t i = 0; i < size; ++i) {
-        likely[i] = with_tag(tags[i]);
-        if (likely[i] != none) __builtin_prefetch(&values_[likely[i]]);
-      }
-      for (std::size_t i = 0; i < size; ++i)
-        if (likely[i] != none) __builtin_prefetch(values_[likely[i]].data());
-      for (std::size_t i = 0; i < size; ++i) {
-        const std::string_view one = text(begin + i);
-        if (one.data() == nullptr) continue;
-        work(begin + i, likely[i] != none && values_[likely[i]] == one ? likely[i] : add(one, tags[i]));
-      }
-    }
+    const auto tag = [](std::size_t, std::string_view one) { return tag_of(one); };
+    add_all(count, text, tag, work);
+  }
+  // For somebody who knows their tags: `tag(i, text)` is tag_of(text).
+  template <class Text, class Tag, class Work>
+  void add_all(std::size_t count, const Text& text, const Tag& tag, const Work& work) {
+    ahead(count, text, tag, [&](std::size_t i, std::string_view one, std::uint32_t its) { work(i, add(one, its)); });
+  }
+  // Room for so many texts, so that it need not grow step by step.
+  void reserve(std::size_t texts) {
+    values_.reserve(texts);
+    if (texts * 3 > slots_.size() * 2) grow(std::bit_ceil(texts + texts / 2 + 1));
   }
   // `none` when the text does not occur.
-  std::uint32_t find(std::string_view text) const {
-    if (slots_.empty()) return none;
-    const std::uint32_t tag = tag_of(text);
-    for (std::size_t at = tag & mask(); slots_[at].code != none; at = (at + 1) & mask())
-      if (slots_[at].tag == tag && values_[slots_[at].code] == text) return slots_[at].code;
-    return none;
+  std::uint32_t find(std::string_view text) const { return find(text, tag_of(text)); }
+  // 32 bits of a hash.
+  static std::uint32_t tag_of(std::string_view text) {
+    return static_cast<std::uint32_t>(XXH3_64bits(text.data(), text.size()) >> 32);
   }
   std::string_view text(std::uint32_t code) const { return values_[code]; }
   std::size_t size() const { return values_.size(); }
   const std::vector<std::string_view>& values() const { return values_; }
 
  private:
-  struct Slot {
-    std::uint32_t tag, code;
+  struct alignas(32) Slot {
+    static constexpr std::size_t short_size = 20;
+
+    std::uint32_t tag, code, size;
+    char bytes[short_size];  // of a longer text: where it lies
+
+    const char* far() const {
+      const char* at;
+      std::memcpy(&at, bytes, sizeof at);
+      return at;
+    }
+    void put(std::string_view text) {
+      size = static_cast<std::uint32_t>(text.size());
+      const char* const at = text.data();
+      if (text.size() > short_size)
+        std::memcpy(bytes, &at, sizeof at);
+      else if (!text.empty())
+        std::memcpy(bytes, at, text.size());
+    }
+    bool holds(std::string_view text) const {
+      if (size != text.size()) return false;
+      return size > short_size ? std::memcmp(far(), text.data(), size) == 0 : same_short(bytes, text.data(), size);
+    }
   };
-  static std::uint32_t tag_of(std::string_view text) {
-    return static_cast<std::uint32_t>(XXH3_64bits(text.data(), text.size()) >> 32);
+
+  template <class Word>
+  static Word differ(const char* a, const char* b) {
+    Word x, y;
+    std::memcpy(&x, a, sizeof x);
+    std::memcpy(&y, b, sizeof y);
+    return x ^ y;
   }
+  // Words that overlap, instead of a loop: a call would cost more than the comparison.
+  static bool same_short(const char* a, const char* b, std::size_t size) {
+    static_assert(Slot::short_size <= 24);
+    using U64 = std::uint64_t;
+    using U32 = std::uint32_t;
+    if (size > 16)
+      return (differ<U64>(a, b) | differ<U64>(a + 8, b + 8) | differ<U64>(a + size - 8, b + size - 8)) == 0;
+    if (size >= 8) return (differ<U64>(a, b) | differ<U64>(a + size - 8, b + size - 8)) == 0;
+    if (size >= 4) return (differ<U32>(a, b) | differ<U32>(a + size - 4, b + size - 4)) == 0;
+    for (std::size_t i = 0; i < size; ++i)
+      if (a[i] != b[i]) return false;
+    return true;
+  }
+
   std::size_t mask() const { return slots_.size() - 1; }
-  // The first text with this tag; none when there is none.
-  std::uint32_t with_tag(std::uint32_t tag) const {
-    if (slots_.empty()) return none;
+
+  template <class Text, class Tag, class Work>
+  void ahead(std::size_t count, const Text& text, const Tag& tag, const Work& work) const {
+    // Two blocks: while the texts of one are compared, those of the next are prepared, one by one.
+    constexpr std::size_t block = 32;
+    struct Block {
+      std::string_view texts[block];
+      std::uint32_t tags[block];
+      bool far;
+    } blocks[2];
+    const auto prepare = [&](Block& in, std::size_t i, std::size_t at) {
+      const std::string_view one = in.texts[i] = text(at);
+      in.far = in.far || one.size() > Slot::short_size;
+      const std::uint32_t its = in.tags[i] = tag(at, one);
+      if (slots_.size() > 0) __builtin_prefetch(&slots_[its & mask()]);
+    };
+    blocks[0].far = false;
+    for (std::size_t i = 0; i < block && i < count; ++i) prepare(blocks[0], i, i);
+    for (std::size_t begin = 0; begin < count; begin += block) {
+      const Block& now = blocks[begin / block % 2];
+      Block& next = blocks[(begin / block + 1) % 2];
+      next.far = false;
+      const std::size_t size = begin + block < count ? block : count - begin;
+      for (std::size_t i = 0; now.far && i < size && slots_.size() > 0; ++i) {
+        const Slot& slot = slots_[now.tags[i] & mask()];
+        if (slot.code != none && slot.size > Slot::short_size) __builtin_prefetch(slot.far());
+      }
+      const std::size_t ready = begin + block < count ? (begin + 2 * block < count ? block : count - begin - block) : 0;
+      for (std::size_t i = 0; i < size; ++i) {
+        if (i < ready) prepare(next, i, begin + block + i);
+        if (now.texts[i].data() != nullptr) work(begin + i, now.texts[i], now.tags[i]);
+      }
+    }
+  }
+  // The slot that has the text, or the free one where it would go.
+  std::size_t place(std::string_view text, std::uint32_t tag) const {
     std::size_t at = tag & mask();
-    while (slots_[at].code != none && slots_[at].tag != tag) at = (at + 1) & mask();
-    return slots_[at].code;
+    while (slots_[at].code != none && !(slots_[at].tag == tag && slots_[at].holds(text))) at = (at + 1) & mask();
+    return at;
+  }
+  std::uint32_t find(std::string_view text, std::uint32_t tag) const {
+    return slots_.size() == 0 ? none : slots_[place(text, tag)].code;
   }
   std::uint32_t add(std::string_view text, std::uint32_t tag) {
-    if ((values_.size() + 1) * 3 > slots_.size() * 2) grow();
-    std::size_t at = tag & mask();
-    for (; slots_[at].code != none; at = (at + 1) & mask())
-      if (slots_[at].tag == tag && values_[slots_[at].code] == text) return slots_[at].code;
-    slots_[at] = {tag, static_cast<std::uint32_t>(values_.size())};
-    values_.push_back(arena_.keep(text));
-    return slots_[at].code;
+    const std::uint32_t code = find(text, tag);
+    return code != none ? code : add_new(text, tag);
   }
-  void grow() {
-    const std::vector<Slot> old = std::move(slots_);
-    slots_.assign(old.empty() ? 16 : 4 * old.size(), Slot{0, none});
-    for (const Slot& slot : old) {
+  [[gnu::noinline]] std::uint32_t add_new(std::string_view text, std::uint32_t tag) {
+    // In large steps while it is small, then in such as don't leave most of it empty.
+    if ((values_.size() + 1) * 3 > slots_.size() * 2)
+      grow(slots_.size() == 0 ? 16 : slots_.size() * (slots_.size() < 16 * 1024 ? 4 : 2));
+    Slot& slot = slots_[place(text, tag)];
+    values_.push_back(texts_ == Texts::copied ? arena_.keep(text) : text);
+    slot.tag = tag;
+    slot.code = static_cast<std::uint32_t>(values_.size() - 1);
+    slot.put(values_.back());
+    return slot.code;
+  }
+  void grow(std::size_t to) {
+    const Buffer<Slot> old = std::move(slots_);
+    slots_.allocate(to);
+    for (std::size_t i = 0; i < slots_.size(); ++i) slots_[i].code = none;
+    for (const Slot& slot : old.view()) {
       if (slot.code == none) continue;
       std::size_t at = slot.tag & mask();
       while (slots_[at].code != none) at = (at + 1) & mask();
@@ -124,9 +203,10 @@ class Dictionary {
     }
   }
 
+  Texts texts_;
   Arena arena_;
   std::vector<std::string_view> values_;
-  std::vector<Slot> slots_;
+  Buffer<Slot> slots_;
   std::uint32_t last_ = none;
 };
 

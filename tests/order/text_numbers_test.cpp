@@ -1,0 +1,104 @@
+// Numbers of texts, against a map: however rows are shared between threads, the numbers follow the first appearance.
+#include "order/text_numbers.hpp"
+
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <map>
+#include <ostream>
+#include <random>
+#include <string>
+
+#include "lofty/error.hpp"
+
+namespace lofty::engine {
+namespace {
+
+struct Case {
+  std::size_t size, distinct, longest;
+  bool nulls;
+  friend void PrintTo(const Case& c, std::ostream* out) {
+    *out << c.size << "_rows_" << c.distinct << "_texts" << (c.nulls ? "_and_nulls" : "");
+  }
+};
+
+std::vector<std::string> words_of(const Case& c, std::mt19937& random) {
+  std::vector<std::string> words;
+  for (std::size_t i = 0; i < c.distinct; ++i) {
+    // Texts that differ in one place only, of every length up to the longest; some begin like others.
+    std::string text(random() % (c.longest + 1), 'x');
+    const std::string number = std::to_string(i);
+    if (text.size() > number.size()) text.replace(random() % (text.size() - number.size()), number.size(), number);
+    words.push_back(text);
+  }
+  return words;
+}
+
+class TextNumbersOf : public ::testing::TestWithParam<Case> {};
+
+TEST_P(TextNumbersOf, FollowTheFirstAppearance) {
+  const Case c = GetParam();
+  std::mt19937 random(7);
+  const std::vector<std::string> words = words_of(c, random);
+  std::vector<const std::string*> column(c.size, nullptr);
+  for (auto& text : column)
+    if (!c.nulls || random() % 5 != 0) text = &words[random() % words.size()];
+  const auto text = [&](std::size_t i) {
+    return column[i] == nullptr ? std::string_view() : std::string_view(*column[i]);
+  };
+
+  std::map<std::string_view, std::uint32_t> seen;
+  std::vector<std::uint32_t> words_expected, firsts;
+  for (std::size_t i = 0; i < c.size; ++i) {
+    if (column[i] == nullptr) {
+      words_expected.push_back(0);
+      continue;
+    }
+    const auto [at, added] = seen.emplace(*column[i], static_cast<std::uint32_t>(seen.size()));
+    if (added) firsts.push_back(static_cast<std::uint32_t>(i));
+    words_expected.push_back(at->second + 1);
+  }
+  const auto check = [&](const TextNumbers& numbers, const std::vector<std::uint32_t>& words_found) {
+    EXPECT_EQ(words_found, words_expected);
+    EXPECT_EQ(numbers.first_rows, firsts);
+    EXPECT_EQ(numbers.nulls, std::find(column.begin(), column.end(), nullptr) != column.end());
+    ASSERT_EQ(numbers.texts.size(), firsts.size());
+    for (std::size_t i = 0; i < firsts.size(); ++i) EXPECT_EQ(numbers.texts[i], *column[firsts[i]]);
+  };
+  std::vector<std::uint32_t> found(c.size);
+  for (const std::size_t shares : {1, 2, 3, 8}) {
+    SCOPED_TRACE(shares);
+    check(text_numbers::by_rows(c.size, shares, text, 1, {}, found.data()), found);
+    check(text_numbers::by_hash(c.size, shares, text, 1, {}, found.data()), found);
+  }
+  check(number_texts(c.size, text, 1, {}, found.data()), found);
+}
+
+INSTANTIATE_TEST_SUITE_P(Shapes, TextNumbersOf,
+                         ::testing::Values(Case{0, 1, 0, false}, Case{1, 1, 3, false}, Case{5, 2, 1, true},
+                                           Case{3'000, 40, 12, true}, Case{70'000, 20'000, 24, false},
+                                           Case{70'000, 60'000, 60, true}, Case{130'000, 200'000, 19, false},
+                                           Case{130'000, 10, 30, true}),
+                         ::testing::PrintToStringParamName());
+
+TEST(TextNumbers, ManyDistinctIsToldFromASample) {
+  const auto number = [](std::size_t i) { return std::to_string(i); };
+  std::vector<std::string> all, few;
+  for (std::size_t i = 0; i < 120'000; ++i) all.push_back(number(i)), few.push_back(number(i % 300));
+  EXPECT_TRUE(text_numbers::many_distinct(all.size(), [&](std::size_t i) { return std::string_view(all[i]); }));
+  EXPECT_FALSE(text_numbers::many_distinct(few.size(), [&](std::size_t i) { return std::string_view(few[i]); }));
+}
+
+TEST(TextNumbers, StopIsHeard) {
+  const std::vector<std::string> texts(200'000, "a");
+  std::stop_source stop;
+  stop.request_stop();
+  std::vector<std::uint32_t> found(texts.size());
+  const auto text = [&](std::size_t i) { return std::string_view(texts[i]); };
+  const lofty::Run run{.stop = stop.get_token()};
+  EXPECT_THROW(text_numbers::by_rows(texts.size(), 2, text, 0, run, found.data()), Error);
+  EXPECT_THROW(text_numbers::by_hash(texts.size(), 2, text, 0, run, found.data()), Error);
+}
+
+}  // namespace
+}  // namespace lofty::engine
