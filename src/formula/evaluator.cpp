@@ -9,6 +9,7 @@
 #include <cmath>
 
 #include "table/infer.hpp"
+#include "table/parallel.hpp"
 
 namespace lofty::engine {
 
@@ -1116,6 +1117,31 @@ const Vector& Evaluator::evaluate(const Node& node, std::size_t begin, std::size
   call.run();
   scratch.out.type = node.type;
   return scratch.out;
+}
+
+ColumnPtr evaluate_column(const Node& node, const ColumnSource& source, int slots, const Run& run) {
+  Evaluator evaluator(source, slots);
+  Piece piece(node.type);
+  for (std::size_t begin = 0; begin < source.rows(); begin += batch_rows) {
+    check_stop(run);
+    const std::size_t count = std::min(batch_rows, source.rows() - begin);
+    const Vector& v = evaluator.evaluate(node, begin, count, nullptr);
+    for (std::size_t i = 0; i < count; ++i) {
+      if (v.is_null(i))
+        piece.add_null();
+      else if (v.lane == Vector::Lane::int64)
+        piece.add_integer(v.ints[i]);
+      else if (v.lane == Vector::Lane::int128)
+        piece.add_wide(v.wide[i]);
+      else if (v.lane == Vector::Lane::float64)
+        piece.add_double(v.doubles[i]);
+      else
+        piece.add_text(v.text(i));
+    }
+  }
+  std::vector<Piece> pieces;
+  pieces.push_back(std::move(piece));
+  return Column::seal(node.type, std::move(pieces), Run{.threads = 1});
 }
 
 }  // namespace lofty::engine

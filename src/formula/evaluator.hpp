@@ -9,6 +9,7 @@
 
 #include "formula/node.hpp"
 #include "lofty/error.hpp"
+#include "lofty/run.hpp"
 #include "table/column.hpp"
 
 namespace lofty::engine {
@@ -119,5 +120,8 @@ class Evaluator {
   std::vector<Scratch> scratch_;
   std::deque<Loaded> columns_;  // a deque: growing it moves nothing that a caller holds
 };
+
+// A formula over whole columns, as a sealed column. Throws RowFailure.
+ColumnPtr evaluate_column(const Node& node, const ColumnSource& source, int slots, const Run& run);
 
 }  // namespace lofty::engine

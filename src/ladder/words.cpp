@@ -1,0 +1,156 @@
+// Covered by tests/ladder/standings_test.cpp.
+#include "ladder/words.hpp"
+
+#include <algorithm>
+
+#include "formula/evaluator.hpp"
+#include "ladder/prose.hpp"
+
+namespace lofty::engine {
+
+std::string Words::entry_noun() const {
+  if (a_.question.row_level()) return row_noun();
+  std::vector<std::string> words;
+  for (const std::size_t key : a_.question.each) words.push_back(noun_of_key(a_.question.entry_columns[key].name));
+  return words.size() == 1 ? words[0] : "pair of " + listed(words);
+}
+std::string Words::plural_entry(std::size_t count) const {
+  const std::string noun = entry_noun();
+  if (count == 1) return noun;
+  return noun.starts_with("pair of ") ? "pairs" + noun.substr(4) : plural(noun);
+}
+
+// What a reader calls an entry: its label where a listed column has one, else its keys.
+std::string Words::entry_name(std::uint32_t entry) const {
+  if (a_.question.row_level()) return a_.joined->place_of(a_.entries.first_rows[entry]);
+  for (const ListColumn& column : a_.question.list_columns) {
+    if (column.column < 0 || static_cast<std::size_t>(column.column) >= a_.question.entry_columns.size()) continue;
+    const EntryColumn& from = a_.question.entry_columns[static_cast<std::size_t>(column.column)];
+    if (from.from != EntryColumn::From::carried || from.type.kind != Kind::text ||
+        a_.role_of(static_cast<std::size_t>(column.column)) == Role::group)
+      continue;
+    const Value value = a_.entries.columns[static_cast<std::size_t>(column.column)]->value(entry);
+    if (!is_null(value)) return quoted(to_text(value));
+  }
+  std::string name;
+  for (const std::size_t key : a_.question.each) {
+    if (key >= a_.entries.columns.size()) continue;
+    const Value value = a_.entries.columns[key]->value(entry);
+    const bool text = a_.question.entry_columns[key].type.kind == Kind::text;
+    name += (name.empty() ? "" : ", ") +
+            (text ? quoted(shown(value)) : a_.question.entry_columns[key].name + " " + shown(value));
+  }
+  return name;
+}
+
+std::string Words::directions(const std::vector<SortKey>& keys) const {
+  std::vector<std::string> parts;
+  for (std::size_t k = 0; k < keys.size(); ++k) {
+    const Kind kind = keys[k].node->type.kind;
+    const bool moment = kind == Kind::date || kind == Kind::timestamp;
+    const char* const way = kind == Kind::text ? (keys[k].descending ? " from Z to A" : " from A to Z")
+                            : moment           ? (keys[k].descending ? ", latest first" : ", earliest first")
+                                               : (keys[k].descending ? ", highest first" : ", lowest first");
+    parts.push_back((k > 0 ? "then " : "") + keys[k].text + way);
+  }
+  std::string out;
+  for (std::size_t k = 0; k < parts.size(); ++k) out += (k > 0 ? ", " : "") + parts[k];
+  return out;
+}
+
+std::string Words::sentence() const {
+  std::string s = capitalized(entry_nouns());
+  if (a_.question.places) {
+    s += " by " + directions(a_.question.by);
+    if (!a_.question.within.empty()) {
+      std::vector<std::string> groups;
+      for (const std::size_t g : a_.question.within) groups.push_back(noun_of_key(a_.question.entry_columns[g].name));
+      s += ", in each " + listed(groups);
+    }
+  }
+  s += "; ";
+  if (!a_.ladder.where.empty())
+    s += plural(row_noun()) + " count where " + a_.ladder.where;
+  else
+    s += "all " + plural(row_noun()) + " count";
+  if (a_.question.having) s += "; " + entry_nouns() + " take part where " + a_.question.level->having;
+  if (a_.question.eligible) s += "; ranked are those with " + a_.question.level->eligible;
+  if (a_.question.places) {
+    s += "; " + std::string(ties_name(a_.question.level->ties)) + " places";
+    if (!a_.ladder.levels.front().tiebreak.empty()) s += ", ties told apart by " + a_.ladder.levels.front().tiebreak;
+    if (a_.question.keep_where) s += "; kept where " + a_.question.level->where;
+    if (a_.question.level->best || a_.question.level->worst)
+      s += (a_.question.keep_where ? ", of these " : "; ") + kept_words() +
+           (a_.question.within.empty() ? "" : " of each") +
+           (a_.question.level->cut == Cut::strict ? ", strictly" : ", ties at the cut kept");
+  }
+  if (a_.question.list_as_input) s += "; listed in the order of the input";
+  if (!a_.question.list_order.empty()) s += "; listed by " + a_.ladder.list.order;
+  s += ".";
+  for (const Choice& choice : a_.ladder.choices) {
+    s += (&choice == &a_.ladder.choices.front() ? " Chosen: " : ", ") + choice.name + " = " + to_text(choice.value) +
+         (choice.unit.empty() ? "" : " " + choice.unit);
+    if (&choice == &a_.ladder.choices.back()) s += ".";
+  }
+  for (std::size_t p = 0; p < a_.question.periods.size(); ++p) s += " " + period_sentence(p);
+  for (const auto& overall : a_.question.overalls)
+    if (overall->written) s += " " + capitalized(overall->text) + " is " + shown(overall->value) + ".";
+  return s;
+}
+
+// A constant that is a day; none where the period is open, or over no rows.
+std::optional<std::int64_t> Words::day_of(const NodePtr& node) const {
+  if (!node) return std::nullopt;
+  const ColumnSource nothing(1, {});
+  const ColumnPtr value = evaluate_column(*node, nothing, a_.question.slots, a_.run);
+  if (value->is_null(0)) return std::nullopt;
+  const std::int64_t at = value->int64(0);
+  return node->type.kind == Kind::date ? at
+                                       : at / 86'400'000'000 - (at % 86'400'000'000 < 0 ? 1 : 0);  // towards the past
+}
+
+// "`recent` is 2025-03-02 to 2025-03-31: 480 lines, on 29 of 30 days."
+std::string Words::period_sentence(std::size_t p) const {
+  const PeriodUse& period = a_.question.periods[p];
+  const Entries::Caught& caught = a_.entries.caught[p];
+  const auto first = day_of(period.first), last = day_of(period.last);
+  std::string s = quoted(period.name) + " is ";
+  if (first && last)
+    s += *first == *last ? day_text(*last) : day_text(*first) + " to " + day_text(*last);
+  else if (first || last)
+    s += first ? "from " + day_text(*first) + " on" : "up to " + day_text(*last);
+  else
+    return s + "empty: no " + row_noun() + " has a date.";
+  s += ": " + counted(caught.rows, row_noun());
+  if (caught.rows == 0) return s + ".";
+  const std::string days = with_commas(caught.days.size());
+  if (first && last)
+    s += ", on " +
+         (days + " of " + counted(static_cast<std::size_t>(std::max<std::int64_t>(*last - *first + 1, 0)), "day"));
+  else
+    s += ", on " + counted(caught.days.size(), "day");
+  const bool narrower = (first && *caught.days.begin() > *first) || (last && *caught.days.rbegin() < *last);
+  if (narrower || !first || !last)
+    s += ", the first " + day_text(*caught.days.begin()) + " and the last " + day_text(*caught.days.rbegin());
+  return s + ".";
+}
+
+// "the best 3", "the worst 3", "the best 3 and the worst 5"
+std::string Words::kept_words() const {
+  std::string words;
+  if (a_.question.level->best) words = "the best " + with_commas(*a_.question.level->best);
+  if (a_.question.level->worst)
+    words += (words.empty() ? "the worst " : " and the worst ") + with_commas(*a_.question.level->worst);
+  return words;
+}
+
+std::string Words::foot() const {
+  const Accounting& a = a_.data->accounting;
+  std::string s =
+      a.listed == a.entries ? counted_entries(a.entries) : with_commas(a.listed) + " of " + counted_entries(a.entries);
+  const bool repeated = std::any_of(a.joins.begin(), a.joins.end(), [](const auto& join) { return join.more > 0; });
+  if (!a_.question.row_level()) s += ", " + counted(a.counted, repeated ? "joined row" : row_noun());
+  return s;
+}
+
+}  // namespace lofty::engine
