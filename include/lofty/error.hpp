@@ -29,7 +29,7 @@ enum class Code {
   missing_each,         // totals without a level to total at
   missing_key,          // a key of a ladder that has to be there
   name_taken,           // a figure or total called like something that exists
-  circular,             // figures that need each other
+  circular,             // figures, or ladders, that need each other
   several_values,       // a column with several values in one entry, used as if it had one
   bad_value,            // a key's value that cannot be used: a negative best, ...
   unknown_entry,        // no entry, or more than one, where one was asked for

@@ -105,6 +105,8 @@ class Standings {
   const std::vector<Remark>& remarks() const;
   const Accounting& accounting() const;
 
+  const engine::StandingsData& data() const { return *data_; }  // for the engine
+
  private:
   std::shared_ptr<const engine::StandingsData> data_;
 };
@@ -119,5 +121,9 @@ std::vector<Problem> check(const Ladder& ladder, const Catalog& catalog, const R
 //   lofty::Standings answer = lofty::standings(ladder, tables);
 //   for (std::size_t row = 0; row < answer.rows(); ++row) ... answer.value(row, 0) ...
 Standings standings(const Ladder& ladder, const Catalog& catalog, const Run& run = {});
+
+// The listing as a table, for another ladder: the listed entries in their order, columns under their names (not their
+// headings), values whole. What was said of the answer is said of the table. O(rows x columns).
+Table table_of(const Standings& answer, std::string name);
 
 }  // namespace lofty

@@ -4,6 +4,7 @@
 #include <filesystem>
 #include <memory>
 #include <string>
+#include <vector>
 
 #include "lofty/catalog.hpp"
 
@@ -32,14 +33,19 @@ std::shared_ptr<const TableSource> open_workbook(const std::filesystem::path& fi
                                                  const ReadOptions& options = {});
 
 // Tables of a folder, called by their file names: "order_lines.csv", "2025/shops.csv", "sales.sqlite#order_lines",
-// "plan.xlsx#May". Delimited text may be compressed (.gz). Tables added in memory are found first.
+// "plan.xlsx#May". Delimited text may be compressed (.gz). "best.ladder.toml" is the standings of that ladder, whose own
+// tables are looked for beside it; one that feeds itself, through whatever others, is an Error(circular). Tables
+// added in memory are found first.
 class TableFiles : public Catalog {
  public:
   explicit TableFiles(std::filesystem::path folder = ".") : folder_(std::move(folder)) {}
   std::shared_ptr<const TableSource> open(const std::string& name, const ReadOptions& options) const override;
 
  private:
+  std::shared_ptr<const TableSource> answer_of(const std::filesystem::path& ladder, const ReadOptions& options) const;
+
   std::filesystem::path folder_;
+  std::vector<std::filesystem::path> feeding_;  // the ladders that are being answered, outermost first
 };
 
 }  // namespace lofty

@@ -1,6 +1,10 @@
 #include "lofty/table_files.hpp"
 
+#include <algorithm>
+
 #include "lofty/error.hpp"
+#include "lofty/ladder_file.hpp"
+#include "lofty/standings.hpp"
 #include "table/nearest.hpp"
 
 namespace lofty {
@@ -19,6 +23,36 @@ std::vector<std::string> neighbours(const std::filesystem::path& file) {
 
 }  // namespace
 
+std::shared_ptr<const TableSource> TableFiles::answer_of(const std::filesystem::path& ladder,
+                                                         const ReadOptions& options) const {
+  const std::string name = ladder.filename().string();
+  if (!options.empty())
+    throw Error(Problem{Code::bad_value,
+                        "`" + name + "` is a ladder: its standings have their types and headings already",
+                        {},
+                        {},
+                        "give the file that it reads nulls, types or headings there"});
+  const auto absolute = std::filesystem::weakly_canonical(ladder);
+  TableFiles beside(ladder.parent_path());
+  beside.feeding_ = feeding_;
+  if (std::find(feeding_.begin(), feeding_.end(), absolute) != feeding_.end()) {
+    std::string way;
+    for (const auto& one : feeding_) way += one.filename().string() + " reads ";
+    throw Error(Problem{Code::circular, "`" + name + "` feeds itself: " + way + name, {}, {}, {}});
+  }
+  beside.feeding_.push_back(absolute);
+  const LadderText text = read_ladder_file(ladder);
+  try {
+    Catalog in_memory;
+    in_memory.add(table_of(standings(text.ladder, beside), name));
+    return in_memory.open(name, {});
+  } catch (const Error& error) {
+    std::vector<Problem> problems = error.problems();
+    text.locate(problems);
+    throw Error(std::move(problems));
+  }
+}
+
 std::shared_ptr<const TableSource> TableFiles::open(const std::string& name, const ReadOptions& options) const {
   try {
     return Catalog::open(name, options);
@@ -30,11 +64,6 @@ std::shared_ptr<const TableSource> TableFiles::open(const std::string& name, con
   const std::string part = mark == std::string::npos ? "" : name.substr(mark + 1);
   const std::string ending = engine::folded(file.extension().string());
   Problem p;
-  if (name.ends_with(".ladder.toml")) {
-    p.code = Code::not_in_this_version;
-    p.sentence = "`" + name + "`: standings as a table are not in this version";
-    throw Error(std::move(p));
-  }
   std::error_code error;
   if (!std::filesystem::exists(file, error)) {
     p.code = Code::unknown_table;
@@ -50,6 +79,7 @@ std::shared_ptr<const TableSource> TableFiles::open(const std::string& name, con
     throw Error(std::move(p));
   }
   if (std::filesystem::is_directory(file, error)) return open_delimited(file, options);  // which says so
+  if (name.ends_with(".ladder.toml")) return answer_of(file, options);
   if (sqlite) return open_sqlite(file, part, options);
   if (workbook) return open_workbook(file, part, options);
   if (ending == ".jsonl" || ending == ".ndjson") return open_json_lines(file, options);

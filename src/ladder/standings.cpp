@@ -61,6 +61,12 @@ class Asking {
       a_.data->ties = a_.question.level->ties;
       for (const std::size_t group : a_.question.within) a_.data->within.push_back(a_.entries.columns[group]);
     }
+    if (!a_.question.row_level())
+      for (const auto* part : {&a_.question.within, &a_.question.each})
+        for (const std::size_t key : *part) {
+          a_.data->key_names.push_back(a_.question.entry_columns[key].name);
+          a_.data->keys.push_back(a_.entries.columns[key]);
+        }
     a_.data->title = a_.ladder.title;
     a_.data->question = words_.sentence();
     a_.data->shown_of_total = words_.foot();

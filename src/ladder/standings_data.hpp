@@ -22,6 +22,9 @@ struct StandingsData {
   std::vector<std::vector<std::uint8_t>> tied_by;  // by listed column, then entry; empty: as `tied`
   std::vector<Remark> remarks;
   Accounting accounting;
+  // What makes an entry, rank.within first, by entry; empty where every row is one.
+  std::vector<std::string> key_names;
+  std::vector<ColumnPtr> keys;
   // What places go by; none when nothing is ranked.
   std::optional<Order> order;
   ColumnPtr by;  // the first key, by entry

@@ -344,6 +344,28 @@ TEST(Shipped, OpenAccountsWithEnoughOrders) {
   }
 }
 
+TEST(Shipped, BestMonthsOfTheBestShops) {
+  std::vector<Entry> shops;
+  for (const auto& [key, entry] : totals(not_void, [](const Line& line) { return line.shop; })) shops.push_back(entry);
+  const auto of_month = totals(not_void, [](const Line& line) { return line.shop + " " + line.day.substr(0, 7); });
+  // place of the shop, its spend, then place, month and spend of the month
+  std::multiset<Texts> expected;
+  for (const Entry& shop : shops) {
+    if (ahead(shops, shop) >= 10) continue;
+    std::vector<Entry> months;
+    for (const auto& [key, month] : of_month)
+      if (key.starts_with(shop.key + " ")) months.push_back(month);
+    for (const Entry& month : months)
+      if (const std::size_t place = ahead(months, month) + 1; place <= 3)
+        expected.insert({std::to_string(ahead(shops, shop) + 1), money(shop.spend), std::to_string(place),
+                         month.key.substr(month.key.find(' ') + 1) + "-01", money(month.spend)});
+  }
+  std::multiset<Texts> found;
+  for (const Texts& row : rows_of(answer("best_shops_months.ladder.toml")))
+    found.insert({row[0], row[5], row[2], row[3], row[4]});
+  EXPECT_EQ(found, expected);
+}
+
 // Every route gives the same rows: file, value, options, saved and read again.
 TEST(Shipped, EveryRouteGivesTheSameRows) {
   const support::Scratch scratch;

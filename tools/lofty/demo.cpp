@@ -51,6 +51,8 @@ int demo() {
       {"Both ends, and how much of it all the best so many bring.", "both_ends.ladder.toml"},
       {"Which valleys bought most in the last thirty days, beside all they ever spent?", "recent_valleys.ladder.toml"},
       {"Only shops with twenty orders; closed accounts stay listed, without a place.", "open_accounts.ladder.toml"},
+      {"The best months of those ten shops: one ladder's standings are the next one's filter.",
+       "best_shops_months.ladder.toml"},
       {"Comb 2 before Comb 10, and the families in an order of our own.", "products_in_order.ladder.toml"},
   };
   for (const Stop& stop : stops) {
