@@ -101,7 +101,8 @@ struct Also {
   friend bool operator==(const Also&, const Also&) = default;
 };
 
-// What is ranked, by what, and how much of it is kept.
+// What is ranked, by what, and how much of it is kept. Of several levels each one's groups are the entries of those
+// outside it; its totals are worked out anew from the rows, and it runs inside the entries that they keep.
 struct Level {
   std::vector<std::string> each = {};    // columns that make an entry; none: every row is one
   std::vector<std::string> within = {};  // places start anew in each of these groups
@@ -117,12 +118,17 @@ struct Level {
   std::optional<std::size_t> worst = {};  // and, or instead, the last N
   Cut cut = Cut::with_ties;
   bool unranked = false;  // keep unranked entries too, behind the ranked ones
+  bool others = false;    // under each group's listed entries a line for the rest, and one for all of them
+  friend bool operator==(const Level&, const Level&) = default;
 };
 
 struct Listing {
   std::string order = {};                 // sort list, "input" for the rows' order, empty for the order of places
   std::vector<std::string> columns = {};  // empty: places, keys and totals
   std::vector<std::pair<std::string, std::string>> headings = {};  // column, heading
+  // One of Ladder::alternatives, or "name": entries are listed by it inside their group, at every level, instead of by
+  // `order` or their places. Places, and who is kept, stay.
+  std::string order_by = {};
 };
 
 // One ranking question. Every member has a default, so name just what you need:
@@ -139,7 +145,8 @@ struct Ladder {
   std::vector<NamedFormula> figures = {};
   std::string where = {};  // condition on rows; empty: all rows count
   std::vector<NamedFormula> totals = {};
-  std::vector<Level> levels = {};  // at most one in this version
+  std::vector<Level> levels = {};               // several: levels inside levels, outermost first
+  std::vector<NamedFormula> alternatives = {};  // names and sort lists, for Listing::order_by
   Listing list = {};
   std::vector<Ordering> orderings = {};
 };

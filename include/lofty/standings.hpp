@@ -68,6 +68,19 @@ struct Accounting {
   std::size_t listed = 0;
 };
 
+// A line under the listed entries of a group (rank.others): what those that are not listed come to together, or all of
+// them. Totals are worked out anew from the rows, so a distinct count counts nothing twice.
+struct SummaryLine {
+  enum class Of : std::uint8_t { others, all };
+  Of of = Of::others;
+  std::size_t behind = 0;          // the listed row that it stands behind
+  std::size_t level = 0;           // of nested levels: the one that its entries are of
+  std::size_t entries = 0;         // how many it takes together
+  std::size_t label_column = 0;    // the listed column under whose entries the label belongs: their names, or keys
+  std::string label = {};          // "others, 14 products"
+  std::vector<Value> values = {};  // by listed column; null where it is not a total
+};
+
 // Where a value that no entry has would stand in one group.
 struct WouldStand {
   std::vector<Value> group;            // of rank.within; empty without
@@ -88,6 +101,12 @@ class Standings {
   const std::vector<StandingColumn>& columns() const;
   std::size_t rows() const;
   Value value(std::size_t row, std::size_t column) const;
+  // How many levels stand outside the row's own; 0 where levels are not nested. A row has its own level's places and
+  // totals, and the keys and labels of the entries that it stands in.
+  std::size_t level(std::size_t row) const;
+  std::size_t levels() const;  // 1 where they are not nested
+  // Is the column one of the row's own level, rather than of an entry that it stands in, or of what stands in it?
+  bool of_level(std::size_t row, std::size_t column) const;
   // Does the entry share its place with another one (listed or not)?
   bool tied(std::size_t row) const;
   // The same for a place column, which may have an order of its own (rank.also); false for others.
@@ -98,6 +117,8 @@ class Standings {
   // How many ranked entries stand between this row and the one before it that keep.best and keep.worst leave out: not 0
   // at the first of a group's worst alone, and only where the listing keeps the order of places.
   std::size_t passed_over(std::size_t row) const;
+  // By the row that they stand behind; of each group the others, where there are any, then all.
+  const std::vector<SummaryLine>& summaries() const;
   // "Where would 4,200.00 stand?" By group. `name` is the first key of rank.by as written, and value of its type.
   // Throws Error (bad_value: nothing is ranked, unknown_word: another name, wrong_type). O(entries).
   std::vector<WouldStand> where_would(const std::string& name, const Value& value) const;

@@ -61,9 +61,10 @@ struct Workings {
   Standings lines;  // those that count, with every column that the ladder mentions
 };
 
-// The workings of the one entry of the ladder's outermost level for which `condition` is true ("shop_no = 17", "rank =
-// 2"). Tables are read once. Throws Error as standings() does, and Error(unknown_entry) when the condition holds for no
-// entry, with the nearest value where it asks for one, or for several. Thread-safe for different catalogs.
+// The workings of the one entry for which `condition` is true ("shop_no = 17", "rank = 2"): of nested levels the
+// outermost in which it holds for just one. Tables are read once. Throws Error as standings() does, and
+// Error(unknown_entry) when the condition holds for no entry, with the nearest value where it asks for one, or for
+// several. Thread-safe for different catalogs.
 Workings why(const Ladder& ladder, const Catalog& catalog, const std::string& condition, const Run& run = {});
 
 }  // namespace lofty

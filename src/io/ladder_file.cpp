@@ -40,8 +40,9 @@ class Reader {
   void read(const toml::table& root) {
     Ladder& ladder = out_.ladder;
     section(root, "",
-            {"title", "data", "choices", "figures", "rows", "totals", "rank", "keep", "list", "orderings", "periods"},
-            {"windows", "level", "alternatives", "window_defs", "across", "compare"});
+            {"title", "data", "choices", "figures", "rows", "totals", "rank", "keep", "list", "orderings", "periods",
+             "level", "alternatives"},
+            {"windows", "window_defs", "across", "compare"});
     text(root, "title", "title", ladder.title);
     if (const auto* data = sub_table(root, "data", "data")) read_data(*data, ladder.data);
     if (const auto* choices = sub_table(root, "choices", "choices")) read_choices(*choices);
@@ -60,6 +61,9 @@ class Reader {
       if (keep != nullptr) read_keep(*keep, level);
       ladder.levels.push_back(std::move(level));
     }
+    read_levels(root, rank != nullptr ? rank : keep);
+    if (const auto* alternatives = sub_table(root, "alternatives", "alternatives"))
+      formulas(*alternatives, "alternatives", ladder.alternatives);
     if (const auto* list = sub_table(root, "list", "list")) read_list(*list, ladder.list);
     if (const auto* orderings = sub_table(root, "orderings", "orderings")) read_orderings(*orderings);
   }
@@ -395,24 +399,54 @@ class Reader {
       to = *ties_from(name);
   }
 
+  // [[level]]: what [rank] and [keep] hold, once for each of the levels.
+  void read_levels(const toml::table& root, const toml::table* single) {
+    const toml::node* const node = root.get("level");
+    if (node == nullptr) return;
+    remember("level", *node);
+    const toml::array* const list = node->as_array();
+    if (list == nullptr || !std::all_of(list->begin(), list->end(), [](const toml::node& n) { return n.is_table(); }))
+      return wrong_kind("level", *node, "written [[level]]");
+    if (single != nullptr)
+      problem(Code::bad_value, "[rank] and [keep] are the one level of a ladder that has no [[level]]", "rank",
+              single->source(), {}, "[[level]] for each of them, outermost first");
+    for (const toml::node& one : *list) {
+      const std::string path = "level[" + std::to_string(out_.ladder.levels.size()) + "]";
+      remember(path, one);
+      const toml::table& table = *one.as_table();
+      section(table, path,
+              {"each", "within", "by", "tiebreak", "ties", "also", "rank_as", "having", "eligible", "best", "worst",
+               "cut", "where", "unranked", "others"},
+              {"windows"});
+      Level level;
+      read_rank_keys(table, path, level);
+      read_keep_keys(table, path, level);
+      out_.ladder.levels.push_back(std::move(level));
+    }
+  }
+
   void read_rank(const toml::table& table, Level& level) {
     section(table, "rank", {"each", "within", "by", "tiebreak", "ties", "also", "rank_as", "having", "eligible"}, {});
-    text(table, "having", "rank.having", level.having);
-    text(table, "eligible", "rank.eligible", level.eligible);
-    texts(table, "each", "rank.each", level.each);
-    texts(table, "within", "rank.within", level.within);
-    text(table, "by", "rank.by", level.by);
-    text(table, "tiebreak", "rank.tiebreak", level.tiebreak);
-    text(table, "rank_as", "rank.rank_as", level.rank_as);
-    ties(table, "ties", "rank.ties", level.ties);
-    if (const toml::table* const also = sub_table(table, "also", "rank.also"))
+    read_rank_keys(table, "rank", level);
+  }
+
+  void read_rank_keys(const toml::table& table, const std::string& path, Level& level) {
+    text(table, "having", path + ".having", level.having);
+    text(table, "eligible", path + ".eligible", level.eligible);
+    texts(table, "each", path + ".each", level.each);
+    texts(table, "within", path + ".within", level.within);
+    text(table, "by", path + ".by", level.by);
+    text(table, "tiebreak", path + ".tiebreak", level.tiebreak);
+    text(table, "rank_as", path + ".rank_as", level.rank_as);
+    ties(table, "ties", path + ".ties", level.ties);
+    if (const toml::table* const also = sub_table(table, "also", path + ".also"))
       for (const auto& [name, node] : in_order(*also)) {
-        const std::string path = "rank.also." + name;
+        const std::string also_path = path + ".also." + name;
         Also one{name};
         if (const toml::table* const measure = node->as_table())
-          read_measure(*measure, path, one);
+          read_measure(*measure, also_path, one);
         else
-          ties(*also, name, path, one.ties);
+          ties(*also, name, also_path, one.ties);
         level.also.push_back(std::move(one));
       }
   }
@@ -498,19 +532,25 @@ class Reader {
   }
 
   void read_keep(const toml::table& table, Level& level) {
-    section(table, "keep", {"best", "worst", "cut", "where", "unranked"}, {"others"});
-    text(table, "where", "keep.where", level.where);
-    flag(table, "unranked", "keep.unranked", level.unranked);
-    level.best = whole_number(table, "best", "keep.best");
-    level.worst = whole_number(table, "worst", "keep.worst");
+    section(table, "keep", {"best", "worst", "cut", "where", "unranked", "others"}, {});
+    read_keep_keys(table, "keep", level);
+  }
+
+  void read_keep_keys(const toml::table& table, const std::string& path, Level& level) {
+    text(table, "where", path + ".where", level.where);
+    flag(table, "unranked", path + ".unranked", level.unranked);
+    flag(table, "others", path + ".others", level.others);
+    level.best = whole_number(table, "best", path + ".best");
+    level.worst = whole_number(table, "worst", path + ".worst");
     std::string cut;
-    if (word(table, "cut", "keep.cut", {"with ties", "strict"}, cut))
+    if (word(table, "cut", path + ".cut", {"with ties", "strict"}, cut))
       level.cut = cut == "strict" ? Cut::strict : Cut::with_ties;
   }
 
   void read_list(const toml::table& table, Listing& list) {
-    section(table, "list", {"order", "columns", "headings"}, {"blank_group"});
+    section(table, "list", {"order", "order_by", "columns", "headings"}, {"blank_group"});
     text(table, "order", "list.order", list.order);
+    text(table, "order_by", "list.order_by", list.order_by);
     texts(table, "columns", "list.columns", list.columns);
     if (const toml::table* const headings = sub_table(table, "headings", "list.headings"))
       for (const auto& [name, node] : in_order(*headings)) {

@@ -55,7 +55,8 @@ class Writer {
       line("where", quoted(ladder.where));
     }
     formulas("totals", ladder.totals);
-    for (const Level& level : ladder.levels) rank(level);
+    for (const Level& level : ladder.levels) rank(level, ladder.levels.size() > 1);
+    formulas("alternatives", ladder.alternatives);
     listing(ladder.list);
     orderings(ladder.orderings);
     for (const Period& period : ladder.periods) {
@@ -150,8 +151,11 @@ class Writer {
     }
   }
 
-  void rank(const Level& level) {
-    section("rank");
+  void rank(const Level& level, bool nested) {
+    if (nested)
+      out_ += "\n[[level]]\n";
+    else
+      section("rank");
     if (!level.each.empty()) line("each", list(level.each));
     if (!level.within.empty()) line("within", list(level.within));
     if (!level.by.empty()) line("by", quoted(level.by));
@@ -166,19 +170,23 @@ class Writer {
     if (!level.having.empty()) line("having", quoted(level.having));
     if (!level.eligible.empty()) line("eligible", quoted(level.eligible));
     if (!level.rank_as.empty()) line("rank_as", quoted(level.rank_as));
-    if (!level.best && !level.worst && level.cut == Cut::with_ties && level.where.empty() && !level.unranked) return;
-    section("keep");
+    if (!level.best && !level.worst && level.cut == Cut::with_ties && level.where.empty() && !level.unranked &&
+        !level.others)
+      return;
+    if (!nested) section("keep");
     if (level.best) line("best", std::to_string(*level.best));
     if (level.worst) line("worst", std::to_string(*level.worst));
     if (level.cut == Cut::strict) line("cut", "\"strict\"");
     if (!level.where.empty()) line("where", quoted(level.where));
     if (level.unranked) line("unranked", "true");
+    if (level.others) line("others", "true");
   }
 
   void listing(const Listing& of) {
-    if (of.order.empty() && of.columns.empty() && of.headings.empty()) return;
+    if (of.order.empty() && of.columns.empty() && of.headings.empty() && of.order_by.empty()) return;
     section("list");
     if (!of.order.empty()) line("order", quoted(of.order));
+    if (!of.order_by.empty()) line("order_by", quoted(of.order_by));
     if (!of.columns.empty()) line("columns", list(of.columns));
     if (of.headings.empty()) return;
     std::string headings = "{ ";

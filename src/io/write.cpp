@@ -72,6 +72,17 @@ std::string json(const Standings& s) {
     }
     out += "}";
   }
+  out += "\n  ],\n  \"summaries\": [";
+  for (std::size_t i = 0; i < s.summaries().size(); ++i) {
+    const SummaryLine& line = s.summaries()[i];
+    out += (i > 0 ? ",\n    {" : "\n    {") + std::string("\"of\": ") +
+           (line.of == SummaryLine::Of::others ? "\"others\"" : "\"all\"") + ", \"label\": " + json_text(line.label) +
+           ", \"behind_row\": " + std::to_string(line.behind + 1) + ", \"entries\": " + std::to_string(line.entries);
+    for (std::size_t c = 0; c < s.columns().size(); ++c)
+      if (s.columns()[c].role == Role::total)
+        out += ", " + json_text(s.columns()[c].heading) + ": " + json_value(line.values[c], s.columns()[c].type);
+    out += "}";
+  }
   const Accounting& a = s.accounting();
   out += "\n  ],\n  \"accounting\": {\"read\": " + std::to_string(a.read) +
          ", \"left_out\": " + std::to_string(a.left_out) + ", \"unknown\": " + std::to_string(a.unknown) +
@@ -102,16 +113,28 @@ std::string markdown(const Standings& s) {
   out += "\n|";
   for (const StandingColumn& column : s.columns()) out += column.type.numeric() ? "---:|" : "---|";
   out += "\n";
+  std::size_t summary = 0;
   for (std::size_t r = 0; r < s.rows(); ++r) {
     out += "|";
     for (std::size_t c = 0; c < s.columns().size(); ++c) {
       const Value value = s.value(r, c);
-      std::string text = is_null(value) ? "(none)" : markdown_cell(to_text(value, s.columns()[c].type.zoned));
+      std::string text = is_null(value) ? (s.of_level(r, c) ? "(none)" : "")
+                                        : markdown_cell(to_text(value, s.columns()[c].type.zoned));
       if (s.columns()[c].role == Role::place && s.columns()[c].ties != Ties::ordinal && s.tied(r, c) && !is_null(value))
         text += "=";
       out += " " + text + " |";
     }
     out += "\n";
+    for (; summary < s.summaries().size() && s.summaries()[summary].behind == r; ++summary) {
+      const SummaryLine& line = s.summaries()[summary];
+      out += "|";
+      for (std::size_t c = 0; c < s.columns().size(); ++c) {
+        const std::string text =
+            c == line.label_column ? line.label : to_text(line.values[c], s.columns()[c].type.zoned);
+        out += " " + (text.empty() ? text : "*" + markdown_cell(text) + "*") + " |";
+      }
+      out += "\n";
+    }
   }
   out += "\n" + s.shown_of_total() + ".\n";
   for (const Remark& remark : s.remarks()) out += "\n- **" + remark.code + "**: " + remark.sentence + "\n";

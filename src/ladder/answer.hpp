@@ -1,12 +1,19 @@
 #pragma once
 // From a question to its standings.
 
+#include <memory>
+#include <vector>
+
 #include "ladder/question.hpp"
+#include "ladder/standings_data.hpp"
 #include "lofty/run.hpp"
 #include "lofty/standings.hpp"
 
 namespace lofty::engine {
 
-Standings answer(const Ladder& ladder, Question& question, const Run& run);
+// `questions` as resolve_levels() gives them.
+Standings answer(const Ladder& ladder, std::vector<Question>& questions, const Run& run);
+// The levels' answers as one: each entry's inner ones behind it.
+std::shared_ptr<const StandingsData> nest(std::vector<std::shared_ptr<const StandingsData>> levels);
 
 }  // namespace lofty::engine

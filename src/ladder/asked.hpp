@@ -27,8 +27,10 @@ struct Asked {
   const Ladder& ladder;
   Question& question;
   const Run run;
+  const StandingsData* outer = nullptr;  // the level outside: entries count only inside the ones that it lists
   const JoinedRows* joined = nullptr;
   Entries entries;
+  std::size_t numbered = 0;            // entries as run_rows() numbered them, where Entries::numbered_as is not empty
   std::size_t entries_before = 0;      // rank.having
   std::vector<ColumnPtr> columns;      // entries' columns, then places
   std::vector<std::uint8_t> eligible;  // by entry: a Truth; empty: all are
@@ -42,6 +44,14 @@ struct Asked {
     bool best;               // of the best, or of the worst
   };
   std::vector<TiedCut> cuts;
+  std::vector<std::uint32_t> group_of;  // by entry: its group, for the listing; empty: one group
+  bool groups_mixed = false;            // by the listing's order
+  // Distinct counts that entries share: by column of the entries, what they add up to in one group, and what is true.
+  struct Overlap {
+    std::size_t column = 0;
+    std::int64_t added = 0, together = 0;
+  };
+  std::vector<Overlap> overlaps;
   std::set<std::size_t> orderings_used;
   std::vector<std::pair<std::string, CustomReport>> reports;  // by column, of its own order
   std::shared_ptr<StandingsData> data = std::make_shared<StandingsData>();

@@ -114,6 +114,7 @@ struct Question {
   std::vector<std::size_t> totals;  // entry columns in the order in which they can be worked out
   std::vector<std::size_t> each, within;
   std::vector<SortKey> by, tiebreak, list_order;
+  std::string list_text;  // the list's order as written; empty: by places, or as the rows came
   bool list_as_input = false;
   bool places = false;                   // is anything ranked?
   std::vector<std::string> place_names;  // rank, then rank.also
@@ -122,6 +123,7 @@ struct Question {
   NodePtr keep_where;                  // over places
   std::vector<std::string> orderings;  // by Ladder::orderings: the name of the column that it is for
   std::vector<ListColumn> list_columns;
+  bool keeps_states = false;  // entries will be taken together: Entries::regroup
   int slots = 0;
 
   const Level* level = nullptr;  // of the ladder; null when it has none
@@ -133,6 +135,10 @@ struct Question {
 // `probe` is a condition on rows, for Question::probe, or empty.
 Question resolve(const Ladder& ladder, const Catalog& catalog, bool read, const Run& run,
                  std::vector<Problem>& problems, const std::string& probe = {});
+
+// The same for nested levels, outermost first; for others just the one. Empty when a table cannot be opened.
+std::vector<Question> resolve_levels(const Ladder& ladder, const Catalog& catalog, bool read, const Run& run,
+                                     std::vector<Problem>& problems, const std::string& probe = {});
 
 // "order_lines" of "folder/order_lines.csv".
 std::string stem_of(const std::string& name);

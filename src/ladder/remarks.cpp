@@ -26,13 +26,14 @@ class Remarks {
               " not count" + " (the first is " + a_.joined->place_of(a_.entries.unknown_example) + ")");
     }
     remark_periods();
-    remark_blanks();
+    if (a_.outer == nullptr) remark_blanks();  // they are the same rows at every level
     remark_blank_groups();
     if (a_.question.places) {
       remark_unranked();
       remark_cuts();
       if (a_.question.row_level() && a_.order->undecided() > 0) remark_undecided();
     }
+    remark_overlaps();
     remark_orderings();
     if (a_.entries.count == 0)
       say("nothing-counts",
@@ -93,6 +94,15 @@ class Remarks {
     if (found.would_help)
       text += "; " + quoted(names[*found.would_help]) + " as a tie-breaker would leave " + with_commas(found.left);
     say("input-decides", std::move(text));
+  }
+
+  void remark_overlaps() {
+    for (const Asked::Overlap& one : a_.overlaps)
+      say("distinct-overlap", quoted(a_.question.entry_columns[one.column].name) +
+                                  " counts different values: those of " + words_.entry_nouns() + " add up to " +
+                                  with_commas(static_cast<std::size_t>(one.added)) + ", but together there are " +
+                                  with_commas(static_cast<std::size_t>(one.together)) +
+                                  ", because some have the same ones");
   }
 
   // What custom orders list in vain, and what they forget.

@@ -3,7 +3,10 @@
 // Covered by tests/ladder/check_test.cpp.
 
 #include <algorithm>
+#include <cassert>
+#include <cctype>
 #include <functional>
+#include <set>
 
 #include "formula/lexer.hpp"
 #include "formula/parser.hpp"
@@ -70,14 +73,21 @@ class Resolver {
     return true;
   }
 
-  // One pass over the whole ladder.
+  // One pass over the whole ladder, for each of its levels; there is one Question at least.
+  std::vector<Question> bind_levels() {
+    std::vector<Question> questions;
+    known_somewhere_.clear();
+    alternative_used_ = false;
+    alternative_problems_.clear();
+    for (level_ = 0; level_ == 0 || level_ < ladder_.levels.size(); ++level_) questions.push_back(bind());
+    return questions;
+  }
+
   Question bind() {
     question_ = Question{};
     question_.tables = tables_;
-    question_.level = ladder_.levels.empty() ? nullptr : &ladder_.levels.front();
+    question_.level = ladder_.levels.empty() ? nullptr : &ladder_.levels[level_];
     question_.places = question_.level != nullptr && !question_.level->by.empty();
-    if (ladder_.levels.size() > 1)
-      problem(Code::not_in_this_version, "levels inside levels are not in this version", "level");
     bind_joins();
     parse_named(ladder_.figures, "figures.", figures_);
     parse_named(ladder_.totals, "totals.", totals_);
@@ -117,6 +127,35 @@ class Resolver {
   bool failed() const { return failed_; }
 
  private:
+  bool nested() const { return ladder_.levels.size() > 1; }
+  bool last_level() const { return level_ + 1 >= ladder_.levels.size(); }
+  // Where the ladder says it: "rank.by", or "level[1].by" where levels are nested.
+  std::string key_of(const std::string& key) const {
+    return nested() ? "level[" + std::to_string(level_) + key.substr(key.find('.')).insert(0, "]") : key;
+  }
+  // The columns whose values make a group: the keys of the levels outside, then the level's own.
+  std::vector<std::string> within_names() const {
+    std::vector<std::string> names;
+    if (question_.level == nullptr) return names;
+    for (std::size_t outer = 0; outer < level_; ++outer)
+      for (const auto* keys : {&ladder_.levels[outer].within, &ladder_.levels[outer].each})
+        for (const std::string& name : *keys)
+          if (std::find(names.begin(), names.end(), name) == names.end()) names.push_back(name);
+    names.insert(names.end(), question_.level->within.begin(), question_.level->within.end());
+    return names;
+  }
+  void check_level(const Level& level) {
+    if (level.each.empty() && !last_level())
+      problem(Code::missing_each, "only the innermost level may have every row for an entry", key_of("rank.each"),
+              "each = [\"valley\"]");
+    for (std::size_t outer = 0; outer < level_; ++outer)
+      if (!level.each.empty() && ladder_.levels[outer].each == level.each)
+        problem(Code::bad_value,
+                "level " + std::to_string(level_ + 1) + " repeats level " + std::to_string(outer + 1) +
+                    ": each entry would hold itself alone",
+                key_of("rank.each"), "give it other columns, or leave it out");
+  }
+
   void problem(Code code, std::string sentence, std::string key, std::string advice = {}, std::string nearest = {},
                const std::string& text = {}) {
     Problem p{code, std::move(sentence), {}, std::move(nearest), std::move(advice)};
@@ -659,7 +698,7 @@ class Resolver {
     for (const Parsed& figure : figures_) take(figure.formula->name, figure.origin->key, "figure");
     for (const Parsed& total : totals_) take(total.formula->name, total.origin->key, "total");
     for (std::size_t i = 0; const std::string& place : place_names())
-      take(place, i++ == 0 ? "rank.rank_as" : "rank.also." + place, "place column");
+      take(place, key_of(i++ == 0 ? "rank.rank_as" : "rank.also." + place), "place column");
   }
 
   NodePtr bind_figure(Parsed& figure, bool report) {
@@ -773,8 +812,10 @@ class Resolver {
     const RowColumn& at = question_.row_columns[static_cast<std::size_t>(row.column)];
     for (const JoinUse& join : question_.joins) {
       if (join.table != at.table || join.on.empty()) continue;
+      std::vector<std::size_t> keys = question_.each;  // an entry has one value of each of these
+      keys.insert(keys.end(), question_.within.begin(), question_.within.end());
       return std::all_of(join.on.begin(), join.on.end(), [&](const JoinUse::Pair& pair) {
-        return std::any_of(question_.each.begin(), question_.each.end(), [&](std::size_t key) {
+        return std::any_of(keys.begin(), keys.end(), [&](std::size_t key) {
           if (key >= question_.entry_columns.size()) return false;
           const Node& node = *question_.entry_columns[key].node;
           return node.op == Op::name && node.column >= 0 &&
@@ -948,7 +989,8 @@ class Resolver {
   }
 
   void bind_level() {
-    if (question_.level == nullptr || question_.level->each.empty()) {
+    const bool totalled_outside = nested() && level_ > 0;
+    if (question_.level == nullptr || (question_.level->each.empty() && !totalled_outside)) {
       for (const Parsed& total : totals_)
         problem(Code::missing_each,
                 "the total " + quoted(total.formula->name) + " needs a level: which rows does it take together?",
@@ -956,33 +998,39 @@ class Resolver {
     }
     if (question_.level == nullptr) return;
     const Level& level = *question_.level;
+    if (nested()) check_level(level);
     // `each` first: whether anything is an entry decides what a name means.
-    bind_keys(level.within, "rank.within", question_.within);
-    bind_keys(level.each, "rank.each", question_.each);
+    bind_keys(within_names(), key_of("rank.within"), question_.within);
+    bind_keys(level.each, key_of("rank.each"), question_.each);
     if (!level.each.empty() && question_.each.empty())
       question_.each.push_back(~std::size_t{0});  // a problem has been said
     if (!level.each.empty())
       for (Parsed& total : totals_)
         if (total.state == State::fresh) bind_total(total);
-    question_.having = bind_condition(level.having, "rank.having", false);
-    question_.eligible = bind_condition(level.eligible, "rank.eligible", false);
-    question_.keep_where = bind_condition(level.where, "keep.where", true);
+    question_.having = bind_condition(level.having, key_of("rank.having"), false);
+    question_.eligible = bind_condition(level.eligible, key_of("rank.eligible"), false);
+    question_.keep_where = bind_condition(level.where, key_of("keep.where"), true);
     if (level.by.empty()) {
       if (!level.eligible.empty() || level.unranked || level.best || level.worst || !level.tiebreak.empty() ||
-          !level.also.empty() || !level.within.empty())
-        problem(Code::missing_key, "nothing says what to rank by", "rank.by", "by = \"spend desc\" under [rank]");
+          !level.also.empty() || !level.within.empty() || nested())
+        problem(Code::missing_key, "nothing says what to rank by", key_of("rank.by"),
+                "by = \"spend desc\" under [rank]");
       return;
     }
     EntryScope scope(*this, false, false, "rank.by");
-    bind_sort(level.by, "rank.by", scope, true, question_.by);
+    bind_sort(level.by, key_of("rank.by"), scope, true, question_.by);
     if (!level.tiebreak.empty()) {
       EntryScope tie_scope(*this, false, false, "rank.tiebreak");
-      bind_sort(level.tiebreak, "rank.tiebreak", tie_scope, false, question_.tiebreak);
+      bind_sort(level.tiebreak, key_of("rank.tiebreak"), tie_scope, false, question_.tiebreak);
     }
     if (level.best && *level.best == 0)
-      problem(Code::bad_value, "best = 0 keeps nothing", "keep.best", "leave it out to keep all");
+      problem(Code::bad_value, "best = 0 keeps nothing", key_of("keep.best"), "leave it out to keep all");
     if (level.worst && *level.worst == 0)
-      problem(Code::bad_value, "worst = 0 keeps nothing", "keep.worst", "leave it out to keep all");
+      problem(Code::bad_value, "worst = 0 keeps nothing", key_of("keep.worst"), "leave it out to keep all");
+    question_.keeps_states = level.others && !question_.row_level();
+    if (level.others && question_.row_level())
+      problem(Code::missing_each, "others are entries taken together, and here every row is one", key_of("keep.others"),
+              "each = [\"shop_no\"] under [rank]");
     bind_also(level);
     question_.place_names = place_names();
   }
@@ -1010,7 +1058,7 @@ class Resolver {
   void bind_also(const Level& level) {
     for (const Also& also : level.also) {
       AlsoUse use;
-      const std::string key = "rank.also." + also.name;
+      const std::string key = key_of("rank.also." + also.name);
       if (!also.by.empty()) {
         EntryScope scope(*this, false, false, key);
         bind_sort(also.by, key, scope, true, use.by);
@@ -1079,11 +1127,128 @@ class Resolver {
 
   void bind_list() {
     const Listing& list = ladder_.list;
+    if (!list.order_by.empty()) return bind_alternative(), bind_columns();
     question_.list_as_input = list.order == "input";
+    if (nested() && !list.order.empty()) {
+      if (level_ == 0)
+        problem(Code::bad_value, "levels are listed by their places, each inside the one before", "list.order",
+                "an order under [alternatives], and --order-by, lists them otherwise");
+      question_.list_as_input = false;
+      return bind_columns();
+    }
     if (!list.order.empty() && !question_.list_as_input) {
       EntryScope scope(*this, false, true, "list.order");
       bind_sort(list.order, "list.order", scope, false, question_.list_order);
+      question_.list_text = list.order;
     }
+    bind_columns();
+  }
+
+  // list.order_by: the groups as they are, and in them the entries by a sort list of which a level takes what it knows.
+  void bind_alternative() {
+    const std::string& name = ladder_.list.order_by;
+    const NamedFormula* chosen = nullptr;
+    std::vector<std::string> names;
+    for (const NamedFormula& one : ladder_.alternatives) {
+      names.push_back(one.name);
+      if (equal_folded(one.name, name)) chosen = &one;
+    }
+    std::string text;
+    if (chosen != nullptr) {
+      text = chosen->formula;
+    } else if (name == "name") {
+      text = own_label();
+    } else {
+      names.emplace_back("name");
+      problem(Code::unknown_word, "no alternative is called " + quoted(name), "list.order_by",
+              "a sort list of that name under [alternatives]", nearest_word(name, names), name);
+      return;
+    }
+    const std::string key = chosen != nullptr ? "alternatives." + chosen->name : "list.order_by";
+    const auto origin = std::make_shared<Origin>(Origin{key, text});
+    EntryScope scope(*this, false, true, key);
+    for (const std::size_t group : question_.within) {
+      SortKey sort;
+      sort.node = entry_node(group, name_expression(question_.entry_columns[group].name), origin);
+      sort.text = question_.entry_columns[group].name;
+      question_.list_order.push_back(std::move(sort));
+    }
+    const std::size_t groups = question_.list_order.size();
+    try {
+      for (SortItem& item : parse_sort_list(text)) {
+        if (nested() && item.expression->op == Op::name && !find_item(*item.expression, origin)) continue;
+        std::vector<Problem> found;
+        SortKey sort;
+        sort.node = engine::bind(*item.expression, scope, origin, found);
+        if (!found.empty() && nested()) {
+          alternative_problems_ = std::move(found);
+          continue;
+        }
+        for (Problem& p : found) add(std::move(p));
+        question_.slots = finish(*sort.node, question_.slots);
+        sort.descending = item.descending;
+        sort.nulls = item.nulls_written && item.nulls_first ? Nulls::first : Nulls::last;
+        sort.text = text.substr(item.expression->begin, item.expression->end - item.expression->begin);
+        question_.list_text += (question_.list_text.empty() ? "" : ", ") + sort.text + (item.descending ? " desc" : "");
+        question_.list_order.push_back(std::move(sort));
+        alternative_used_ = true;
+      }
+    } catch (const Error& error) {
+      return add(error, key);
+    }
+    if (question_.list_order.size() == groups) question_.list_order.clear();  // nothing that this level knows
+    if (!last_level() || alternative_used_) return;
+    for (Problem& p : alternative_problems_) add(std::move(p));
+    if (alternative_problems_.empty())
+      problem(Code::unknown_column, "no level has what " + quoted(text) + " names", key, {}, {}, text);
+  }
+
+  // Does this level have the column that a sort list names? Listed columns do not count: they may come later.
+  bool find_item(const Expression& e, const std::shared_ptr<const Origin>& origin) {
+    try {
+      return !of_another_level(e, origin);
+    } catch (const Error&) {
+      return true;  // nobody has it: binding says so
+    }
+  }
+
+  // What a reader calls an entry of this level: the first listed column of words that it has of its own, or its keys.
+  std::string own_label() {
+    const auto is_group = [&](const std::string& name) {
+      const std::vector<std::string> groups = within_names();
+      return std::any_of(groups.begin(), groups.end(),
+                         [&](const std::string& group) { return equal_folded(group, name); });
+    };
+    for (const std::string& name : ladder_.list.columns) {
+      const Expression e = name_expression(name);
+      if (is_group(name) || known_somewhere_.contains(name) || find_named(totals_, e) != nullptr) continue;
+      const std::vector<std::string> places = place_names();
+      if (std::any_of(places.begin(), places.end(), [&](const std::string& p) { return equal_folded(p, name); }))
+        continue;
+      try {
+        const auto origin = std::make_shared<Origin>(Origin{"list.columns", name});
+        if (nested() && of_another_level(e, origin)) continue;
+        const NodePtr row = row_name(e, origin);
+        if (row->type.kind == Kind::text || row->type.kind == Kind::unknown) return sort_name(name);
+      } catch (const Error&) {
+        continue;
+      }
+    }
+    std::string keys;
+    if (question_.level != nullptr)
+      for (const std::string& name : question_.level->each) keys += (keys.empty() ? "" : ", ") + sort_name(name);
+    return keys;
+  }
+  static std::string sort_name(const std::string& name) {
+    const bool plain = !name.empty() && std::isdigit(static_cast<unsigned char>(name[0])) == 0 &&
+                       std::all_of(name.begin(), name.end(), [](char c) {
+                         return std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '_' || c == '.';
+                       });
+    return plain ? name : "\"" + name + "\"";
+  }
+
+  void bind_columns() {
+    const Listing& list = ladder_.list;
     std::vector<std::string> names = list.columns;
     const bool chosen = !names.empty();
     if (!chosen) names = default_columns();
@@ -1098,18 +1263,21 @@ class Resolver {
           }
       }
       try {
+        if (nested() && of_another_level(e, origin)) continue;
         const NodePtr node = entry_name(e, origin, true, "list.columns");
+        known_somewhere_.insert(name);
         ListColumn column;
         column.name = name;
         column.column = node->column;
         column.heading = name;
         question_.list_columns.push_back(std::move(column));
       } catch (const Error& error) {
-        if (chosen) add(error, "list.columns");
+        // What one level does not know another may.
+        if (chosen && last_level() && !known_somewhere_.contains(name)) add(error, "list.columns");
       }
     }
     for (const auto& [name, heading] : list.headings) {
-      bool found = false;
+      bool found = known_somewhere_.contains(name) || !last_level();
       for (ListColumn& column : question_.list_columns)
         if (equal_folded(column.name, name)) {
           column.heading = heading;
@@ -1120,6 +1288,28 @@ class Resolver {
                 "list.headings." + name, {}, nearest_word(name, names));
     }
     fix_place_columns();
+  }
+
+  // Is it a column that has several values in an entry of this level, or another level's place?
+  bool of_another_level(const Expression& e, const std::shared_ptr<const Origin>& origin) {
+    for (std::size_t l = 0; l < ladder_.levels.size(); ++l) {
+      const Level& level = ladder_.levels[l];
+      const auto named = [&](const std::string& place) { return e.qualifier.empty() && equal_folded(place, e.text); };
+      const std::vector<std::string> own = place_names();
+      if (std::any_of(own.begin(), own.end(), named)) return false;
+      if (named(level.rank_as.empty() ? "rank" : level.rank_as) ||
+          std::any_of(level.also.begin(), level.also.end(), [&](const Also& also) { return named(also.name); })) {
+        known_somewhere_.insert(e.text);
+        return true;
+      }
+    }
+    if (find_named(totals_, e) != nullptr) return question_.row_level();  // rows are not totalled
+    if (question_.row_level()) return false;
+    const NodePtr row = row_name(e, origin);
+    const std::string name = e.qualifier.empty() ? canonical_name(*row, e) : e.qualifier + "." + e.text;
+    const bool key = std::any_of(question_.entry_columns.begin(), question_.entry_columns.end(),
+                                 [&](const EntryColumn& column) { return column.name == name; });
+    return !key && !is_determined(*row);
   }
 
   // Now that all the entries' columns are known, place columns get the numbers behind them.
@@ -1143,7 +1333,7 @@ class Resolver {
       if (!name.empty() && std::find(names.begin(), names.end(), name) == names.end()) names.push_back(name);
     };
     if (question_.level != nullptr)
-      for (const std::string& name : question_.level->within) add_name(name);
+      for (const std::string& name : within_names()) add_name(name);
     for (const std::string& name : place_names()) add_name(name);
     if (!question_.row_level()) {
       for (const std::string& name : question_.level->each) add_name(name);
@@ -1168,6 +1358,10 @@ class Resolver {
   std::vector<PeriodSource> periods_;
   Question question_;
   bool failed_ = false, circle_said_ = false;
+  std::size_t level_ = 0;                      // of the ladder's
+  std::set<std::string> known_somewhere_;      // listed columns that some level has
+  bool alternative_used_ = false;              // by some level
+  std::vector<Problem> alternative_problems_;  // where it could not be
 
  public:
   bool was_read_ = false;
@@ -1175,18 +1369,25 @@ class Resolver {
 
 }  // namespace
 
-Question resolve(const Ladder& ladder, const Catalog& catalog, bool read, const Run& run,
-                 std::vector<Problem>& problems, const std::string& probe) {
+std::vector<Question> resolve_levels(const Ladder& ladder, const Catalog& catalog, bool read, const Run& run,
+                                     std::vector<Problem>& problems, const std::string& probe) {
   Resolver resolver(ladder, catalog, problems, probe);
   if (!resolver.open_tables()) return {};
-  Question question = resolver.bind();
-  if (!read) return question;
+  std::vector<Question> questions = resolver.bind_levels();
+  if (!read) return questions;
   // With a name wrong the types of the rest are still worth checking, so that all problems come at once; but what is
   // only grammar does not make it worth reading a large table.
   resolver.read_tables(run);
-  if (resolver.failed()) return question;
+  if (resolver.failed()) return questions;
   resolver.was_read_ = true;
-  return resolver.bind();
+  return resolver.bind_levels();
+}
+
+Question resolve(const Ladder& ladder, const Catalog& catalog, bool read, const Run& run,
+                 std::vector<Problem>& problems, const std::string& probe) {
+  assert(ladder.levels.size() <= 1);
+  std::vector<Question> questions = resolve_levels(ladder, catalog, read, run, problems, probe);
+  return questions.empty() ? Question{} : std::move(questions.front());
 }
 
 }  // namespace lofty::engine

@@ -29,10 +29,12 @@ constexpr double reading_share = 0.88;
 
 class Asking {
  public:
-  Asking(const Ladder& ladder, Question& question, const Run& run)
+  Asking(const Ladder& ladder, Question& question, const StandingsData* outer, const Run& run)
       : a_(ladder, question, {.threads = run.threads, .stop = run.stop}),
         words_(a_),
-        rows_run_(part_of(run, reading_share, 0.98)) {}
+        rows_run_(part_of(run, reading_share, 0.98)) {
+    a_.outer = outer;
+  }
 
   std::shared_ptr<const StandingsData> answer() {
     const JoinedRows rows(a_.question, a_.run);
@@ -44,6 +46,7 @@ class Asking {
     }
     try {
       work_out_totals();
+      if (a_.outer != nullptr) drop_outside();
       drop();
       rank();
     } catch (const RowFailure& failure) {
@@ -52,6 +55,7 @@ class Asking {
     account(rows);
     keep();
     list();
+    if (a_.entries.regroup) summarize();
     add_remarks(a_, a_.data->remarks);
     if (a_.order) {
       a_.data->order = a_.order;
@@ -61,12 +65,11 @@ class Asking {
       a_.data->ties = a_.question.level->ties;
       for (const std::size_t group : a_.question.within) a_.data->within.push_back(a_.entries.columns[group]);
     }
-    if (!a_.question.row_level())
-      for (const auto* part : {&a_.question.within, &a_.question.each})
-        for (const std::size_t key : *part) {
-          a_.data->key_names.push_back(a_.question.entry_columns[key].name);
-          a_.data->keys.push_back(a_.entries.columns[key]);
-        }
+    for (const auto* part : {&a_.question.within, &a_.question.each})
+      for (const std::size_t key : *part) {
+        a_.data->key_names.push_back(a_.question.entry_columns[key].name);
+        a_.data->keys.push_back(a_.entries.columns[key]);
+      }
     a_.data->title = a_.ladder.title;
     a_.data->question = words_.sentence();
     a_.data->shown_of_total = words_.foot();
@@ -118,6 +121,25 @@ class Asking {
     return out;
   }
 
+  // Entries that belong to none that the level outside lists.
+  void drop_outside() {
+    std::set<std::vector<Value>> inside;
+    const auto key = [](const std::vector<ColumnPtr>& columns, std::uint32_t row) {
+      std::vector<Value> values;
+      for (const ColumnPtr& column : columns) values.push_back(column->value(row));
+      return values;
+    };
+    for (const std::uint32_t entry : a_.outer->rows) inside.insert(key(a_.outer->keys, entry));
+    std::vector<ColumnPtr> keys;
+    for (const std::string& name : a_.outer->key_names)
+      for (const std::size_t g : a_.question.within)
+        if (a_.question.entry_columns[g].name == name) keys.push_back(a_.entries.columns[g]);
+    std::vector<std::uint32_t> left;
+    for (std::uint32_t e = 0; e < a_.entries.count; ++e)
+      if (inside.contains(key(keys, e))) left.push_back(e);
+    pick(left);
+  }
+
   // rank.having: what it does not let through is gone for all that follows.
   void drop() {
     a_.entries_before = a_.entries.count;
@@ -129,13 +151,24 @@ class Asking {
       a_.data->accounting.dropped += passes[i] == is_false;
       a_.data->accounting.dropped_unknown += passes[i] == is_unknown;
     }
+    pick(left);
+  }
+
+  // Leaves these entries, which are ascending.
+  void pick(const std::vector<std::uint32_t>& left) {
     if (left.size() == a_.entries.count) return;
-    const auto pick = [&](std::vector<std::uint32_t>& of) {
+    if (a_.entries.numbered_as.empty()) {
+      a_.entries.numbered_as.resize(a_.entries.count);
+      std::iota(a_.entries.numbered_as.begin(), a_.entries.numbered_as.end(), 0u);
+      a_.numbered = a_.entries.count;
+    }
+    const auto pick_from = [&](std::vector<std::uint32_t>& of) {
       for (std::size_t i = 0; i < left.size() && !of.empty(); ++i) of[i] = of[left[i]];  // left[i] is never before i
       if (!of.empty()) of.resize(left.size());
     };
-    pick(a_.entries.first_rows);
-    pick(a_.entries.row_counts);
+    pick_from(a_.entries.first_rows);
+    pick_from(a_.entries.row_counts);
+    pick_from(a_.entries.numbered_as);
     for (ColumnPtr& column : a_.entries.columns) {
       Piece piece(column->type());
       for (const std::uint32_t row : left) piece.add(column->value(row));
@@ -472,7 +505,8 @@ class Asking {
     start.assign(a_.data->rows.size(), 0);
     if (a_.question.within.empty() || !a_.order) return;
     // The number of each entry's group.
-    std::vector<std::uint32_t> group(a_.entries.count);
+    std::vector<std::uint32_t>& group = a_.group_of;
+    group.resize(a_.entries.count);
     std::uint32_t number = 0;
     for (std::size_t i = 0; i < a_.order->size(); ++i) {
       number += a_.order->starts_group(i);
@@ -484,9 +518,122 @@ class Asking {
       start[i] = i == 0 || g != group[a_.data->rows[i - 1]];
       if (start[i] && seen[g]) {  // groups are mixed: breaks would tell lies
         start.assign(a_.data->rows.size(), 0);
+        a_.groups_mixed = true;
         return;
       }
       seen[g] = true;
+    }
+  }
+
+  // The lines for what is not listed, and for all, of every group that lists something.
+  void summarize() {
+    const std::size_t groups = a_.group_of.empty() || a_.groups_mixed
+                                   ? 1
+                                   : *std::max_element(a_.group_of.begin(), a_.group_of.end()) + std::size_t{1};
+    const auto group_of = [&](std::uint32_t entry) { return groups == 1 ? 0 : a_.group_of[entry]; };
+    std::vector<std::uint8_t> listed(a_.entries.count, 0);
+    std::vector<std::size_t> last(groups, a_.data->rows.size()), all(groups, 0), left(groups, 0);
+    for (std::size_t r = 0; r < a_.data->rows.size(); ++r) {
+      listed[a_.data->rows[r]] = 1;
+      last[group_of(a_.data->rows[r])] = r;
+    }
+    std::vector<std::uint32_t> of_all, of_left;  // by entry as it was first numbered
+    const auto outside = static_cast<std::uint32_t>(groups);
+    of_all.assign(a_.entries.numbered_as.empty() ? a_.entries.count : a_.numbered, outside);
+    of_left = of_all;
+    for (std::uint32_t e = 0; e < a_.entries.count; ++e) {
+      const std::uint32_t first_number = a_.entries.numbered_as.empty() ? e : a_.entries.numbered_as[e];
+      of_all[first_number] = group_of(e);
+      ++all[group_of(e)];
+      if (listed[e]) continue;
+      of_left[first_number] = group_of(e);
+      ++left[group_of(e)];
+    }
+    const std::vector<ColumnPtr> left_totals = totals_of(of_left, groups), all_totals = totals_of(of_all, groups);
+    std::vector<std::size_t> in_order;  // groups, as they are listed
+    for (std::size_t g = 0; g < groups; ++g)
+      if (last[g] < a_.data->rows.size()) in_order.push_back(g);
+    std::sort(in_order.begin(), in_order.end(), [&](std::size_t a, std::size_t b) { return last[a] < last[b]; });
+    for (const std::size_t g : in_order) {
+      if (left[g] > 0)
+        add_summary(SummaryLine::Of::others, last[g], left[g], "others, " + words_.counted_entries(left[g]),
+                    left_totals, g);
+      add_summary(SummaryLine::Of::all, last[g], all[g], "all " + words_.counted_entries(all[g]), all_totals, g);
+    }
+    note_overlaps(group_of, groups, all_totals);
+  }
+
+  // The totals of entries that are taken together; null pointers for columns that are none.
+  std::vector<ColumnPtr> totals_of(const std::vector<std::uint32_t>& group_of, std::size_t groups) const {
+    std::vector<ColumnPtr> columns = a_.entries.regroup->totals(group_of, groups), filled = columns;
+    for (std::size_t c = 0; c < columns.size(); ++c) {
+      const Type type = a_.question.entry_columns[c].type;
+      if (columns[c]) continue;
+      Piece nothing(type);  // a key has no one value here
+      for (std::size_t g = 0; g < groups; ++g) nothing.add_null();
+      std::vector<Piece> pieces;
+      pieces.push_back(std::move(nothing));
+      filled[c] = Column::seal(type, std::move(pieces), Run{.threads = 1});
+    }
+    for (const std::size_t total : a_.question.totals) {
+      filled[total] = evaluate_column(*a_.question.entry_columns[total].node, ColumnSource(groups, filled),
+                                      a_.question.slots, a_.run);
+      columns[total] = filled[total];
+    }
+    return columns;
+  }
+
+  void add_summary(SummaryLine::Of of, std::size_t behind, std::size_t entries, std::string label,
+                   const std::vector<ColumnPtr>& totals, std::size_t group) {
+    SummaryLine line{.of = of, .behind = behind, .entries = entries, .label = std::move(label)};
+    line.label_column = label_column();
+    for (const ListColumn& column : a_.question.list_columns) {
+      const auto c = static_cast<std::size_t>(column.column);
+      line.values.push_back(c < totals.size() && totals[c] ? totals[c]->value(group) : Value{});
+    }
+    a_.data->summaries.push_back(std::move(line));
+  }
+
+  // The first listed column of words that is the entries' own, or else the first of their keys.
+  std::size_t label_column() const {
+    const std::vector<StandingColumn>& columns = a_.data->columns;
+    const auto first = [&](const auto& fits) {
+      return static_cast<std::size_t>(std::find_if(columns.begin(), columns.end(), fits) - columns.begin());
+    };
+    const auto is = [](const StandingColumn& c, Role role) { return c.role == role; };
+    std::size_t at = first([&](const StandingColumn& c) { return is(c, Role::label) && c.type.kind == Kind::text; });
+    // Of an inner level, a label of the entry outside is none of its own.
+    if (at < columns.size() && a_.outer != nullptr) {
+      const auto outside = [&](const StandingColumn& c) {
+        return std::any_of(a_.outer->columns.begin(), a_.outer->columns.end(),
+                           [&](const StandingColumn& o) { return o.name == c.name; });
+      };
+      at = first(
+          [&](const StandingColumn& c) { return is(c, Role::label) && c.type.kind == Kind::text && !outside(c); });
+    }
+    if (at == columns.size()) at = first([&](const StandingColumn& c) { return is(c, Role::key); });
+    return at == columns.size() ? 0 : at;
+  }
+
+  // Distinct counts of entries that count the same things do not add up.
+  template <class GroupOf>
+  void note_overlaps(const GroupOf& group_of, std::size_t groups, const std::vector<ColumnPtr>& together) {
+    for (const ListColumn& column : a_.question.list_columns) {
+      const auto c = static_cast<std::size_t>(column.column);
+      if (c >= a_.question.entry_columns.size()) continue;
+      const EntryColumn& total = a_.question.entry_columns[c];
+      if (total.from != EntryColumn::From::total || total.node->op != Op::name) continue;
+      const EntryColumn& behind = a_.question.entry_columns[static_cast<std::size_t>(total.node->column)];
+      if (behind.from != EntryColumn::From::aggregate ||
+          a_.question.aggregates[behind.index]->kind != AggregateKind::count_distinct)
+        continue;
+      std::vector<std::int64_t> added(groups, 0);
+      for (std::uint32_t e = 0; e < a_.entries.count; ++e) added[group_of(e)] += a_.entries.columns[c]->int64(e);
+      for (std::size_t g = 0; g < groups; ++g)
+        if (added[g] > together[c]->int64(g)) {
+          a_.overlaps.push_back({c, added[g], together[c]->int64(g)});
+          break;
+        }
     }
   }
 
@@ -497,40 +644,102 @@ class Asking {
 
 }  // namespace
 
-Standings engine::answer(const Ladder& ladder, Question& question, const Run& run) {
-  Standings answer(Asking(ladder, question, run).answer());
+Standings engine::answer(const Ladder& ladder, std::vector<Question>& questions, const Run& run) {
+  std::vector<std::shared_ptr<const StandingsData>> levels;
+  for (Question& question : questions)
+    levels.push_back(Asking(ladder, question, levels.empty() ? nullptr : levels.back().get(), run).answer());
   if (run.progress) run.progress(1);
-  return answer;
+  return Standings(levels.size() == 1 ? levels.front() : nest(std::move(levels)));
 }
 
 std::vector<Problem> check(const Ladder& ladder, const Catalog& catalog, const Run& run) {
   std::vector<Problem> problems;
-  resolve(ladder, catalog, true, run, problems);
+  resolve_levels(ladder, catalog, true, run, problems);
+  // The orders that the listing might be asked for: their names, without reading the tables again.
+  Ladder other = ladder;
+  for (const NamedFormula& one : ladder.alternatives) {
+    if (one.name == ladder.list.order_by) continue;
+    other.list.order_by = one.name;
+    std::vector<Problem> found;
+    resolve_levels(other, catalog, false, run, found);
+    for (Problem& p : found)
+      if (p.place.key.starts_with("alternatives.")) problems.push_back(std::move(p));
+  }
   return problems;
 }
 
 Standings standings(const Ladder& ladder, const Catalog& catalog, const Run& run) {
   std::vector<Problem> problems;
-  Question question = resolve(ladder, catalog, true, part_of(run, 0, reading_share), problems);
+  std::vector<Question> questions = resolve_levels(ladder, catalog, true, part_of(run, 0, reading_share), problems);
   if (!problems.empty()) throw Error(std::move(problems));
-  return engine::answer(ladder, question, run);
+  return engine::answer(ladder, questions, run);
 }
 
 const std::string& Standings::title() const { return data_->title; }
 const std::string& Standings::question() const { return data_->question; }
 const std::string& Standings::shown_of_total() const { return data_->shown_of_total; }
 const std::vector<StandingColumn>& Standings::columns() const { return data_->columns; }
-std::size_t Standings::rows() const { return data_->rows.size(); }
-Value Standings::value(std::size_t row, std::size_t column) const {
-  return data_->values[column]->value(data_->rows[row]);
+std::size_t Standings::rows() const { return data_->nested.empty() ? data_->rows.size() : data_->nested.size(); }
+std::size_t Standings::levels() const { return std::max<std::size_t>(data_->levels.size(), 1); }
+std::size_t Standings::level(std::size_t row) const { return data_->nested.empty() ? 0 : data_->nested[row].level; }
+bool Standings::of_level(std::size_t row, std::size_t column) const {
+  if (data_->nested.empty()) return true;
+  const std::size_t level = data_->nested[row].level, there = data_->column_in[level][column];
+  if (there == StandingsData::none) return false;
+  const Role role = data_->levels[level]->columns[there].role;
+  if (role != Role::group && role != Role::key && role != Role::label) return true;
+  for (std::size_t outer = 0; outer < level; ++outer)
+    if (data_->column_in[outer][column] != StandingsData::none) return false;
+  return role != Role::group;
 }
-bool Standings::tied(std::size_t row) const { return !data_->tied.empty() && data_->tied[data_->rows[row]] != 0; }
+
+namespace {
+
+// The data that a row is one of, and its entry there.
+struct EntryOf {
+  const StandingsData* data;
+  std::uint32_t entry;
+};
+EntryOf entry_of(const StandingsData& data, std::size_t row) {
+  if (data.nested.empty()) return {&data, data.rows[row]};
+  const StandingsData& level = *data.levels[data.nested[row].level];
+  return {&level, level.rows[data.nested[row].row]};
+}
+
+}  // namespace
+
+Value Standings::value(std::size_t row, std::size_t column) const {
+  if (data_->nested.empty()) return data_->values[column]->value(data_->rows[row]);
+  for (bool own = true;; own = false) {
+    const StandingsData::NestedRow& at = data_->nested[row];
+    const StandingsData& level = *data_->levels[at.level];
+    const std::size_t there = data_->column_in[at.level][column];
+    if (there != StandingsData::none) {
+      const Role role = level.columns[there].role;
+      const bool names = role == Role::key || role == Role::group || role == Role::label;
+      return own || names ? level.values[there]->value(level.rows[at.row]) : Value{};
+    }
+    if (at.outer == row) return {};
+    row = at.outer;
+  }
+}
+bool Standings::tied(std::size_t row) const {
+  const auto [data, entry] = entry_of(*data_, row);
+  return !data->tied.empty() && data->tied[entry] != 0;
+}
 bool Standings::tied(std::size_t row, std::size_t column) const {
   if (data_->columns[column].role != Role::place) return false;
-  const auto& own = data_->tied_by[column];
-  return own.empty() ? tied(row) : own[data_->rows[row]] != 0;
+  const auto [data, entry] = entry_of(*data_, row);
+  const std::size_t there = data_->nested.empty() ? column : data_->column_in[level(row)][column];
+  if (there == StandingsData::none) return false;
+  const auto& own = data->tied_by[there];
+  return own.empty() ? tied(row) : own[entry] != 0;
 }
-bool Standings::ranked(std::size_t row) const { return !data_->ranked.empty() && data_->ranked[data_->rows[row]] != 0; }
+bool Standings::ranked(std::size_t row) const {
+  const auto [data, entry] = entry_of(*data_, row);
+  return !data->ranked.empty() && data->ranked[entry] != 0;
+}
+const std::vector<SummaryLine>& Standings::summaries() const { return data_->summaries; }
 std::size_t Standings::passed_over(std::size_t row) const {
   return data_->passed_over.empty() ? 0 : data_->passed_over[row];
 }

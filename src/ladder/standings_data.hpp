@@ -20,9 +20,20 @@ struct StandingsData {
   std::vector<std::uint8_t> group_start;           // by listed row
   std::vector<std::uint32_t> passed_over;          // by listed row; empty: all 0
   std::vector<std::vector<std::uint8_t>> tied_by;  // by listed column, then entry; empty: as `tied`
+  std::vector<SummaryLine> summaries;
+  // Levels inside levels, outermost first: the rows below are then those of all levels, each behind the entry that it
+  // belongs to, and `values`, `rows`, `tied` ... are theirs. Empty without.
+  std::vector<std::shared_ptr<const StandingsData>> levels;
+  struct NestedRow {
+    std::size_t level = 0, row = 0;  // in levels[level]->rows
+    std::size_t outer = 0;           // the nested row that it belongs to; its own where it is of the outermost level
+  };
+  std::vector<NestedRow> nested;
+  static constexpr std::size_t none = ~std::size_t{0};
+  std::vector<std::vector<std::size_t>> column_in;  // by level: which of its columns each column is, or none
   std::vector<Remark> remarks;
   Accounting accounting;
-  // What makes an entry, rank.within first, by entry; empty where every row is one.
+  // What makes an entry, rank.within first, by entry.
   std::vector<std::string> key_names;
   std::vector<ColumnPtr> keys;
   // What places go by; none when nothing is ranked.

@@ -504,6 +504,35 @@ struct Part {
   }
 };
 
+// All states of all entries, for whoever takes entries together.
+class KeptStates final : public Regroup {
+ public:
+  explicit KeptStates(const Question& question) : question_(question), part_(question) {}
+  Part& part() { return part_; }
+
+  std::vector<ColumnPtr> totals(const std::vector<std::uint32_t>& group_of, std::size_t groups) override {
+    std::vector<ColumnPtr> out(question_.entry_columns.size());
+    for (std::size_t c = 0; c < out.size(); ++c) {
+      const EntryColumn& column = question_.entry_columns[c];
+      if (column.from != EntryColumn::From::aggregate) continue;
+      State& fine = part_.states[column.index];
+      if (!ready_ && question_.aggregates[column.index]->kind == AggregateKind::count_distinct)
+        fine.set_apart({State::Range{.others = true}});
+      State coarse(*question_.aggregates[column.index]);
+      coarse.merge(fine, group_of, groups + 1);  // the last one is left out
+      Entries::Blank unused;
+      out[c] = coarse.finish(groups, unused);
+    }
+    ready_ = true;
+    return out;
+  }
+
+ private:
+  const Question& question_;
+  Part part_;
+  bool ready_ = false;  // distinct values lie where merging looks for them
+};
+
 // The rows of one batch that count.
 class RowFilter {
  public:
@@ -780,7 +809,8 @@ class RowStages {
   }
 
   void merge(std::vector<std::unique_ptr<Part>>& parts, Entries& entries) const {
-    Part all(question_);
+    auto whole = std::make_shared<KeptStates>(question_);
+    Part& all = whole->part();
     for (std::size_t a = 0; a < all.states.size(); ++a) set_apart(parts, a);
     for (auto& part : parts) {
       const std::vector<std::uint32_t> ids = all.meet_groups(*part);
@@ -821,11 +851,16 @@ class RowStages {
       pieces.push_back(std::move(piece));
       entries.columns[c] = Column::seal(column.type, std::move(pieces), Run{.threads = 1});
     }
+    if (question_.keeps_states) entries.regroup = std::move(whole);
   }
 
   // Tells each piece's distinct count with which stretches of numbers the other pieces may overlap.
   void set_apart(std::vector<std::unique_ptr<Part>>& parts, std::size_t a) const {
     if (question_.aggregates[a]->kind != AggregateKind::count_distinct) return;
+    if (question_.keeps_states) {  // counts of what a piece holds alone could not be taken together later
+      for (auto& part : parts) part->states[a].set_apart({State::Range{.others = true}});
+      return;
+    }
     std::vector<State::Range> ranges(parts.size());
     parallel_for(parts.size(), run_, [&](std::size_t p) { ranges[p] = parts[p]->states[a].distinct_range(); });
     parallel_for(parts.size(), run_, [&](std::size_t p) {

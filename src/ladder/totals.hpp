@@ -3,15 +3,24 @@
 // Covered by tests/ladder/standings_test.cpp against a plain reference.
 
 #include <cstdint>
+#include <memory>
+#include <set>
 #include <string>
 #include <vector>
 
-#include <set>
 #include "ladder/question.hpp"
-
 #include "ladder/rows.hpp"
 
 namespace lofty::engine {
+
+// Entries taken together, without another look at the rows: exact, distinct counts too.
+class Regroup {
+ public:
+  virtual ~Regroup() = default;
+  // The aggregates' columns, by Question::entry_columns (null pointers for the others), over `groups` groups.
+  // `group_of` is by entry as run_rows() numbered them; an entry in group `groups` is left out.
+  virtual std::vector<ColumnPtr> totals(const std::vector<std::uint32_t>& group_of, std::size_t groups) = 0;
+};
 
 struct Entries {
   std::size_t count = 0;
@@ -28,7 +37,9 @@ struct Entries {
     std::size_t rows = 0;
     std::set<std::int64_t> days;  // those that occur
   };
-  std::vector<Caught> caught;  // by Question::periods
+  std::vector<Caught> caught;              // by Question::periods
+  std::shared_ptr<Regroup> regroup;        // where Question::keeps_states asks for it
+  std::vector<std::uint32_t> numbered_as;  // by entry: as run_rows() numbered them; empty: just so
 };
 
 // Works the rows off, in fixed pieces. Fills in the overall constants of `question` on the way. Throws RowFailure for

@@ -318,11 +318,11 @@ class Answering {
     for (const std::size_t column : base) ladder.list.columns.push_back(headings[column]);
     for (const NamedFormula& figure : ladder.figures) ladder.list.columns.push_back(figure.name);
     if (ladder.list.columns.empty()) ladder.list.columns = headings;
-    Question question = resolve(ladder, tables_, true, run_, problems, key_condition());
+    std::vector<Question> questions = resolve_levels(ladder, tables_, true, run_, problems, key_condition());
     if (!problems.empty()) throw Error(std::move(problems));
-    Standings lines = answer(ladder, question, run_);
-    rows_ = question.probed_rows;
-    for (const Question::TermCount& term : question.probed)
+    Standings lines = answer(ladder, questions, run_);
+    rows_ = questions.front().probed_rows;
+    for (const Question::TermCount& term : questions.front().probed)
       left_out_.push_back({term.text, term.left_out, term.unknown});
     return lines;
   }
@@ -467,7 +467,29 @@ class Answering {
 }  // namespace
 
 Workings why(const Ladder& ladder, const Catalog& catalog, const std::string& condition, const Run& run) {
-  return Answering(ladder, catalog, condition, run).work();
+  if (ladder.levels.size() <= 1) return Answering(ladder, catalog, condition, run).work();
+  // Of nested levels the first in which the condition means something, and holds for one entry.
+  std::vector<Problem> problems;
+  const std::vector<Question> questions = resolve_levels(ladder, catalog, false, run, problems);
+  if (!problems.empty()) throw Error(std::move(problems));
+  std::optional<Error> first_failure;
+  std::vector<std::string> outer;
+  for (std::size_t l = 0; l < ladder.levels.size(); ++l) {
+    const Level& level = ladder.levels[l];
+    Ladder single = ladder;
+    single.levels = {level};
+    single.levels.front().within.insert(single.levels.front().within.begin(), outer.begin(), outer.end());
+    single.alternatives.clear();
+    single.list = {};
+    for (const ListColumn& column : questions[l].list_columns) single.list.columns.push_back(column.name);
+    try {
+      return Answering(single, catalog, condition, run).work();
+    } catch (const Error& error) {
+      if (!first_failure || first_failure->problems().front().code != Code::unknown_entry) first_failure = error;
+    }
+    for (const auto* keys : {&level.within, &level.each}) outer.insert(outer.end(), keys->begin(), keys->end());
+  }
+  throw *first_failure;
 }
 
 }  // namespace lofty

@@ -59,25 +59,28 @@ std::string Words::directions(const std::vector<SortKey>& keys) const {
 }
 
 std::string Words::sentence() const {
+  const bool inner = a_.outer != nullptr;  // what is the same at all levels is said once
   std::string s = capitalized(entry_nouns());
   if (a_.question.places) {
     s += " by " + directions(a_.question.by);
     if (!a_.question.within.empty()) {
       std::vector<std::string> groups;
       for (const std::size_t g : a_.question.within) groups.push_back(noun_of_key(a_.question.entry_columns[g].name));
-      s += ", in each " + listed(groups);
+      s += ", in each " + (inner ? groups.back() : listed(groups));
     }
   }
-  s += "; ";
-  if (!a_.ladder.where.empty())
-    s += plural(row_noun()) + " count where " + a_.ladder.where;
+  if (inner)
+    ;
+  else if (!a_.ladder.where.empty())
+    s += "; " + plural(row_noun()) + " count where " + a_.ladder.where;
   else
-    s += "all " + plural(row_noun()) + " count";
+    s += "; all " + plural(row_noun()) + " count";
   if (a_.question.having) s += "; " + entry_nouns() + " take part where " + a_.question.level->having;
   if (a_.question.eligible) s += "; ranked are those with " + a_.question.level->eligible;
   if (a_.question.places) {
-    s += "; " + std::string(ties_name(a_.question.level->ties)) + " places";
-    if (!a_.ladder.levels.front().tiebreak.empty()) s += ", ties told apart by " + a_.ladder.levels.front().tiebreak;
+    if (!inner || a_.question.level->ties != a_.ladder.levels.front().ties)
+      s += "; " + std::string(ties_name(a_.question.level->ties)) + " places";
+    if (!a_.question.level->tiebreak.empty()) s += ", ties told apart by " + a_.question.level->tiebreak;
     if (a_.question.keep_where) s += "; kept where " + a_.question.level->where;
     if (a_.question.level->best || a_.question.level->worst)
       s += (a_.question.keep_where ? ", of these " : "; ") + kept_words() +
@@ -85,8 +88,9 @@ std::string Words::sentence() const {
            (a_.question.level->cut == Cut::strict ? ", strictly" : ", ties at the cut kept");
   }
   if (a_.question.list_as_input) s += "; listed in the order of the input";
-  if (!a_.question.list_order.empty()) s += "; listed by " + a_.ladder.list.order;
+  if (!a_.question.list_order.empty()) s += "; listed by " + a_.question.list_text;
   s += ".";
+  if (inner) return s;
   for (const Choice& choice : a_.ladder.choices) {
     s += (&choice == &a_.ladder.choices.front() ? " Chosen: " : ", ") + choice.name + " = " + to_text(choice.value) +
          (choice.unit.empty() ? "" : " " + choice.unit);
@@ -149,7 +153,8 @@ std::string Words::foot() const {
   std::string s =
       a.listed == a.entries ? counted_entries(a.entries) : with_commas(a.listed) + " of " + counted_entries(a.entries);
   const bool repeated = std::any_of(a.joins.begin(), a.joins.end(), [](const auto& join) { return join.more > 0; });
-  if (!a_.question.row_level()) s += ", " + counted(a.counted, repeated ? "joined row" : row_noun());
+  if (!a_.question.row_level() && a_.outer == nullptr)
+    s += ", " + counted(a.counted, repeated ? "joined row" : row_noun());
   return s;
 }
 

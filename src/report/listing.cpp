@@ -49,9 +49,7 @@ std::string float_text(double value) {
   return to_text(value);
 }
 
-std::string cell(const Standings& s, std::size_t row, std::size_t column, int decimals) {
-  const StandingColumn& c = s.columns()[column];
-  const Value value = s.value(row, column);
+std::string cell_text(const StandingColumn& c, const Value& value, int decimals) {
   if (is_null(value)) return c.role == Role::place || c.role == Role::measure ? "\xE2\x80\x93" : "(none)";
   if (const auto* number = std::get_if<Decimal>(&value)) {
     if (c.role == Role::place) return number->rescaled(decimals)->text();
@@ -88,15 +86,18 @@ std::string listing(const Standings& s, const Looks& looks) {
       heading += std::string(column.descending ? " \xE2\x86\x93" : " \xE2\x86\x91") +
                  (sort_keys > 1 ? std::to_string(column.sort_position) : "");
     if (shared(column) && any_tied) heading += " ";  // above the tie mark
-    grid.columns.push_back({heading, column.type.numeric()});
+    grid.columns.push_back({heading, column.type.numeric() && !(s.levels() > 1 && column.role == Role::place)});
     decimals.push_back(column.type.kind == Kind::decimal ? decimals_shown(s, c) : 0);
   }
+  std::size_t summary = 0;
   for (std::size_t r = 0; r < s.rows(); ++r) {
     std::vector<std::string> row;
     for (std::size_t c = 0; c < width; ++c) {
       const StandingColumn& column = s.columns()[c];
       const bool repeated = column.role == Role::group && r > 0 && s.starts_group(0) && !s.starts_group(r);
-      std::string text = repeated ? "" : cell(s, r, c, decimals[c]);
+      const bool another = s.levels() > 1 && !s.of_level(r, c);  // another level's: said above, or further in
+      std::string text = repeated || another ? "" : cell_text(column, s.value(r, c), decimals[c]);
+      if (s.levels() > 1 && column.role == Role::place && !text.empty()) text.insert(0, 2 * s.level(r), ' ');
       if (shared(column) && any_tied) text += s.tied(r, c) ? "=" : " ";
       row.push_back(std::move(text));
     }
@@ -105,6 +106,19 @@ std::string listing(const Standings& s, const Looks& looks) {
     const std::size_t passed = s.passed_over(r);
     grid.note_before.push_back(
         passed == 0 ? "" : "\xE2\x8B\xAE " + Decimal(static_cast<int128>(passed), 0).grouped_text() + " in between");
+    for (; summary < s.summaries().size() && s.summaries()[summary].behind == r; ++summary) {
+      const SummaryLine& line = s.summaries()[summary];
+      std::vector<std::string> cells;
+      for (std::size_t c = 0; c < width; ++c) {
+        std::string text = is_null(line.values[c]) ? "" : cell_text(s.columns()[c], line.values[c], decimals[c]);
+        if (shared(s.columns()[c]) && any_tied) text += " ";
+        cells.push_back(c == line.label_column ? line.label : std::move(text));
+      }
+      grid.rows.push_back(std::move(cells));
+      grid.gap_before.push_back(s.levels() > 1 && line.level == 0 &&
+                                (summary == 0 || s.summaries()[summary - 1].level != 0));
+      grid.note_before.emplace_back();
+    }
   }
   out += grid.text(looks);
   out += "\n" + inked(s.shown_of_total() + (any_tied ? ";  = shares its place" : ""), Ink::quiet, looks) + "\n";

@@ -101,7 +101,7 @@ TEST(Check, OneProblemAtATime) {
       {"syntax", [](Ladder& l) { l.where = "status <> 'void' adn quantity > 1"; },
        "syntax: expected a sign or the end, found `adn`; nearest: and"},
       {"several levels", [](Ladder& l) { l.levels.push_back(l.levels[0]); },
-       "not-in-this-version: levels inside levels are not in this version"},
+       "bad-value: level 2 repeats level 1: each entry would hold itself alone"},
       {"best without by", [](Ladder& l) { l.levels[0] = {.each = {"shop_no"}, .best = 3}; },
        "missing-key: nothing says what to rank by"},
       {"listed column",

@@ -220,7 +220,14 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
   if (o.where) ladder.where = *o.where;
   const bool level = !o.each.empty() || !o.within.empty() || o.by || o.tiebreak || o.ties || o.rank_as ||
                      !o.also.empty() || o.best || o.worst || o.cut || o.having || o.eligible || o.keep_where ||
-                     o.unranked;
+                     o.unranked || o.others;
+  if (level && ladder.levels.size() > 1)
+    throw Error(Problem{Code::bad_value,
+                        "this ladder has " + std::to_string(ladder.levels.size()) +
+                            " levels, and an option does not say which of them it is for",
+                        {},
+                        {},
+                        "change its [[level]]s in the file"});
   if (level && ladder.levels.empty()) ladder.levels.emplace_back();
   if (level) {
     lofty::Level& l = ladder.levels.front();
@@ -238,6 +245,7 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
     if (o.eligible) l.eligible = *o.eligible;
     if (o.keep_where) l.where = *o.keep_where;
     if (o.unranked) l.unranked = true;
+    if (o.others) l.others = true;
     if (o.best) l.best = o.best;
     if (o.worst) l.worst = o.worst;
     if (o.cut) {
@@ -249,6 +257,7 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
   if (o.locale) ladder.data.locale = *o.locale;
   apply_orderings(o, ladder);
   if (o.order) ladder.list.order = *o.order;
+  if (o.order_by) ladder.list.order_by = *o.order_by;
   if (!o.columns.empty()) ladder.list.columns = names(o.columns);
   for (const std::string& heading : o.headings)
     ladder.list.headings.push_back(named("--heading", heading, "--heading 'spend=Spend so far'"));
@@ -268,12 +277,14 @@ void name_options(std::vector<Problem>& problems) {
                                                                            {"rank.tiebreak", "--tiebreak"},
                                                                            {"rank.rank_as", "--rank-as"},
                                                                            {"list.order", "--order"},
+                                                                           {"list.order_by", "--order-by"},
                                                                            {"list.columns", "--columns"},
                                                                            {"rank.having", "--having"},
                                                                            {"rank.eligible", "--eligible"},
                                                                            {"keep.where", "--keep-where"},
                                                                            {"keep.best", "--best"},
                                                                            {"keep.worst", "--worst"},
+                                                                           {"keep.others", "--others"},
                                                                            {"data.locale", "--locale"}};
   for (Problem& p : problems) {
     std::string& key = p.place.key;
@@ -291,6 +302,23 @@ void name_options(std::vector<Problem>& problems) {
           std::pair{"rank_as = \"place\" gives it another", "--rank-as place gives it another"}})
       if (p.advice == words) p.advice = option;
   }
+}
+
+// Was this key of the ladder set by an option?
+bool by_option(const RankOptions& o, const std::string& key) {
+  const auto named_in = [&](const std::string& prefix, const std::vector<std::string>& formulas) {
+    return key.starts_with(prefix) && std::any_of(formulas.begin(), formulas.end(), [&](const std::string& one) {
+             return trimmed(one.substr(0, one.find('='))) == key.substr(prefix.size());
+           });
+  };
+  return (o.order_by && key == "list.order_by") || (o.order && key == "list.order") ||
+         (o.where && key == "rows.where") || (o.by && key == "rank.by") || (o.tiebreak && key == "rank.tiebreak") ||
+         (o.having && key == "rank.having") || (o.eligible && key == "rank.eligible") ||
+         (o.keep_where && key == "keep.where") || (o.best && key == "keep.best") || (o.worst && key == "keep.worst") ||
+         (o.rank_as && key == "rank.rank_as") || (o.locale && key == "data.locale") ||
+         (!o.each.empty() && key == "rank.each") || (!o.within.empty() && key == "rank.within") ||
+         (!o.columns.empty() && key == "list.columns") || named_in("figures.", o.figures) ||
+         named_in("totals.", o.totals) || named_in("rank.also.", o.also);
 }
 
 struct Asked {
@@ -381,10 +409,18 @@ int rank(const RankOptions& options) {
     if (!options.save.empty()) save(asked, options.save);
   } catch (const Error& error) {
     std::vector<Problem> problems = error.problems();
-    if (asked.from_file)
+    if (asked.from_file) {
+      // What an option said is not to be found in the file.
+      std::vector<Problem> of_options;
+      for (Problem& p : problems)
+        if (by_option(options, p.place.key)) of_options.push_back(p);
+      name_options(of_options);
+      std::erase_if(problems, [&](const Problem& p) { return by_option(options, p.place.key); });
       asked.text.locate(problems);
-    else
+      problems.insert(problems.begin(), of_options.begin(), of_options.end());
+    } else {
       name_options(problems);
+    }
     throw Error(std::move(problems));
   }
   return 0;

@@ -17,12 +17,12 @@ struct RankOptions {
   std::string source;  // a ladder file, or a table
   std::vector<std::string> joins, figures, totals, also, headings, choices, each, within, columns, nulls, first, last,
       sequences, text_orders, where_would;
-  std::optional<std::string> title, where, by, tiebreak, ties, rank_as, cut, order, locale, having, eligible,
+  std::optional<std::string> title, where, by, tiebreak, ties, rank_as, cut, order, order_by, locale, having, eligible,
       keep_where;
   std::optional<std::size_t> best, worst;
   std::string delimiter, to, save;
   int threads = 0;
-  bool unranked = false;
+  bool unranked = false, others = false;
 };
 
 struct WhyOptions {

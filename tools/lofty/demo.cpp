@@ -53,6 +53,8 @@ int demo() {
       {"Only shops with twenty orders; closed accounts stay listed, without a place.", "open_accounts.ladder.toml"},
       {"The best months of those ten shops: one ladder's standings are the next one's filter.",
        "best_shops_months.ladder.toml"},
+      {"Valleys, in the best of them the best shops, and in these what they buy; the rest as one line.",
+       "valleys_shops_products.ladder.toml"},
       {"Comb 2 before Comb 10, and the families in an order of our own.", "products_in_order.ladder.toml"},
   };
   for (const Stop& stop : stops) {

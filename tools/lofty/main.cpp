@@ -60,10 +60,15 @@ void add_rank(CLI::App& app, tool::RankOptions& o) {
   c->add_option("--keep-where", o.keep_where, "Which entries to keep, by places too: 'rank <= 5'")
       ->type_name("CONDITION");
   c->add_flag("--unranked", o.unranked, "Keep entries without a place too");
+  c->add_flag("--others", o.others, "Under each group a line for the entries not listed, and one for all");
   c->add_option("--best", o.best, "Keep the best N of every group")->type_name("N");
   c->add_option("--worst", o.worst, "Keep the worst N of every group, instead or too")->type_name("N");
   c->add_option("--cut", o.cut, "'with ties' (the default) or 'strict'")->type_name("CUT");
   c->add_option("--order", o.order, "The listing's order: a sort list, or input")->type_name("SORT LIST");
+  c->add_option("--order-by", o.order_by,
+                "List by one of the ladder's alternatives, or by name;\n"
+                "places, and who is kept, stay")
+      ->type_name("NAME");
   c->add_option("--put-first", o.first, "Sort these values of a column in front, either way round")
       ->type_name("COLUMN=A,B");
   c->add_option("--put-last", o.last, "Sort these values of a column behind, either way round")
@@ -152,7 +157,7 @@ void refuse_leftovers(const CLI::App& command) {
   for (const CLI::Option* option : command.get_options())
     if (!option->get_name().empty() && option->get_name()[0] == '-') options.push_back(option->get_name());
   const std::string word = left.front().substr(0, left.front().find('='));
-  for (const char* later : {"--stage", "--expect", "--keep-as", "--order-by", "--remarks", "--run", "--period"})
+  for (const char* later : {"--stage", "--expect", "--keep-as", "--remarks", "--run", "--period"})
     if (word == later)
       throw Error(Problem{Code::not_in_this_version, "`" + word + "` is not in this version", {}, {}, {}});
   if (word.starts_with("-"))
