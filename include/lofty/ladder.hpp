@@ -129,6 +129,10 @@ struct Listing {
   // One of Ladder::alternatives, or "name": entries are listed by it inside their group, at every level, instead of by
   // `order` or their places. Places, and who is kept, stay.
   std::string order_by = {};
+  // Only some of the listed rows: the first, the last, or both; or a sample, the same for the same seed. The answer
+  // says so. None: all of them.
+  std::optional<std::size_t> first = {}, last = {}, sample = {};
+  std::size_t seed = 1;
 };
 
 // One ranking question. Every member has a default, so name just what you need:

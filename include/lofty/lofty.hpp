@@ -17,6 +17,7 @@
 #include "lofty/run.hpp"
 #include "lofty/selection.hpp"
 #include "lofty/shares.hpp"
+#include "lofty/stage.hpp"
 #include "lofty/standings.hpp"
 #include "lofty/sums.hpp"
 #include "lofty/table.hpp"

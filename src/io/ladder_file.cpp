@@ -548,9 +548,14 @@ class Reader {
   }
 
   void read_list(const toml::table& table, Listing& list) {
-    section(table, "list", {"order", "order_by", "columns", "headings"}, {"blank_group"});
+    section(table, "list", {"order", "order_by", "first", "last", "sample", "seed", "columns", "headings"},
+            {"blank_group"});
     text(table, "order", "list.order", list.order);
     text(table, "order_by", "list.order_by", list.order_by);
+    list.first = whole_number(table, "first", "list.first");
+    list.last = whole_number(table, "last", "list.last");
+    list.sample = whole_number(table, "sample", "list.sample");
+    if (const auto seed = whole_number(table, "seed", "list.seed")) list.seed = *seed;
     texts(table, "columns", "list.columns", list.columns);
     if (const toml::table* const headings = sub_table(table, "headings", "list.headings"))
       for (const auto& [name, node] : in_order(*headings)) {

@@ -183,10 +183,16 @@ class Writer {
   }
 
   void listing(const Listing& of) {
-    if (of.order.empty() && of.columns.empty() && of.headings.empty() && of.order_by.empty()) return;
+    if (of.order.empty() && of.columns.empty() && of.headings.empty() && of.order_by.empty() && !of.first && !of.last &&
+        !of.sample && of.seed == 1)
+      return;
     section("list");
     if (!of.order.empty()) line("order", quoted(of.order));
     if (!of.order_by.empty()) line("order_by", quoted(of.order_by));
+    if (of.first) line("first", std::to_string(*of.first));
+    if (of.last) line("last", std::to_string(*of.last));
+    if (of.sample) line("sample", std::to_string(*of.sample));
+    if (of.seed != 1) line("seed", std::to_string(of.seed));
     if (!of.columns.empty()) line("columns", list(of.columns));
     if (of.headings.empty()) return;
     std::string headings = "{ ";

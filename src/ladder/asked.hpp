@@ -44,6 +44,7 @@ struct Asked {
     bool best;               // of the best, or of the worst
   };
   std::vector<TiedCut> cuts;
+  std::size_t kept_count = 0;  // before list.first, list.last or list.sample leave rows out
   std::vector<std::uint32_t> group_of;  // by entry: its group, for the listing; empty: one group
   bool groups_mixed = false;            // by the listing's order
   // Distinct counts that entries share: by column of the entries, what they add up to in one group, and what is true.

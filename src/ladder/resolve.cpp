@@ -1127,6 +1127,12 @@ class Resolver {
 
   void bind_list() {
     const Listing& list = ladder_.list;
+    if (level_ == 0 && nested() && (list.first || list.last || list.sample))
+      problem(Code::bad_value, "a part of the rows would tear levels apart", "list",
+              "best = 3 in a [[level]] keeps some of its entries");
+    if (level_ == 0 && list.sample && (list.first || list.last))
+      problem(Code::bad_value, "rows are either sampled, or the first or last ones", "list.sample",
+              "leave out first and last");
     if (!list.order_by.empty()) return bind_alternative(), bind_columns();
     question_.list_as_input = list.order == "input";
     if (nested() && !list.order.empty()) {

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <functional>
 #include <numeric>
+#include <random>
 #include <set>
 
 #include "ladder/answer.hpp"
@@ -466,6 +467,8 @@ class Asking {
       for (const std::uint32_t at : listed.rows()) rows.push_back(a_.data->rows[at]);
       a_.data->rows.swap(rows);
     }
+    a_.kept_count = a_.data->rows.size();
+    take_some();
     for (const ListColumn& listed : a_.question.list_columns) {
       StandingColumn column;
       column.name = listed.name;
@@ -487,6 +490,41 @@ class Asking {
     }
     a_.data->accounting.listed = a_.data->rows.size();
     mark_groups();
+  }
+
+  // list.first, list.last, list.sample
+  void take_some() {
+    const Listing& list = a_.ladder.list;
+    std::vector<std::uint32_t>& rows = a_.data->rows;
+    const std::size_t count = rows.size();
+    std::vector<std::uint8_t> taken(count, 0);
+    if (list.sample) {
+      // Selection sampling (Knuth, The Art of Computer Programming 2, 3.4.2 S): each row with the chance that it needs.
+      std::mt19937_64 random(list.seed);
+      std::size_t wanted = std::min(*list.sample, count);
+      for (std::size_t i = 0; i < count && wanted > 0; ++i) {
+        const auto draw = static_cast<std::size_t>(static_cast<uint128>(random()) * (count - i) >> 64);
+        taken[i] = draw < wanted;
+        wanted -= taken[i];
+      }
+    } else if (list.first || list.last) {
+      std::fill_n(taken.begin(), std::min(list.first.value_or(0), count), 1);
+      std::fill_n(taken.rbegin(), std::min(list.last.value_or(0), count), 1);
+    } else {
+      return;
+    }
+    std::vector<std::uint32_t> left, gaps;
+    for (std::size_t i = 0, before = 0; i < count; ++i) {
+      if (taken[i] == 0) {
+        ++before;
+        continue;
+      }
+      left.push_back(rows[i]);
+      gaps.push_back(list.sample || left.size() == 1 ? 0 : static_cast<std::uint32_t>(before));
+      before = 0;
+    }
+    rows.swap(left);
+    a_.data->passed_over.swap(gaps);
   }
 
   // The keys that the listing is sorted by: the list's own, or else those of the places.

@@ -12,12 +12,13 @@ std::string Words::entry_noun() const {
   if (a_.question.row_level()) return row_noun();
   std::vector<std::string> words;
   for (const std::size_t key : a_.question.each) words.push_back(noun_of_key(a_.question.entry_columns[key].name));
-  return words.size() == 1 ? words[0] : "pair of " + listed(words);
+  return words.size() == 1 ? words[0] : (words.size() == 2 ? "pair of " : "combination of ") + listed(words);
 }
 std::string Words::plural_entry(std::size_t count) const {
   const std::string noun = entry_noun();
   if (count == 1) return noun;
-  return noun.starts_with("pair of ") ? "pairs" + noun.substr(4) : plural(noun);
+  const std::size_t several = noun.find(" of ");  // "pair of shop and product"
+  return several == std::string::npos ? plural(noun) : plural(noun.substr(0, several)) + noun.substr(several);
 }
 
 // What a reader calls an entry: its label where a listed column has one, else its keys.
@@ -150,8 +151,16 @@ std::string Words::kept_words() const {
 
 std::string Words::foot() const {
   const Accounting& a = a_.data->accounting;
-  std::string s =
-      a.listed == a.entries ? counted_entries(a.entries) : with_commas(a.listed) + " of " + counted_entries(a.entries);
+  const Listing& list = a_.ladder.list;
+  std::string which;
+  if (a.listed < a_.kept_count)
+    which = list.sample               ? "a sample of "
+            : list.first && list.last ? "the first and last "
+            : list.first              ? "the first "
+                                      : "the last ";
+  std::string s = a.listed == a.entries ? counted_entries(a.entries)
+                                        : which + with_commas(a.listed) + " of " + counted_entries(a.entries);
+  if (!which.empty() && list.sample) s += " (seed " + std::to_string(list.seed) + ")";
   const bool repeated = std::any_of(a.joins.begin(), a.joins.end(), [](const auto& join) { return join.more > 0; });
   if (!a_.question.row_level() && a_.outer == nullptr)
     s += ", " + counted(a.counted, repeated ? "joined row" : row_noun());

@@ -288,6 +288,10 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
   l.alternatives = any_formulas();
   l.list.order = any_text();
   l.list.order_by = any_text();
+  if (*rc::gen::arbitrary<bool>()) l.list.first = static_cast<std::size_t>(*rc::gen::inRange(1, 100));
+  if (*rc::gen::arbitrary<bool>()) l.list.last = static_cast<std::size_t>(*rc::gen::inRange(1, 100));
+  if (*rc::gen::arbitrary<bool>()) l.list.sample = static_cast<std::size_t>(*rc::gen::inRange(1, 100));
+  l.list.seed = static_cast<std::size_t>(*rc::gen::inRange(1, 100));
   l.list.columns = any_texts();
   if (*rc::gen::arbitrary<bool>()) l.list.headings.emplace_back(any_name(), any_text());
   l.data.locale = *rc::gen::element<std::string>("", "sv", "en_GB");
@@ -310,6 +314,8 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
   if (!l.choices.empty()) RC_ASSERT(back.choices[0].value == l.choices[0].value);
   RC_ASSERT(back.levels == l.levels);
   RC_ASSERT(back.alternatives == l.alternatives && back.list.order_by == l.list.order_by);
+  RC_ASSERT(back.list.first == l.list.first && back.list.last == l.list.last && back.list.sample == l.list.sample &&
+            back.list.seed == l.list.seed);
   RC_ASSERT(back.data.locale == l.data.locale);
   RC_ASSERT(back.orderings.size() == l.orderings.size());
   if (!l.orderings.empty())

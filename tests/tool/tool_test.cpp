@@ -38,6 +38,26 @@ TEST(Tool, InspectsTables) {
   EXPECT_TRUE(has(ran.err, "alike-spellings: `status` has spellings that differ only in case or blanks"));
 }
 
+TEST(Tool, ShowsRowsOfTablesAndOfStages) {
+  const Ran ends = lofty({"inspect", "demo/order_lines.csv", "--first", "2", "--last", "1"}, source);
+  EXPECT_EQ(ends.status, 0) << ends.err;
+  EXPECT_NE(ends.out.find("12,001 in between"), std::string::npos) << ends.out;
+  EXPECT_NE(ends.out.find("the first and last 3 of 12,004 lines"), std::string::npos);
+  const Ran some =
+      lofty({"inspect", "demo/order_lines.csv", "--where", "status = 'returned'", "--sample", "4"}, source);
+  EXPECT_NE(some.out.find("a sample of 4 of 143 lines (seed 1)"), std::string::npos) << some.out;
+  const Ran wrong = lofty({"inspect", "demo/order_lines.csv", "--where", "stats = 'returned'"}, source);
+  EXPECT_EQ(wrong.status, 2);
+  EXPECT_NE(wrong.err.find("--where: no column `stats`"), std::string::npos) << wrong.err;
+  const Ran counted = lofty({"rank", "demo/best_shops.ladder.toml", "--stage", "counted"}, source);
+  EXPECT_NE(counted.out.find("the first 20 of 11,659 lines"), std::string::npos) << counted.out;
+  const Ran whole = lofty({"rank", "demo/best_shops.ladder.toml", "--stage", "counted", "--to", "csv"}, source);
+  EXPECT_EQ(std::count(whole.out.begin(), whole.out.end(), '\n'), 11'660);
+  const Ran unknown = lofty({"rank", "demo/best_shops.ladder.toml", "--stage", "sorted"}, source);
+  EXPECT_EQ(unknown.status, 2);
+  EXPECT_NE(unknown.err.find("joined, figures, counted, totalled, ranked, kept"), std::string::npos) << unknown.err;
+}
+
 TEST(Tool, ChecksLadders) {
   const Ran good = lofty({"check", "demo/best_shops.ladder.toml", "demo/tie_rules.ladder.toml"}, source);
   EXPECT_EQ(good.status, 0);

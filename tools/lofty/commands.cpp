@@ -138,8 +138,8 @@ void apply_orderings(const RankOptions& o, lofty::Ladder& ladder) {
       for (const std::string& value : names({list})) (ordering_of(ladder, column).*values).push_back(value_of(value));
     }
   };
-  listed("--put-first", o.first, &lofty::Ordering::first);
-  listed("--put-last", o.last, &lofty::Ordering::last);
+  listed("--put-first", o.put_first, &lofty::Ordering::first);
+  listed("--put-last", o.put_last, &lofty::Ordering::last);
   listed("--sequence", o.sequences, &lofty::Ordering::sequence);
   for (const std::string& text : o.text_orders) {
     const auto [column, order] = named("--text-order", text, "--text-order product=natural");
@@ -185,6 +185,15 @@ std::string would_stand(const lofty::Standings& answer, const std::vector<std::s
     }
   }
   return out;
+}
+
+// Which of the listed rows to show.
+template <class Options>
+void take_some(const Options& o, lofty::Listing& list) {
+  if (o.first) list.first = o.first;
+  if (o.last) list.last = o.last;
+  if (o.sample) list.sample = o.sample;
+  if (o.seed) list.seed = *o.seed;
 }
 
 // The options laid over the ladder.
@@ -257,6 +266,7 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
   if (o.locale) ladder.data.locale = *o.locale;
   apply_orderings(o, ladder);
   if (o.order) ladder.list.order = *o.order;
+  take_some(o, ladder.list);
   if (o.order_by) ladder.list.order_by = *o.order_by;
   if (!o.columns.empty()) ladder.list.columns = names(o.columns);
   for (const std::string& heading : o.headings)
@@ -302,6 +312,13 @@ void name_options(std::vector<Problem>& problems) {
           std::pair{"rank_as = \"place\" gives it another", "--rank-as place gives it another"}})
       if (p.advice == words) p.advice = option;
   }
+}
+
+lofty::Stage stage_of(const std::string& name) {
+  if (const auto stage = lofty::stage_from(name)) return *stage;
+  std::string all;
+  for (const lofty::Stage stage : lofty::stages()) all += (all.empty() ? "" : ", ") + std::string(stage_name(stage));
+  bad_option("--stage", name, "--stage takes one of " + all, "--stage counted", Code::unknown_word);
 }
 
 // Was this key of the ladder set by an option?
@@ -355,12 +372,37 @@ void save(const Asked& asked, const std::string& file) {
   remark("saved " + file + "\n");
 }
 
+// Whole rows of a table: those that meet a condition, or some of them.
+void inspect_rows(const InspectOptions& options, const lofty::ReadOptions& read) {
+  for (const std::string& name : options.tables) {
+    lofty::Ladder ladder{.title = name, .data = {.from = name, .read = read}};
+    if (options.where) ladder.where = *options.where;
+    ladder.list.order = "input";
+    take_some(options, ladder.list);
+    if (!options.first && !options.last && !options.sample && !options.where) ladder.list.first = 20;
+    try {
+      const lofty::Standings answer = lofty::standings(ladder, lofty::TableFiles());
+      if (&name != &options.tables.front()) print("\n");
+      print(lofty::listing(answer, looks_of_output()));
+      remark(lofty::remarks_text(answer.remarks(), looks_of_errors()));
+    } catch (const Error& error) {
+      std::vector<Problem> problems = error.problems();
+      name_options(problems);
+      throw Error(std::move(problems));
+    }
+  }
+}
+
 }  // namespace
 
 int inspect(const InspectOptions& options) {
   lofty::ReadOptions read;
   read.delimiter = delimiter_of(options.delimiter);
   read.nulls = options.nulls;
+  if (options.where || options.first || options.last || options.sample) {
+    inspect_rows(options, read);
+    return 0;
+  }
   const lofty::TableFiles files;
   bool first = true;
   for (const std::string& name : options.tables) {
@@ -393,6 +435,12 @@ int rank(const RankOptions& options) {
   }
   try {
     const lofty::TableFiles tables(asked.folder.empty() ? fs::path(".") : asked.folder);
+    if (options.stage) {
+      ladder = lofty::up_to(ladder, stage_of(*options.stage), tables);
+      // A terminal does not hold them all; a file does.
+      if (!format && !options.first && !options.last && !options.sample && ladder.levels.size() <= 1)
+        ladder.list.first = 20;
+    }
     const lofty::Standings answer = lofty::standings(ladder, tables, {.threads = options.threads});
     const std::string would = would_stand(answer, options.where_would);  // before anything is printed
     const bool to_file = format && !fs::path(options.to).extension().empty();

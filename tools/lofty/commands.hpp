@@ -11,15 +11,18 @@ struct InspectOptions {
   std::vector<std::string> tables;
   std::string delimiter;
   std::vector<std::string> nulls;
+  std::optional<std::string> where;
+  std::optional<std::size_t> first, last, sample, seed;
 };
 
 struct RankOptions {
   std::string source;  // a ladder file, or a table
-  std::vector<std::string> joins, figures, totals, also, headings, choices, each, within, columns, nulls, first, last,
-      sequences, text_orders, where_would;
+  std::vector<std::string> joins, figures, totals, also, headings, choices, each, within, columns, nulls, put_first,
+      put_last, sequences, text_orders, where_would;
   std::optional<std::string> title, where, by, tiebreak, ties, rank_as, cut, order, order_by, locale, having, eligible,
       keep_where;
-  std::optional<std::size_t> best, worst;
+  std::optional<std::size_t> best, worst, first, last, sample, seed;
+  std::optional<std::string> stage;
   std::string delimiter, to, save;
   int threads = 0;
   bool unranked = false, others = false;

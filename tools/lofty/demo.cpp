@@ -42,7 +42,9 @@ int demo() {
       "products lie in " +
       shown + "; every step below can be typed as it stands.\n");
   heading("What have we got?", "lofty inspect " + shown + "/order_lines.csv");
-  inspect({.tables = {(folder / "order_lines.csv").string()}, .delimiter = {}, .nulls = {}});
+  InspectOptions lines;
+  lines.tables = {(folder / "order_lines.csv").string()};
+  inspect(lines);
   static constexpr Stop stops[] = {
       {"Who are our best shops? Two of them share the top, to the penny.", "best_shops.ladder.toml"},
       {"Which three products of each family sell best? Listed smallest first.", "best_products.ladder.toml"},

@@ -16,6 +16,15 @@ using lofty::Code;
 using lofty::Error;
 using lofty::Problem;
 
+// Which of the rows to show.
+template <class Options>
+void add_some_rows(CLI::App* c, Options& o) {
+  c->add_option("--first", o.first, "Only the first N rows")->type_name("N");
+  c->add_option("--last", o.last, "Only the last N rows, or the last N too")->type_name("N");
+  c->add_option("--sample", o.sample, "N rows by chance, in their order")->type_name("N");
+  c->add_option("--seed", o.seed, "Another sample; the same for the same number (1)")->type_name("N");
+}
+
 void add_inspect(CLI::App& app, tool::InspectOptions& o) {
   CLI::App* const c =
       app.add_subcommand("inspect", "First acquaintance with tables: columns, types, blanks, ranges, doubts");
@@ -26,10 +35,14 @@ void add_inspect(CLI::App& app, tool::InspectOptions& o) {
   c->add_option("--delimiter", o.delimiter, "The sign between fields; told from the heading line if left out")
       ->type_name("SIGN");
   c->add_option("--nulls", o.nulls, "Texts that mean null, besides nothing at all")->type_name("TEXT");
+  c->add_option("--where", o.where, "Whole rows that meet a condition, instead of the columns")->type_name("CONDITION");
+  add_some_rows(c, o);
   c->footer(
       "Examples, on the demo data:\n"
       "  lofty inspect demo/order_lines.csv\n"
-      "  lofty inspect demo/shops.csv demo/products.csv\n");
+      "  lofty inspect demo/shops.csv demo/products.csv\n"
+      "  lofty inspect demo/order_lines.csv --first 5 --last 5\n"
+      "  lofty inspect demo/order_lines.csv --where \"status = 'returned'\" --sample 10\n");
 }
 
 void add_rank(CLI::App& app, tool::RankOptions& o) {
@@ -69,9 +82,9 @@ void add_rank(CLI::App& app, tool::RankOptions& o) {
                 "List by one of the ladder's alternatives, or by name;\n"
                 "places, and who is kept, stay")
       ->type_name("NAME");
-  c->add_option("--put-first", o.first, "Sort these values of a column in front, either way round")
+  c->add_option("--put-first", o.put_first, "Sort these values of a column in front, either way round")
       ->type_name("COLUMN=A,B");
-  c->add_option("--put-last", o.last, "Sort these values of a column behind, either way round")
+  c->add_option("--put-last", o.put_last, "Sort these values of a column behind, either way round")
       ->type_name("COLUMN=A,B");
   c->add_option("--sequence", o.sequences, "The full order of a column's values")->type_name("COLUMN=A,B,...");
   c->add_option("--text-order", o.text_orders, "How a column's texts are ordered: language, natural or code point")
@@ -79,6 +92,11 @@ void add_rank(CLI::App& app, tool::RankOptions& o) {
   c->add_option("--locale", o.locale, "Whose rules order text: sv, en_GB; never the environment's")->type_name("CODE");
   c->add_option("--columns", o.columns, "The columns to list, in their order")->type_name("COLUMN,...");
   c->add_option("--heading", o.headings, "Another heading for a column")->type_name("NAME=TEXT");
+  c->add_option("--stage", o.stage,
+                "The rows after a stage, with every column known there: joined,\n"
+                "figures, counted, totalled, ranked or kept")
+      ->type_name("STAGE");
+  add_some_rows(c, o);
   c->add_option("--title", o.title, "A title above the listing")->type_name("TEXT");
   c->add_option("--choose", o.choices, "Change a choice of the ladder")->type_name("NAME=VALUE");
   c->add_option("--where-would", o.where_would, "The place that a value not in the data would get")
@@ -157,7 +175,7 @@ void refuse_leftovers(const CLI::App& command) {
   for (const CLI::Option* option : command.get_options())
     if (!option->get_name().empty() && option->get_name()[0] == '-') options.push_back(option->get_name());
   const std::string word = left.front().substr(0, left.front().find('='));
-  for (const char* later : {"--stage", "--expect", "--keep-as", "--remarks", "--run", "--period"})
+  for (const char* later : {"--expect", "--keep-as", "--remarks", "--run", "--period"})
     if (word == later)
       throw Error(Problem{Code::not_in_this_version, "`" + word + "` is not in this version", {}, {}, {}});
   if (word.starts_with("-"))
