@@ -135,6 +135,15 @@ struct Listing {
   std::size_t seed = 1;
 };
 
+// The same question as it was answered before, to see who moved: with other choices, or from a table of the catalog
+// that has the entries' keys and places: saved standings ("march.standings.json"), or a listing ("march.csv").
+struct Compare {
+  std::vector<std::pair<std::string, Value>> choose = {};
+  std::string with = {};
+  bool empty() const { return choose.empty() && with.empty(); }
+  friend bool operator==(const Compare&, const Compare&) = default;
+};
+
 // One ranking question. Every member has a default, so name just what you need:
 //
 //   lofty::Ladder ladder{.data = {.from = "order_lines"},
@@ -153,6 +162,7 @@ struct Ladder {
   std::vector<NamedFormula> alternatives = {};  // names and sort lists, for Listing::order_by
   Listing list = {};
   std::vector<Ordering> orderings = {};
+  Compare compare = {};  // adds the columns `was` and `moved`
 };
 
 // Sets a choice from text, as an option does: "days", "90". Throws Error (unknown_choice, bad_choice).

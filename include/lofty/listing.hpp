@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "lofty/error.hpp"
+#include "lofty/expected.hpp"
 #include "lofty/profile.hpp"
 #include "lofty/remark.hpp"
 #include "lofty/standings.hpp"
@@ -28,7 +29,11 @@ std::string problems_text(const std::vector<Problem>& problems, const Looks& loo
 // What became of every row and entry, on one line: "lines: 12,034 read, 103 left out, ...".
 std::string accounting_text(const Standings& standings, const Looks& looks = {});
 
-std::string remarks_text(const std::vector<Remark>& remarks, const Looks& looks = {});
+// full: each whole; brief: a line each, cut where it does not fit; none: nothing.
+enum class Detail : std::uint8_t { none, brief, full };
+// Is it the expected answer, and if not, what differs: a few lines. `expected` is the table's name.
+std::string comparison_text(const Comparison& comparison, const std::string& expected, const Looks& looks = {});
+std::string remarks_text(const std::vector<Remark>& remarks, const Looks& looks = {}, Detail detail = Detail::full);
 
 // Place, neighbours, totals, what was left out, and the first `most_lines` rows.
 std::string workings_text(const Workings& workings, std::size_t most_lines = 20, const Looks& looks = {});

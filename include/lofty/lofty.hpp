@@ -5,6 +5,7 @@
 #include "lofty/date.hpp"
 #include "lofty/decimal.hpp"
 #include "lofty/error.hpp"
+#include "lofty/expected.hpp"
 #include "lofty/functions.hpp"
 #include "lofty/key.hpp"
 #include "lofty/ladder.hpp"

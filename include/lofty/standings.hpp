@@ -81,6 +81,12 @@ struct SummaryLine {
   std::vector<Value> values = {};  // by listed column; null where it is not a total
 };
 
+// Who was listed before and is not now ([compare]).
+struct Departed {
+  std::string name;  // the label, or the keys
+  Value was, now;    // places; `now` is null without one, or where there is no such entry any more
+};
+
 // Where a value that no entry has would stand in one group.
 struct WouldStand {
   std::vector<Value> group;            // of rank.within; empty without
@@ -119,6 +125,8 @@ class Standings {
   std::size_t passed_over(std::size_t row) const;
   // By the row that they stand behind; of each group the others, where there are any, then all.
   const std::vector<SummaryLine>& summaries() const;
+  // In the order of their former places; empty without [compare].
+  const std::vector<Departed>& departed() const;
   // "Where would 4,200.00 stand?" By group. `name` is the first key of rank.by as written, and value of its type.
   // Throws Error (bad_value: nothing is ranked, unknown_word: another name, wrong_type). O(entries).
   std::vector<WouldStand> where_would(const std::string& name, const Value& value) const;

@@ -32,6 +32,10 @@ std::shared_ptr<const TableSource> open_json_lines(const std::filesystem::path& 
 std::shared_ptr<const TableSource> open_workbook(const std::filesystem::path& file, const std::string& sheet,
                                                  const ReadOptions& options = {});
 
+// Saved standings (lofty::saved): the listing, or with part "entries" every entry with its place, whether it was
+// listed, and its label. Throws Error(cannot_open, damaged_file, not_in_this_version, unknown_table).
+std::shared_ptr<const TableSource> open_standings(const std::filesystem::path& file, const std::string& part = {});
+
 // Tables of a folder, called by their file names: "order_lines.csv", "2025/shops.csv", "sales.sqlite#order_lines",
 // "plan.xlsx#May". Delimited text may be compressed (.gz). "best.ladder.toml" is the standings of that ladder, whose
 // own tables are looked for beside it; one that feeds itself, through whatever others, is an Error(circular). Tables

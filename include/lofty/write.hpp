@@ -19,6 +19,11 @@ Format format_from(std::string_view ending);
 // hold doubles.
 std::string written(const Standings& standings, Format format);
 
+// The whole standings, to be compared with or asked for again ("march.standings.json" as a table): the listing, and
+// every entry with its place before anything was left out. Values are written in full, as texts. Of nested levels the
+// listing alone.
+std::string saved(const Standings& standings);
+
 // Writes beside the file, then renames: it is there whole or not at all, and an old one stays until then. Throws
 // Error: cannot_open when the folder is not there or not writable, cannot_write when the disk is full.
 void write_file(const std::filesystem::path& file, std::string_view text);

@@ -41,8 +41,8 @@ class Reader {
     Ladder& ladder = out_.ladder;
     section(root, "",
             {"title", "data", "choices", "figures", "rows", "totals", "rank", "keep", "list", "orderings", "periods",
-             "level", "alternatives"},
-            {"windows", "window_defs", "across", "compare"});
+             "level", "alternatives", "compare"},
+            {"windows", "window_defs", "across"});
     text(root, "title", "title", ladder.title);
     if (const auto* data = sub_table(root, "data", "data")) read_data(*data, ladder.data);
     if (const auto* choices = sub_table(root, "choices", "choices")) read_choices(*choices);
@@ -62,6 +62,17 @@ class Reader {
       ladder.levels.push_back(std::move(level));
     }
     read_levels(root, rank != nullptr ? rank : keep);
+    if (const auto* compare = sub_table(root, "compare", "compare")) {
+      section(*compare, "compare", {"choose", "with"}, {});
+      text(*compare, "with", "compare.with", ladder.compare.with);
+      if (const auto* choose = sub_table(*compare, "choose", "compare.choose"))
+        for (const auto& [name, node] : in_order(*choose)) {
+          remember("compare.choose." + name, *node);
+          ladder.compare.choose.emplace_back(name, value_of(*node));
+          if (is_null(ladder.compare.choose.back().second))
+            wrong_kind("compare.choose." + name, *node, "a value, as choices have them");
+        }
+    }
     if (const auto* alternatives = sub_table(root, "alternatives", "alternatives"))
       formulas(*alternatives, "alternatives", ladder.alternatives);
     if (const auto* list = sub_table(root, "list", "list")) read_list(*list, ladder.list);

@@ -57,6 +57,7 @@ class Writer {
     formulas("totals", ladder.totals);
     for (const Level& level : ladder.levels) rank(level, ladder.levels.size() > 1);
     formulas("alternatives", ladder.alternatives);
+    compare(ladder.compare);
     listing(ladder.list);
     orderings(ladder.orderings);
     for (const Period& period : ladder.periods) {
@@ -180,6 +181,17 @@ class Writer {
     if (!level.where.empty()) line("where", quoted(level.where));
     if (level.unranked) line("unranked", "true");
     if (level.others) line("others", "true");
+  }
+
+  void compare(const Compare& of) {
+    if (of.empty()) return;
+    section("compare");
+    if (!of.with.empty()) line("with", quoted(of.with));
+    if (of.choose.empty()) return;
+    std::string choose = "{ ";
+    for (std::size_t i = 0; i < of.choose.size(); ++i)
+      choose += (i > 0 ? ", " : "") + key(of.choose[i].first) + " = " + value_text(of.choose[i].second);
+    line("choose", choose + " }");
   }
 
   void listing(const Listing& of) {

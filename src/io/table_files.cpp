@@ -72,6 +72,7 @@ std::shared_ptr<const TableSource> TableFiles::open(const std::string& name, con
     throw Error(std::move(p));
   }
   const bool sqlite = ending == ".sqlite" || ending == ".sqlite3" || ending == ".db", workbook = ending == ".xlsx";
+  if (file.string().ends_with(".standings.json")) return open_standings(file, part);
   if (mark != std::string::npos && !sqlite && !workbook) {
     p.code = Code::unknown_table;
     p.sentence = "`" + name + "`: only SQLite files and workbooks have several tables inside";

@@ -83,6 +83,11 @@ std::string json(const Standings& s) {
         out += ", " + json_text(s.columns()[c].heading) + ": " + json_value(line.values[c], s.columns()[c].type);
     out += "}";
   }
+  out += "\n  ],\n  \"departed\": [";
+  for (std::size_t i = 0; i < s.departed().size(); ++i)
+    out += (i > 0 ? ",\n    {" : "\n    {") + std::string("\"name\": ") + json_text(s.departed()[i].name) +
+           ", \"was\": " + to_text(s.departed()[i].was) +
+           ", \"now\": " + (is_null(s.departed()[i].now) ? "null" : to_text(s.departed()[i].now)) + "}";
   const Accounting& a = s.accounting();
   out += "\n  ],\n  \"accounting\": {\"read\": " + std::to_string(a.read) +
          ", \"left_out\": " + std::to_string(a.left_out) + ", \"unknown\": " + std::to_string(a.unknown) +

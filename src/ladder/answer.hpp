@@ -4,6 +4,7 @@
 #include <memory>
 #include <vector>
 
+#include "ladder/earlier.hpp"
 #include "ladder/question.hpp"
 #include "ladder/standings_data.hpp"
 #include "lofty/run.hpp"
@@ -12,7 +13,8 @@
 namespace lofty::engine {
 
 // `questions` as resolve_levels() gives them.
-Standings answer(const Ladder& ladder, std::vector<Question>& questions, const Run& run);
+Standings answer(const Ladder& ladder, std::vector<Question>& questions, const Run& run,
+                 const Earlier* earlier = nullptr);
 // The levels' answers as one: each entry's inner ones behind it.
 std::shared_ptr<const StandingsData> nest(std::vector<std::shared_ptr<const StandingsData>> levels);
 

@@ -11,6 +11,7 @@
 #include <utility>
 #include <vector>
 
+#include "ladder/earlier.hpp"
 #include "ladder/question.hpp"
 #include "ladder/standings_data.hpp"
 #include "ladder/totals.hpp"
@@ -27,6 +28,7 @@ struct Asked {
   const Ladder& ladder;
   Question& question;
   const Run run;
+  const Earlier* earlier = nullptr;      // what to compare with
   const StandingsData* outer = nullptr;  // the level outside: entries count only inside the ones that it lists
   const JoinedRows* joined = nullptr;
   Entries entries;
@@ -44,7 +46,7 @@ struct Asked {
     bool best;               // of the best, or of the worst
   };
   std::vector<TiedCut> cuts;
-  std::size_t kept_count = 0;  // before list.first, list.last or list.sample leave rows out
+  std::size_t kept_count = 0;           // before list.first, list.last or list.sample leave rows out
   std::vector<std::uint32_t> group_of;  // by entry: its group, for the listing; empty: one group
   bool groups_mixed = false;            // by the listing's order
   // Distinct counts that entries share: by column of the entries, what they add up to in one group, and what is true.
@@ -60,6 +62,7 @@ struct Asked {
   bool kept(std::uint32_t entry) const { return passes.empty() || passes[entry] != 0; }
 
   Role role_of(std::size_t index) const {
+    if (index > question.entry_columns.size() + question.also.size()) return Role::measure;  // was, moved
     if (index > question.entry_columns.size() &&
         question.level->also[index - question.entry_columns.size() - 1].measure != Measure::place)
       return Role::measure;

@@ -88,6 +88,7 @@ class Resolver {
     question_.tables = tables_;
     question_.level = ladder_.levels.empty() ? nullptr : &ladder_.levels[level_];
     question_.places = question_.level != nullptr && !question_.level->by.empty();
+    if (level_ == 0) check_compare();
     bind_joins();
     parse_named(ladder_.figures, "figures.", figures_);
     parse_named(ladder_.totals, "totals.", totals_);
@@ -143,6 +144,27 @@ class Resolver {
           if (std::find(names.begin(), names.end(), name) == names.end()) names.push_back(name);
     names.insert(names.end(), question_.level->within.begin(), question_.level->within.end());
     return names;
+  }
+  void check_compare() {
+    const Compare& compare = ladder_.compare;
+    if (compare.empty()) return;
+    if (!compare.choose.empty() && !compare.with.empty())
+      problem(Code::bad_value, "[compare] takes either other choices, or a table", "compare.with",
+              "leave out one of `choose` and `with`");
+    if (nested())
+      problem(Code::not_in_this_version, "comparing levels inside levels is not in this version", "compare");
+    else if (question_.level == nullptr || question_.level->by.empty())
+      problem(Code::missing_key, "nothing is ranked, so nobody can have moved", "compare",
+              "by = \"spend desc\" under [rank]");
+    else if (question_.level->each.empty())
+      problem(Code::missing_each, "single rows are nobody who could have moved", "compare",
+              "each = [\"shop_no\"] under [rank]");
+    std::vector<std::string> names;
+    for (const Choice& choice : ladder_.choices) names.push_back(choice.name);
+    for (const auto& [name, value] : compare.choose)
+      if (std::find(names.begin(), names.end(), name) == names.end())
+        problem(Code::unknown_choice, "there is no choice " + quoted(name), "compare.choose." + name,
+                names.empty() ? "days = 30 under [choices]" : "", nearest_word(name, names), name);
   }
   void check_level(const Level& level) {
     if (level.each.empty() && !last_level())
@@ -598,6 +620,7 @@ class Resolver {
     if (question_.level == nullptr || question_.level->by.empty()) return names;
     names.push_back(question_.level->rank_as.empty() ? "rank" : question_.level->rank_as);
     for (const Also& also : question_.level->also) names.push_back(also.name);
+    if (!ladder_.compare.empty() && !nested()) names.insert(names.end(), {"was", "moved"});
     return names;
   }
 
@@ -838,6 +861,7 @@ class Resolver {
   }
 
   Type place_type(std::size_t index) const {
+    if (index > question_.level->also.size()) index = 0;  // was and moved are places, and differences of them
     if (index > 0) {
       const Also& also = question_.level->also[index - 1];
       if (also.measure == Measure::percent_rank || also.measure == Measure::cumulative_distribution)

@@ -3,7 +3,6 @@
 
 #include <algorithm>
 
-#include "formula/lexer.hpp"
 #include "ladder/question.hpp"
 #include "table/nearest.hpp"
 

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <functional>
+#include <map>
 #include <numeric>
 #include <random>
 #include <set>
@@ -30,11 +31,12 @@ constexpr double reading_share = 0.88;
 
 class Asking {
  public:
-  Asking(const Ladder& ladder, Question& question, const StandingsData* outer, const Run& run)
+  Asking(const Ladder& ladder, Question& question, const StandingsData* outer, const Earlier* earlier, const Run& run)
       : a_(ladder, question, {.threads = run.threads, .stop = run.stop}),
         words_(a_),
         rows_run_(part_of(run, reading_share, 0.98)) {
     a_.outer = outer;
+    a_.earlier = earlier;
   }
 
   std::shared_ptr<const StandingsData> answer() {
@@ -57,6 +59,8 @@ class Asking {
     keep();
     list();
     if (a_.entries.regroup) summarize();
+    if (a_.earlier != nullptr) find_departed();
+    a_.data->label = words_.label();
     add_remarks(a_, a_.data->remarks);
     if (a_.order) {
       a_.data->order = a_.order;
@@ -266,7 +270,68 @@ class Asking {
     for (std::size_t i = 0; i < rows.size(); ++i) a_.data->ranked[rows[i]] = a_.order->ranked(i);
     a_.data->tied = tied_in(*a_.order);
     add_place_column(*a_.order, a_.question.level->ties);
+    a_.data->place = a_.columns.back();
+    a_.data->place_name = a_.question.place_names.front();
     for (std::size_t a = 0; a < a_.question.also.size(); ++a) add_also(a_.question.level->also[a], a_.question.also[a]);
+    if (a_.earlier != nullptr) compare();
+  }
+
+  // `was` and `moved`: the entries' former places, and how many they have gone up since.
+  void compare() {
+    const std::size_t place = a_.question.entry_columns.size();
+    const Type type = a_.columns[place]->type();
+    std::vector<ColumnPtr> keys;
+    for (const std::string& name : a_.earlier->key_names)
+      for (std::size_t c = 0; c < a_.question.entry_columns.size(); ++c)
+        if (a_.question.entry_columns[c].name == name && a_.question.entry_columns[c].from == EntryColumn::From::key)
+          keys.push_back(a_.entries.columns[c]);
+    Piece was(type), moved(type);
+    for (std::uint32_t e = 0; e < a_.entries.count; ++e) {
+      std::vector<Value> key;
+      for (const ColumnPtr& column : keys) key.push_back(column->value(e));
+      const auto found = a_.earlier->stood.find(key);
+      const Value now = a_.columns[place]->value(e);
+      if (found == a_.earlier->stood.end() || is_null(found->second.place)) {
+        was.add_null();
+        moved.add_null();
+      } else {
+        const Decimal& stood = std::get<Decimal>(found->second.place);
+        const auto before = stood.rescaled(type.scale);
+        if (!before || *before != stood)
+          throw Error(Problem{Code::wrong_type,
+                              "the former place " + to_text(found->second.place) + " is none under the rule " +
+                                  quoted(ties_name(a_.question.level->ties)),
+                              {},
+                              {},
+                              "compare places under one rule"});
+        was.add(Value(*before));
+        if (is_null(now))
+          moved.add_null();
+        else
+          moved.add(Value(Decimal(before->coefficient() - std::get<Decimal>(now).coefficient(), type.scale)));
+      }
+      entry_of_[std::move(key)] = e;
+    }
+    add_column(std::move(was));
+    add_column(std::move(moved));
+  }
+
+  // Who was listed then and is not now.
+  void find_departed() {
+    const ColumnPtr& place = a_.columns[a_.question.entry_columns.size()];
+    std::vector<std::uint8_t> listed(a_.entries.count, 0);
+    for (const std::uint32_t entry : a_.data->rows) listed[entry] = 1;
+    for (const auto& [key, stood] : a_.earlier->stood) {
+      if (!stood.listed || is_null(stood.place)) continue;
+      const auto found = entry_of_.find(key);
+      if (found != entry_of_.end() && listed[found->second]) continue;
+      std::string name = stood.name.empty() ? key_text(a_.earlier->key_names, key) : quoted(stood.name);
+      if (found != entry_of_.end()) name = words_.entry_name(found->second);
+      a_.data->departed.push_back(
+          {std::move(name), stood.place, found == entry_of_.end() ? Value{} : place->value(found->second)});
+    }
+    std::stable_sort(a_.data->departed.begin(), a_.data->departed.end(),
+                     [](const Departed& a, const Departed& b) { return a.was < b.was; });
   }
 
   // By entry: does it share its place?
@@ -479,9 +544,11 @@ class Asking {
       column.role = a_.role_of(index);
       if (index >= a_.question.entry_columns.size()) {
         const std::size_t place = index - a_.question.entry_columns.size();
-        column.ties = place == 0 ? a_.question.level->ties : a_.question.level->also[place - 1].ties;
+        column.ties = place == 0 || place > a_.question.also.size() ? a_.question.level->ties
+                                                                    : a_.question.level->also[place - 1].ties;
       }
-      a_.data->tied_by.push_back(index > a_.question.entry_columns.size()
+      a_.data->tied_by.push_back(index > a_.question.entry_columns.size() &&
+                                         index - a_.question.entry_columns.size() <= a_.question.also.size()
                                      ? a_.also_tied[index - a_.question.entry_columns.size() - 1]
                                      : std::vector<std::uint8_t>{});
       mark_sort(column, listed.column);
@@ -676,16 +743,18 @@ class Asking {
   }
 
   Asked a_;
+  std::map<std::vector<Value>, std::uint32_t> entry_of_;  // by key, where there is something to compare with
   const Words words_;
   const Run rows_run_;  // this one tells how far the rows are; what comes after takes little
 };
 
 }  // namespace
 
-Standings engine::answer(const Ladder& ladder, std::vector<Question>& questions, const Run& run) {
+Standings engine::answer(const Ladder& ladder, std::vector<Question>& questions, const Run& run,
+                         const Earlier* earlier) {
   std::vector<std::shared_ptr<const StandingsData>> levels;
   for (Question& question : questions)
-    levels.push_back(Asking(ladder, question, levels.empty() ? nullptr : levels.back().get(), run).answer());
+    levels.push_back(Asking(ladder, question, levels.empty() ? nullptr : levels.back().get(), earlier, run).answer());
   if (run.progress) run.progress(1);
   return Standings(levels.size() == 1 ? levels.front() : nest(std::move(levels)));
 }
@@ -710,7 +779,13 @@ Standings standings(const Ladder& ladder, const Catalog& catalog, const Run& run
   std::vector<Problem> problems;
   std::vector<Question> questions = resolve_levels(ladder, catalog, true, part_of(run, 0, reading_share), problems);
   if (!problems.empty()) throw Error(std::move(problems));
-  return engine::answer(ladder, questions, run);
+  if (ladder.compare.empty()) return engine::answer(ladder, questions, run);
+  std::vector<std::string> keys;
+  for (const auto* part : {&questions.front().within, &questions.front().each})
+    for (const std::size_t key : *part) keys.push_back(questions.front().entry_columns[key].name);
+  const Earlier before =
+      earlier(ladder, keys, questions.front().place_names.front(), catalog, {.threads = run.threads, .stop = run.stop});
+  return engine::answer(ladder, questions, run, &before);
 }
 
 const std::string& Standings::title() const { return data_->title; }
@@ -777,6 +852,7 @@ bool Standings::ranked(std::size_t row) const {
   const auto [data, entry] = entry_of(*data_, row);
   return !data->ranked.empty() && data->ranked[entry] != 0;
 }
+const std::vector<Departed>& Standings::departed() const { return data_->departed; }
 const std::vector<SummaryLine>& Standings::summaries() const { return data_->summaries; }
 std::size_t Standings::passed_over(std::size_t row) const {
   return data_->passed_over.empty() ? 0 : data_->passed_over[row];

@@ -36,6 +36,10 @@ struct StandingsData {
   // What makes an entry, rank.within first, by entry.
   std::vector<std::string> key_names;
   std::vector<ColumnPtr> keys;
+  std::string place_name;
+  ColumnPtr place;  // the first place column, by entry; null when nothing is ranked
+  ColumnPtr label;  // what a reader calls the entries, by entry; null: their keys
+  std::vector<Departed> departed;
   // What places go by; none when nothing is ranked.
   std::optional<Order> order;
   ColumnPtr by;  // the first key, by entry

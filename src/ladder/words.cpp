@@ -21,18 +21,23 @@ std::string Words::plural_entry(std::size_t count) const {
   return several == std::string::npos ? plural(noun) : plural(noun.substr(0, several)) + noun.substr(several);
 }
 
+ColumnPtr Words::label() const {
+  if (a_.question.row_level()) return nullptr;
+  for (const ListColumn& column : a_.question.list_columns) {
+    if (column.column < 0 || static_cast<std::size_t>(column.column) >= a_.question.entry_columns.size()) continue;
+    const auto at = static_cast<std::size_t>(column.column);
+    const EntryColumn& from = a_.question.entry_columns[at];
+    if (from.from == EntryColumn::From::carried && from.type.kind == Kind::text && a_.role_of(at) != Role::group)
+      return a_.entries.columns[at];
+  }
+  return nullptr;
+}
+
 // What a reader calls an entry: its label where a listed column has one, else its keys.
 std::string Words::entry_name(std::uint32_t entry) const {
   if (a_.question.row_level()) return a_.joined->place_of(a_.entries.first_rows[entry]);
-  for (const ListColumn& column : a_.question.list_columns) {
-    if (column.column < 0 || static_cast<std::size_t>(column.column) >= a_.question.entry_columns.size()) continue;
-    const EntryColumn& from = a_.question.entry_columns[static_cast<std::size_t>(column.column)];
-    if (from.from != EntryColumn::From::carried || from.type.kind != Kind::text ||
-        a_.role_of(static_cast<std::size_t>(column.column)) == Role::group)
-      continue;
-    const Value value = a_.entries.columns[static_cast<std::size_t>(column.column)]->value(entry);
-    if (!is_null(value)) return quoted(to_text(value));
-  }
+  const ColumnPtr column = label();
+  if (column && !column->is_null(entry)) return quoted(to_text(column->value(entry)));
   std::string name;
   for (const std::size_t key : a_.question.each) {
     if (key >= a_.entries.columns.size()) continue;
@@ -96,6 +101,11 @@ std::string Words::sentence() const {
     s += (&choice == &a_.ladder.choices.front() ? " Chosen: " : ", ") + choice.name + " = " + to_text(choice.value) +
          (choice.unit.empty() ? "" : " " + choice.unit);
     if (&choice == &a_.ladder.choices.back()) s += ".";
+  }
+  if (!a_.ladder.compare.with.empty()) s += " Compared with " + a_.ladder.compare.with + ".";
+  for (const auto& [name, value] : a_.ladder.compare.choose) {
+    s += (&name == &a_.ladder.compare.choose.front().first ? " Compared with " : ", ") + name + " = " + to_text(value);
+    if (&name == &a_.ladder.compare.choose.back().first) s += ".";
   }
   for (std::size_t p = 0; p < a_.question.periods.size(); ++p) s += " " + period_sentence(p);
   for (const auto& overall : a_.question.overalls)

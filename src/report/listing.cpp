@@ -121,6 +121,13 @@ std::string listing(const Standings& s, const Looks& looks) {
     }
   }
   out += grid.text(looks);
+  if (!s.departed().empty()) {
+    std::string gone = "no longer listed:";
+    for (const Departed& one : s.departed())
+      gone += (&one == &s.departed().front() ? " " : ", ") + one.name + " (was " + to_text(one.was) +
+              (is_null(one.now) ? ", now without a place)" : ", now " + to_text(one.now) + ")");
+    out += "\n" + wrapped(printable(gone), looks.width, 2) + "\n";
+  }
   out += "\n" + inked(s.shown_of_total() + (any_tied ? ";  = shares its place" : ""), Ink::quiet, looks) + "\n";
   return out;
 }
@@ -148,13 +155,49 @@ std::string accounting_text(const Standings& s, const Looks& looks) {
   return inked(wrapped(text, looks.width, 2), Ink::quiet, looks) + "\n";
 }
 
-std::string remarks_text(const std::vector<Remark>& remarks, const Looks& looks) {
+std::string remarks_text(const std::vector<Remark>& remarks, const Looks& looks, Detail detail) {
   std::string out;
+  if (detail == Detail::none) return out;
   for (const Remark& remark : remarks) {
     const std::string label = remark.code + ": ";
-    const std::string body = wrapped(label + printable(remark.sentence), looks.width, 2);
+    std::string body = wrapped(label + printable(remark.sentence), looks.width, 2);
+    if (detail == Detail::brief && body.find('\n') != std::string::npos) {
+      body = wrapped(label + printable(remark.sentence), looks.width - 3, 2);
+      body = body.substr(0, body.find('\n')) + " ..";
+    }
     out += inked(body.substr(0, label.size()), Ink::warn, looks) + body.substr(label.size()) + "\n";
   }
+  return out;
+}
+
+std::string comparison_text(const Comparison& c, const std::string& expected, const Looks& looks) {
+  const auto number = [](std::size_t n, const char* noun) {
+    return Decimal(static_cast<int128>(n), 0).grouped_text() + " " + noun + (n == 1 ? "" : "s");
+  };
+  if (c.equal())
+    return inked(
+               "as expected: " + number(c.rows, "row") + ", " + number(c.columns.size(), "column") + " of " + expected,
+               Ink::strong, looks) +
+           "\n";
+  std::string out = inked("not as expected in " + expected + ":", Ink::warn, looks) + "\n";
+  const auto line = [&](const std::string& text) { out += "  " + wrapped(printable(text), looks.width - 2, 4) + "\n"; };
+  const auto shown = [](const Value& value) { return is_null(value) ? std::string("nothing") : to_text(value); };
+  if (c.differs)
+    line("`" + c.differs->column + "` of " + c.differs->entry + " is " + shown(c.differs->found) + ", expected " +
+         shown(c.differs->expected) +
+         (c.differing > 1
+              ? "; " + number(c.differing - 1, "cell") + " more " + (c.differing == 2 ? "differs" : "differ")
+              : ""));
+  const auto names = [&](const std::vector<std::string>& list, const char* what) {
+    if (list.empty()) return;
+    std::string text = what;
+    for (std::size_t i = 0; i < std::min<std::size_t>(list.size(), 5); ++i) text += (i > 0 ? ", " : " ") + list[i];
+    if (list.size() > 5) text += " and " + number(list.size() - 5, "other");
+    line(text);
+  };
+  names(c.missing, "missing:");
+  names(c.extra, "not expected:");
+  if (c.out_of_order) line("in another order: " + *c.out_of_order + " stands too early");
   return out;
 }
 

@@ -58,6 +58,29 @@ TEST(Tool, ShowsRowsOfTablesAndOfStages) {
   EXPECT_NE(unknown.err.find("joined, figures, counted, totalled, ranked, kept"), std::string::npos) << unknown.err;
 }
 
+TEST(Tool, KeepsComparesAndExpects) {
+  const Scratch scratch;
+  const std::string kept = (scratch.path() / "feb.standings.json").string(),
+                    csv = (scratch.path() / "best.csv").string();
+  const Ran first = lofty({"rank", "demo/best_shops.ladder.toml", "--keep-as", kept, "--to", csv}, source);
+  EXPECT_EQ(first.status, 0) << first.err;
+  EXPECT_TRUE(has(first.err, "kept " + kept));
+  const Ran same = lofty({"rank", "demo/best_shops.ladder.toml", "--expect", csv, "--remarks", "none"}, source);
+  EXPECT_EQ(same.status, 0);
+  EXPECT_TRUE(has(same.out, "as expected: 11 rows, 5 columns")) << same.out;
+  EXPECT_EQ(same.err, "");
+  const Ran other =
+      lofty({"rank", "demo/best_shops.ladder.toml", "--expect", csv, "--best", "3", "--remarks", "short"}, source);
+  EXPECT_EQ(other.status, 1);
+  EXPECT_TRUE(has(other.out, "missing: shop Østen's Wren")) << other.out;
+  EXPECT_TRUE(has(other.err, " ..\n")) << other.err;  // a line each
+  EXPECT_EQ(lofty({"rank", "demo/best_shops.ladder.toml", "--remarks", "loud"}, source).status, 2);
+  EXPECT_EQ(lofty({"rank", "demo/best_shops.ladder.toml", "--keep-as", "feb.json"}, source).status, 2);
+  EXPECT_EQ(lofty({"rank", "demo/best_shops.ladder.toml", "--expect", "nowhere.csv"}, source).status, 2);
+  const Ran moved = lofty({"rank", "demo/who_moved.ladder.toml"}, source);
+  EXPECT_TRUE(has(moved.out, "no longer listed: `Old Barrow` (was 3, now 28)")) << moved.out;
+}
+
 TEST(Tool, ChecksLadders) {
   const Ran good = lofty({"check", "demo/best_shops.ladder.toml", "demo/tie_rules.ladder.toml"}, source);
   EXPECT_EQ(good.status, 0);

@@ -314,6 +314,24 @@ void name_options(std::vector<Problem>& problems) {
   }
 }
 
+lofty::Detail detail_of(const std::optional<std::string>& name) {
+  if (!name || *name == "full") return lofty::Detail::full;
+  if (*name == "short") return lofty::Detail::brief;
+  if (*name == "none") return lofty::Detail::none;
+  bad_option("--remarks", *name, "--remarks takes none, short or full", "--remarks short", Code::unknown_word);
+}
+
+// The answer against a table of what it should be.
+bool as_expected(const lofty::Standings& answer, const std::string& table, bool to_output) {
+  const auto source = lofty::TableFiles().open(table, {});
+  std::vector<std::size_t> all(source->headings().size());
+  for (std::size_t i = 0; i < all.size(); ++i) all[i] = i;
+  const lofty::Comparison found = lofty::compare_with(answer, source->read(all, {}));
+  const std::string text = lofty::comparison_text(found, table, to_output ? looks_of_output() : looks_of_errors());
+  to_output ? print("\n" + text) : remark("\n" + text);
+  return found.equal();
+}
+
 lofty::Stage stage_of(const std::string& name) {
   if (const auto stage = lofty::stage_from(name)) return *stage;
   std::string all;
@@ -418,6 +436,10 @@ int inspect(const InspectOptions& options) {
 }
 
 int rank(const RankOptions& options) {
+  const lofty::Detail detail = detail_of(options.remarks);
+  if (options.keep_as && !options.keep_as->ends_with(".standings.json"))
+    bad_option("--keep-as", *options.keep_as, "kept standings end in .standings.json",
+               *options.keep_as + ".standings.json");
   Asked asked = ask(options.source);
   lofty::Ladder& ladder = asked.text.ladder;
   const lofty::Ladder as_read = ladder;
@@ -452,9 +474,15 @@ int rank(const RankOptions& options) {
       lofty::write_file(options.to, lofty::written(answer, *format));
     if (!would.empty()) format ? remark("\n" + would) : print("\n" + would);
     const lofty::Looks looks = looks_of_errors();
-    remark("\n" + lofty::accounting_text(answer, looks) + lofty::remarks_text(answer.remarks(), looks));
+    if (detail != lofty::Detail::none) remark("\n" + lofty::accounting_text(answer, looks));
+    remark(lofty::remarks_text(answer.remarks(), looks, detail));
+    if (options.keep_as) {
+      lofty::write_file(*options.keep_as, lofty::saved(answer));
+      remark("kept " + *options.keep_as + "\n");
+    }
     if (to_file) remark("wrote " + options.to + ": " + answer.shown_of_total() + "\n");
     if (!options.save.empty()) save(asked, options.save);
+    if (options.expect && !as_expected(answer, *options.expect, !format)) return 1;
   } catch (const Error& error) {
     std::vector<Problem> problems = error.problems();
     if (asked.from_file) {

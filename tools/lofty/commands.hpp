@@ -22,7 +22,7 @@ struct RankOptions {
   std::optional<std::string> title, where, by, tiebreak, ties, rank_as, cut, order, order_by, locale, having, eligible,
       keep_where;
   std::optional<std::size_t> best, worst, first, last, sample, seed;
-  std::optional<std::string> stage;
+  std::optional<std::string> stage, keep_as, expect, remarks;
   std::string delimiter, to, save;
   int threads = 0;
   bool unranked = false, others = false;

@@ -103,6 +103,11 @@ void add_rank(CLI::App& app, tool::RankOptions& o) {
       ->type_name("NAME=VALUE");
   c->add_option("--to", o.to, "Write csv, json, md or xlsx: to standard output, or to a file by its ending")
       ->type_name("FORMAT|FILE");
+  c->add_option("--keep-as", o.keep_as, "Keep the standings, to compare with them later")
+      ->type_name("FILE.standings.json");
+  c->add_option("--expect", o.expect, "Is it this answer? A table with some of its columns; status 1 if not")
+      ->type_name("TABLE");
+  c->add_option("--remarks", o.remarks, "none, short or full (the default)")->type_name("HOW");
   c->add_option("--save", o.save, "Keep the question as a ladder file")->type_name("FILE");
   c->add_option("--delimiter", o.delimiter, "The sign between fields; told from the heading line if left out")
       ->type_name("SIGN");
@@ -111,6 +116,7 @@ void add_rank(CLI::App& app, tool::RankOptions& o) {
   c->footer(
       "Examples, on the demo data:\n"
       "  lofty rank demo/best_shops.ladder.toml\n"
+      "  lofty rank demo/best_shops.ladder.toml --stage counted --sample 5\n"
       "  lofty rank demo/order_lines.csv --figure 'amount=quantity * unit_price' --total 'spend=sum(amount)' \\\n"
       "        --each shop_no --by 'spend desc' --best 10 --to best.csv\n"
       "Formulas are ISO SQL: quantity * unit_price, status <> 'void', sum(amount) filter (where status = 'paid').\n");
@@ -175,7 +181,7 @@ void refuse_leftovers(const CLI::App& command) {
   for (const CLI::Option* option : command.get_options())
     if (!option->get_name().empty() && option->get_name()[0] == '-') options.push_back(option->get_name());
   const std::string word = left.front().substr(0, left.front().find('='));
-  for (const char* later : {"--expect", "--keep-as", "--remarks", "--run", "--period"})
+  for (const char* later : {"--run", "--period"})
     if (word == later)
       throw Error(Problem{Code::not_in_this_version, "`" + word + "` is not in this version", {}, {}, {}});
   if (word.starts_with("-"))

@@ -1,0 +1,35 @@
+#pragma once
+// Is it the expected answer?
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "lofty/standings.hpp"
+#include "lofty/table.hpp"
+
+namespace lofty {
+
+// Standings against a small table of what they should be.
+struct Comparison {
+  std::vector<std::string> columns;  // compared: those of the table, which the listing has by heading or by name
+  std::vector<std::string> keys;     // of these, what tells rows apart; none: rows are compared one by one
+  std::size_t rows = 0;              // that are in both
+  struct Cell {
+    std::string entry, column;  // "shop_no 17"
+    Value expected, found;
+  };
+  std::optional<Cell> differs;              // the first differing cell, in the order of the expected table
+  std::size_t differing = 0;                // cells
+  std::vector<std::string> missing, extra;  // entries that only the table has, and only the listing
+  std::optional<std::string> out_of_order;  // the first entry that stands elsewhere among those that are in both
+  bool equal() const { return differing == 0 && missing.empty() && extra.empty() && !out_of_order; }
+};
+
+// Numbers are compared by value (12.5 is 12.50), text exactly, null equals null. Rows are told apart by the entries'
+// keys as far as the table has them, else by the first label of words, else by their position. Throws Error(unknown_column)
+// for a column of the table that is not listed, with the nearest; Error(key_mismatch) when the table has an entry
+// twice. O(rows log rows).
+Comparison compare_with(const Standings& answer, const Table& expected);
+
+}  // namespace lofty

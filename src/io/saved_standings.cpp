@@ -1,0 +1,203 @@
+// Standings kept whole, and read again.
+// Covered by tests/ladder/compare_test.cpp.
+
+#include <algorithm>
+#include <fstream>
+#include <nlohmann/json.hpp>
+
+#include "ladder/standings_data.hpp"
+#include "lofty/error.hpp"
+#include "lofty/table_files.hpp"
+#include "lofty/write.hpp"
+#include "table/infer.hpp"
+#include "table/table_data.hpp"
+
+namespace lofty {
+namespace {
+
+using Json = nlohmann::ordered_json;
+constexpr int form = 1;  // of the file; a later one may have more
+
+constexpr Kind kinds[] = {Kind::integer, Kind::decimal,   Kind::floating, Kind::boolean,
+                          Kind::date,    Kind::timestamp, Kind::text};
+
+// Values are texts, whatever they are, so that no reader takes an exact number for a double.
+Json column_of(const std::string& name, const Type& type) {
+  Json column{{"name", name}, {"type", kind_name(type.kind)}};
+  if (type.kind == Kind::decimal) column["scale"] = type.scale;
+  if (type.zoned) column["zoned"] = true;
+  return column;
+}
+
+Json table_json(const Table& table) {
+  Json columns = Json::array(), rows = Json::array();
+  for (std::size_t c = 0; c < table.headings().size(); ++c)
+    columns.push_back(column_of(table.headings()[c], table.type(c)));
+  for (std::size_t r = 0; r < table.rows(); ++r) {
+    Json row = Json::array();
+    for (std::size_t c = 0; c < table.headings().size(); ++c) {
+      const Value value = table.value(r, c);
+      row.push_back(is_null(value) ? Json() : Json(to_text(value, table.type(c).zoned)));
+    }
+    rows.push_back(std::move(row));
+  }
+  return {{"columns", std::move(columns)}, {"rows", std::move(rows)}};
+}
+
+engine::ColumnPtr seal(engine::Piece piece) {
+  const Type type = piece.type;
+  std::vector<engine::Piece> pieces;
+  pieces.push_back(std::move(piece));
+  return engine::Column::seal(type, std::move(pieces), Run{.threads = 1});
+}
+
+// Every entry before keep: its keys, its place, whether it was listed, and what it is called.
+Table entries_of(const Standings& standings) {
+  const engine::StandingsData& data = standings.data();
+  engine::TableData out;
+  out.name = "entries";
+  out.rows = data.place ? data.place->rows() : data.keys.empty() ? 0 : data.keys.front()->rows();
+  for (std::size_t k = 0; k < data.keys.size(); ++k) {
+    out.headings.push_back(data.key_names[k]);
+    out.columns.push_back(data.keys[k]);
+  }
+  if (data.place) {
+    out.headings.push_back(data.place_name);
+    out.columns.push_back(data.place);
+  }
+  engine::Piece listed(Type{.kind = Kind::boolean}), label(Type{.kind = Kind::text});
+  std::vector<std::uint8_t> is_listed(out.rows, 0);
+  for (const std::uint32_t entry : data.rows) is_listed[entry] = 1;
+  for (std::size_t e = 0; e < out.rows; ++e) {
+    listed.add(Value(is_listed[e] != 0));
+    label.add(data.label ? data.label->value(e) : Value{});
+  }
+  out.headings.insert(out.headings.end(), {"listed", "label"});
+  out.columns.push_back(seal(std::move(listed)));
+  out.columns.push_back(seal(std::move(label)));
+  return Table(std::make_shared<const engine::TableData>(std::move(out)));
+}
+
+class Reader {
+ public:
+  Reader(const std::filesystem::path& file, std::string part) : file_(file), part_(std::move(part)) {}
+
+  Table read() const {
+    std::ifstream in(file_, std::ios::binary);
+    if (!in) fail(Code::cannot_open, "cannot be opened");
+    Json json;
+    try {
+      json = Json::parse(in);
+    } catch (const nlohmann::json::exception& error) {
+      fail(Code::damaged_file, std::string("this is not JSON: ") + error.what());
+    }
+    try {
+      if (!json.is_object() || !json.contains("standings"))
+        fail(Code::damaged_file, "these are no saved standings: `standings` is missing", "--keep-as writes them");
+      if (json.at("standings") != form)
+        fail(Code::not_in_this_version, "these standings were saved by a later version");
+      if (!part_.empty() && part_ != "entries")
+        fail(Code::unknown_table, "saved standings have no part `" + part_ + "`",
+             file_.filename().string() + "#entries, or nothing behind the name");
+      return table(json.at(part_.empty() ? "listing" : "entries"));
+    } catch (const nlohmann::json::exception& error) {
+      fail(Code::damaged_file, std::string("the saved standings are damaged: ") + error.what());
+    }
+  }
+
+ private:
+  [[noreturn]] void fail(Code code, std::string sentence, std::string advice = {}) const {
+    Problem p{code, std::move(sentence), {}, {}, std::move(advice)};
+    p.place.file = file_.string();
+    throw Error(std::move(p));
+  }
+
+  Table table(const Json& json) const {
+    engine::TableData out;
+    out.name = file_.filename().string() + (part_.empty() ? "" : "#" + part_);
+    const Json& rows = json.at("rows");
+    out.rows = rows.size();
+    std::size_t at = 0;
+    for (const Json& column : json.at("columns")) {
+      out.headings.push_back(column.at("name"));
+      Type type;
+      const std::string name = column.at("type");
+      const auto* const kind =
+          std::find_if(std::begin(kinds), std::end(kinds), [&](Kind k) { return name == kind_name(k); });
+      if (kind == std::end(kinds)) fail(Code::damaged_file, "`" + name + "` is no type");
+      type.kind = *kind;
+      type.scale = column.value("scale", 0);
+      type.zoned = column.value("zoned", false);
+      engine::Piece piece(type);
+      for (const Json& row : rows) {
+        const Json& cell = row.at(at);
+        if (cell.is_null())
+          piece.add_null();
+        else
+          piece.add(value(cell.get<std::string>(), type));
+      }
+      out.columns.push_back(seal(std::move(piece)));
+      ++at;
+    }
+    out.census.resize(out.columns.size());
+    return Table(std::make_shared<const engine::TableData>(std::move(out)));
+  }
+
+  Value value(const std::string& text, const Type& type) const {
+    if (type.kind == Kind::text) return text;
+    if (type.exact()) {
+      const auto number = Decimal::parse(text);
+      if (number && number->scale() <= type.scale)
+        if (const auto scaled = number->rescaled(type.scale)) return *scaled;
+    }
+    const engine::Reading reading = engine::read_text(text);
+    using engine::Look;
+    switch (type.kind) {
+      case Kind::date:
+        if (const auto date = Date::parse(text)) return *date;
+        break;
+      case Kind::timestamp:
+        if (reading.look == Look::timestamp || reading.look == Look::zoned) return Timestamp{reading.instant};
+        break;
+      case Kind::boolean:
+        if (text == "true" || text == "false") return text == "true";
+        break;
+      case Kind::floating: try { return std::stod(text);
+        } catch (const std::exception&) {
+        }
+        break;
+      default: break;
+    }
+    fail(Code::damaged_file, "`" + text + "` is not " + kind_name(type.kind));
+  }
+
+  std::filesystem::path file_;
+  std::string part_;
+};
+
+}  // namespace
+
+std::string saved(const Standings& standings) {
+  const engine::StandingsData& data = standings.data();
+  Json remarks = Json::array();
+  for (const Remark& remark : standings.remarks())
+    remarks.push_back({{"code", remark.code}, {"sentence", remark.sentence}});
+  const Json json{{"standings", form},
+                  {"title", standings.title()},
+                  {"question", standings.question()},
+                  {"shown", standings.shown_of_total()},
+                  {"keys", data.key_names},
+                  {"listing", table_json(table_of(standings, "listing"))},
+                  {"entries", table_json(entries_of(standings))},
+                  {"remarks", std::move(remarks)}};
+  return json.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
+}
+
+std::shared_ptr<const TableSource> open_standings(const std::filesystem::path& file, const std::string& part) {
+  Catalog in_memory;
+  const Table table = Reader(file, part).read();
+  in_memory.add(table);
+  return in_memory.open(table.name(), {});
+}
+
+}  // namespace lofty

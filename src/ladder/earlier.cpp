@@ -1,0 +1,122 @@
+#include "ladder/earlier.hpp"
+
+#include <algorithm>
+#include <optional>
+
+#include "formula/parser.hpp"
+#include "ladder/prose.hpp"
+#include "lofty/error.hpp"
+#include "lofty/standings.hpp"
+#include "table/nearest.hpp"
+
+namespace lofty::engine {
+namespace {
+
+[[noreturn]] void fail(Code code, std::string sentence, std::string key, std::string advice = {},
+                       std::string nearest = {}) {
+  Problem p{code, std::move(sentence), {}, std::move(nearest), std::move(advice)};
+  p.place.key = std::move(key);
+  throw Error(std::move(p));
+}
+
+bool moves(const std::string& name) { return equal_folded(name, "was") || equal_folded(name, "moved"); }
+
+// Does it speak of former places?
+bool mentions_moves(const Expression& e) {
+  if (e.op == Op::name && e.qualifier.empty() && moves(e.text)) return true;
+  return std::any_of(e.args.begin(), e.args.end(),
+                     [](const ExpressionPtr& arg) { return arg && mentions_moves(*arg); });
+}
+
+Earlier with_choices(const Ladder& ladder, const Catalog& catalog, const Run& run) {
+  Ladder before = ladder;
+  before.compare = {};
+  for (const auto& [name, value] : ladder.compare.choose) {
+    try {
+      choose(before, name, to_text(value));
+    } catch (const Error& error) {
+      std::vector<Problem> problems = error.problems();
+      for (Problem& p : problems) p.place.key = "compare.choose." + name;
+      throw Error(std::move(problems));
+    }
+  }
+  // The columns `was` and `moved` are not there yet, and nobody was kept because of them.
+  std::erase_if(before.list.columns, moves);
+  std::erase_if(before.list.headings, [](const auto& heading) { return moves(heading.first); });
+  before.list.order.clear();
+  for (Level& level : before.levels)
+    if (!level.where.empty() && mentions_moves(*parse_expression(level.where))) level.where.clear();
+  const Standings answer = standings(before, catalog, run);
+  const StandingsData& data = answer.data();
+  Earlier out{data.key_names, {}};
+  std::vector<std::uint8_t> listed(data.place->rows(), 0);
+  for (const std::uint32_t entry : data.rows) listed[entry] = 1;
+  for (std::uint32_t e = 0; e < listed.size(); ++e) {
+    std::vector<Value> key;
+    for (const ColumnPtr& column : data.keys) key.push_back(column->value(e));
+    out.stood[key] = {data.place->value(e), listed[e] != 0,
+                      data.label && !data.label->is_null(e) ? to_text(data.label->value(e)) : std::string()};
+  }
+  return out;
+}
+
+Earlier from_table(const Ladder& ladder, const std::vector<std::string>& key_names, const std::string& place,
+                   const Catalog& catalog, const Run& run) {
+  const std::string& name = ladder.compare.with;
+  const bool saved = name.ends_with(".standings.json");
+  const auto source = catalog.open(saved ? name + "#entries" : name, {});
+  const std::vector<std::string>& headings = source->headings();
+  std::vector<std::size_t> wanted;
+  const auto find = [&](const std::string& column) {
+    for (std::size_t c = 0; c < headings.size(); ++c)
+      if (equal_folded(headings[c], column)) return c;
+    fail(Code::unknown_column, source->name() + " has no column " + quoted(column) + " to compare by", "compare.with",
+         "it needs the entries' keys and their places", nearest_word(column, headings));
+  };
+  for (const std::string& key : key_names) wanted.push_back(find(key));
+  wanted.push_back(find(place));
+  const std::size_t keys = key_names.size();
+  std::vector<std::size_t> read = wanted;
+  std::optional<std::size_t> listed, label;
+  for (std::size_t c = 0; c < headings.size(); ++c) {
+    if (saved && headings[c] == "listed") listed = c;
+    if (saved && headings[c] == "label") label = c;
+  }
+  for (const auto& more : {listed, label})
+    if (more) read.push_back(*more);
+  std::sort(read.begin(), read.end());
+  const Table table = source->read(read, run);
+  Earlier out{key_names, {}};
+  for (std::size_t r = 0; r < table.rows(); ++r) {
+    std::vector<Value> key;
+    for (std::size_t k = 0; k < keys; ++k) key.push_back(table.value(r, wanted[k]));
+    const Value stood = table.value(r, wanted[keys]);
+    if (!is_null(stood) && !std::holds_alternative<Decimal>(stood))
+      fail(Code::wrong_type,
+           quoted(place) + " of " + source->name() + " holds " + quoted(to_text(stood)) + ", which is no place",
+           "compare.with");
+    const bool was_listed = !listed || table.value(r, *listed) == Value(true);
+    const std::string called = label ? to_text(table.value(r, *label)) : std::string();
+    if (!out.stood.emplace(key, Earlier::Stood{stood, was_listed, called}).second)
+      fail(Code::key_mismatch, source->name() + " has two rows for " + key_text(key_names, key), "compare.with",
+           "each entry stands in it once");
+  }
+  return out;
+}
+
+}  // namespace
+
+std::string key_text(const std::vector<std::string>& names, const std::vector<Value>& key) {
+  std::string out;
+  for (std::size_t k = 0; k < names.size(); ++k)
+    out += (k > 0 ? ", " : "") + names[k] + " " + (is_null(key[k]) ? std::string("(none)") : to_text(key[k]));
+  return out;
+}
+
+Earlier earlier(const Ladder& ladder, const std::vector<std::string>& key_names, const std::string& place,
+                const Catalog& catalog, const Run& run) {
+  return ladder.compare.with.empty() ? with_choices(ladder, catalog, run)
+                                     : from_table(ladder, key_names, place, catalog, run);
+}
+
+}  // namespace lofty::engine
