@@ -11,6 +11,7 @@
 
 #include "ladder/answer.hpp"
 #include "ladder/asked.hpp"
+#include "ladder/doubtful.hpp"
 #include "ladder/prose.hpp"
 #include "ladder/remarks.hpp"
 #include "ladder/words.hpp"
@@ -62,6 +63,7 @@ class Asking {
     if (a_.earlier != nullptr) find_departed();
     a_.data->label = words_.label();
     add_remarks(a_, a_.data->remarks);
+    if (a_.entries.count > 0) add_doubtful(a_, a_.data->remarks);
     if (a_.order) {
       a_.data->order = a_.order;
       a_.data->by = a_.by_columns.front();
@@ -167,13 +169,17 @@ class Asking {
       std::iota(a_.entries.numbered_as.begin(), a_.entries.numbered_as.end(), 0u);
       a_.numbered = a_.entries.count;
     }
-    const auto pick_from = [&](std::vector<std::uint32_t>& of) {
+    const auto pick_from = [&](auto& of) {
       for (std::size_t i = 0; i < left.size() && !of.empty(); ++i) of[i] = of[left[i]];  // left[i] is never before i
       if (!of.empty()) of.resize(left.size());
     };
     pick_from(a_.entries.first_rows);
     pick_from(a_.entries.row_counts);
     pick_from(a_.entries.numbered_as);
+    for (Entries::Mean& mean : a_.entries.means) {
+      pick_from(mean.sums);
+      pick_from(mean.counts);
+    }
     for (ColumnPtr& column : a_.entries.columns) {
       Piece piece(column->type());
       for (const std::uint32_t row : left) piece.add(column->value(row));

@@ -248,6 +248,12 @@ class State {
     }
   }
 
+  bool exact_mean() const { return aggregate_->kind == AggregateKind::average && !floating(); }
+  Entries::Mean mean(int column, std::size_t groups) const {
+    const auto count = static_cast<std::ptrdiff_t>(groups);
+    return {column, {exact_.begin(), exact_.begin() + count}, {counts_.begin(), counts_.begin() + count}};
+  }
+
   ColumnPtr finish(std::size_t groups, Entries::Blank& blank_report) {
     grow(groups);
     for (const std::uint32_t rows : blanks_) {
@@ -630,7 +636,7 @@ class RowStages {
     for (const auto& part : parts)
       for (std::size_t p = 0; p < part->caught.size(); ++p) {
         entries.caught[p].rows += part->caught[p].rows;
-        entries.caught[p].days.merge(part->caught[p].days);
+        for (const auto& [day, rows] : part->caught[p].days) entries.caught[p].days[day] += rows;
       }
     entries.columns.resize(question_.entry_columns.size());
     entries.blanks.resize(question_.aggregates.size());
@@ -731,12 +737,14 @@ class RowStages {
       const Vector& within = evaluator.evaluate(*period.condition, begin, count, mask.data());
       const std::int64_t day_length = period.on->type.kind == Kind::date ? 1 : 86'400'000'000;
       std::int64_t before = int64_null;
+      std::size_t* of_day = nullptr;
       for (std::size_t i = 0; i < count; ++i) {
         if (mask[i] == 0 || within.ints[i] != 1) continue;
         ++caught.rows;
         const std::int64_t day =
             moments.ints[i] / day_length - (moments.ints[i] % day_length < 0 ? 1 : 0);  // towards the past
-        if (day != before) caught.days.insert(day);  // neighbours often share their day
+        if (day != before || of_day == nullptr) of_day = &caught.days[day];  // neighbours often share their day
+        ++*of_day;
         before = day;
       }
     }
@@ -844,6 +852,8 @@ class RowStages {
         }
         case EntryColumn::From::aggregate:
           entries.columns[c] = all.states[column.index].finish(all.groups(), entries.blanks[column.index]);
+          if (all.states[column.index].exact_mean())
+            entries.means.push_back(all.states[column.index].mean(static_cast<int>(c), all.groups()));
           continue;
         default: continue;
       }

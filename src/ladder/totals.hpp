@@ -3,8 +3,8 @@
 // Covered by tests/ladder/standings_test.cpp against a plain reference.
 
 #include <cstdint>
+#include <map>
 #include <memory>
-#include <set>
 #include <string>
 #include <vector>
 
@@ -35,9 +35,15 @@ struct Entries {
   std::vector<Blank> blanks;  // by Question::aggregates
   struct Caught {             // by a period
     std::size_t rows = 0;
-    std::set<std::int64_t> days;  // those that occur
+    std::map<std::int64_t, std::size_t> days;  // rows of each that occurs
   };
-  std::vector<Caught> caught;              // by Question::periods
+  std::vector<Caught> caught;  // by Question::periods
+  struct Mean {                // of an exact average, by entry: what it was before it was rounded
+    int column = 0;
+    std::vector<int128> sums;
+    std::vector<std::int64_t> counts;
+  };
+  std::vector<Mean> means;
   std::shared_ptr<Regroup> regroup;        // where Question::keeps_states asks for it
   std::vector<std::uint32_t> numbered_as;  // by entry: as run_rows() numbered them; empty: just so
 };

@@ -11,7 +11,10 @@ namespace lofty::engine {
 std::string Words::entry_noun() const {
   if (a_.question.row_level()) return row_noun();
   std::vector<std::string> words;
-  for (const std::size_t key : a_.question.each) words.push_back(noun_of_key(a_.question.entry_columns[key].name));
+  for (const std::size_t key : a_.question.each) {
+    const std::string noun = noun_of_key(a_.question.entry_columns[key].name);
+    if (std::find(words.begin(), words.end(), noun) == words.end()) words.push_back(noun);
+  }
   return words.size() == 1 ? words[0] : (words.size() == 2 ? "pair of " : "combination of ") + listed(words);
 }
 std::string Words::plural_entry(std::size_t count) const {
@@ -144,9 +147,10 @@ std::string Words::period_sentence(std::size_t p) const {
          (days + " of " + counted(static_cast<std::size_t>(std::max<std::int64_t>(*last - *first + 1, 0)), "day"));
   else
     s += ", on " + counted(caught.days.size(), "day");
-  const bool narrower = (first && *caught.days.begin() > *first) || (last && *caught.days.rbegin() < *last);
+  const bool narrower = (first && caught.days.begin()->first > *first) || (last && caught.days.rbegin()->first < *last);
   if (narrower || !first || !last)
-    s += ", the first " + day_text(*caught.days.begin()) + " and the last " + day_text(*caught.days.rbegin());
+    s += ", the first " + day_text(caught.days.begin()->first) + " and the last " +
+         day_text(caught.days.rbegin()->first);
   return s + ".";
 }
 
