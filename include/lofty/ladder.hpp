@@ -135,6 +135,17 @@ struct Listing {
   std::size_t seed = 1;
 };
 
+// A crossed table: the level's entries down, and these across, a column for each of them in their own order, with one
+// total in the cells. Where an entry has no rows there is nothing, which is not zero.
+struct Across {
+  std::vector<std::string> each = {};    // columns that make an entry across
+  std::string by = {};                   // its order, with directions; ties go by the entry's key
+  std::string cell = {};                 // a total
+  std::optional<std::size_t> best = {};  // only the first so many, and their ties; the rest is left out, and said
+  bool empty() const { return each.empty() && by.empty() && cell.empty() && !best; }
+  friend bool operator==(const Across&, const Across&) = default;
+};
+
 // The same question as it was answered before, to see who moved: with other choices, or from a table of the catalog
 // that has the entries' keys and places: saved standings ("march.standings.json"), or a listing ("march.csv").
 struct Compare {
@@ -162,6 +173,7 @@ struct Ladder {
   std::vector<NamedFormula> alternatives = {};  // names and sort lists, for Listing::order_by
   Listing list = {};
   std::vector<Ordering> orderings = {};
+  Across across = {};
   Compare compare = {};  // adds the columns `was` and `moved`
 };
 

@@ -28,6 +28,7 @@ enum class Role : std::uint8_t {
   key,      // one of rank.each
   label,    // a column with one value per entry; of a row, where every row is an entry
   total,    // a total
+  cell,     // a column of a crossed table: a total of an entry across; null where there are no rows
   measure,  // a tier, share or distribution of rank.also
 };
 

@@ -41,8 +41,8 @@ class Reader {
     Ladder& ladder = out_.ladder;
     section(root, "",
             {"title", "data", "choices", "figures", "rows", "totals", "rank", "keep", "list", "orderings", "periods",
-             "level", "alternatives", "compare"},
-            {"windows", "window_defs", "across"});
+             "level", "alternatives", "compare", "across"},
+            {"windows", "window_defs"});
     text(root, "title", "title", ladder.title);
     if (const auto* data = sub_table(root, "data", "data")) read_data(*data, ladder.data);
     if (const auto* choices = sub_table(root, "choices", "choices")) read_choices(*choices);
@@ -62,6 +62,13 @@ class Reader {
       ladder.levels.push_back(std::move(level));
     }
     read_levels(root, rank != nullptr ? rank : keep);
+    if (const auto* across = sub_table(root, "across", "across")) {
+      section(*across, "across", {"each", "by", "cell", "best"}, {});
+      texts(*across, "each", "across.each", ladder.across.each);
+      text(*across, "by", "across.by", ladder.across.by);
+      text(*across, "cell", "across.cell", ladder.across.cell);
+      ladder.across.best = whole_number(*across, "best", "across.best");
+    }
     if (const auto* compare = sub_table(root, "compare", "compare")) {
       section(*compare, "compare", {"choose", "with"}, {});
       text(*compare, "with", "compare.with", ladder.compare.with);

@@ -57,6 +57,7 @@ class Writer {
     formulas("totals", ladder.totals);
     for (const Level& level : ladder.levels) rank(level, ladder.levels.size() > 1);
     formulas("alternatives", ladder.alternatives);
+    across(ladder.across);
     compare(ladder.compare);
     listing(ladder.list);
     orderings(ladder.orderings);
@@ -181,6 +182,15 @@ class Writer {
     if (!level.where.empty()) line("where", quoted(level.where));
     if (level.unranked) line("unranked", "true");
     if (level.others) line("others", "true");
+  }
+
+  void across(const Across& of) {
+    if (of.empty()) return;
+    section("across");
+    if (!of.each.empty()) line("each", list(of.each));
+    if (!of.by.empty()) line("by", quoted(of.by));
+    if (!of.cell.empty()) line("cell", quoted(of.cell));
+    if (of.best) line("best", std::to_string(*of.best));
   }
 
   void compare(const Compare& of) {

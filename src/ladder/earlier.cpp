@@ -31,6 +31,7 @@ bool mentions_moves(const Expression& e) {
 Earlier with_choices(const Ladder& ladder, const Catalog& catalog, const Run& run) {
   Ladder before = ladder;
   before.compare = {};
+  before.across = {};
   for (const auto& [name, value] : ladder.compare.choose) {
     try {
       choose(before, name, to_text(value));

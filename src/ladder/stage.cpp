@@ -63,6 +63,8 @@ Ladder up_to(const Ladder& ladder, Stage stage, const Catalog& catalog) {
   out.list.sample = ladder.list.sample;
   out.list.seed = ladder.list.seed;
   out.alternatives.clear();
+  out.across = {};
+  out.compare = {};
   if (stage <= Stage::counted) {
     out.totals.clear();
     out.levels.clear();

@@ -9,6 +9,7 @@
 #include <random>
 #include <set>
 
+#include "ladder/across.hpp"
 #include "ladder/answer.hpp"
 #include "ladder/asked.hpp"
 #include "ladder/doubtful.hpp"
@@ -768,6 +769,7 @@ Standings engine::answer(const Ladder& ladder, std::vector<Question>& questions,
 std::vector<Problem> check(const Ladder& ladder, const Catalog& catalog, const Run& run) {
   std::vector<Problem> problems;
   resolve_levels(ladder, catalog, true, run, problems);
+  for (Problem& p : check_across(ladder, catalog)) problems.push_back(std::move(p));
   // The orders that the listing might be asked for: their names, without reading the tables again.
   Ladder other = ladder;
   for (const NamedFormula& one : ladder.alternatives) {
@@ -784,14 +786,18 @@ std::vector<Problem> check(const Ladder& ladder, const Catalog& catalog, const R
 Standings standings(const Ladder& ladder, const Catalog& catalog, const Run& run) {
   std::vector<Problem> problems;
   std::vector<Question> questions = resolve_levels(ladder, catalog, true, part_of(run, 0, reading_share), problems);
+  for (Problem& p : check_across(ladder, catalog)) problems.push_back(std::move(p));
   if (!problems.empty()) throw Error(std::move(problems));
-  if (ladder.compare.empty()) return engine::answer(ladder, questions, run);
+  const auto crossed = [&](const Standings& down) {
+    return ladder.across.empty() ? down : Standings(cross(down.data(), ladder, catalog, run));
+  };
+  if (ladder.compare.empty()) return crossed(engine::answer(ladder, questions, run));
   std::vector<std::string> keys;
   for (const auto* part : {&questions.front().within, &questions.front().each})
     for (const std::size_t key : *part) keys.push_back(questions.front().entry_columns[key].name);
   const Earlier before =
       earlier(ladder, keys, questions.front().place_names.front(), catalog, {.threads = run.threads, .stop = run.stop});
-  return engine::answer(ladder, questions, run, &before);
+  return crossed(engine::answer(ladder, questions, run, &before));
 }
 
 const std::string& Standings::title() const { return data_->title; }

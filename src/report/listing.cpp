@@ -50,12 +50,14 @@ std::string float_text(double value) {
 }
 
 std::string cell_text(const StandingColumn& c, const Value& value, int decimals) {
-  if (is_null(value)) return c.role == Role::place || c.role == Role::measure ? "\xE2\x80\x93" : "(none)";
+  if (is_null(value))
+    return c.role == Role::place || c.role == Role::measure || c.role == Role::cell ? "\xE2\x80\x93" : "(none)";
   if (const auto* number = std::get_if<Decimal>(&value)) {
     if (c.role == Role::place) return number->rescaled(decimals)->text();
     const Decimal rounded = number->rescaled(decimals).value_or(*number);
     // Numbers that count or measure are grouped for the eye; ids are not numbers in that sense.
-    return c.role == Role::total || c.type.kind == Kind::decimal ? rounded.grouped_text() : rounded.text();
+    return c.role == Role::total || c.role == Role::cell || c.type.kind == Kind::decimal ? rounded.grouped_text()
+                                                                                         : rounded.text();
   }
   if (const auto* number = std::get_if<double>(&value)) return float_text(*number);
   return printable(to_text(value, c.type.zoned));

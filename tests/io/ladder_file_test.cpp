@@ -286,6 +286,7 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
     l.levels.push_back(level);
   }
   l.alternatives = any_formulas();
+  if (*rc::gen::arbitrary<bool>()) l.across = {any_texts(), any_text(), any_text(), 3};
   if (*rc::gen::arbitrary<bool>()) l.compare.with = any_text();
   if (*rc::gen::arbitrary<bool>()) l.compare.choose = {{"a", any_value()}, {"b " + any_name(), any_value()}};
   l.list.order = any_text();
@@ -315,7 +316,7 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
   RC_ASSERT(back.choices.size() == l.choices.size());
   if (!l.choices.empty()) RC_ASSERT(back.choices[0].value == l.choices[0].value);
   RC_ASSERT(back.levels == l.levels);
-  RC_ASSERT(back.compare == l.compare);
+  RC_ASSERT(back.compare == l.compare && back.across == l.across);
   RC_ASSERT(back.alternatives == l.alternatives && back.list.order_by == l.list.order_by);
   RC_ASSERT(back.list.first == l.list.first && back.list.last == l.list.last && back.list.sample == l.list.sample &&
             back.list.seed == l.list.seed);

@@ -57,6 +57,8 @@ int demo() {
        "best_shops_months.ladder.toml"},
       {"Valleys, in the best of them the best shops, and in these what they buy; the rest as one line.",
        "valleys_shops_products.ladder.toml"},
+      {"What each valley buys: one thing down, another across, both by what they come to.",
+       "families_by_valley.ladder.toml"},
       {"Who moved since a year ago?", "who_moved.ladder.toml"},
       {"Comb 2 before Comb 10, and the families in an order of our own.", "products_in_order.ladder.toml"},
   };
