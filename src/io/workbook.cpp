@@ -180,8 +180,8 @@ class Workbook {
                                     (count == 1 ? "holds" : "hold") + what});
     };
     say(unsaved, "formulas-without-value",
-        " a formula without its value and counts as null: open the workbook, let it work them out, and save it");
-    say(failed, "cells-with-errors", " an error, like #N/A, and counts as null");
+        " a formula without its value and so is null: open the workbook, let it work them out, and save it");
+    say(failed, "cells-with-errors", " an error, like #N/A, and so is null");
     return out;
   }
 
