@@ -213,5 +213,5 @@ TEST(Whole, LaddersAgreeWithThePlainReference) {
     listed += expected.size();
   });
   EXPECT_TRUE(agreed);
-  EXPECT_GT(listed, asked);  // not all of them are about nothing
+  EXPECT_GT(3 * listed, asked);  // not all of them are about nothing
 }
