@@ -129,6 +129,9 @@ struct Listing {
   // One of Ladder::alternatives, or "name": entries are listed by it inside their group, at every level, instead of by
   // `order` or their places. Places, and who is kept, stay.
   std::string order_by = {};
+  // Leave out entries without a value for one of their keys or groups, which are else listed as (none). It is said how
+  // many rows that hides, and how much they held.
+  bool hide_blank_groups = false;
   // Only some of the listed rows: the first, the last, or both; or a sample, the same for the same seed. The answer
   // says so. None: all of them.
   std::optional<std::size_t> first = {}, last = {}, sample = {};

@@ -566,10 +566,13 @@ class Reader {
   }
 
   void read_list(const toml::table& table, Listing& list) {
-    section(table, "list", {"order", "order_by", "first", "last", "sample", "seed", "columns", "headings"},
-            {"blank_group"});
+    section(table, "list",
+            {"order", "order_by", "first", "last", "sample", "seed", "columns", "headings", "blank_group"}, {});
     text(table, "order", "list.order", list.order);
     text(table, "order_by", "list.order_by", list.order_by);
+    std::string blank;
+    if (word(table, "blank_group", "list.blank_group", {"show", "hide"}, blank))
+      list.hide_blank_groups = blank == "hide";
     list.first = whole_number(table, "first", "list.first");
     list.last = whole_number(table, "last", "list.last");
     list.sample = whole_number(table, "sample", "list.sample");

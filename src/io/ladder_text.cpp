@@ -206,11 +206,12 @@ class Writer {
 
   void listing(const Listing& of) {
     if (of.order.empty() && of.columns.empty() && of.headings.empty() && of.order_by.empty() && !of.first && !of.last &&
-        !of.sample && of.seed == 1)
+        !of.sample && of.seed == 1 && !of.hide_blank_groups)
       return;
     section("list");
     if (!of.order.empty()) line("order", quoted(of.order));
     if (!of.order_by.empty()) line("order_by", quoted(of.order_by));
+    if (of.hide_blank_groups) line("blank_group", "\"hide\"");
     if (of.first) line("first", std::to_string(*of.first));
     if (of.last) line("last", std::to_string(*of.last));
     if (of.sample) line("sample", std::to_string(*of.sample));

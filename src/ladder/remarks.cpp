@@ -194,6 +194,20 @@ class Remarks {
     }
   }
 
+  // How much the entries without this key hold, of what places go by.
+  std::string hidden(std::size_t key, std::size_t entries) const {
+    std::string text = words_.counted_entries(entries) + (entries == 1 ? " is" : " are") + " hidden for it";
+    if (entries != 1 || !a_.question.places) return text;
+    for (std::uint32_t e = 0; e < a_.entries.count; ++e) {
+      if (!a_.entries.columns[key]->is_null(e) || a_.by_columns.front()->is_null(e)) continue;
+      const Value value = a_.by_columns.front()->value(e);
+      const auto* const number = std::get_if<Decimal>(&value);
+      text += ", with " + quoted(a_.question.by.front().text) + " " +
+              (number != nullptr ? number->grouped_text() : Words::shown(value));
+    }
+    return text;
+  }
+
   void remark_blank_groups() {
     const auto each = [&](const std::vector<std::size_t>& keys) {
       for (const std::size_t key : keys) {
@@ -206,7 +220,9 @@ class Remarks {
           }
         if (entries > 0)
           say("blank-group", counted(rows, words_.row_noun()) + " " + (rows == 1 ? "has" : "have") + " no " +
-                                 quoted(a_.question.entry_columns[key].name) + "; together they are listed as (none)");
+                                 quoted(a_.question.entry_columns[key].name) +
+                                 (a_.ladder.list.hide_blank_groups ? "; " + hidden(key, entries)
+                                                                   : "; together they are listed as (none)"));
       }
     };
     each(a_.question.within);

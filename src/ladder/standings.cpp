@@ -539,6 +539,7 @@ class Asking {
       for (const std::uint32_t at : listed.rows()) rows.push_back(a_.data->rows[at]);
       a_.data->rows.swap(rows);
     }
+    if (a_.ladder.list.hide_blank_groups) hide_blanks();
     a_.kept_count = a_.data->rows.size();
     take_some();
     for (const ListColumn& listed : a_.question.list_columns) {
@@ -564,6 +565,23 @@ class Asking {
     }
     a_.data->accounting.listed = a_.data->rows.size();
     mark_groups();
+  }
+
+  // list.blank_group = "hide"
+  void hide_blanks() {
+    const auto blank = [&](std::uint32_t entry) {
+      const auto null = [&](std::size_t key) { return a_.entries.columns[key]->is_null(entry); };
+      return std::any_of(a_.question.within.begin(), a_.question.within.end(), null) ||
+             std::any_of(a_.question.each.begin(), a_.question.each.end(), null);
+    };
+    std::vector<std::uint32_t> rows, gaps;
+    for (std::size_t i = 0; i < a_.data->rows.size(); ++i) {
+      if (blank(a_.data->rows[i])) continue;
+      rows.push_back(a_.data->rows[i]);
+      if (!a_.data->passed_over.empty()) gaps.push_back(a_.data->passed_over[i]);
+    }
+    a_.data->rows.swap(rows);
+    a_.data->passed_over.swap(gaps);
   }
 
   // list.first, list.last, list.sample

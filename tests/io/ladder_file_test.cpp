@@ -112,7 +112,8 @@ TEST(LadderFile, ProblemsHavePlacesAndNearestWords) {
       {"[orderings.valley]\nfirst = \"a\"\n", "`orderings.valley.first` has to be a list of values", "", 2, 9},
       {"[orderings.valley]\ntext = \"alphabet\"\n",
        "`orderings.valley.text` is language, natural or code point, not `alphabet`", "", 2, 8},
-      {"[list]\nblank_group = true\n", "`list.blank_group` is not in this version", "", 2, 1},
+      {"[data]\nfrom = \"x\"\nzone = \"UTC\"\n", "`data.zone` is not in this version", "", 3, 1},
+      {"[list]\nblank_group = \"hid\"\n", "`list.blank_group` is show or hide, not `hid`", "hide", 2, 15},
       {"level = 3\n", "`level` has to be written [[level]]", "", 1, 9},
       {"[[level]]\neach = [\"a\"]\n[[level]]\neech = [\"b\"]\n", "`level[1]` has no key `eech`", "each", 4, 1},
       {"[[level]]\nties = \"dens\"\n",
@@ -133,7 +134,7 @@ TEST(LadderFile, ProblemsHavePlacesAndNearestWords) {
     EXPECT_EQ(found[0].place.line, c.line) << c.toml;
     EXPECT_EQ(found[0].place.column, c.column) << c.toml;
   }
-  EXPECT_EQ(problems_of("[rank]\nties = \"x\"\nb = 1\n[list]\nblank_group = true\n").size(), 3u);  // all at once
+  EXPECT_EQ(problems_of("[rank]\nties = \"x\"\nb = 1\n[data]\nzone = \"UTC\"\n").size(), 3u);  // all at once
 }
 
 // A control character once stopped the process in an assertion of toml++.
@@ -294,6 +295,7 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
   if (*rc::gen::arbitrary<bool>()) l.list.first = static_cast<std::size_t>(*rc::gen::inRange(1, 100));
   if (*rc::gen::arbitrary<bool>()) l.list.last = static_cast<std::size_t>(*rc::gen::inRange(1, 100));
   if (*rc::gen::arbitrary<bool>()) l.list.sample = static_cast<std::size_t>(*rc::gen::inRange(1, 100));
+  l.list.hide_blank_groups = *rc::gen::arbitrary<bool>();
   l.list.seed = static_cast<std::size_t>(*rc::gen::inRange(1, 100));
   l.list.columns = any_texts();
   if (*rc::gen::arbitrary<bool>()) l.list.headings.emplace_back(any_name(), any_text());
@@ -319,7 +321,7 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
   RC_ASSERT(back.compare == l.compare && back.across == l.across);
   RC_ASSERT(back.alternatives == l.alternatives && back.list.order_by == l.list.order_by);
   RC_ASSERT(back.list.first == l.list.first && back.list.last == l.list.last && back.list.sample == l.list.sample &&
-            back.list.seed == l.list.seed);
+            back.list.seed == l.list.seed && back.list.hide_blank_groups == l.list.hide_blank_groups);
   RC_ASSERT(back.data.locale == l.data.locale);
   RC_ASSERT(back.orderings.size() == l.orderings.size());
   if (!l.orderings.empty())

@@ -155,6 +155,20 @@ RC_GTEST_PROP(OthersProperty, AreWhatThePlainQuestionSaysOfThem, ()) {
   }
 }
 
+TEST(BlankGroups, AreHiddenOnRequestAndSaid) {
+  Ladder ladder = two_levels();
+  ladder.levels.pop_back();
+  EXPECT_TRUE(says(standings(ladder, catalog_of(few)), "blank-group",
+                   "1 line has no `valley`; together they are listed as (none)"));
+  ladder.list.hide_blank_groups = true;
+  const Standings s = standings(ladder, catalog_of(few));
+  EXPECT_EQ(column(s, "valley"), (Texts{"valley 1", "valley 2", "valley 3"}));
+  EXPECT_EQ(s.shown_of_total(), "3 of 4 valleys, 8 lines");
+  EXPECT_TRUE(says(s, "blank-group", "1 line has no `valley`; 1 valley is hidden for it, with `spend` 20"));
+  ladder.levels[0] = {.each = {"shop_no"}, .within = {"valley"}, .by = "spend desc"};
+  EXPECT_EQ(column(standings(ladder, catalog_of(few)), "shop_no"), (Texts{"1", "2", "3", "4", "5", "6"}));
+}
+
 TEST(Levels, EachEntryWithItsInnerOnesBehindIt) {
   const Standings s = standings(two_levels(), catalog_of(few));
   EXPECT_EQ(s.levels(), 2u);
