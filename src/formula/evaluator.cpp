@@ -1004,9 +1004,7 @@ struct Evaluator::Call {
         return false;
       }
       scratch.distinct_of = dictionary;
-      std::vector<Piece> pieces;
-      pieces.push_back(std::move(piece));
-      scratch.shared = Column::seal(node.type, std::move(pieces), Run{.threads = 1});
+      scratch.shared = Column::seal(std::move(piece));
       load_column(*scratch.shared, 0, source.rows(), scratch.distinct);
     }
     const Vector& codes = self.load(node.only_text_column, begin, count);
@@ -1119,6 +1117,16 @@ const Vector& Evaluator::evaluate(const Node& node, std::size_t begin, std::size
   return scratch.out;
 }
 
+void append(Piece& piece, const Vector& v, std::size_t i) {
+  if (v.is_null(i)) return piece.add_null();
+  switch (v.lane) {
+    case Vector::Lane::int64: return piece.add_integer(v.ints[i]);
+    case Vector::Lane::int128: return piece.add_wide(v.wide[i]);
+    case Vector::Lane::float64: return piece.add_double(v.doubles[i]);
+    default: return piece.add_text(v.text(i));
+  }
+}
+
 ColumnPtr evaluate_column(const Node& node, const ColumnSource& source, int slots, const Run& run) {
   Evaluator evaluator(source, slots);
   Piece piece(node.type);
@@ -1126,22 +1134,9 @@ ColumnPtr evaluate_column(const Node& node, const ColumnSource& source, int slot
     check_stop(run);
     const std::size_t count = std::min(batch_rows, source.rows() - begin);
     const Vector& v = evaluator.evaluate(node, begin, count, nullptr);
-    for (std::size_t i = 0; i < count; ++i) {
-      if (v.is_null(i))
-        piece.add_null();
-      else if (v.lane == Vector::Lane::int64)
-        piece.add_integer(v.ints[i]);
-      else if (v.lane == Vector::Lane::int128)
-        piece.add_wide(v.wide[i]);
-      else if (v.lane == Vector::Lane::float64)
-        piece.add_double(v.doubles[i]);
-      else
-        piece.add_text(v.text(i));
-    }
+    for (std::size_t i = 0; i < count; ++i) append(piece, v, i);
   }
-  std::vector<Piece> pieces;
-  pieces.push_back(std::move(piece));
-  return Column::seal(node.type, std::move(pieces), Run{.threads = 1});
+  return Column::seal(std::move(piece));
 }
 
 }  // namespace lofty::engine

@@ -121,6 +121,9 @@ class Evaluator {
   std::deque<Loaded> columns_;  // a deque: growing it moves nothing that a caller holds
 };
 
+// Adds value i to a piece of its type.
+void append(Piece& piece, const Vector& v, std::size_t i);
+
 // A formula over whole columns, as a sealed column. Throws RowFailure.
 ColumnPtr evaluate_column(const Node& node, const ColumnSource& source, int slots, const Run& run);
 

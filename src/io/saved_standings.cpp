@@ -44,13 +44,6 @@ Json table_json(const Table& table) {
   return {{"columns", std::move(columns)}, {"rows", std::move(rows)}};
 }
 
-engine::ColumnPtr seal(engine::Piece piece) {
-  const Type type = piece.type;
-  std::vector<engine::Piece> pieces;
-  pieces.push_back(std::move(piece));
-  return engine::Column::seal(type, std::move(pieces), Run{.threads = 1});
-}
-
 // Every entry before keep: its keys, its place, whether it was listed, and what it is called.
 Table entries_of(const Standings& standings) {
   const engine::StandingsData& data = standings.data();
@@ -73,8 +66,8 @@ Table entries_of(const Standings& standings) {
     label.add(data.label ? data.label->value(e) : Value{});
   }
   out.headings.insert(out.headings.end(), {"listed", "label"});
-  out.columns.push_back(seal(std::move(listed)));
-  out.columns.push_back(seal(std::move(label)));
+  out.columns.push_back(engine::Column::seal(std::move(listed)));
+  out.columns.push_back(engine::Column::seal(std::move(label)));
   return Table(std::make_shared<const engine::TableData>(std::move(out)));
 }
 
@@ -136,7 +129,7 @@ class Reader {
         else
           piece.add(value(cell.get<std::string>(), type));
       }
-      out.columns.push_back(seal(std::move(piece)));
+      out.columns.push_back(engine::Column::seal(std::move(piece)));
       ++at;
     }
     out.census.resize(out.columns.size());

@@ -11,8 +11,6 @@
 namespace lofty::engine {
 namespace {
 
-using Key = std::vector<Value>;
-
 // The same rows and totals, by other entries.
 Ladder with_level(const Ladder& ladder, Level level) {
   Ladder out = ladder;
@@ -109,22 +107,17 @@ std::shared_ptr<const StandingsData> cross(const StandingsData& down, const Ladd
     return at;
   };
   const std::vector<std::size_t> down_keys = places_of(down.key_names), across_keys = places_of(across.key_names);
-  const auto key_in = [](const std::vector<ColumnPtr>& keys, std::uint32_t entry) {
-    Key key;
-    for (const ColumnPtr& column : keys) key.push_back(column->value(entry));
-    return key;
-  };
-  std::map<Key, std::uint32_t> entry_down;
-  std::map<Key, std::size_t> column_of;
+  std::map<EntryKey, std::uint32_t> entry_down;
+  std::map<EntryKey, std::size_t> column_of;
   const std::size_t entries = down.keys.front()->rows();
-  for (std::uint32_t e = 0; e < entries; ++e) entry_down.emplace(key_in(down.keys, e), e);
-  for (std::size_t c = 0; c < across.rows.size(); ++c) column_of.emplace(key_in(across.keys, across.rows[c]), c);
+  for (std::uint32_t e = 0; e < entries; ++e) entry_down.emplace(key_at(down.keys, e), e);
+  for (std::size_t c = 0; c < across.rows.size(); ++c) column_of.emplace(key_at(across.keys, across.rows[c]), c);
 
   const Column& values = *all.values.front();
   std::vector<std::vector<Value>> crossed(across.rows.size(), std::vector<Value>(entries));
   for (const std::uint32_t cell : all.rows) {
     const auto picked = [&](const std::vector<std::size_t>& which) {
-      Key key;
+      EntryKey key;
       for (const std::size_t k : which) key.push_back(all.keys[k]->value(cell));
       return key;
     };
@@ -146,10 +139,8 @@ std::shared_ptr<const StandingsData> cross(const StandingsData& down, const Ladd
     column.role = Role::cell;
     Piece piece(values.type());
     for (const Value& value : crossed[c]) piece.add(value);
-    std::vector<Piece> pieces;
-    pieces.push_back(std::move(piece));
     out->columns.push_back(std::move(column));
-    out->values.push_back(Column::seal(values.type(), std::move(pieces), Run{.threads = 1}));
+    out->values.push_back(Column::seal(std::move(piece)));
     out->tied_by.emplace_back();
   }
   for (SummaryLine& line : out->summaries) line.values.resize(out->columns.size());

@@ -53,10 +53,9 @@ Earlier with_choices(const Ladder& ladder, const Catalog& catalog, const Run& ru
   std::vector<std::uint8_t> listed(data.place->rows(), 0);
   for (const std::uint32_t entry : data.rows) listed[entry] = 1;
   for (std::uint32_t e = 0; e < listed.size(); ++e) {
-    std::vector<Value> key;
-    for (const ColumnPtr& column : data.keys) key.push_back(column->value(e));
-    out.stood[key] = {data.place->value(e), listed[e] != 0,
-                      data.label && !data.label->is_null(e) ? to_text(data.label->value(e)) : std::string()};
+    out.stood[key_at(data.keys, e)] = {
+        data.place->value(e), listed[e] != 0,
+        data.label && !data.label->is_null(e) ? to_text(data.label->value(e)) : std::string()};
   }
   return out;
 }
@@ -89,7 +88,7 @@ Earlier from_table(const Ladder& ladder, const std::vector<std::string>& key_nam
   const Table table = source->read(read, run);
   Earlier out{key_names, {}};
   for (std::size_t r = 0; r < table.rows(); ++r) {
-    std::vector<Value> key;
+    EntryKey key;
     for (std::size_t k = 0; k < keys; ++k) key.push_back(table.value(r, wanted[k]));
     const Value stood = table.value(r, wanted[keys]);
     if (!is_null(stood) && !std::holds_alternative<Decimal>(stood))
@@ -107,7 +106,7 @@ Earlier from_table(const Ladder& ladder, const std::vector<std::string>& key_nam
 
 }  // namespace
 
-std::string key_text(const std::vector<std::string>& names, const std::vector<Value>& key) {
+std::string key_text(const std::vector<std::string>& names, const EntryKey& key) {
   std::string out;
   for (std::size_t k = 0; k < names.size(); ++k)
     out += (k > 0 ? ", " : "") + names[k] + " " + (is_null(key[k]) ? std::string("(none)") : to_text(key[k]));

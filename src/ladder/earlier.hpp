@@ -19,13 +19,13 @@ struct Earlier {
     std::string name;  // empty: the keys say it
   };
   std::vector<std::string> key_names;  // the order of the keys below
-  std::map<std::vector<Value>, Stood> stood;
+  std::map<EntryKey, Stood> stood;
 };
 
 // As [compare] asks for it. `now` gives the keys' names, and the place column's as `place`. Throws Error.
 Earlier earlier(const Ladder& ladder, const std::vector<std::string>& key_names, const std::string& place,
                 const Catalog& catalog, const Run& run);
 
-std::string key_text(const std::vector<std::string>& names, const std::vector<Value>& key);
+std::string key_text(const std::vector<std::string>& names, const EntryKey& key);
 
 }  // namespace lofty::engine

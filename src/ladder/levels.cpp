@@ -11,11 +11,10 @@ namespace lofty::engine {
 namespace {
 
 using Data = std::shared_ptr<const StandingsData>;
-using Key = std::vector<Value>;
 
-// The first `count` columns that make an entry: of an inner level, those of the entry that it belongs to.
-Key key_of(const StandingsData& data, std::size_t row, const std::vector<std::string>& names) {
-  Key key;
+// A listed row's values of these of its keys: of an inner level, those of the entry that it belongs to.
+EntryKey key_of(const StandingsData& data, std::size_t row, const std::vector<std::string>& names) {
+  EntryKey key;
   for (const std::string& name : names) {
     const auto at = std::find(data.key_names.begin(), data.key_names.end(), name) - data.key_names.begin();
     key.push_back(data.keys[static_cast<std::size_t>(at)]->value(data.rows[row]));
@@ -138,7 +137,7 @@ class Nesting {
 
   std::vector<Data> levels_;
   std::shared_ptr<StandingsData> out_;
-  std::vector<std::map<Key, std::vector<std::size_t>>> inner_;  // by level outside: the rows inside each entry
+  std::vector<std::map<EntryKey, std::vector<std::size_t>>> inner_;  // by level outside: the rows inside each entry
 };
 
 }  // namespace

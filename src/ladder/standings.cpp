@@ -131,20 +131,15 @@ class Asking {
 
   // Entries that belong to none that the level outside lists.
   void drop_outside() {
-    std::set<std::vector<Value>> inside;
-    const auto key = [](const std::vector<ColumnPtr>& columns, std::uint32_t row) {
-      std::vector<Value> values;
-      for (const ColumnPtr& column : columns) values.push_back(column->value(row));
-      return values;
-    };
-    for (const std::uint32_t entry : a_.outer->rows) inside.insert(key(a_.outer->keys, entry));
+    std::set<EntryKey> inside;
+    for (const std::uint32_t entry : a_.outer->rows) inside.insert(key_at(a_.outer->keys, entry));
     std::vector<ColumnPtr> keys;
     for (const std::string& name : a_.outer->key_names)
       for (const std::size_t g : a_.question.within)
         if (a_.question.entry_columns[g].name == name) keys.push_back(a_.entries.columns[g]);
     std::vector<std::uint32_t> left;
     for (std::uint32_t e = 0; e < a_.entries.count; ++e)
-      if (inside.contains(key(keys, e))) left.push_back(e);
+      if (inside.contains(key_at(keys, e))) left.push_back(e);
     pick(left);
   }
 
@@ -184,9 +179,7 @@ class Asking {
     for (ColumnPtr& column : a_.entries.columns) {
       Piece piece(column->type());
       for (const std::uint32_t row : left) piece.add(column->value(row));
-      std::vector<Piece> pieces;
-      pieces.push_back(std::move(piece));
-      column = Column::seal(column->type(), std::move(pieces), Run{.threads = 1});
+      column = Column::seal(std::move(piece));
     }
     a_.entries.count = left.size();
   }
@@ -294,8 +287,7 @@ class Asking {
           keys.push_back(a_.entries.columns[c]);
     Piece was(type), moved(type);
     for (std::uint32_t e = 0; e < a_.entries.count; ++e) {
-      std::vector<Value> key;
-      for (const ColumnPtr& column : keys) key.push_back(column->value(e));
+      EntryKey key = key_at(keys, e);
       const auto found = a_.earlier->stood.find(key);
       const Value now = a_.columns[place]->value(e);
       if (found == a_.earlier->stood.end() || is_null(found->second.place)) {
@@ -372,12 +364,7 @@ class Asking {
     }
   }
 
-  void add_column(Piece piece) {
-    const Type type = piece.type;
-    std::vector<Piece> pieces;
-    pieces.push_back(std::move(piece));
-    a_.columns.push_back(Column::seal(type, std::move(pieces), Run{.threads = 1}));
-  }
+  void add_column(Piece piece) { a_.columns.push_back(Column::seal(std::move(piece))); }
 
   void add_numbers(const std::vector<std::uint32_t>& numbers) {
     Piece piece(Type{.kind = Kind::integer});
@@ -701,9 +688,7 @@ class Asking {
       if (columns[c]) continue;
       Piece nothing(type);  // a key has no one value here
       for (std::size_t g = 0; g < groups; ++g) nothing.add_null();
-      std::vector<Piece> pieces;
-      pieces.push_back(std::move(nothing));
-      filled[c] = Column::seal(type, std::move(pieces), Run{.threads = 1});
+      filled[c] = Column::seal(std::move(nothing));
     }
     for (const std::size_t total : a_.question.totals) {
       filled[total] = evaluate_column(*a_.question.entry_columns[total].node, ColumnSource(groups, filled),
@@ -768,7 +753,7 @@ class Asking {
   }
 
   Asked a_;
-  std::map<std::vector<Value>, std::uint32_t> entry_of_;  // by key, where there is something to compare with
+  std::map<EntryKey, std::uint32_t> entry_of_;  // by key, where there is something to compare with
   const Words words_;
   const Run rows_run_;  // this one tells how far the rows are; what comes after takes little
 };

@@ -11,6 +11,13 @@
 
 namespace lofty::engine {
 
+using EntryKey = std::vector<Value>;  // the values that make an entry
+inline EntryKey key_at(const std::vector<ColumnPtr>& columns, std::uint32_t row) {
+  EntryKey key;
+  for (const ColumnPtr& column : columns) key.push_back(column->value(row));
+  return key;
+}
+
 struct StandingsData {
   std::string title, question, shown_of_total;
   std::vector<StandingColumn> columns;

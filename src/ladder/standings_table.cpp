@@ -15,9 +15,7 @@ Table table_of(const Standings& answer, std::string name) {
     data.headings.push_back(heading);
     engine::Piece piece(type);
     for (std::size_t r = 0; r < answer.rows(); ++r) piece.add(value(r));
-    std::vector<engine::Piece> pieces;
-    pieces.push_back(std::move(piece));
-    data.columns.push_back(engine::Column::seal(type, std::move(pieces), Run{.threads = 1}));
+    data.columns.push_back(engine::Column::seal(std::move(piece)));
   };
   for (std::size_t c = 0; c < answer.columns().size(); ++c)
     add(answer.columns()[c].name, answer.columns()[c].type, [&](std::size_t r) { return answer.value(r, c); });

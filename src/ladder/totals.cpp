@@ -267,9 +267,7 @@ class State {
     }
     Piece piece(aggregate_->type);
     for (std::size_t g = 0; g < groups; ++g) put(piece, g);
-    std::vector<Piece> pieces;
-    pieces.push_back(std::move(piece));
-    return Column::seal(aggregate_->type, std::move(pieces), Run{.threads = 1});
+    return Column::seal(std::move(piece));
   }
 
  private:
@@ -842,7 +840,7 @@ class RowStages {
           if (column.determined) {  // the first row speaks for all
             Evaluator evaluator(rows_, question_.slots);
             for (const std::uint32_t row : all.first_rows)
-              put(piece, evaluator.evaluate(*column.node, row, 1, nullptr), 0);
+              append(piece, evaluator.evaluate(*column.node, row, 1, nullptr), 0);
             break;
           }
           const Carried& values = all.carried[carried++];
@@ -857,9 +855,7 @@ class RowStages {
           continue;
         default: continue;
       }
-      std::vector<Piece> pieces;
-      pieces.push_back(std::move(piece));
-      entries.columns[c] = Column::seal(column.type, std::move(pieces), Run{.threads = 1});
+      entries.columns[c] = Column::seal(std::move(piece));
     }
     if (question_.keeps_states) entries.regroup = std::move(whole);
   }
@@ -924,22 +920,12 @@ class RowStages {
         for (const std::uint32_t row : chosen) mask[row - begin] = 1;
         for (std::size_t c = 0; c < pieces.size(); ++c) {
           const Vector& v = evaluator.evaluate(*question_.entry_columns[c].node, begin, count, mask.data());
-          for (const std::uint32_t row : chosen) put(pieces[c][p], v, row - begin);
+          for (const std::uint32_t row : chosen) append(pieces[c][p], v, row - begin);
         }
       });
     });
     for (std::size_t c = 0; c < pieces.size(); ++c)
       entries.columns[c] = Column::seal(question_.entry_columns[c].type, std::move(pieces[c]), run_);
-  }
-
-  static void put(Piece& piece, const Vector& v, std::size_t i) {
-    if (v.is_null(i)) return piece.add_null();
-    switch (v.lane) {
-      case Vector::Lane::int64: return piece.add_integer(v.ints[i]);
-      case Vector::Lane::int128: return piece.add_wide(v.wide[i]);
-      case Vector::Lane::float64: return piece.add_double(v.doubles[i]);
-      default: return piece.add_text(v.text(i));
-    }
   }
 
   // 4 bytes for each value of the range: at most 16 MiB a piece.

@@ -78,12 +78,9 @@ std::string Words::sentence() const {
       s += ", in each " + (inner ? groups.back() : listed(groups));
     }
   }
-  if (inner)
-    ;
-  else if (!a_.ladder.where.empty())
-    s += "; " + plural(row_noun()) + " count where " + a_.ladder.where;
-  else
-    s += "; all " + plural(row_noun()) + " count";
+  if (!inner)
+    s += a_.ladder.where.empty() ? "; all " + plural(row_noun()) + " count"
+                                 : "; " + plural(row_noun()) + " count where " + a_.ladder.where;
   if (a_.question.having) s += "; " + entry_nouns() + " take part where " + a_.question.level->having;
   if (a_.question.eligible) s += "; ranked are those with " + a_.question.level->eligible;
   if (a_.question.places) {

@@ -270,6 +270,13 @@ void Piece::rescale(int scale) {
   }
 }
 
+ColumnPtr Column::seal(Piece piece) {
+  const Type type = piece.type;
+  std::vector<Piece> pieces;
+  pieces.push_back(std::move(piece));
+  return seal(type, std::move(pieces), Run{.threads = 1});
+}
+
 ColumnPtr Column::seal(Type type, std::vector<Piece> pieces, const Run& run) {
   auto column = std::make_shared<Column>();
   column->type_ = type;

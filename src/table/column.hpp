@@ -73,6 +73,8 @@ class Piece {
 class Column {
  public:
   static std::shared_ptr<const Column> seal(Type type, std::vector<Piece> pieces, const Run& run);
+  // One piece that is the whole column.
+  static std::shared_ptr<const Column> seal(Piece piece);
 
   const Type& type() const { return type_; }
   Lane lane() const { return lane_; }

@@ -41,9 +41,7 @@ struct TableBuilder::Inside {
       else
         put(piece, row);
     }
-    std::vector<engine::Piece> pieces;
-    pieces.push_back(std::move(piece));
-    data.columns.push_back(engine::Column::seal(type, std::move(pieces), Run{.threads = 1}));
+    data.columns.push_back(engine::Column::seal(std::move(piece)));
     data.census.emplace_back();
     data.headings.push_back(std::move(heading));
   }
