@@ -159,6 +159,13 @@ class Resolver {
     else if (question_.level->each.empty())
       problem(Code::missing_each, "single rows are nobody who could have moved", "compare",
               "each = [\"shop_no\"] under [rank]");
+    if (!compare.with.empty() && compare.choose.empty()) {
+      try {
+        catalog_.open(compare.with, {});
+      } catch (const Error& error) {
+        add(error, "compare.with");
+      }
+    }
     std::vector<std::string> names;
     for (const Choice& choice : ladder_.choices) names.push_back(choice.name);
     for (const auto& [name, value] : compare.choose)
@@ -1001,15 +1008,21 @@ class Resolver {
                        written + " desc puts the highest first, " + written + " asc the lowest"));
       }
       std::vector<Problem> found;
-      SortKey sort;
-      sort.node = engine::bind(*item.expression, scope, origin, found);
+      out.push_back(sort_key(item, text, scope, origin, found));
       for (Problem& p : found) add(std::move(p));
-      question_.slots = finish(*sort.node, question_.slots);
-      sort.descending = item.descending;
-      sort.nulls = item.nulls_written && item.nulls_first ? Nulls::first : Nulls::last;
-      sort.text = text.substr(item.expression->begin, item.expression->end - item.expression->begin);
-      out.push_back(std::move(sort));
     }
+  }
+
+  // One key of the sort list `text`.
+  SortKey sort_key(const SortItem& item, const std::string& text, Scope& scope,
+                   const std::shared_ptr<const Origin>& origin, std::vector<Problem>& found) {
+    SortKey sort;
+    sort.node = engine::bind(*item.expression, scope, origin, found);
+    question_.slots = finish(*sort.node, question_.slots);
+    sort.descending = item.descending;
+    sort.nulls = item.nulls_written && item.nulls_first ? Nulls::first : Nulls::last;
+    sort.text = text.substr(item.expression->begin, item.expression->end - item.expression->begin);
+    return sort;
   }
 
   void bind_level() {
@@ -1208,17 +1221,12 @@ class Resolver {
       for (SortItem& item : parse_sort_list(text)) {
         if (nested() && item.expression->op == Op::name && !find_item(*item.expression, origin)) continue;
         std::vector<Problem> found;
-        SortKey sort;
-        sort.node = engine::bind(*item.expression, scope, origin, found);
+        SortKey sort = sort_key(item, text, scope, origin, found);
         if (!found.empty() && nested()) {
           alternative_problems_ = std::move(found);
           continue;
         }
         for (Problem& p : found) add(std::move(p));
-        question_.slots = finish(*sort.node, question_.slots);
-        sort.descending = item.descending;
-        sort.nulls = item.nulls_written && item.nulls_first ? Nulls::first : Nulls::last;
-        sort.text = text.substr(item.expression->begin, item.expression->end - item.expression->begin);
         question_.list_text += (question_.list_text.empty() ? "" : ", ") + sort.text + (item.descending ? " desc" : "");
         question_.list_order.push_back(std::move(sort));
         alternative_used_ = true;

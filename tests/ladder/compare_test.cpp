@@ -125,6 +125,9 @@ TEST(Compare, WhatIsWrongIsSaid) {
   ladder.levels[0].by.clear();
   EXPECT_EQ(problems_of(ladder), (Texts{"missing-key: nothing is ranked, so nobody can have moved"}));
   ladder = since();
+  ladder.compare = {.with = "lnes"};  // there is no such table, and check says so
+  EXPECT_EQ(problems_of(ladder), (Texts{"unknown-table: no table `lnes`; nearest: lines"}));
+  ladder = since();
   ladder.compare.with = "march.csv";
   EXPECT_EQ(problems_of(ladder), (Texts{"bad-value: [compare] takes either other choices, or a table"}));
   ladder = since();

@@ -1,5 +1,6 @@
 // The tool as a process: every command, every output.
 #include <gtest/gtest.h>
+#include <fstream>
 #include <nlohmann/json.hpp>
 
 #include "support/process.hpp"
@@ -79,6 +80,19 @@ TEST(Tool, KeepsComparesAndExpects) {
   EXPECT_EQ(lofty({"rank", "demo/best_shops.ladder.toml", "--expect", "nowhere.csv"}, source).status, 2);
   const Ran moved = lofty({"rank", "demo/who_moved.ladder.toml"}, source);
   EXPECT_TRUE(has(moved.out, "no longer listed: `Old Barrow` (was 3, now 28)")) << moved.out;
+  // A question that compares with kept standings finds them again from where it is saved.
+  const std::filesystem::path other_folder = scratch.path() / "questions";
+  std::filesystem::create_directory(other_folder);
+  const std::string ladder = (scratch.path() / "again.ladder.toml").string(),
+                    elsewhere = (other_folder / "again.ladder.toml").string();
+  std::ofstream(ladder) << "[data]\nfrom = \"" + (source / "demo/order_lines.csv").string() +
+                               "\"\n[totals]\nn = \"count(*)\"\n[rank]\neach = [\"shop_no\"]\nby = \"n desc\"\n"
+                               "[keep]\nbest = 2\n[compare]\nwith = \"feb.standings.json\"\n";
+  const Ran here = lofty({"rank", ladder, "--to", "csv", "--save", elsewhere}, source);
+  EXPECT_EQ(here.status, 0) << here.err;
+  EXPECT_TRUE(has(here.out, "was,moved"));
+  EXPECT_EQ(lofty({"rank", elsewhere, "--to", "csv"}, source).out, here.out);
+  EXPECT_EQ(lofty({"rank", ladder, "--stage", "counted", "--save", elsewhere}, source).status, 2);
 }
 
 TEST(Tool, ChecksLadders) {

@@ -386,6 +386,7 @@ void save(const Asked& asked, const std::string& file) {
   const fs::path folder = fs::path(file).parent_path();
   ladder.data.from = relative_to(asked.folder / ladder.data.from, folder);
   for (lofty::Join& join : ladder.data.joins) join.with = relative_to(asked.folder / join.with, folder);
+  if (!ladder.compare.with.empty()) ladder.compare.with = relative_to(asked.folder / ladder.compare.with, folder);
   lofty::write_file(file, lofty::ladder_text(ladder));
   remark("saved " + file + "\n");
 }
@@ -397,7 +398,6 @@ void inspect_rows(const InspectOptions& options, const lofty::ReadOptions& read)
     if (options.where) ladder.where = *options.where;
     ladder.list.order = "input";
     take_some(options, ladder.list);
-    if (!options.first && !options.last && !options.sample && !options.where) ladder.list.first = 20;
     try {
       const lofty::Standings answer = lofty::standings(ladder, lofty::TableFiles());
       if (&name != &options.tables.front()) print("\n");
@@ -458,6 +458,9 @@ int rank(const RankOptions& options) {
   try {
     const lofty::TableFiles tables(asked.folder.empty() ? fs::path(".") : asked.folder);
     if (options.stage) {
+      if (!options.save.empty())
+        bad_option("--save", options.save, "a stage is a part of the question, and --save keeps it whole",
+                   "--save without --stage");
       ladder = lofty::up_to(ladder, stage_of(*options.stage), tables);
       // A terminal does not hold them all; a file does.
       if (!format && !options.first && !options.last && !options.sample && ladder.levels.size() <= 1)
