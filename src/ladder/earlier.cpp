@@ -30,7 +30,6 @@ bool mentions_moves(const Expression& e) {
 
 Earlier with_choices(const Ladder& ladder, const Catalog& catalog, const Run& run) {
   Ladder before = ladder;
-  before.compare = {};
   before.across = {};
   for (const auto& [name, value] : ladder.compare.choose) {
     try {
@@ -41,12 +40,7 @@ Earlier with_choices(const Ladder& ladder, const Catalog& catalog, const Run& ru
       throw Error(std::move(problems));
     }
   }
-  // The columns `was` and `moved` are not there yet, and nobody was kept because of them.
-  std::erase_if(before.list.columns, moves);
-  std::erase_if(before.list.headings, [](const auto& heading) { return moves(heading.first); });
-  before.list.order.clear();
-  for (Level& level : before.levels)
-    if (!level.where.empty() && mentions_moves(*parse_expression(level.where))) level.where.clear();
+  without_moves(before);
   const Standings answer = standings(before, catalog, run);
   const StandingsData& data = answer.data();
   Earlier out{data.key_names, {}};
@@ -105,6 +99,16 @@ Earlier from_table(const Ladder& ladder, const std::vector<std::string>& key_nam
 }
 
 }  // namespace
+
+void without_moves(Ladder& ladder) {
+  if (ladder.compare.empty()) return;
+  ladder.compare = {};
+  std::erase_if(ladder.list.columns, moves);
+  std::erase_if(ladder.list.headings, [](const auto& heading) { return moves(heading.first); });
+  ladder.list.order.clear();
+  for (Level& level : ladder.levels)
+    if (!level.where.empty() && mentions_moves(*parse_expression(level.where))) level.where.clear();
+}
 
 std::string key_text(const std::vector<std::string>& names, const EntryKey& key) {
   std::string out;

@@ -26,6 +26,10 @@ struct Earlier {
 Earlier earlier(const Ladder& ladder, const std::vector<std::string>& key_names, const std::string& place,
                 const Catalog& catalog, const Run& run);
 
+// Takes [compare] out of a ladder, with all that speaks of `was` and `moved`: columns, headings, the listing's order,
+// conditions on who is kept.
+void without_moves(Ladder& ladder);
+
 std::string key_text(const std::vector<std::string>& names, const EntryKey& key);
 
 }  // namespace lofty::engine

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 
+#include "ladder/earlier.hpp"
 #include "ladder/question.hpp"
 #include "table/nearest.hpp"
 
@@ -64,7 +65,7 @@ Ladder up_to(const Ladder& ladder, Stage stage, const Catalog& catalog) {
   out.list.seed = ladder.list.seed;
   out.alternatives.clear();
   out.across = {};
-  out.compare = {};
+  engine::without_moves(out);
   if (stage <= Stage::counted) {
     out.totals.clear();
     out.levels.clear();

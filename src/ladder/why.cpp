@@ -10,6 +10,7 @@
 #include "formula/lexer.hpp"
 #include "formula/parser.hpp"
 #include "ladder/answer.hpp"
+#include "ladder/earlier.hpp"
 #include "ladder/prose.hpp"
 #include "lofty/error.hpp"
 #include "table/nearest.hpp"
@@ -466,7 +467,15 @@ class Answering {
 
 }  // namespace
 
-Workings why(const Ladder& ladder, const Catalog& catalog, const std::string& condition, const Run& run) {
+Workings why(const Ladder& asked, const Catalog& catalog, const std::string& condition, const Run& run) {
+  // Columns that come from other answers, and how many rows the listing takes, are no part of an entry's workings.
+  Ladder ladder = asked;
+  ladder.across = {};
+  ladder.alternatives.clear();
+  ladder.list.order_by.clear();
+  ladder.list.first = ladder.list.last = ladder.list.sample = std::nullopt;
+  ladder.list.hide_blank_groups = false;
+  without_moves(ladder);
   if (ladder.levels.size() <= 1) return Answering(ladder, catalog, condition, run).work();
   // Of nested levels the first in which the condition means something, and holds for one entry.
   std::vector<Problem> problems;
@@ -479,7 +488,6 @@ Workings why(const Ladder& ladder, const Catalog& catalog, const std::string& co
     Ladder single = ladder;
     single.levels = {level};
     single.levels.front().within.insert(single.levels.front().within.begin(), outer.begin(), outer.end());
-    single.alternatives.clear();
     single.list = {};
     for (const ListColumn& column : questions[l].list_columns) single.list.columns.push_back(column.name);
     try {

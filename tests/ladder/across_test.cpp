@@ -96,6 +96,12 @@ TEST(Across, DownIsAsItWasWithout) {
   EXPECT_EQ(column(standings(ladder, catalog_of(few)), "shop_no"), (Texts{"1", "3"}));
 }
 
+TEST(Across, WorkingsAreThoseOfTheEntryDown) {
+  const Workings workings = why(crossed(), catalog_of(few), "shop_no = 1");
+  EXPECT_EQ(workings.rows, 3u);
+  EXPECT_EQ(to_text(workings.totals.at(0).value), "13");
+}
+
 TEST(Across, WhatIsWrongIsSaid) {
   Ladder ladder = crossed();
   ladder.across.cell = "spnd";

@@ -99,6 +99,18 @@ TEST(Compare, PlacesAreThoseBeforeAnythingIsLeftOut) {
   EXPECT_EQ(column(standings(ladder, catalog_of(few)), "shop_no"), (Texts{"3", "4"}));
 }
 
+TEST(Compare, WorkingsAndStagesDoWithout) {
+  Ladder ladder = since();
+  ladder.list = {.order = "moved", .columns = {"rank", "was", "moved", "shop_no", "spend"}};
+  ladder.levels[0].where = "moved > 0 or was is null";
+  const Catalog catalog = catalog_of(few);
+  const Workings workings = why(ladder, catalog, "shop_no = 3");
+  EXPECT_EQ(workings.rows, 2u);
+  ASSERT_EQ(workings.totals.size(), 1u);
+  EXPECT_EQ(to_text(workings.totals[0].value), "45");
+  EXPECT_EQ(standings(up_to(ladder, Stage::kept, catalog), catalog).rows(), 4u);
+}
+
 TEST(Compare, WithATable) {
   Catalog catalog = catalog_of(few);
   support::add(catalog, "march.csv", {{"rank", {n(1), n(2), n(3)}}, {"SHOP_NO", {n(5), n(2), n(7)}}});

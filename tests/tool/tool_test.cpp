@@ -47,6 +47,15 @@ TEST(Tool, ShowsRowsOfTablesAndOfStages) {
   const Ran some =
       lofty({"inspect", "demo/order_lines.csv", "--where", "status = 'returned'", "--sample", "4"}, source);
   EXPECT_NE(some.out.find("a sample of 4 of 143 lines (seed 1)"), std::string::npos) << some.out;
+  for (const char* option : {"--first", "--last", "--sample"}) {  // -2 of them are not all of them
+    const Ran none = lofty({"inspect", "demo/order_lines.csv", option, "-2"}, source);
+    EXPECT_EQ(none.status, 2) << option;
+    EXPECT_TRUE(has(none.err, std::string(option) + ": `-2` is not a whole number from 1 on")) << none.err;
+  }
+  EXPECT_EQ(lofty({"rank", "demo/best_shops.ladder.toml", "--best", "-3"}, source).status, 2);
+  EXPECT_EQ(lofty({"inspect", "demo/order_lines.csv", "--seed", "3"}, source).status, 2);
+  const Ran both = lofty({"rank", "demo/tie_rules.ladder.toml", "--first", "2", "--sample", "3"}, source);
+  EXPECT_TRUE(has(both.err, "--sample: rows are either sampled")) << both.err;
   const Ran wrong = lofty({"inspect", "demo/order_lines.csv", "--where", "stats = 'returned'"}, source);
   EXPECT_EQ(wrong.status, 2);
   EXPECT_NE(wrong.err.find("--where: no column `stats`"), std::string::npos) << wrong.err;
@@ -77,7 +86,11 @@ TEST(Tool, KeepsComparesAndExpects) {
   EXPECT_TRUE(has(other.err, " ..\n")) << other.err;  // a line each
   EXPECT_EQ(lofty({"rank", "demo/best_shops.ladder.toml", "--remarks", "loud"}, source).status, 2);
   EXPECT_EQ(lofty({"rank", "demo/best_shops.ladder.toml", "--keep-as", "feb.json"}, source).status, 2);
-  EXPECT_EQ(lofty({"rank", "demo/best_shops.ladder.toml", "--expect", "nowhere.csv"}, source).status, 2);
+  for (const char* table : {"nowhere.csv", "demo/shops.csv"}) {  // not there; a column that is not listed
+    const Ran unfit = lofty({"rank", "demo/best_shops.ladder.toml", "--expect", table}, source);
+    EXPECT_EQ(unfit.status, 2);
+    EXPECT_EQ(unfit.out, "");  // said before anything is printed
+  }
   const Ran moved = lofty({"rank", "demo/who_moved.ladder.toml"}, source);
   EXPECT_TRUE(has(moved.out, "no longer listed: `Old Barrow` (was 3, now 28)")) << moved.out;
   // A question that compares with kept standings finds them again from where it is saved.

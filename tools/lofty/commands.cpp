@@ -193,6 +193,8 @@ void take_some(const Options& o, lofty::Listing& list) {
   if (o.first) list.first = o.first;
   if (o.last) list.last = o.last;
   if (o.sample) list.sample = o.sample;
+  if (o.seed && !list.sample)
+    bad_option("--seed", std::to_string(*o.seed), "--seed says which sample, and none is asked for", "--sample 10");
   if (o.seed) list.seed = *o.seed;
 }
 
@@ -288,6 +290,8 @@ void name_options(std::vector<Problem>& problems) {
                                                                            {"rank.rank_as", "--rank-as"},
                                                                            {"list.order", "--order"},
                                                                            {"list.order_by", "--order-by"},
+                                                                           {"list.sample", "--sample"},
+                                                                           {"list", "--first"},
                                                                            {"list.columns", "--columns"},
                                                                            {"rank.having", "--having"},
                                                                            {"rank.eligible", "--eligible"},
@@ -321,15 +325,12 @@ lofty::Detail detail_of(const std::optional<std::string>& name) {
   bad_option("--remarks", *name, "--remarks takes none, short or full", "--remarks short", Code::unknown_word);
 }
 
-// The answer against a table of what it should be.
-bool as_expected(const lofty::Standings& answer, const std::string& table, bool to_output) {
-  const auto source = lofty::TableFiles().open(table, {});
+// A table of what an answer should be.
+lofty::Table expected_of(const std::string& name) {
+  const auto source = lofty::TableFiles().open(name, {});
   std::vector<std::size_t> all(source->headings().size());
   for (std::size_t i = 0; i < all.size(); ++i) all[i] = i;
-  const lofty::Comparison found = lofty::compare_with(answer, source->read(all, {}));
-  const std::string text = lofty::comparison_text(found, table, to_output ? looks_of_output() : looks_of_errors());
-  to_output ? print("\n" + text) : remark("\n" + text);
-  return found.equal();
+  return source->read(all, {});
 }
 
 lofty::Stage stage_of(const std::string& name) {
@@ -346,7 +347,8 @@ bool by_option(const RankOptions& o, const std::string& key) {
              return trimmed(one.substr(0, one.find('='))) == key.substr(prefix.size());
            });
   };
-  return (o.order_by && key == "list.order_by") || (o.order && key == "list.order") ||
+  return ((o.first || o.last || o.sample) && (key == "list.sample" || key == "list")) ||
+         (o.order_by && key == "list.order_by") || (o.order && key == "list.order") ||
          (o.where && key == "rows.where") || (o.by && key == "rank.by") || (o.tiebreak && key == "rank.tiebreak") ||
          (o.having && key == "rank.having") || (o.eligible && key == "rank.eligible") ||
          (o.keep_where && key == "keep.where") || (o.best && key == "keep.best") || (o.worst && key == "keep.worst") ||
@@ -417,7 +419,7 @@ int inspect(const InspectOptions& options) {
   lofty::ReadOptions read;
   read.delimiter = delimiter_of(options.delimiter);
   read.nulls = options.nulls;
-  if (options.where || options.first || options.last || options.sample) {
+  if (options.where || options.first || options.last || options.sample || options.seed) {
     inspect_rows(options, read);
     return 0;
   }
@@ -466,7 +468,11 @@ int rank(const RankOptions& options) {
       if (!format && !options.first && !options.last && !options.sample && ladder.levels.size() <= 1)
         ladder.list.first = 20;
     }
+    std::optional<lofty::Table> expected;
+    if (options.expect) expected = expected_of(*options.expect);
     const lofty::Standings answer = lofty::standings(ladder, tables, {.threads = options.threads});
+    std::optional<lofty::Comparison> found;
+    if (expected) found = lofty::compare_with(answer, *expected);
     const std::string would = would_stand(answer, options.where_would);  // before anything is printed
     const bool to_file = format && !fs::path(options.to).extension().empty();
     if (!format)
@@ -485,7 +491,12 @@ int rank(const RankOptions& options) {
     }
     if (to_file) remark("wrote " + options.to + ": " + answer.shown_of_total() + "\n");
     if (!options.save.empty()) save(asked, options.save);
-    if (options.expect && !as_expected(answer, *options.expect, !format)) return 1;
+    if (found) {
+      const std::string text =
+          "\n" + lofty::comparison_text(*found, *options.expect, format ? looks : looks_of_output());
+      format ? remark(text) : print(text);
+      if (!found->equal()) return 1;
+    }
   } catch (const Error& error) {
     std::vector<Problem> problems = error.problems();
     if (asked.from_file) {

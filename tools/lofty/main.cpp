@@ -16,12 +16,23 @@ using lofty::Code;
 using lofty::Error;
 using lofty::Problem;
 
+// A whole number, from `least` on: the options' own reader would take -2 for the largest number less one.
+CLI::Validator whole_from(int least) {
+  return CLI::Validator(
+      [least](std::string& text) -> std::string {
+        const bool digits = !text.empty() && text.find_first_not_of("0123456789") == std::string::npos;
+        if (digits && (least == 0 || text.find_first_not_of('0') != std::string::npos)) return {};
+        return "`" + text + "` is not a whole number from " + std::to_string(least) + " on";
+      },
+      {});
+}
+
 // Which of the rows to show.
 template <class Options>
 void add_some_rows(CLI::App* c, Options& o) {
-  c->add_option("--first", o.first, "Only the first N rows")->type_name("N");
-  c->add_option("--last", o.last, "Only the last N rows, or the last N too")->type_name("N");
-  c->add_option("--sample", o.sample, "N rows by chance, in their order")->type_name("N");
+  c->add_option("--first", o.first, "Only the first N rows")->type_name("N")->check(whole_from(1));
+  c->add_option("--last", o.last, "Only the last N rows, or the last N too")->type_name("N")->check(whole_from(1));
+  c->add_option("--sample", o.sample, "N rows by chance, in their order")->type_name("N")->check(whole_from(1));
   c->add_option("--seed", o.seed, "Another sample; the same for the same number (1)")->type_name("N");
 }
 
@@ -74,8 +85,10 @@ void add_rank(CLI::App& app, tool::RankOptions& o) {
       ->type_name("CONDITION");
   c->add_flag("--unranked", o.unranked, "Keep entries without a place too");
   c->add_flag("--others", o.others, "Under each group a line for the entries not listed, and one for all");
-  c->add_option("--best", o.best, "Keep the best N of every group")->type_name("N");
-  c->add_option("--worst", o.worst, "Keep the worst N of every group, instead or too")->type_name("N");
+  c->add_option("--best", o.best, "Keep the best N of every group")->type_name("N")->check(whole_from(1));
+  c->add_option("--worst", o.worst, "Keep the worst N of every group, instead or too")
+      ->type_name("N")
+      ->check(whole_from(1));
   c->add_option("--cut", o.cut, "'with ties' (the default) or 'strict'")->type_name("CUT");
   c->add_option("--order", o.order, "The listing's order: a sort list, or input")->type_name("SORT LIST");
   c->add_option("--order-by", o.order_by,
@@ -127,7 +140,7 @@ void add_why(CLI::App& app, tool::WhyOptions& o) {
   c->add_option("LADDER", o.ladder, "A ladder (NAME.ladder.toml)")->required();
   c->add_option("CONDITION", o.condition, "Which entry: by its key, a label, or its place")->required();
   c->add_option("--choose", o.choices, "Change a choice of the ladder")->type_name("NAME=VALUE");
-  c->add_option("--lines", o.lines, "How many of its rows to list (20)")->type_name("N");
+  c->add_option("--lines", o.lines, "How many of its rows to list (20)")->type_name("N")->check(whole_from(0));
   c->footer(
       "Examples, on the demo data:\n"
       "  lofty why demo/best_shops.ladder.toml 'shop_no = 136'\n"
