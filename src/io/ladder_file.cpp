@@ -441,6 +441,12 @@ class Reader {
       read_keep_keys(table, path, level);
       out_.ladder.levels.push_back(std::move(level));
     }
+    if (list->size() != 1) return;
+    // A single [[level]] is the same ladder as [rank] and [keep], by whose names its problems go.
+    const std::map<std::string, LadderText::Spot> spots = out_.spots;
+    for (const auto& [key, spot] : spots)
+      if (key.starts_with("level[0]."))
+        for (const char* section_name : {"rank.", "keep."}) out_.spots.emplace(section_name + key.substr(9), spot);
   }
 
   void read_rank(const toml::table& table, Level& level) {

@@ -50,8 +50,8 @@ class Asking {
       throw Error(row_problem(failure));
     }
     try {
+      if (a_.outer != nullptr) drop_outside();  // first: their totals may be impossible, and nobody asks for them
       work_out_totals();
-      if (a_.outer != nullptr) drop_outside();
       drop();
       rank();
     } catch (const RowFailure& failure) {
@@ -177,6 +177,7 @@ class Asking {
       pick_from(mean.counts);
     }
     for (ColumnPtr& column : a_.entries.columns) {
+      if (!column) continue;  // a total that is yet to be worked out
       Piece piece(column->type());
       for (const std::uint32_t row : left) piece.add(column->value(row));
       column = Column::seal(std::move(piece));

@@ -6,6 +6,7 @@
 #include <algorithm>
 
 #include "support/process.hpp"
+#include "support/tables.hpp"
 
 using namespace lofty;
 
@@ -135,6 +136,15 @@ TEST(LadderFile, ProblemsHavePlacesAndNearestWords) {
     EXPECT_EQ(found[0].place.column, c.column) << c.toml;
   }
   EXPECT_EQ(problems_of("[rank]\nties = \"x\"\nb = 1\n[data]\nzone = \"UTC\"\n").size(), 3u);  // all at once
+}
+
+TEST(LadderFile, ASingleLevelHasItsPlacesToo) {
+  const LadderText text =
+      read_ladder("[data]\nfrom = \"lines\"\n[[level]]\neach = [\"shop_no\"]\nby = \"quantity\"\nbest = 2\n", "one");
+  std::vector<Problem> problems = check(text.ladder, support::small_shop());
+  text.locate(problems);
+  ASSERT_FALSE(problems.empty());
+  for (const Problem& p : problems) EXPECT_EQ(p.place.line, 5u) << p.sentence;
 }
 
 // A control character once stopped the process in an assertion of toml++.

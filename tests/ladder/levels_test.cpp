@@ -201,6 +201,14 @@ TEST(Levels, InnerOnesRunInsideTheOnesThatAreKept) {
   EXPECT_TRUE(says(s, "tie-at-cut", "share place 2 in valley 1"));
 }
 
+TEST(Levels, WhatLiesOutsideIsNotWorkedOut) {
+  Ladder ladder = two_levels();
+  ladder.totals.push_back({"part", "1 / sum(amount - 100)"});  // shop 5, of valley 2, would divide by zero
+  EXPECT_THROW(standings(ladder, catalog_of(few)), Error);
+  ladder.levels[0].best = 1;
+  EXPECT_EQ(column(standings(ladder, catalog_of(few)), "shop_no"), (Texts{"", "1", "2", "3"}));
+}
+
 TEST(Levels, TheInnermostMayHoldRows) {
   Ladder ladder = two_levels();
   ladder.levels[1] = {.by = "amount desc", .best = 1};
