@@ -113,6 +113,9 @@ struct Level {
   std::string having = {};    // condition on entries, totals included: others are dropped before anything is ranked
   std::string eligible = {};  // condition on entries: others stay listed, but have no place
   std::string rank_as = {};   // the place column's name; empty: rank
+  // Values worked out over the entries that `having` let through, after the totals: formulas with `over (...)`, which
+  // see all of those entries. In force from `eligible` on.
+  std::vector<NamedFormula> windows = {};
   std::string where = {};     // condition on entries, places included: others are not kept (keep.where)
   std::optional<std::size_t> best = {};   // keep the first N of every group
   std::optional<std::size_t> worst = {};  // and, or instead, the last N
@@ -169,7 +172,8 @@ struct Ladder {
   Data data = {};
   std::vector<Choice> choices = {};
   std::vector<Period> periods = {};
-  std::vector<NamedFormula> figures = {};
+  std::vector<NamedFormula> figures = {};  // row by row; with `over (...)` over the rows that count
+  std::vector<NamedFormula> window_defs = {};  // windows by name: "partition by shop_no order by ordered_on"
   std::string where = {};  // condition on rows; empty: all rows count
   std::vector<NamedFormula> totals = {};
   std::vector<Level> levels = {};               // several: levels inside levels, outermost first

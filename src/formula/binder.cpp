@@ -367,20 +367,27 @@ class Binding {
   }
 
   NodePtr call(const Expression& e) {
+    if (e.over) {
+      if (is_aggregate(e.text) || is_window_function(e.text)) return scope_.window(e, origin_);
+      if (find_row_function(e.text) != nullptr || e.text.starts_with("overall_"))
+        fail(Code::wrong_arguments, "`" + e.text + "` has no window; leave out `over`", e);
+    }
+    if (is_window_function(e.text))
+      fail(Code::wrong_arguments, "`" + e.text + "` goes with a window: which rows does it see?", e,
+           e.text + "(...) over (partition by shop_no order by ordered_on)");
     if (is_aggregate(e.text) || e.text.starts_with("overall_")) {
       const auto names = function_names();
       if (std::find(names.begin(), names.end(), e.text) != names.end()) return scope_.aggregate(e, origin_);
     }
     const FunctionInfo* const info = find_row_function(e.text);
     if (info == nullptr) {
-      for (const char* later :
-           {"median", "percentile_cont", "percentile_disc", "row_number", "rank", "dense_rank", "percent_rank",
-            "cume_dist", "ntile", "lag", "lead", "first_value", "last_value", "nth_value"})
-        if (e.text == later) fail(Code::not_in_this_version, "`" + e.text + "` is not in this version", e);
       fail(Code::unknown_function, "no function `" + e.text + "`", name_only(e), {},
            nearest_word(e.text, function_names()));
     }
-    if (e.filter) fail(Code::wrong_arguments, "`filter` goes with sum, count, avg, min and max only", *e.filter);
+    if (e.filter) fail(Code::wrong_arguments, "`filter` goes with totals only", *e.filter);
+    if (!e.within_group.empty()) fail(Code::wrong_arguments, "`" + e.text + "` takes no order", e);
+    if (e.nulls != NullTreatment::unwritten || e.from_last)
+      fail(Code::wrong_arguments, "`ignore nulls` and `from last` go with window functions only", e);
     if (e.distinct) fail(Code::wrong_arguments, "`distinct` goes with count only", e);
     const auto count = static_cast<int>(e.args.size());
     if (count < info->least_args || count > info->most_args)

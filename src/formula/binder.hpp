@@ -18,6 +18,8 @@ class Scope {
   virtual NodePtr name(const Expression& expression, const std::shared_ptr<const Origin>& origin) = 0;
   // A node for sum(...), overall_max(...) and their like.
   virtual NodePtr aggregate(const Expression& expression, const std::shared_ptr<const Origin>& origin) = 0;
+  // A node for a call with `over`.
+  virtual NodePtr window(const Expression& expression, const std::shared_ptr<const Origin>& origin) = 0;
   // The value of `:name`.
   virtual NodePtr choice(const Expression& expression, const std::shared_ptr<const Origin>& origin) = 0;
 };

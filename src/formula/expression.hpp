@@ -3,9 +3,11 @@
 // Covered by tests/formula/parser_test.cpp.
 
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
+#include "lofty/frame.hpp"
 #include "lofty/value.hpp"
 
 namespace lofty::engine {
@@ -44,18 +46,7 @@ enum class Op : std::uint8_t {
   days_of,    // (a - b) day
 };
 
-struct Expression {
-  Op op = Op::null;
-  std::size_t begin = 0, end = 0;  // bytes of the formula's text
-  std::string text;                // folded for words and functions, as written for names
-  std::string qualifier;
-  bool quoted = false, negated = false, distinct = false;
-  Value value;
-  Type type;
-  std::vector<std::unique_ptr<Expression>> args;
-  std::unique_ptr<Expression> filter;  // of an aggregate
-};
-
+struct Expression;
 using ExpressionPtr = std::unique_ptr<Expression>;
 
 // One key of a sort list.
@@ -67,6 +58,50 @@ struct SortItem {
   bool nulls_first = false;
 };
 
+// rows between 6 preceding and current row exclude ties
+struct FrameClause {
+  struct End {
+    Edge edge = Edge::current_row;
+    ExpressionPtr distance;  // for `preceding` and `following`
+    std::size_t begin = 0, end = 0;
+  };
+  FrameUnit unit = FrameUnit::range;
+  End from, to;
+  Excluded excluded = Excluded::no_others;
+  std::size_t begin = 0, end = 0;
+};
+
+// What stands behind `over`, or in [window_defs].
+struct WindowClause {
+  std::string base;                          // the named window that this one builds on; empty: none
+  std::size_t base_begin = 0, base_end = 0;  // of its name
+  bool bare = false;                         // over NAME, without brackets
+  std::vector<ExpressionPtr> partition;
+  std::vector<SortItem> order;
+  std::optional<FrameClause> frame;
+  std::size_t begin = 0, end = 0;
+};
+
+enum class NullTreatment : std::uint8_t { unwritten, respect, ignore };
+
+struct Expression {
+  Op op = Op::null;
+  std::size_t begin = 0, end = 0;  // bytes of the formula's text
+  std::string text;                // folded for words and functions, as written for names
+  std::string qualifier;
+  bool quoted = false, negated = false, distinct = false;
+  Value value;
+  Type type;
+  std::vector<std::unique_ptr<Expression>> args;
+  ExpressionPtr filter;                // of an aggregate
+  std::vector<SortItem> within_group;  // of percentile_cont and percentile_disc; of first and last: their order
+  std::unique_ptr<WindowClause> over;
+  NullTreatment nulls = NullTreatment::unwritten;
+  bool from_last = false;  // nth_value
+};
+
 ExpressionPtr copy(const Expression& expression);
+SortItem copy(const SortItem& item);
+WindowClause copy(const WindowClause& clause);
 
 }  // namespace lofty::engine

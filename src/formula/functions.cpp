@@ -40,17 +40,46 @@ constexpr std::array<FunctionInfo, 26> functions = {{
     {"character_length", F::char_length, 1, 1, "character_length(text)", "the same as char_length"},
 }};
 
-constexpr std::array<AggregateInfo, 7> aggregates = {{
+constexpr std::array<AggregateInfo, 12> aggregates = {{
     {"sum", "sum(number)", "the sum of the values; null over none"},
     {"count", "count(*), count(x), count(distinct x)", "rows, values, or different values"},
     {"avg", "avg(number)", "the mean, with six decimals more; null over none"},
     {"min", "min(x)", "the least value; null over none"},
     {"max", "max(x)", "the greatest value; null over none"},
+    {"median", "median(number)", "the middle value, or the mean of the two in the middle; null over none"},
+    {"percentile_cont", "percentile_cont(0.9) within group (order by number)",
+     "the value below which so much of them lies, between the two nearest"},
+    {"percentile_disc", "percentile_disc(0.9) within group (order by x)",
+     "the first value that so much of them reach: always one that occurs"},
+    {"first", "first(x order by ordered_on)", "x of the first row in that order; of equal ones the first as they came"},
+    {"last", "last(x order by ordered_on)", "x of the last row in that order"},
     {"overall_max", "overall_max(x)", "the greatest value over all rows that count, one for the whole ladder"},
     {"overall_min", "overall_min(x)", "the least value over all rows that count, one for the whole ladder"},
 }};
 
+constexpr std::array<AggregateInfo, 11> over_functions = {{
+    {"row_number", "row_number() over (order by ...)", "1, 2, 3, ... in the order; rows that tie as they came in"},
+    {"rank", "rank() over (order by ...)", "1 1 3: one more than the rows in front"},
+    {"dense_rank", "dense_rank() over (order by ...)", "1 1 2: one more than the different values in front"},
+    {"percent_rank", "percent_rank() over (order by ...)", "(rank - 1) / (rows - 1), 0 for a single row"},
+    {"cume_dist", "cume_dist() over (order by ...)", "rows up to and with its peers / rows"},
+    {"ntile", "ntile(4) over (order by ...)", "equal-sized tiers from 1; the first take one more each"},
+    {"lag", "lag(x, 1, 0) [ignore nulls] over (order by ...)", "x, so many rows before; the last argument where there is none"},
+    {"lead", "lead(x, 1, 0) [ignore nulls] over (order by ...)", "x, so many rows behind"},
+    {"first_value", "first_value(x) [ignore nulls] over (...)", "x of the frame's first row"},
+    {"last_value", "last_value(x) [ignore nulls] over (...)", "x of the frame's last row"},
+    {"nth_value", "nth_value(x, 2) [from last] [ignore nulls] over (...)", "x of the frame's n-th row"},
+}};
+
 }  // namespace
+
+std::span<const AggregateInfo> window_functions() { return over_functions; }
+
+bool is_window_function(std::string_view name) {
+  for (const AggregateInfo& info : over_functions)
+    if (info.name == name) return true;
+  return false;
+}
 
 std::span<const FunctionInfo> row_functions() { return functions; }
 
@@ -73,6 +102,7 @@ std::vector<std::string> function_names() {
   for (const FunctionInfo& info : functions)
     if (info.name.find("trim_") == std::string_view::npos) names.emplace_back(info.name);
   for (const AggregateInfo& info : aggregates) names.emplace_back(info.name);
+  for (const AggregateInfo& info : over_functions) names.emplace_back(info.name);
   for (const char* word : {"cast", "extract"}) names.emplace_back(word);
   return names;
 }

@@ -54,6 +54,10 @@ struct AggregateInfo {
 std::span<const AggregateInfo> aggregate_functions();
 bool is_aggregate(std::string_view folded_name);
 
+// Functions that go with `over (...)` only.
+std::span<const AggregateInfo> window_functions();
+bool is_window_function(std::string_view folded_name);
+
 // Every callable name, for "nearest".
 std::vector<std::string> function_names();
 

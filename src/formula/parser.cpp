@@ -44,6 +44,13 @@ class Parser {
     return expression;
   }
 
+  WindowClause whole_window() {
+    if (here().token == Token::end) fail("the window is empty", "partition by shop_no order by ordered_on");
+    WindowClause clause = window_clause();
+    expect_end();
+    return clause;
+  }
+
   std::vector<SortItem> whole_sort_list() {
     std::vector<SortItem> items;
     if (here().token == Token::end) fail("the sort list is empty", "write a name and a direction, like spend desc");
@@ -135,7 +142,7 @@ class Parser {
     if (at_word("asc") || at_word("desc")) {
       item.direction_written = true;
       item.descending = take().folded == "desc";
-    } else if (here().token == Token::word && !at_word("nulls")) {
+    } else if (here().token == Token::word && !at_word("nulls") && !at_frame_unit()) {
       static const std::vector<std::string> words = {"asc", "desc", "nulls", "ascending", "descending"};
       std::string nearest = nearest_word(here().folded, words);
       if (nearest.size() > 5) nearest.resize(nearest[0] == 'a' ? 3 : 4);
@@ -547,8 +554,22 @@ class Parser {
       do {
         expression->args.push_back(disjunction());
       } while (accept_sign(","));
+      if (at_word("order") && word_ahead("by")) {
+        at_ += 2;
+        do expression->within_group.push_back(sort_item());
+        while (accept_sign(","));
+      }
     }
     expect_sign(")");
+    if (at_word("within") && word_ahead("group")) {
+      at_ += 2;
+      expect_sign("(");
+      expect_word("order");
+      expect_word("by");
+      do expression->within_group.push_back(sort_item());
+      while (accept_sign(","));
+      expect_sign(")");
+    }
     if (at_word("filter") && ahead(1).token == Token::sign && ahead(1).text == "(") {
       ++at_;
       expect_sign("(");
@@ -556,11 +577,131 @@ class Parser {
       expression->filter = disjunction();
       expect_sign(")");
     }
+    if (at_word("from") && (word_ahead("first") || word_ahead("last"))) {
+      ++at_;
+      expression->from_last = take().folded == "last";
+    }
+    if ((at_word("ignore") || at_word("respect")) && word_ahead("nulls")) {
+      expression->nulls = take().folded == "ignore" ? NullTreatment::ignore : NullTreatment::respect;
+      ++at_;
+    }
     if (at_word("over")) {
-      Lexeme whole = here();
-      fail_at(whole, "windows (`over`) are not in this version", {}, {}, Code::not_in_this_version);
+      const std::size_t begin = take().begin;
+      if (accept_sign("(")) {
+        expression->over = std::make_unique<WindowClause>(window_clause());
+        expect_sign(")");
+      } else {
+        if (here().token != Token::word && here().token != Token::quoted_name)
+          fail("expected a window behind `over`, " + found(), "over (partition by shop_no order by ordered_on)");
+        expression->over = std::make_unique<WindowClause>(base_window());
+        expression->over->bare = true;
+      }
+      expression->over->begin = begin;
+      expression->over->end = lexemes_[at_ - 1].end;
     }
     return close(std::move(expression));
+  }
+
+  bool word_ahead(std::string_view word) const { return ahead(1).token == Token::word && ahead(1).folded == word; }
+
+  WindowClause base_window() {
+    WindowClause clause;
+    clause.base_begin = here().begin;
+    clause.base_end = here().end;
+    clause.base = take().text;
+    return clause;
+  }
+
+  bool at_frame_unit() const {
+    return (at_word("rows") || at_word("range") || at_word("groups")) &&
+           (word_ahead("between") || word_ahead("unbounded") || word_ahead("current") ||
+            ahead(1).token != Token::word || word_ahead("interval"));
+  }
+
+  // [base] [partition by ...] [order by ...] [frame]
+  WindowClause window_clause() {
+    const Level level(*this);
+    WindowClause clause;
+    const bool named = here().token == Token::quoted_name ||
+                       (here().token == Token::word && !(at_word("partition") && word_ahead("by")) &&
+                        !(at_word("order") && word_ahead("by")) && !at_frame_unit());
+    if (named) clause = base_window();
+    clause.begin = named ? clause.base_begin : here().begin;
+    if (accept_word("partition")) {
+      expect_word("by");
+      do clause.partition.push_back(disjunction());
+      while (accept_sign(","));
+    }
+    if (accept_word("order")) {
+      expect_word("by");
+      do clause.order.push_back(sort_item());
+      while (accept_sign(","));
+    }
+    if (at_frame_unit()) clause.frame = frame_clause();
+    if (here().token == Token::word)
+      fail("expected `partition by`, `order by`, `rows`, `range`, `groups` or the end of the window, " + found(), {},
+           nearest_word(here().folded, {"partition", "order", "rows", "range", "groups", "exclude"}));
+    clause.end = lexemes_[at_ > 0 ? at_ - 1 : 0].end;
+    return clause;
+  }
+
+  FrameClause frame_clause() {
+    FrameClause frame;
+    frame.begin = here().begin;
+    const std::string unit = take().folded;
+    frame.unit = unit == "rows" ? FrameUnit::rows : unit == "range" ? FrameUnit::range : FrameUnit::groups;
+    if (accept_word("between")) {
+      frame.from = frame_end();
+      expect_word("and");
+      frame.to = frame_end();
+    } else {
+      frame.from = frame_end();
+      if (frame.from.edge == Edge::following || frame.from.edge == Edge::unbounded_following)
+        fail("a frame that only says where it begins ends at the current row, and cannot begin behind it",
+             "between current row and ... says both");
+    }
+    if (frame.from.edge == Edge::unbounded_following)
+      fail("no frame begins with `unbounded following`", "it may end there");
+    if (frame.to.edge == Edge::unbounded_preceding)
+      fail("no frame ends with `unbounded preceding`", "it may begin there");
+    if (frame.from.edge > frame.to.edge)
+      fail("the frame ends before it begins", "between 6 preceding and current row");
+    if (at_word("exclude")) {
+      ++at_;
+      if (accept_word("current")) {
+        expect_word("row");
+        frame.excluded = Excluded::current_row;
+      } else if (accept_word("group")) {
+        frame.excluded = Excluded::group;
+      } else if (accept_word("ties")) {
+        frame.excluded = Excluded::ties;
+      } else if (accept_word("no")) {
+        expect_word("others");
+      } else {
+        fail("expected `current row`, `group`, `ties` or `no others` behind `exclude`, " + found());
+      }
+    }
+    frame.end = lexemes_[at_ - 1].end;
+    return frame;
+  }
+
+  FrameClause::End frame_end() {
+    FrameClause::End end;
+    end.begin = here().begin;
+    if (at_word("unbounded") && (word_ahead("preceding") || word_ahead("following"))) {
+      ++at_;
+      end.edge = take().folded == "preceding" ? Edge::unbounded_preceding : Edge::unbounded_following;
+    } else if (at_word("current") && word_ahead("row")) {
+      at_ += 2;
+      end.edge = Edge::current_row;
+    } else {
+      end.distance = sum();
+      if (!at_word("preceding") && !at_word("following"))
+        fail("expected `preceding` or `following`, " + found(), "between 6 preceding and current row");
+      end.edge = take().folded == "preceding" ? Edge::preceding : Edge::following;
+    }
+    end.end = lexemes_[at_ - 1].end;
+    return end;
   }
 
   std::string_view text_;
@@ -585,10 +726,39 @@ ExpressionPtr copy(const Expression& from) {
   to->type = from.type;
   for (const ExpressionPtr& arg : from.args) to->args.push_back(copy(*arg));
   if (from.filter) to->filter = copy(*from.filter);
+  for (const SortItem& item : from.within_group) to->within_group.push_back(copy(item));
+  if (from.over) to->over = std::make_unique<WindowClause>(copy(*from.over));
+  to->nulls = from.nulls;
+  to->from_last = from.from_last;
+  return to;
+}
+
+SortItem copy(const SortItem& from) {
+  return {copy(*from.expression), from.direction_written, from.descending, from.nulls_written, from.nulls_first};
+}
+
+WindowClause copy(const WindowClause& from) {
+  WindowClause to;
+  to.base = from.base;
+  to.base_begin = from.base_begin;
+  to.base_end = from.base_end;
+  to.bare = from.bare;
+  for (const ExpressionPtr& part : from.partition) to.partition.push_back(copy(*part));
+  for (const SortItem& item : from.order) to.order.push_back(copy(item));
+  if (from.frame) {
+    const auto end = [](const FrameClause::End& e) {
+      return FrameClause::End{e.edge, e.distance ? copy(*e.distance) : nullptr, e.begin, e.end};
+    };
+    to.frame = FrameClause{from.frame->unit,     end(from.frame->from), end(from.frame->to),
+                           from.frame->excluded, from.frame->begin,     from.frame->end};
+  }
+  to.begin = from.begin;
+  to.end = from.end;
   return to;
 }
 
 ExpressionPtr parse_expression(std::string_view text) { return Parser(text).whole_expression(); }
 std::vector<SortItem> parse_sort_list(std::string_view text) { return Parser(text).whole_sort_list(); }
+WindowClause parse_window(std::string_view text) { return Parser(text).whole_window(); }
 
 }  // namespace lofty::engine

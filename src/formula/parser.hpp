@@ -16,5 +16,7 @@ namespace lofty::engine {
 ExpressionPtr parse_expression(std::string_view text);
 // "spend desc, shop asc nulls first"
 std::vector<SortItem> parse_sort_list(std::string_view text);
+// "partition by shop_no order by ordered_on rows between 6 preceding and current row", or a part of it
+WindowClause parse_window(std::string_view text);
 
 }  // namespace lofty::engine

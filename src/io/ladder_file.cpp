@@ -41,13 +41,15 @@ class Reader {
     Ladder& ladder = out_.ladder;
     section(root, "",
             {"title", "data", "choices", "figures", "rows", "totals", "rank", "keep", "list", "orderings", "periods",
-             "level", "alternatives", "compare", "across"},
-            {"windows", "window_defs"});
+             "level", "alternatives", "compare", "across", "windows", "window_defs"},
+            {});
     text(root, "title", "title", ladder.title);
     if (const auto* data = sub_table(root, "data", "data")) read_data(*data, ladder.data);
     if (const auto* choices = sub_table(root, "choices", "choices")) read_choices(*choices);
     if (const auto* periods = sub_table(root, "periods", "periods")) read_periods(*periods);
     if (const auto* figures = sub_table(root, "figures", "figures")) formulas(*figures, "figures", ladder.figures);
+    if (const auto* defs = sub_table(root, "window_defs", "window_defs"))
+      formulas(*defs, "window_defs", ladder.window_defs);
     if (const auto* rows = sub_table(root, "rows", "rows")) {
       section(*rows, "rows", {"where"}, {});
       text(*rows, "where", "rows.where", ladder.where);
@@ -55,13 +57,15 @@ class Reader {
     if (const auto* totals = sub_table(root, "totals", "totals")) formulas(*totals, "totals", ladder.totals);
     const auto* rank = sub_table(root, "rank", "rank");
     const auto* keep = sub_table(root, "keep", "keep");
-    if (rank != nullptr || keep != nullptr) {
+    const auto* windows = sub_table(root, "windows", "windows");
+    if (rank != nullptr || keep != nullptr || windows != nullptr) {
       Level level;
       if (rank != nullptr) read_rank(*rank, level);
       if (keep != nullptr) read_keep(*keep, level);
+      if (windows != nullptr) formulas(*windows, "windows", level.windows);
       ladder.levels.push_back(std::move(level));
     }
-    read_levels(root, rank != nullptr ? rank : keep);
+    read_levels(root, rank != nullptr ? rank : keep != nullptr ? keep : windows);
     if (const auto* across = sub_table(root, "across", "across")) {
       section(*across, "across", {"each", "by", "cell", "best"}, {});
       texts(*across, "each", "across.each", ladder.across.each);
@@ -434,14 +438,19 @@ class Reader {
       const toml::table& table = *one.as_table();
       section(table, path,
               {"each", "within", "by", "tiebreak", "ties", "also", "rank_as", "having", "eligible", "best", "worst",
-               "cut", "where", "unranked", "others"},
-              {"windows"});
+               "cut", "where", "unranked", "others", "windows"},
+              {});
       Level level;
       read_rank_keys(table, path, level);
       read_keep_keys(table, path, level);
+      if (const toml::table* const windows = sub_table(table, "windows", path + ".windows"))
+        formulas(*windows, path + ".windows", level.windows);
       out_.ladder.levels.push_back(std::move(level));
     }
     if (list->size() != 1) return;
+    for (const NamedFormula& window : out_.ladder.levels.front().windows)
+      if (const auto spot = out_.spots.find("level[0].windows." + window.name); spot != out_.spots.end())
+        out_.spots.emplace("windows." + window.name, spot->second);
     // A single [[level]] is the same ladder as [rank] and [keep], by whose names its problems go.
     const std::map<std::string, LadderText::Spot> spots = out_.spots;
     for (const auto& [key, spot] : spots)

@@ -50,6 +50,7 @@ class Writer {
     if (!ladder.choices.empty()) section("choices");
     for (const Choice& choice : ladder.choices) line(key(choice.name), choice_text(choice));
     formulas("figures", ladder.figures);
+    formulas("window_defs", ladder.window_defs);
     if (!ladder.where.empty()) {
       section("rows");
       line("where", quoted(ladder.where));
@@ -172,6 +173,13 @@ class Writer {
     if (!level.having.empty()) line("having", quoted(level.having));
     if (!level.eligible.empty()) line("eligible", quoted(level.eligible));
     if (!level.rank_as.empty()) line("rank_as", quoted(level.rank_as));
+    if (!level.windows.empty() && nested) {
+      std::string windows = "{ ";
+      for (std::size_t i = 0; i < level.windows.size(); ++i)
+        windows += (i > 0 ? ", " : "") + key(level.windows[i].name) + " = " + quoted(level.windows[i].formula);
+      line("windows", windows + " }");
+    }
+    if (!nested) formulas("windows", level.windows);
     if (!level.best && !level.worst && level.cut == Cut::with_ties && level.where.empty() && !level.unranked &&
         !level.others)
       return;

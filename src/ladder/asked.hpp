@@ -55,6 +55,7 @@ struct Asked {
     std::int64_t added = 0, together = 0;
   };
   std::vector<Overlap> overlaps;
+  std::vector<WindowNotes> window_notes;  // by Question::entry_windows
   std::set<std::size_t> orderings_used;
   std::vector<std::pair<std::string, CustomReport>> reports;  // by column, of its own order
   std::shared_ptr<StandingsData> data = std::make_shared<StandingsData>();
@@ -70,6 +71,7 @@ struct Asked {
     if (std::find(question.within.begin(), question.within.end(), index) != question.within.end()) return Role::group;
     if (std::find(question.each.begin(), question.each.end(), index) != question.each.end()) return Role::key;
     const auto from = question.entry_columns[index].from;
+    if (from == EntryColumn::From::windowed || from == EntryColumn::From::window) return Role::measure;
     return from == EntryColumn::From::total || from == EntryColumn::From::aggregate ? Role::total : Role::label;
   }
 

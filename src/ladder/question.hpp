@@ -13,6 +13,7 @@
 #include "formula/binder.hpp"
 #include "lofty/catalog.hpp"
 #include "lofty/ladder.hpp"
+#include "window/call.hpp"
 
 namespace lofty::engine {
 
@@ -35,7 +36,9 @@ struct JoinUse {
 };
 
 struct RowColumn {
+  static constexpr std::size_t window_table = ~std::size_t{0};  // its columns are Question::row_windows
   std::size_t table = 0, column = 0;
+  bool of_window() const { return table == window_table; }
   friend bool operator==(const RowColumn&, const RowColumn&) = default;
 };
 
@@ -66,14 +69,23 @@ struct Aggregate {
 };
 
 struct EntryColumn {
-  enum class From : unsigned char { key, carried, aggregate, total, row };
+  // windowed: a formula of [windows]; window: a window function in one, or in a condition or sort key
+  enum class From : unsigned char { key, carried, aggregate, total, row, windowed, window };
   From from = From::key;
   std::string name;
   Type type;
-  NodePtr node;           // key, carried, row: over rows; total: over entries
-  std::size_t index = 0;  // aggregate: in Question::aggregates
+  NodePtr node;           // key, carried, row: over rows; total, windowed: over entries
+  std::size_t index = 0;  // aggregate: in Question::aggregates; window: in Question::entry_windows
   // Carried from a table joined by (some of) the entry's keys: it cannot have several values in one entry.
   bool determined = false;
+};
+
+// A window function over rows, or over entries.
+struct WindowUse {
+  std::unique_ptr<WindowCall> call;
+  std::string where;      // the ladder's key that it was first met in
+  std::size_t column = 0; // over entries: its entry column
+  bool late = false;      // over entries: it sees places
 };
 
 struct SortKey {
@@ -112,6 +124,8 @@ struct Question {
   std::vector<std::unique_ptr<Aggregate>> aggregates;
   std::vector<EntryColumn> entry_columns;
   std::vector<std::size_t> totals;  // entry columns in the order in which they can be worked out
+  std::vector<WindowUse> row_windows, entry_windows;  // each after those that it needs
+  std::vector<std::size_t> windowed;  // entry columns that are worked out after rank.having, in their order
   std::vector<std::size_t> each, within;
   std::vector<SortKey> by, tiebreak, list_order;
   std::string list_text;  // the list's order as written; empty: by places, or as the rows came

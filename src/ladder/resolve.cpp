@@ -7,6 +7,7 @@
 #include <cctype>
 #include <functional>
 #include <set>
+#include <utility>
 
 #include "formula/lexer.hpp"
 #include "formula/parser.hpp"
@@ -92,6 +93,9 @@ class Resolver {
     bind_joins();
     parse_named(ladder_.figures, "figures.", figures_);
     parse_named(ladder_.totals, "totals.", totals_);
+    windows_.clear();
+    if (question_.level != nullptr) parse_named(question_.level->windows, window_prefix(), windows_);
+    if (level_ == 0) parse_window_defs();
     check_names();
     make_periods();
     for (Parsed& figure : figures_) bind_figure(figure, true);
@@ -130,6 +134,8 @@ class Resolver {
  private:
   bool nested() const { return ladder_.levels.size() > 1; }
   bool last_level() const { return level_ + 1 >= ladder_.levels.size(); }
+  // [windows] stand beside [rank], and inside a [[level]].
+  std::string window_prefix() const { return nested() ? "level[" + std::to_string(level_) + "].windows." : "windows."; }
   // Where the ladder says it: "rank.by", or "level[1].by" where levels are nested.
   std::string key_of(const std::string& key) const {
     return nested() ? "level[" + std::to_string(level_) + key.substr(key.find('.')).insert(0, "]") : key;
@@ -343,7 +349,8 @@ class Resolver {
     for (const Parsed& figure : figures_) names.push_back(figure.formula->name);
     for (const PeriodSource& period : periods_) names.push_back(period.period->name);
     if (with_totals)
-      for (const Parsed& total : totals_) names.push_back(total.formula->name);
+      for (const auto* list : {&totals_, &windows_})
+        for (const Parsed& one : *list) names.push_back(one.formula->name);
     if (with_places)
       for (const std::string& place : place_names()) names.push_back(place);
     const std::string nearest = nearest_word(e.text, names);
@@ -482,6 +489,11 @@ class Resolver {
     if (figure != nullptr && !shadows) {
       if (figure->state == State::open)
         throw Error(problem_at(Code::circular, "the figure " + quoted(e.text) + " needs itself", e, origin));
+      if (!without_windows_.empty() && figure->expression && mentions_window(*figure->expression, 0))
+        throw Error(problem_at(Code::wrong_stage,
+                               quoted(e.text) + " holds a window: it sees the rows that rows.where lets through, too "
+                                                "late for " + without_windows_,
+                               e, origin));
       return bind_figure(*figure, false);
     }
     std::vector<std::pair<std::size_t, std::size_t>> found;
@@ -546,6 +558,144 @@ class Resolver {
                            names.empty() ? e.text + " = 30 under [choices] makes one" : ""));
   }
 
+  // ---- windows
+
+  void parse_window_defs() {
+    named_windows_.clear();
+    for (const NamedFormula& formula : ladder_.window_defs) {
+      NamedWindow named;
+      named.name = formula.name;
+      named.origin = std::make_shared<Origin>(Origin{"window_defs." + formula.name, formula.formula});
+      try {
+        named.clause = parse_window(formula.formula);
+        named_windows_.push_back(std::move(named));
+      } catch (const Error& error) {
+        add(error, "window_defs." + formula.name);
+      }
+    }
+  }
+
+  // Does a formula hold a window, itself or in a figure that it names?
+  bool mentions_window(const Expression& e, int depth) {
+    if (e.over) return true;
+    if (e.op == Op::name && depth < 50)
+      if (const Parsed* const figure = find_named(figures_, e); figure != nullptr && figure->expression)
+        if (mentions_window(*figure->expression, depth + 1)) return true;
+    return std::any_of(e.args.begin(), e.args.end(),
+                       [&](const auto& arg) { return arg && mentions_window(*arg, depth); }) ||
+           (e.filter && mentions_window(*e.filter, depth));
+  }
+
+  // Bound in `scope`, with every part ready for evaluation. Null: problems have been said.
+  std::unique_ptr<WindowCall> window_call(const Expression& e, Scope& scope,
+                                          const std::shared_ptr<const Origin>& origin) {
+    if (inside_window_)
+      throw Error(problem_at(Code::wrong_arguments, "a window cannot stand inside another one", e, origin, {},
+                             "give the inner one a name of its own"));
+    inside_window_ = true;
+    std::vector<Problem> found;
+    std::unique_ptr<WindowCall> call;
+    try {
+      call = bind_window(e, scope, origin, named_windows_, found);
+    } catch (const Error& error) {
+      found.insert(found.end(), error.problems().begin(), error.problems().end());
+    }
+    inside_window_ = false;
+    if (!found.empty()) throw Error(std::move(found));
+    each_node(*call, [&](NodePtr& node) { question_.slots = finish(*node, question_.slots); });
+    return call;
+  }
+
+  template <class Work>
+  static void each_node(WindowCall& call, const Work& work) {
+    for (NodePtr* node : {&call.value, &call.filter, &call.otherwise, &call.range_from, &call.range_to})
+      if (*node) work(*node);
+    for (auto* keys : {&call.partition, &call.order})
+      for (WindowKey& key : *keys) work(key.node);
+  }
+
+  // Over the rows that count: a column of theirs.
+  NodePtr row_window(const Expression& e, Scope& scope, const std::shared_ptr<const Origin>& origin,
+                     const std::string& stage) {
+    if (!without_windows_.empty())
+      throw Error(problem_at(Code::wrong_stage,
+                             "a window sees the rows that rows.where lets through, too late for " + without_windows_, e,
+                             origin, {}, "a condition on it stands in keep.where"));
+    if (stage != "figures")
+      throw Error(problem_at(Code::wrong_stage, "a window over rows is a figure", e, origin, {},
+                             "give it a name under [figures]"));
+    std::unique_ptr<WindowCall> call = window_call(e, scope, origin);
+    const std::string same = signature(*call);
+    std::size_t index = 0;
+    while (index < question_.row_windows.size() && signature(*question_.row_windows[index].call) != same) ++index;
+    const Type type = call->type;
+    if (index == question_.row_windows.size())
+      question_.row_windows.push_back({std::move(call), origin->key, 0, false});
+    const RowColumn wanted{RowColumn::window_table, index};
+    auto& columns = question_.row_columns;
+    const auto found = std::find(columns.begin(), columns.end(), wanted);
+    const auto column = static_cast<int>(found - columns.begin());
+    if (found == columns.end()) columns.push_back(wanted);
+    return make_column(column, type, e, origin);
+  }
+
+  // Over the entries: one of their columns.
+  NodePtr entry_window(const Expression& e, Scope& scope, const std::shared_ptr<const Origin>& origin) {
+    std::unique_ptr<WindowCall> call = window_call(e, scope, origin);
+    const std::string same = signature(*call);
+    for (const WindowUse& use : question_.entry_windows)
+      if (signature(*use.call) == same) return entry_node(use.column, e, origin);
+    WindowUse use;
+    use.where = origin->key;
+    each_node(*call, [&](NodePtr& node) { use.late = use.late || sees_places(*node); });
+    EntryColumn column;
+    column.from = EntryColumn::From::window;
+    column.name = call->text;
+    column.type = call->type;
+    column.index = question_.entry_windows.size();
+    use.call = std::move(call);
+    use.column = add_entry_column(std::move(column));
+    question_.entry_windows.push_back(std::move(use));
+    if (!question_.entry_windows.back().late) question_.windowed.push_back(question_.entry_windows.back().column);
+    return entry_node(question_.entry_windows.back().column, e, origin);
+  }
+  bool sees_places(const Node& node) const {
+    if (node.op == Op::name) {
+      if (node.column <= -2) return true;
+      for (const WindowUse& use : question_.entry_windows)
+        if (use.late && node.column == static_cast<int>(use.column)) return true;
+    }
+    return std::any_of(node.args.begin(), node.args.end(), [&](const NodePtr& arg) { return sees_places(*arg); });
+  }
+
+  // A formula of [windows], bound when it is first named.
+  NodePtr windowed(Parsed& window, const Expression& e, const std::shared_ptr<const Origin>& origin) {
+    if (window.state == State::open)
+      throw Error(problem_at(Code::circular, "the window value " + quoted(e.text) + " needs itself", e, origin));
+    if (window.state == State::fresh) bind_windowed(window);
+    return entry_node(window.column, e, origin);
+  }
+  void bind_windowed(Parsed& window) {
+    window.state = State::open;
+    EntryColumn column;
+    column.from = EntryColumn::From::windowed;
+    column.name = window.formula->name;
+    window.column = add_entry_column(std::move(column));
+    if (window.expression) {
+      std::vector<Problem> found;
+      EntryScope scope(*this, !question_.row_level(), false, window.origin->key);
+      const bool inside = std::exchange(inside_window_, false);
+      NodePtr node = engine::bind(*window.expression, scope, window.origin, found);
+      inside_window_ = inside;
+      for (Problem& p : found) add(std::move(p));
+      question_.slots = finish(*node, question_.slots);
+      question_.entry_columns[window.column].type = node->type;
+      question_.entry_columns[window.column].node = std::move(node);
+      question_.windowed.push_back(window.column);
+    }
+    window.state = State::done;
+  }
+
   // Names of the rows, for figures, conditions on rows, and what stands inside aggregates.
   class RowScope : public Scope {
    public:
@@ -568,7 +718,12 @@ class Resolver {
       throw Error(problem_at(
           Code::wrong_stage,
           quoted(e.text + "(...)") + " is a total: it is known after the rows are grouped, too late for " + stage_, e,
-          origin, {}, "give it a name under [totals]"));
+          origin, {},
+          "give it a name under [totals]" +
+              std::string(stage_ == "figures" ? "; with `over (partition by ...)` it stands beside every row" : "")));
+    }
+    NodePtr window(const Expression& e, const std::shared_ptr<const Origin>& origin) override {
+      return r_.row_window(e, *this, origin, stage_);
     }
     NodePtr choice(const Expression& e, const std::shared_ptr<const Origin>& origin) override {
       return r_.choice_node(e, origin);
@@ -583,10 +738,17 @@ class Resolver {
   // Names of the entries; with `places`, of the places too.
   class EntryScope : public Scope {
    public:
-    EntryScope(Resolver& resolver, bool aggregates, bool places, std::string stage)
-        : r_(resolver), aggregates_(aggregates), places_(places), stage_(std::move(stage)) {}
+    EntryScope(Resolver& resolver, bool aggregates, bool places, std::string stage, bool windows = true)
+        : r_(resolver), aggregates_(aggregates), places_(places), windows_(windows), stage_(std::move(stage)) {}
     NodePtr name(const Expression& e, const std::shared_ptr<const Origin>& origin) override {
-      return r_.entry_name(e, origin, places_, stage_);
+      return r_.entry_name(e, origin, places_, stage_, windows_);
+    }
+    NodePtr window(const Expression& e, const std::shared_ptr<const Origin>& origin) override {
+      if (!windows_)
+        throw Error(problem_at(Code::wrong_stage,
+                               "a window over entries sees those that rank.having lets through, too late for " + stage_,
+                               e, origin, {}, "give it a name under [windows]"));
+      return r_.entry_window(e, *this, origin);
     }
     NodePtr aggregate(const Expression& e, const std::shared_ptr<const Origin>& origin) override {
       if (e.text.starts_with("overall_")) return r_.overall(e, origin);
@@ -605,7 +767,7 @@ class Resolver {
 
    private:
     Resolver& r_;
-    bool aggregates_, places_;
+    bool aggregates_, places_, windows_;
     std::string stage_;
   };
 
@@ -615,11 +777,19 @@ class Resolver {
       throw Error(problem_at(
           Code::wrong_stage,
           quoted(e.text) + " is a total: it is known after the rows are grouped, too late for " + stage, e, origin));
+    fail_if_windowed(e, origin, stage);
     for (const std::string& place : place_names())
       if (question_.level != nullptr && equal_folded(place, e.text))
         throw Error(problem_at(Code::wrong_stage,
                                quoted(e.text) + " is a place: it is known at the very end, too late for " + stage, e,
                                origin));
+  }
+
+  void fail_if_windowed(const Expression& e, const std::shared_ptr<const Origin>& origin, const std::string& stage) {
+    if (find_named(windows_, e) != nullptr)
+      throw Error(problem_at(
+          Code::wrong_stage,
+          quoted(e.text) + " is a window value: it is known after rank.having, too late for " + stage, e, origin));
   }
 
   std::vector<std::string> place_names() const {
@@ -636,7 +806,9 @@ class Resolver {
       throw Error(problem_at(Code::wrong_arguments, quoted(e.text) + " takes one argument, and no filter", e, origin,
                              {}, e.text + "(ordered_on)"));
     RowScope scope(*this, false, "the inside of " + e.text);
+    const std::string before = std::exchange(without_windows_, "the inside of " + e.text);
     NodePtr argument = bound(*e.args[0], scope, origin);
+    without_windows_ = before;
     if (argument->type.kind == Kind::text || argument->type.kind == Kind::boolean)
       throw Error(
           problem_at(Code::wrong_type, quoted(e.text) + " takes a number, a date or a timestamp", *e.args[0], origin));
@@ -676,6 +848,8 @@ class Resolver {
       for (const SortKey& key : *keys) walk(key.node);
     for (const AlsoUse& also : question_.also)
       for (const SortKey& key : also.by) walk(key.node);
+    for (auto* uses : {&question_.row_windows, &question_.entry_windows})
+      for (WindowUse& use : *uses) each_node(*use.call, [&](NodePtr& node) { walk(node); });
     for (const PeriodUse& period : question_.periods)
       for (const NodePtr* node : {&period.condition, &period.on, &period.first, &period.last}) walk(*node);
     for (const NodePtr* node : {&question_.having, &question_.eligible, &question_.keep_where, &question_.probe})
@@ -727,6 +901,7 @@ class Resolver {
     for (const Period& period : ladder_.periods) take(period.name, "periods." + period.name, "period");
     for (const Parsed& figure : figures_) take(figure.formula->name, figure.origin->key, "figure");
     for (const Parsed& total : totals_) take(total.formula->name, total.origin->key, "total");
+    for (const Parsed& window : windows_) take(window.formula->name, window.origin->key, "window value");
     for (std::size_t i = 0; const std::string& place : place_names())
       take(place, key_of(i++ == 0 ? "rank.rank_as" : "rank.also." + place), "place column");
   }
@@ -736,7 +911,9 @@ class Resolver {
     std::vector<Problem> found;
     figure.state = State::open;
     RowScope scope(*this, true, "figures");
+    const bool inside = std::exchange(inside_window_, false);  // a name of its own makes it another one's input
     NodePtr node = engine::bind(*figure.expression, scope, figure.origin, found);
+    inside_window_ = inside;
     figure.state = State::done;
     for (Problem& p : found) {
       // A circle is met again from each of its figures; one mention is enough.
@@ -761,6 +938,7 @@ class Resolver {
     } catch (const Error& error) {
       return add(error, "rows.where");
     }
+    without_windows_ = "rows.where";
     // The top-level terms, in their order.
     const std::function<void(const Expression&)> walk = [&](const Expression& e) {
       if (e.op == Op::logical_and) {
@@ -781,12 +959,14 @@ class Resolver {
           .push_back(std::move(node));
     };
     walk(*whole);
+    without_windows_.clear();
   }
 
   // ---- entries
 
   std::size_t add_entry_column(EntryColumn column) {
-    if (column.node && column.from != EntryColumn::From::total) question_.slots = finish(*column.node, question_.slots);
+    if (column.node && column.from != EntryColumn::From::total && column.from != EntryColumn::From::windowed)
+      question_.slots = finish(*column.node, question_.slots);
     question_.entry_columns.push_back(std::move(column));
     return question_.entry_columns.size() - 1;
   }
@@ -796,7 +976,11 @@ class Resolver {
   }
 
   NodePtr entry_name(const Expression& e, const std::shared_ptr<const Origin>& origin, bool places,
-                     const std::string& stage) {
+                     const std::string& stage, bool windows = true) {
+    if (Parsed* const window = find_named(windows_, e); window != nullptr) {
+      if (!windows) fail_if_windowed(e, origin, stage);
+      return windowed(*window, e, origin);
+    }
     if (Parsed* total = find_named(totals_, e); total != nullptr && !question_.row_level()) {
       if (total->state == State::open)
         throw Error(problem_at(Code::circular, "the total " + quoted(e.text) + " needs itself", e, origin));
@@ -825,7 +1009,8 @@ class Resolver {
     const std::string name = e.qualifier.empty() ? canonical_name(*row, e) : e.qualifier + "." + e.text;
     for (std::size_t i = 0; i < question_.entry_columns.size(); ++i) {
       const EntryColumn& column = question_.entry_columns[i];
-      if (column.name == name && column.from != EntryColumn::From::aggregate && column.from != EntryColumn::From::total)
+      if (column.name == name && (column.from == EntryColumn::From::key || column.from == EntryColumn::From::carried ||
+                                  column.from == EntryColumn::From::row))
         return entry_node(i, e, origin);
     }
     EntryColumn column;
@@ -840,6 +1025,7 @@ class Resolver {
   bool is_determined(const Node& row) const {
     if (row.op != Op::name || row.column < 0) return false;
     const RowColumn& at = question_.row_columns[static_cast<std::size_t>(row.column)];
+    if (at.of_window()) return false;
     for (const JoinUse& join : question_.joins) {
       if (join.table != at.table || join.on.empty()) continue;
       std::vector<std::size_t> keys = question_.each;  // an entry has one value of each of these
@@ -862,6 +1048,7 @@ class Resolver {
     if (const Parsed* figure = find_named(figures_, e)) return figure->formula->name;
     if (row.op == Op::name && row.column >= 0) {
       const RowColumn& c = question_.row_columns[static_cast<std::size_t>(row.column)];
+      if (c.of_window()) return e.text;
       return tables_[c.table].source->headings()[c.column];
     }
     return e.text;
@@ -948,7 +1135,7 @@ class Resolver {
     total.column = add_entry_column(std::move(column));
     if (total.expression) {
       std::vector<Problem> found;
-      EntryScope scope(*this, true, false, "totals");
+      EntryScope scope(*this, true, false, "totals", false);
       NodePtr node = engine::bind(*total.expression, scope, total.origin, found);
       for (Problem& p : found) add(std::move(p));
       question_.slots = finish(*node, question_.slots);
@@ -972,6 +1159,7 @@ class Resolver {
           throw Error(problem_at(
               Code::wrong_stage,
               quoted(name) + " is a total: it is known after the rows are grouped, too late for " + key, e, origin));
+        fail_if_windowed(e, origin, key);
         NodePtr row = row_name(e, origin);
         EntryColumn column;
         column.from = question_.level->each.empty() ? EntryColumn::From::row : EntryColumn::From::key;
@@ -1044,7 +1232,9 @@ class Resolver {
     if (!level.each.empty())
       for (Parsed& total : totals_)
         if (total.state == State::fresh) bind_total(total);
-    question_.having = bind_condition(level.having, key_of("rank.having"), false);
+    question_.having = bind_condition(level.having, key_of("rank.having"), false, false);
+    for (Parsed& window : windows_)
+      if (window.state == State::fresh) bind_windowed(window);
     question_.eligible = bind_condition(level.eligible, key_of("rank.eligible"), false);
     question_.keep_where = bind_condition(level.where, key_of("keep.where"), true);
     if (level.by.empty()) {
@@ -1073,12 +1263,12 @@ class Resolver {
   }
 
   // A condition on entries; null when there is none.
-  NodePtr bind_condition(const std::string& text, const std::string& key, bool places) {
+  NodePtr bind_condition(const std::string& text, const std::string& key, bool places, bool windows = true) {
     if (text.empty()) return nullptr;
     const auto origin = std::make_shared<Origin>(Origin{key, text});
     try {
       const ExpressionPtr whole = parse_expression(text);
-      EntryScope scope(*this, !question_.row_level(), places, key);
+      EntryScope scope(*this, !question_.row_level(), places, key, windows);
       NodePtr node = bound(*whole, scope, origin);
       if (node->type.kind != Kind::boolean && node->type.kind != Kind::unknown)
         add(problem_at(Code::wrong_type,
@@ -1132,7 +1322,7 @@ class Resolver {
       std::string column;
       try {
         Expression e = name_expression(ordering.column);
-        if (find_named(totals_, e) == nullptr) {
+        if (find_named(totals_, e) == nullptr && find_named(windows_, e) == nullptr) {
           const NodePtr row = row_name(e, origin);
           column = canonical_name(*row, e);
           check_listed(ordering, row->type, key);
@@ -1259,7 +1449,9 @@ class Resolver {
     };
     for (const std::string& name : ladder_.list.columns) {
       const Expression e = name_expression(name);
-      if (is_group(name) || known_somewhere_.contains(name) || find_named(totals_, e) != nullptr) continue;
+      if (is_group(name) || known_somewhere_.contains(name) || find_named(totals_, e) != nullptr ||
+          find_named(windows_, e) != nullptr)
+        continue;
       const std::vector<std::string> places = place_names();
       if (std::any_of(places.begin(), places.end(), [&](const std::string& p) { return equal_folded(p, name); }))
         continue;
@@ -1342,6 +1534,13 @@ class Resolver {
       }
     }
     if (find_named(totals_, e) != nullptr) return question_.row_level();  // rows are not totalled
+    if (find_named(windows_, e) != nullptr) return false;
+    for (const Level& level : ladder_.levels)
+      for (const NamedFormula& window : level.windows)
+        if (e.qualifier.empty() && equal_folded(window.name, e.text)) {
+          known_somewhere_.insert(e.text);
+          return true;
+        }
     if (question_.row_level()) return false;
     const NodePtr row = row_name(e, origin);
     const std::string name = e.qualifier.empty() ? canonical_name(*row, e) : e.qualifier + "." + e.text;
@@ -1362,6 +1561,7 @@ class Resolver {
     };
     for (SortKey& key : question_.list_order) walk(*key.node);
     if (question_.keep_where) walk(*question_.keep_where);
+    for (WindowUse& use : question_.entry_windows) each_node(*use.call, [&](NodePtr& node) { walk(*node); });
     for (ListColumn& column : question_.list_columns) fix(column.column);
   }
 
@@ -1379,11 +1579,13 @@ class Resolver {
       for (const EntryColumn& column : question_.entry_columns)
         if (column.from == EntryColumn::From::carried) add_name(column.name);
       for (const Parsed& total : totals_) add_name(total.formula->name);
+      for (const Parsed& window : windows_) add_name(window.formula->name);
       return names;
     }
     if (!tables_.empty())
       for (const std::string& heading : tables_[0].source->headings()) add_name(heading);
     for (const Parsed& figure : figures_) add_name(figure.formula->name);
+    for (const Parsed& window : windows_) add_name(window.formula->name);
     return names;
   }
 
@@ -1392,7 +1594,10 @@ class Resolver {
   std::vector<Problem>& problems_;
   std::string probe_;
   std::vector<TableUse> tables_;
-  std::vector<Parsed> figures_, totals_;
+  std::vector<Parsed> figures_, totals_, windows_;
+  std::vector<NamedWindow> named_windows_;
+  std::string without_windows_;  // what is being bound, where it comes before any window
+  bool inside_window_ = false;
   std::vector<PeriodSource> periods_;
   Question question_;
   bool failed_ = false, circle_said_ = false;

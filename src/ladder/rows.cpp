@@ -368,6 +368,7 @@ void JoinedRows::load(int column, std::size_t begin, std::size_t count, Vector& 
   const RowColumn& at = question_.row_columns[static_cast<std::size_t>(column)];
   for (const auto& [merged, values] : merged_)
     if (merged == at) return load_column(*values, begin, count, out);
+  if (at.of_window()) return load_column(*windows_[at.column], begin, count, out);
   const Column& from = column_of(at.table, at.column);
   if (partners_[at.table].size() == 0 && at.table == 0) return load_column(from, begin, count, out);
   const std::uint32_t* const partner = partners(at.table) + begin;
@@ -398,7 +399,7 @@ const Dictionary* JoinedRows::dictionary(int column) const {
   const RowColumn& at = question_.row_columns[static_cast<std::size_t>(column)];
   for (const auto& [merged, values] : merged_)
     if (merged == at) return values->type().kind == Kind::text ? &values->dictionary() : nullptr;
-  const Column& from = column_of(at.table, at.column);
+  const Column& from = at.of_window() ? *windows_[at.column] : column_of(at.table, at.column);
   return from.type().kind == Kind::text ? &from.dictionary() : nullptr;
 }
 

@@ -28,6 +28,11 @@ class JoinedRows : public RowSource {
     std::size_t several = 0, more = 0;  // rows with several partners, and how many rows there are more because of them
   };
   const std::vector<Report>& reports() const { return reports_; }
+  // The values of one of Question::row_windows, one a row.
+  void set_window(std::size_t window, ColumnPtr values) {
+    if (windows_.size() <= window) windows_.resize(window + 1);
+    windows_[window] = std::move(values);
+  }
   // "line 17", of the first table or of the one that the row came in with.
   std::string place_of(std::size_t row) const;
 
@@ -54,6 +59,7 @@ class JoinedRows : public RowSource {
   std::vector<Report> reports_;
   // Keys of one name on both sides of a join that let rows of its second table in, whose value then comes from there.
   std::vector<std::pair<RowColumn, ColumnPtr>> merged_;
+  std::vector<ColumnPtr> windows_;
 };
 
 }  // namespace lofty::engine

@@ -15,6 +15,8 @@
 #include "ladder/doubtful.hpp"
 #include "ladder/prose.hpp"
 #include "ladder/remarks.hpp"
+#include "ladder/sort_codes.hpp"
+#include "ladder/windows.hpp"
 #include "ladder/words.hpp"
 #include "order/custom_order.hpp"
 #include "order/sort.hpp"
@@ -42,10 +44,10 @@ class Asking {
   }
 
   std::shared_ptr<const StandingsData> answer() {
-    const JoinedRows rows(a_.question, a_.run);
+    JoinedRows rows(a_.question, a_.run);
     a_.joined = &rows;
     try {
-      a_.entries = run_rows(a_.question, rows, rows_run_);
+      a_.entries = run_rows(a_.question, rows, a_.ladder, rows_run_);
     } catch (const RowFailure& failure) {
       throw Error(row_problem(failure));
     }
@@ -53,7 +55,10 @@ class Asking {
       if (a_.outer != nullptr) drop_outside();  // first: their totals may be impossible, and nobody asks for them
       work_out_totals();
       drop();
+      work_out_entry_windows(a_.question, a_.entries.count, a_.entries.columns, false, a_.ladder, a_.run,
+                             a_.window_notes);
       rank();
+      work_out_entry_windows(a_.question, a_.entries.count, a_.columns, true, a_.ladder, a_.run, a_.window_notes);
     } catch (const RowFailure& failure) {
       throw Error(entry_problem(failure));
     }
@@ -185,31 +190,16 @@ class Asking {
     a_.entries.count = left.size();
   }
 
-  // The custom order of a column, if it has one.
-  const Ordering* ordering_of(const std::string& column, std::size_t& index) const {
-    for (index = 0; index < a_.question.orderings.size(); ++index)
-      if (a_.question.orderings[index] == column) return &a_.ladder.orderings[index];
-    return nullptr;
-  }
-
-  // The codes of one column, in the ladder's locale and the column's own order. Places of numbers have none.
+  // The codes of one column, in the ladder's locale and the column's own order, of which it is remembered what to say.
   void encode_column(const Column& column, const std::string& name, bool descending, Nulls nulls, bool places,
                      KeyList& out) {
-    ColumnKey key{&column, descending, {.nulls = nulls, .locale = a_.ladder.data.locale}};
-    std::size_t index = 0;
-    const Ordering* const ordering = ordering_of(name, index);
-    if (ordering == nullptr || (places && column.type().numeric())) return encode(key, a_.run, out);
-    const bool used_before = a_.orderings_used.contains(index);
-    a_.orderings_used.insert(index);
-    key.options.text = ordering->text;
-    const CustomOrder listed{ordering->first, ordering->last, ordering->sequence};
-    if (listed.first.empty() && listed.last.empty() && listed.sequence.empty()) return encode(key, a_.run, out);
-    key.descending = false;
-    CustomKey custom{{}, [&column](std::size_t row) { return column.value(row); }, &listed, descending, nulls};
-    encode(key, a_.run, custom.usual);
+    const std::size_t index = ordering_of(a_.question, name);
     CustomReport report;
-    encode_custom(std::move(custom), column.rows(), a_.run, out, &report);
-    if (!used_before) a_.reports.emplace_back(name, std::move(report));
+    const bool listed = encode_sort_key(a_.ladder, a_.question, column, name, descending, nulls, places, a_.run, out,
+                                        &report);
+    if (index == no_ordering || (places && column.type().numeric())) return;
+    const bool used_before = !a_.orderings_used.insert(index).second;
+    if (listed && !used_before) a_.reports.emplace_back(name, std::move(report));
   }
 
   // Sort keys worked out over the entries, as codes, which refer to the columns that are kept beside them.

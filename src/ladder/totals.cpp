@@ -5,6 +5,7 @@
 #include <mutex>
 #include <optional>
 
+#include "ladder/windows.hpp"
 #include "rank/exact_sum.hpp"
 #include "rank/groups.hpp"
 #include "table/parallel.hpp"
@@ -607,6 +608,26 @@ class RowStages {
     }
   }
 
+  // The rows that count, ascending.
+  std::vector<std::uint32_t> counted() const {
+    std::vector<std::vector<std::uint32_t>> of_piece(pieces_);
+    parallel_for(pieces_, run_, [&](std::size_t piece) {
+      Evaluator evaluator(rows_, question_.slots);
+      const RowFilter filter({&question_.where_first, &question_.where_last});
+      std::vector<unsigned char> mask;
+      const std::size_t end = std::min(total_, (piece + 1) * piece_rows_);
+      for (std::size_t begin = piece * piece_rows_; begin < end; begin += batch_rows) {
+        const std::size_t count = std::min(batch_rows, end - begin);
+        filter.apply(evaluator, begin, count, mask);
+        for (std::size_t i = 0; i < count; ++i)
+          if (mask[i] == 1) of_piece[piece].push_back(static_cast<std::uint32_t>(begin + i));
+      }
+    });
+    std::vector<std::uint32_t> rows;
+    for (const auto& some : of_piece) rows.insert(rows.end(), some.begin(), some.end());
+    return rows;
+  }
+
   Entries run() {
     std::vector<std::unique_ptr<Part>> parts(pieces_);
     parallel_for(pieces_, run_, [&](std::size_t piece) {
@@ -907,6 +928,11 @@ class RowStages {
       for (const auto& chosen : part->chosen_rows)
         entries.first_rows.insert(entries.first_rows.end(), chosen.begin(), chosen.end());
     entries.count = entries.first_rows.size();
+    // Windows over entries come later.
+    const auto later = [&](std::size_t c) {
+      const EntryColumn::From from = question_.entry_columns[c].from;
+      return from == EntryColumn::From::windowed || from == EntryColumn::From::window;
+    };
     std::vector<std::vector<Piece>> pieces(question_.entry_columns.size());
     for (std::size_t c = 0; c < pieces.size(); ++c)
       for (std::size_t p = 0; p < parts.size(); ++p) pieces[c].emplace_back(question_.entry_columns[c].type);
@@ -919,13 +945,14 @@ class RowStages {
         mask.assign(count, 0);
         for (const std::uint32_t row : chosen) mask[row - begin] = 1;
         for (std::size_t c = 0; c < pieces.size(); ++c) {
+          if (later(c)) continue;
           const Vector& v = evaluator.evaluate(*question_.entry_columns[c].node, begin, count, mask.data());
           for (const std::uint32_t row : chosen) append(pieces[c][p], v, row - begin);
         }
       });
     });
     for (std::size_t c = 0; c < pieces.size(); ++c)
-      entries.columns[c] = Column::seal(question_.entry_columns[c].type, std::move(pieces[c]), run_);
+      if (!later(c)) entries.columns[c] = Column::seal(question_.entry_columns[c].type, std::move(pieces[c]), run_);
   }
 
   // 4 bytes for each value of the range: at most 16 MiB a piece.
@@ -941,10 +968,14 @@ class RowStages {
 
 }  // namespace
 
-Entries run_rows(Question& question, const JoinedRows& rows, const Run& run) {
+Entries run_rows(Question& question, JoinedRows& rows, const Ladder& ladder, const Run& run) {
   RowStages stages(question, rows, run);
   stages.find_overalls();
-  return stages.run();
+  std::vector<WindowNotes> notes;
+  if (!question.row_windows.empty()) notes = work_out_row_windows(question, rows, stages.counted(), ladder, run);
+  Entries entries = stages.run();
+  entries.window_notes = std::move(notes);
+  return entries;
 }
 
 }  // namespace lofty::engine

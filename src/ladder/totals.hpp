@@ -10,6 +10,7 @@
 
 #include "ladder/question.hpp"
 #include "ladder/rows.hpp"
+#include "window/evaluate.hpp"
 
 namespace lofty::engine {
 
@@ -44,12 +45,14 @@ struct Entries {
     std::vector<std::int64_t> counts;
   };
   std::vector<Mean> means;
+  std::vector<WindowNotes> window_notes;   // by Question::row_windows
   std::shared_ptr<Regroup> regroup;        // where Question::keeps_states asks for it
   std::vector<std::uint32_t> numbered_as;  // by entry: as run_rows() numbered them; empty: just so
 };
 
-// Works the rows off, in fixed pieces. Fills in the overall constants of `question` on the way. Throws RowFailure for
+// Works the rows off, in fixed pieces. Fills in the overall constants of `question` on the way, and adds the windows'
+// columns to the rows. Throws RowFailure for
 // the first row that fails, Error(several_values) for a carried column that has no single value.
-Entries run_rows(Question& question, const JoinedRows& rows, const Run& run);
+Entries run_rows(Question& question, JoinedRows& rows, const Ladder& ladder, const Run& run);
 
 }  // namespace lofty::engine

@@ -384,6 +384,57 @@ ColumnPtr Column::seal(Type type, std::vector<Piece> pieces, const Run& run) {
   return column;
 }
 
+namespace {
+
+template <class T>
+std::size_t pick(const T* from, std::span<const std::uint32_t> rows, T null, T* out) {
+  std::size_t nulls = 0;
+  for (std::size_t i = 0; i < rows.size(); ++i) {
+    out[i] = rows[i] == Column::none ? null : from[rows[i]];
+    if constexpr (std::is_same_v<T, double>)
+      nulls += std::isnan(out[i]);
+    else
+      nulls += out[i] == null;
+  }
+  return nulls;
+}
+
+}  // namespace
+
+ColumnPtr Column::picked(const Column& from, std::span<const std::uint32_t> rows, const Run& run) {
+  auto column = std::make_shared<Column>();
+  column->type_ = from.type_;
+  column->lane_ = from.lane_;
+  column->width_ = from.width_;
+  column->rows_ = rows.size();
+  column->least_ = from.least_;  // bounds, if not the closest ones
+  column->greatest_ = from.greatest_;
+  column->dictionary_ = from.dictionary_;
+  const auto width = static_cast<std::size_t>(from.width_);
+  column->data_.allocate(rows.size() * width);
+  const std::size_t pieces = rows.size() < rows_worth_threads ? 1 : 16;
+  std::vector<std::size_t> nulls(pieces);
+  parallel_for(pieces, run, [&](std::size_t piece) {
+    const std::size_t begin = rows.size() * piece / pieces, end = rows.size() * (piece + 1) / pieces;
+    const auto part = rows.subspan(begin, end - begin);
+    const auto as = [&](auto null) {
+      using T = decltype(null);
+      nulls[piece] = pick(reinterpret_cast<const T*>(from.data_.data()), part, null,
+                          reinterpret_cast<T*>(column->data_.data()) + begin);
+    };
+    if (from.lane_ == Lane::float64) return as(std::numeric_limits<double>::quiet_NaN());
+    switch (width) {
+      case 1: return as(std::uint8_t{0});
+      case 2: return as(std::uint16_t{0});
+      case 4: return as(std::uint32_t{0});
+      case 8: return as(std::uint64_t{0});
+      default: return as(int128_min);
+    }
+  });
+  for (const std::size_t n : nulls) column->nulls_ += n;
+  return column;
+}
+
 bool Column::is_null(std::size_t row) const {
   switch (lane_) {
     case Lane::float64: return std::isnan(float64(row));

@@ -9,6 +9,7 @@
 #include <cstdint>
 #include <limits>
 #include <memory>
+#include <span>
 #include <string_view>
 #include <vector>
 
@@ -75,6 +76,10 @@ class Column {
   static std::shared_ptr<const Column> seal(Type type, std::vector<Piece> pieces, const Run& run);
   // One piece that is the whole column.
   static std::shared_ptr<const Column> seal(Piece piece);
+  // Rows of another column, in this order; `none` stands for null. The dictionary is shared, so it may know texts that
+  // do not occur. O(rows).
+  static constexpr std::uint32_t none = 0xffffffff;
+  static std::shared_ptr<const Column> picked(const Column& from, std::span<const std::uint32_t> rows, const Run& run);
 
   const Type& type() const { return type_; }
   Lane lane() const { return lane_; }

@@ -228,10 +228,12 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
     put(ladder.figures, named("--figure", figure, "--figure 'amount=quantity * unit_price'"));
   for (const std::string& total : o.totals)
     put(ladder.totals, named("--total", total, "--total 'spend=sum(quantity * unit_price)'"));
+  for (const std::string& window : o.window_defs)
+    put(ladder.window_defs, named("--window-def", window, "--window-def 'by_day=partition by shop_no order by ordered_on'"));
   if (o.where) ladder.where = *o.where;
   const bool level = !o.each.empty() || !o.within.empty() || o.by || o.tiebreak || o.ties || o.rank_as ||
                      !o.also.empty() || o.best || o.worst || o.cut || o.having || o.eligible || o.keep_where ||
-                     o.unranked || o.others;
+                     o.unranked || o.others || !o.windows.empty();
   if (level && ladder.levels.size() > 1)
     throw Error(Problem{Code::bad_value,
                         "this ladder has " + std::to_string(ladder.levels.size()) +
@@ -252,6 +254,8 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
       const auto [name, what] = named("--also", also, "--also dense_place=dense");
       l.also.push_back(also_of(name, what));
     }
+    for (const std::string& window : o.windows)
+      put(l.windows, named("--window", window, "--window 'share=spend / sum(spend) over ()'"));
     if (o.having) l.having = *o.having;
     if (o.eligible) l.eligible = *o.eligible;
     if (o.keep_where) l.where = *o.keep_where;
@@ -305,7 +309,8 @@ void name_options(std::vector<Problem>& problems) {
     for (const auto& [ladder_key, option] : options)
       if (key == ladder_key) key = option;
     for (const auto& [prefix, option] : {std::pair{"figures.", "--figure "}, std::pair{"totals.", "--total "},
-                                         std::pair{"list.headings.", "--heading "}, std::pair{"rank.also.", "--also "}})
+                                         std::pair{"list.headings.", "--heading "}, std::pair{"rank.also.", "--also "},
+          std::pair{"windows.", "--window "}, std::pair{"window_defs.", "--window-def "}})
       if (key.starts_with(prefix)) key = option + key.substr(std::string_view(prefix).size());
     if (key.starts_with("data.join")) key = "--join";
     // Advice speaks of the same thing in the words of a ladder.
@@ -313,6 +318,8 @@ void name_options(std::vector<Problem>& problems) {
          {std::pair{"each = [\"shop_no\"] under [rank]", "--each shop_no"},
           std::pair{"by = \"spend desc\" under [rank]", "--by 'spend desc'"},
           std::pair{"give it a name under [totals]", "--total NAME=... gives it a name"},
+          std::pair{"give it a name under [windows]", "--window NAME=... gives it a name"},
+          std::pair{"give it a name under [figures]", "--figure NAME=... gives it a name"},
           std::pair{"rank_as = \"place\" gives it another", "--rank-as place gives it another"}})
       if (p.advice == words) p.advice = option;
   }
@@ -355,7 +362,8 @@ bool by_option(const RankOptions& o, const std::string& key) {
          (o.rank_as && key == "rank.rank_as") || (o.locale && key == "data.locale") ||
          (!o.each.empty() && key == "rank.each") || (!o.within.empty() && key == "rank.within") ||
          (!o.columns.empty() && key == "list.columns") || named_in("figures.", o.figures) ||
-         named_in("totals.", o.totals) || named_in("rank.also.", o.also);
+         named_in("totals.", o.totals) || named_in("windows.", o.windows) ||
+         named_in("window_defs.", o.window_defs) || named_in("rank.also.", o.also);
 }
 
 struct Asked {

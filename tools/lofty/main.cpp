@@ -64,9 +64,16 @@ void add_rank(CLI::App& app, tool::RankOptions& o) {
                 "inner, right or full for other rows than all of the first table,\n"
                 "and many where a row may have several partners")
       ->type_name("'TABLE on COLUMN'");
-  c->add_option("--figure", o.figures, "A value worked out row by row")->type_name("NAME=FORMULA");
+  c->add_option("--figure", o.figures, "A value worked out row by row; with over (...) beside every row\n"
+                "that counts")->type_name("NAME=FORMULA");
   c->add_option("--where", o.where, "Which rows count")->type_name("CONDITION");
   c->add_option("--total", o.totals, "A value worked out per entry")->type_name("NAME=FORMULA");
+  c->add_option("--window", o.windows,
+                "A value worked out over the entries, with over (...): a share,\n"
+                "the one before, the sum so far")
+      ->type_name("NAME=FORMULA");
+  c->add_option("--window-def", o.window_defs, "A window by name, for `over NAME`: partition by ... order by ...")
+      ->type_name("NAME=WINDOW");
   c->add_option("--each", o.each, "The columns that make an entry; every row is one if left out")
       ->type_name("COLUMN,...");
   c->add_option("--within", o.within, "Start places anew in each of these")->type_name("COLUMN,...");

@@ -1,0 +1,205 @@
+#include "ladder/windows.hpp"
+
+#include <algorithm>
+#include <functional>
+
+#include "formula/evaluator.hpp"
+#include "ladder/sort_codes.hpp"
+#include "table/parallel.hpp"
+
+namespace lofty::engine {
+namespace {
+
+template <class Found>
+void each_column(const Node& node, const Found& found) {
+  if (node.op == Op::name && node.column >= 0) found(static_cast<std::size_t>(node.column));
+  for (const NodePtr& arg : node.args) each_column(*arg, found);
+}
+
+// Adds to `item` what `needed` says of each column that the call mentions: an item's number, or none.
+template <class Needed>
+void add_needs(const WindowCall& call, WindowItem& item, const Needed& needed) {
+  const auto add = [&](const Node& node, bool key) {
+    each_column(node, [&](std::size_t column) {
+      const std::size_t need = needed(column);
+      if (need == ~std::size_t{0}) return;
+      item.needs.push_back(need);
+      if (key) item.key_needs.push_back(need);
+    });
+  };
+  for (const NodePtr* node : {&call.value, &call.filter, &call.otherwise})
+    if (*node) add(**node, false);
+  for (const NodePtr* node : {&call.range_from, &call.range_to})
+    if (*node) add(**node, true);
+  for (const auto* keys : {&call.partition, &call.order})
+    for (const WindowKey& key : *keys) add(*key.node, true);
+}
+
+// The rows that count of the joined tables.
+class CountedRows : public WindowRelation {
+ public:
+  CountedRows(const Question& question, const JoinedRows& all, const std::vector<std::uint32_t>& counted,
+              const Ladder& ladder, const Run& run)
+      : question_(question), all_(all), counted_(counted), ladder_(ladder), run_(run) {}
+
+  std::size_t rows() const override { return counted_.size(); }
+
+  ColumnPtr column(const Node& node) const override {
+    const std::size_t wanted = std::clamp<std::size_t>(counted_.size() / 250'000, 1, 64);
+    std::vector<Piece> pieces;
+    for (std::size_t p = 0; p < wanted; ++p) pieces.emplace_back(node.type);
+    parallel_for(wanted, run_, [&](std::size_t p) {
+      Evaluator evaluator(all_, question_.slots);
+      std::vector<unsigned char> mask;
+      const std::size_t end = counted_.size() * (p + 1) / wanted;
+      for (std::size_t at = counted_.size() * p / wanted; at < end;) {
+        // As many rows as lie within one batch of the relation.
+        const std::size_t begin = counted_[at];
+        std::size_t last = at;
+        while (last < end && counted_[last] < begin + batch_rows) ++last;
+        const std::size_t count = counted_[last - 1] - begin + 1;
+        mask.assign(count, 0);
+        for (std::size_t i = at; i < last; ++i) mask[counted_[i] - begin] = 1;
+        const Vector& values = evaluator.evaluate(node, begin, count, mask.data());
+        for (; at < last; ++at) append(pieces[p], values, counted_[at] - begin);
+      }
+    });
+    return Column::seal(node.type, std::move(pieces), run_);
+  }
+
+  void encode(const Node& node, const Column& values, bool descending, Nulls nulls, KeyList& out) const override {
+    std::string name;
+    if (node.op == Op::name && node.column >= 0) {
+      const RowColumn& at = question_.row_columns[static_cast<std::size_t>(node.column)];
+      if (!at.of_window()) name = question_.tables[at.table].source->headings()[at.column];
+    }
+    encode_sort_key(ladder_, question_, values, name, descending, nulls, false, run_, out);
+  }
+  void encode_tiebreak(KeyList&) const override {}  // rows that tie stay as they came in
+
+ private:
+  const Question& question_;
+  const JoinedRows& all_;
+  const std::vector<std::uint32_t>& counted_;
+  const Ladder& ladder_;
+  const Run& run_;
+};
+
+class EntryRelation : public WindowRelation {
+ public:
+  EntryRelation(const Question& question, std::size_t entries, const std::vector<ColumnPtr>& columns,
+                const Ladder& ladder, const Run& run)
+      : question_(question), entries_(entries), columns_(columns), ladder_(ladder), run_(run) {}
+
+  std::size_t rows() const override { return entries_; }
+  ColumnPtr column(const Node& node) const override {
+    if (node.op == Op::name) return columns_[static_cast<std::size_t>(node.column)];
+    return evaluate_column(node, ColumnSource(entries_, columns_), question_.slots, run_);
+  }
+  void encode(const Node& node, const Column& values, bool descending, Nulls nulls, KeyList& out) const override {
+    std::string name;
+    if (node.op == Op::name && static_cast<std::size_t>(node.column) < question_.entry_columns.size())
+      name = question_.entry_columns[static_cast<std::size_t>(node.column)].name;
+    encode_sort_key(ladder_, question_, values, name, descending, nulls, false, run_, out);
+  }
+  // Entries that tie go by their own key, so that shuffled rows give the same values; only single rows go as they came.
+  void encode_tiebreak(KeyList& out) const override {
+    if (question_.row_level()) return;
+    for (const auto* keys : {&question_.within, &question_.each})
+      for (const std::size_t key : *keys)
+        encode_sort_key(ladder_, question_, *columns_[key], question_.entry_columns[key].name, false, Nulls::last,
+                        false, run_, out);
+  }
+
+ private:
+  const Question& question_;
+  const std::size_t entries_;
+  const std::vector<ColumnPtr>& columns_;
+  const Ladder& ladder_;
+  const Run& run_;
+};
+
+// The entry columns behind the items of entry_window_items().
+std::vector<std::size_t> entry_item_columns(const Question& question, bool late) {
+  if (!late) return question.windowed;
+  std::vector<std::size_t> columns;
+  for (const WindowUse& use : question.entry_windows)
+    if (use.late) columns.push_back(use.column);
+  return columns;
+}
+
+}  // namespace
+
+std::vector<WindowItem> row_window_items(const Question& question) {
+  std::vector<WindowItem> items;
+  for (const WindowUse& use : question.row_windows) {
+    WindowItem item{use.call.get(), {}, {}};
+    add_needs(*use.call, item, [&](std::size_t column) {
+      const RowColumn& at = question.row_columns[column];
+      return at.of_window() ? at.column : ~std::size_t{0};
+    });
+    items.push_back(std::move(item));
+  }
+  return items;
+}
+
+std::vector<WindowItem> entry_window_items(const Question& question, bool late) {
+  const std::vector<std::size_t> columns = entry_item_columns(question, late);
+  const auto item_of = [&](std::size_t column) {
+    const auto found = std::find(columns.begin(), columns.end(), column);
+    return found == columns.end() ? ~std::size_t{0} : static_cast<std::size_t>(found - columns.begin());
+  };
+  std::vector<WindowItem> items;
+  for (const std::size_t c : columns) {
+    const EntryColumn& column = question.entry_columns[c];
+    WindowItem item;
+    if (column.from == EntryColumn::From::window) {
+      item.call = question.entry_windows[column.index].call.get();
+      add_needs(*item.call, item, item_of);
+    } else {
+      each_column(*column.node, [&](std::size_t other) {
+        if (item_of(other) != ~std::size_t{0}) item.needs.push_back(item_of(other));
+      });
+    }
+    items.push_back(std::move(item));
+  }
+  return items;
+}
+
+std::vector<WindowNotes> work_out_row_windows(const Question& question, JoinedRows& rows,
+                                              const std::vector<std::uint32_t>& counted, const Ladder& ladder,
+                                              const Run& run) {
+  std::vector<WindowNotes> notes(question.row_windows.size());
+  std::vector<std::uint32_t> number_of;  // by row of the relation: among those that count
+  if (counted.size() < rows.rows()) {
+    number_of.assign(rows.rows(), Column::none);
+    for (std::size_t i = 0; i < counted.size(); ++i) number_of[counted[i]] = static_cast<std::uint32_t>(i);
+  }
+  const CountedRows relation(question, rows, counted, ladder, run);
+  const std::vector<WindowItem> items = row_window_items(question);
+  work_out(items, plan_windows(items), relation, run,
+           [&](std::size_t item, ColumnPtr values, const WindowNotes& noted) {
+             rows.set_window(item, number_of.empty() ? std::move(values) : Column::picked(*values, number_of, run));
+             notes[item] = noted;
+           });
+  return notes;
+}
+
+void work_out_entry_windows(const Question& question, std::size_t entries, std::vector<ColumnPtr>& columns, bool late,
+                            const Ladder& ladder, const Run& run, std::vector<WindowNotes>& notes) {
+  const std::vector<std::size_t> targets = entry_item_columns(question, late);
+  if (targets.empty()) return;
+  notes.resize(question.entry_windows.size());
+  const EntryRelation relation(question, entries, columns, ladder, run);
+  const std::vector<WindowItem> items = entry_window_items(question, late);
+  work_out(items, plan_windows(items), relation, run,
+           [&](std::size_t item, ColumnPtr values, const WindowNotes& noted) {
+             const EntryColumn& target = question.entry_columns[targets[item]];
+             if (target.from == EntryColumn::From::window) notes[target.index] = noted;
+             columns[targets[item]] =
+                 values ? std::move(values)
+                        : evaluate_column(*target.node, ColumnSource(entries, columns), question.slots, run);
+           });
+}
+
+}  // namespace lofty::engine

@@ -1,0 +1,633 @@
+#include "window/aggregates.hpp"
+
+#include <atomic>
+#include <bit>
+#include <cmath>
+#include <deque>
+#include <optional>
+
+#include "lofty/error.hpp"
+#include "rank/exact_sum.hpp"
+#include "window/order_statistic.hpp"
+
+namespace lofty::engine {
+namespace {
+
+[[noreturn]] void too_large() {
+  throw Error(Problem{Code::overflow, "a sum over a frame has more than 38 digits", {}, {}, {}});
+}
+
+// ---- accumulators: what a frame holds, as a sum that can be taken from
+
+struct Counting {
+  std::uint32_t count = 0;
+  void reset() { count = 0; }
+};
+
+struct CountRows : Counting {
+  void add(std::uint32_t) { ++count; }
+  void remove(std::uint32_t) { --count; }
+};
+
+struct CountValues : Counting {
+  const Gathered* values;
+  explicit CountValues(const Gathered& of) : values(&of) {}
+  void add(std::uint32_t at) { count += !values->is_null(at); }
+  void remove(std::uint32_t at) { count -= !values->is_null(at); }
+};
+
+// 64-bit values: in Sum = int64_t where no frame's sum can be longer, else in 128 bits, which 2^32 of them never fill.
+template <class Sum>
+struct ShortSum : Counting {
+  const std::int64_t* values;
+  Sum sum = 0;
+  explicit ShortSum(const Gathered& of) : values(of.ints.data()) {}
+  void reset() {
+    count = 0;
+    sum = 0;
+  }
+  void add(std::uint32_t at) {
+    const bool some = values[at] != int64_null;
+    sum += some ? values[at] : 0;
+    count += some;
+  }
+  void remove(std::uint32_t at) {
+    const bool some = values[at] != int64_null;
+    sum -= some ? values[at] : 0;
+    count -= some;
+  }
+  int128 exact() const { return sum; }
+};
+
+// 128-bit values: their lower and upper halves are summed apart.
+struct LongSum : Counting {
+  const int128* values;
+  int128 low = 0, high = 0;
+  explicit LongSum(const Gathered& of) : values(of.wide.data()) {}
+  void reset() { *this = LongSum(values); }
+  void add(std::uint32_t at) { take(at, 1); }
+  void remove(std::uint32_t at) { take(at, -1); }
+  int128 exact() const {
+    const int128 carried = high + (low >> 64);
+    if (carried > std::numeric_limits<std::int64_t>::max() || carried < std::numeric_limits<std::int64_t>::min())
+      too_large();
+    const auto whole = static_cast<int128>(static_cast<uint128>(carried) << 64 | static_cast<std::uint64_t>(low));
+    if (!fits_decimal(whole)) too_large();
+    return whole;
+  }
+
+ private:
+  explicit LongSum(const int128* of) : values(of) {}
+  void take(std::uint32_t at, int sign) {
+    if (values[at] == int128_min) return;
+    low += sign * static_cast<int128>(static_cast<std::uint64_t>(values[at]));
+    high += sign * (values[at] >> 64);
+    count += static_cast<std::uint32_t>(sign);
+  }
+};
+
+// Floats as multiples of one power of two, where 128 bits hold the sum of all of them.
+struct FixedPoint {
+  int exponent = 0;  // of the unit
+  static std::optional<FixedPoint> fitting(const Gathered& values) {
+    int least = 5000, greatest = -5000;
+    for (const double value : values.doubles.view()) {
+      if (std::isnan(value) || value == 0) continue;
+      if (std::isinf(value)) return std::nullopt;
+      const auto bits = std::bit_cast<std::uint64_t>(value);
+      const int biased = static_cast<int>(bits >> 52 & 0x7ff);
+      const std::uint64_t mantissa = (bits & ((std::uint64_t{1} << 52) - 1)) | (biased > 0 ? std::uint64_t{1} << 52 : 0);
+      const int unit = std::max(biased, 1) - 1075;  // value = mantissa * 2^unit
+      least = std::min(least, unit + std::countr_zero(mantissa));
+      greatest = std::max(greatest, unit + static_cast<int>(std::bit_width(mantissa)));
+    }
+    if (greatest < least) return FixedPoint{};
+    if (greatest - least + static_cast<int>(std::bit_width(values.size())) > 125) return std::nullopt;
+    return FixedPoint{least};
+  }
+  int128 units(double value) const {
+    const auto bits = std::bit_cast<std::uint64_t>(value);
+    const int biased = static_cast<int>(bits >> 52 & 0x7ff);
+    const std::uint64_t mantissa = (bits & ((std::uint64_t{1} << 52) - 1)) | (biased > 0 ? std::uint64_t{1} << 52 : 0);
+    const int shift = std::max(biased, 1) - 1075 - exponent;
+    if (mantissa == 0) return 0;
+    const auto whole = static_cast<int128>(shift >= 0 ? static_cast<uint128>(mantissa) << shift
+                                                      : static_cast<uint128>(mantissa >> -shift));
+    return value < 0 ? -whole : whole;
+  }
+  // The nearest double, ties to even.
+  double value(int128 sum) const {
+    if (sum == 0) return 0;
+    const bool negative = sum < 0;
+    auto magnitude = negative ? -static_cast<uint128>(sum) : static_cast<uint128>(sum);
+    const auto high = static_cast<std::uint64_t>(magnitude >> 64);
+    const int width = static_cast<int>(high != 0 ? 64 + std::bit_width(high) : std::bit_width(static_cast<std::uint64_t>(magnitude)));
+    // 53 bits, or fewer where the result is subnormal.
+    const int drop = std::max({width - 53, -1074 - exponent, 0});
+    if (drop > 0) {
+      const uint128 rest = magnitude & ((uint128{1} << drop) - 1), half = uint128{1} << (drop - 1);
+      magnitude >>= drop;
+      if (rest > half || (rest == half && (magnitude & 1) != 0)) ++magnitude;
+    }
+    const double out = std::ldexp(static_cast<double>(static_cast<std::uint64_t>(magnitude)), exponent + drop);
+    return negative ? -out : out;
+  }
+};
+
+struct FixedSum : Counting {
+  const double* values;
+  FixedPoint point;
+  int128 sum = 0;
+  FixedSum(const Gathered& of, FixedPoint with) : values(of.doubles.data()), point(with) {}
+  void reset() {
+    count = 0;
+    sum = 0;
+  }
+  void add(std::uint32_t at) {
+    if (std::isnan(values[at])) return;
+    sum += point.units(values[at]);
+    ++count;
+  }
+  void remove(std::uint32_t at) {
+    if (std::isnan(values[at])) return;
+    sum -= point.units(values[at]);
+    --count;
+  }
+  double total() const { return point.value(sum); }
+};
+
+// Floats of any range. Infinities are counted, as they cannot be taken from a sum.
+struct WideSum : Counting {
+  const double* values;
+  ExactSum sum;
+  std::uint32_t infinite = 0, negative_infinite = 0;
+  explicit WideSum(const Gathered& of) : values(of.doubles.data()) {}
+  void reset() { *this = WideSum(values); }
+  void add(std::uint32_t at) { take(at, 1); }
+  void remove(std::uint32_t at) { take(at, -1); }
+  double total() const {
+    if (infinite > 0 && negative_infinite > 0) return std::numeric_limits<double>::quiet_NaN();
+    if (infinite > 0) return std::numeric_limits<double>::infinity();
+    if (negative_infinite > 0) return -std::numeric_limits<double>::infinity();
+    return sum.value();
+  }
+
+ private:
+  explicit WideSum(const double* of) : values(of) {}
+  void take(std::uint32_t at, int sign) {
+    const double value = values[at];
+    if (std::isnan(value)) return;
+    count += static_cast<std::uint32_t>(sign);
+    if (std::isinf(value))
+      (value > 0 ? infinite : negative_infinite) += static_cast<std::uint32_t>(sign);
+    else
+      sum.add(sign * value);
+  }
+};
+
+bool fits_short(const Gathered& values) {
+  return values.magnitude <= std::numeric_limits<std::int64_t>::max() / static_cast<std::int64_t>(values.size() + 1);
+}
+
+// Calls with(make) where make() makes the accumulator that suits these values, exact ones only.
+template <class With>
+void with_exact_sum(const Gathered& values, const With& with) {
+  if (values.lane == Gathered::Lane::int128)
+    with([&] { return LongSum(values); });
+  else if (fits_short(values))
+    with([&] { return ShortSum<std::int64_t>(values); });
+  else
+    with([&] { return ShortSum<int128>(values); });
+}
+
+template <class With>
+void with_float_sum(const Gathered& values, const With& with) {
+  if (const auto point = FixedPoint::fitting(values))
+    with([&, fixed = *point] { return FixedSum(values, fixed); });
+  else
+    with([&] { return WideSum(values); });
+}
+
+// A 128-bit number divided, half to even; by one 64-bit division where that is enough.
+int128 divided(int128 numerator, std::int64_t denominator) {
+  if (!fits_int64(numerator) || numerator == int64_null) return divide_half_even(numerator, denominator);
+  const auto whole = static_cast<std::int64_t>(numerator);
+  std::int64_t quotient = whole / denominator;
+  const std::int64_t rest = std::abs(whole % denominator), other = denominator - rest;
+  if (rest > other || (rest == other && (quotient & 1) != 0)) quotient += whole < 0 ? -1 : 1;
+  return quotient;
+}
+
+Results doubles_of(std::size_t size) {
+  Results out;
+  out.lane = Results::Lane::float64;
+  out.doubles.allocate(size);
+  return out;
+}
+
+// Exact results, 64 bits wide where `narrow` says that all fit.
+Results exact_of(std::size_t size, bool narrow) {
+  Results out;
+  out.lane = narrow ? Results::Lane::int64 : Results::Lane::int128;
+  if (narrow)
+    out.ints.allocate(size);
+  else
+    out.wide.allocate(size);
+  return out;
+}
+
+void put(Results& out, std::size_t at, int128 value) {
+  if (out.lane == Results::Lane::int64)
+    out.ints[at] = static_cast<std::int64_t>(value);
+  else
+    out.wide[at] = value;
+}
+void put_null(Results& out, std::size_t at) {
+  if (out.lane == Results::Lane::int64)
+    out.ints[at] = int64_null;
+  else if (out.lane == Results::Lane::int128)
+    out.wide[at] = int128_min;
+  else
+    out.doubles[at] = std::numeric_limits<double>::quiet_NaN();
+}
+
+}  // namespace
+
+Buffer<std::uint32_t> frame_counts(const WindowJob& job, const Gathered* values) {
+  Buffer<std::uint32_t> out(job.order.rows.size());
+  const auto emit = [&](const FrameWalk& walk, const Counting& counted) { out[walk.at()] = counted.count; };
+  if (values == nullptr)
+    slide_all(job, [] { return CountRows(); }, emit);
+  else
+    slide_all(job, [&] { return CountValues(*values); }, emit);
+  return out;
+}
+
+Results frame_sums(const WindowJob& job, const Gathered& values) {
+  if (values.lane == Gathered::Lane::float64) {
+    Results out = doubles_of(values.size());
+    with_float_sum(values, [&](const auto& make) {
+      slide_all(job, make, [&](const FrameWalk& walk, const auto& sum) {
+        out.doubles[walk.at()] = sum.count == 0 ? std::numeric_limits<double>::quiet_NaN() : sum.total();
+      });
+    });
+    return out;
+  }
+  Results out = exact_of(values.size(), values.lane == Gathered::Lane::int64 && fits_short(values));
+  with_exact_sum(values, [&](const auto& make) {
+    slide_all(job, make, [&](const FrameWalk& walk, const auto& sum) {
+      if (sum.count == 0)
+        put_null(out, walk.at());
+      else
+        put(out, walk.at(), sum.exact());
+    });
+  });
+  return out;
+}
+
+Results frame_averages(const WindowJob& job, const Gathered& values, int scale) {
+  if (values.lane == Gathered::Lane::float64) {
+    Results out = doubles_of(values.size());
+    with_float_sum(values, [&](const auto& make) {
+      slide_all(job, make, [&](const FrameWalk& walk, const auto& sum) {
+        out.doubles[walk.at()] = sum.count == 0 ? std::numeric_limits<double>::quiet_NaN() : sum.total() / sum.count;
+      });
+    });
+    return out;
+  }
+  const int128 shift = power_of_ten(scale - values.scale);
+  // A mean is no longer than the longest value, with its further decimals.
+  const bool narrow = values.lane == Gathered::Lane::int64 &&
+                      values.magnitude <= std::numeric_limits<std::int64_t>::max() / static_cast<std::int64_t>(shift);
+  Results out = exact_of(values.size(), narrow);
+  with_exact_sum(values, [&](const auto& make) {
+    slide_all(job, make, [&](const FrameWalk& walk, const auto& sum) {
+      if (sum.count == 0) return put_null(out, walk.at());
+      int128 shifted = 0;
+      if (__builtin_mul_overflow(sum.exact(), shift, &shifted)) too_large();
+      const int128 mean = divided(shifted, sum.count);
+      if (!fits_decimal(mean)) too_large();
+      put(out, walk.at(), mean);
+    });
+  });
+  return out;
+}
+
+namespace {
+
+// The ascending minima of each stretch: candidates in the order of their positions, each better than all behind it.
+template <class Better>
+class Extremes {
+ public:
+  explicit Extremes(const Better& better) : better_(better) {}
+  void move(std::size_t part, std::uint32_t begin, std::uint32_t end) {
+    Queue& queue = queues_[part];
+    if (begin >= queue.end) {
+      queue.candidates.clear();
+      queue.end = begin;
+    }
+    for (; queue.end < end; ++queue.end) {
+      if (better_.null(queue.end)) continue;
+      while (!queue.candidates.empty() && better_(queue.end, queue.candidates.back())) queue.candidates.pop_back();
+      queue.candidates.push_back(queue.end);
+    }
+    while (!queue.candidates.empty() && queue.candidates.front() < begin) queue.candidates.pop_front();
+  }
+  void restart(std::uint32_t at) {
+    for (Queue& queue : queues_) {
+      queue.candidates.clear();
+      queue.end = at;
+    }
+  }
+  std::uint32_t best() const {
+    std::uint32_t found = no_position;
+    for (const Queue& queue : queues_)
+      if (!queue.candidates.empty() && (found == no_position || better_(queue.candidates.front(), found)))
+        found = queue.candidates.front();
+    return found;
+  }
+
+ private:
+  // A ring that grows: the standard deque costs twice as much a step.
+  class Ring {
+   public:
+    bool empty() const { return first_ == last_; }
+    std::uint32_t front() const { return slots_[first_ & mask()]; }
+    std::uint32_t back() const { return slots_[(last_ - 1) & mask()]; }
+    void pop_front() { ++first_; }
+    void pop_back() { --last_; }
+    void clear() { first_ = last_ = 0; }
+    void push_back(std::uint32_t value) {
+      if (last_ - first_ == slots_.size()) {
+        std::vector<std::uint32_t> larger(slots_.size() * 2);
+        for (std::size_t i = first_; i < last_; ++i) larger[i & (larger.size() - 1)] = slots_[i & mask()];
+        slots_.swap(larger);
+      }
+      slots_[last_++ & mask()] = value;
+    }
+
+   private:
+    std::size_t mask() const { return slots_.size() - 1; }
+    std::vector<std::uint32_t> slots_ = std::vector<std::uint32_t>(64);
+    std::size_t first_ = 0, last_ = 0;
+  };
+  struct Queue {
+    Ring candidates;
+    std::uint32_t end = 0;
+  };
+  Better better_;
+  std::array<Queue, 3> queues_;
+};
+
+template <class T>
+struct BetterThan {
+  const T* values;
+  bool greatest;
+  bool null(std::uint32_t at) const {
+    if constexpr (std::is_same_v<T, double>)
+      return std::isnan(values[at]);
+    else
+      return values[at] == (std::is_same_v<T, std::int64_t> ? T{int64_null} : static_cast<T>(int128_min));
+  }
+  bool operator()(std::uint32_t a, std::uint32_t b) const {
+    return greatest ? values[a] > values[b] : values[a] < values[b];
+  }
+};
+
+template <class T>
+void extremes(const WindowJob& job, const T* values, bool greatest, Buffer<std::uint32_t>& out) {
+  const std::size_t size = job.order.rows.size(), pieces = slide_pieces(job);
+  parallel_for(pieces, job.run, [&](std::size_t piece) {
+    const std::size_t begin = size * piece / pieces, end = size * (piece + 1) / pieces;
+    if (begin >= end) return;
+    FrameWalk walk(job.order, job.frame, job.range, begin, end);
+    Extremes<BetterThan<T>> found({values, greatest});
+    std::size_t group = ~std::size_t{0};
+    for (std::size_t at = begin; at < end; ++at) {
+      walk.next();
+      if (walk.group_begin() != group) {
+        group = walk.group_begin();
+        found.restart(static_cast<std::uint32_t>(group));
+      }
+      if (job.frame.excluded == Excluded::no_others) {
+        found.move(0, walk.low(), walk.high());
+      } else {
+        const Stretches frame = walk.stretches();
+        for (std::size_t part = 0; part < 3; ++part) found.move(part, frame.begin[part], frame.end[part]);
+      }
+      out[at] = found.best();
+    }
+  });
+}
+
+}  // namespace
+
+Buffer<std::uint32_t> frame_extremes(const WindowJob& job, const Gathered& values, bool greatest) {
+  Buffer<std::uint32_t> out(job.order.rows.size());
+  switch (values.lane) {
+    case Gathered::Lane::int64: extremes(job, values.ints.data(), greatest, out); break;
+    case Gathered::Lane::int128: extremes(job, values.wide.data(), greatest, out); break;
+    case Gathered::Lane::float64: extremes(job, values.doubles.data(), greatest, out); break;
+  }
+  return out;
+}
+
+// ---- distinct counts
+
+std::vector<std::uint32_t> distinct_codes(const Gathered& values, const Run& run, std::size_t& distinct) {
+  const std::size_t size = values.size();
+  std::vector<std::uint32_t> codes(size, no_position);
+  if (values.lane == Gathered::Lane::int64) {
+    std::int64_t least = std::numeric_limits<std::int64_t>::max(), greatest = std::numeric_limits<std::int64_t>::min();
+    for (std::size_t i = 0; i < size; ++i)
+      if (values.ints[i] != int64_null) {
+        least = std::min(least, values.ints[i]);
+        greatest = std::max(greatest, values.ints[i]);
+      }
+    if (greatest < least) return distinct = 0, codes;
+    const auto range = static_cast<std::uint64_t>(greatest) - static_cast<std::uint64_t>(least);
+    if (range < 2 * size + 1000) {  // an array indexed by the value is small enough
+      distinct = static_cast<std::size_t>(range) + 1;
+      for (std::size_t i = 0; i < size; ++i)
+        if (values.ints[i] != int64_null) codes[i] = static_cast<std::uint32_t>(values.ints[i] - least);
+      return codes;
+    }
+  }
+  std::vector<std::uint8_t> null(size);
+  for (std::size_t i = 0; i < size; ++i) null[i] = values.is_null(i);
+  KeyOptions options;
+  options.null_mask = null;
+  std::vector<Decimal> decimals;  // 128-bit numbers are keys as decimals
+  Key key;
+  if (values.lane == Gathered::Lane::int64) {
+    key = ascending(values.ints.view(), options);
+  } else if (values.lane == Gathered::Lane::float64) {
+    key = ascending(values.doubles.view(), options);
+  } else {
+    for (std::size_t i = 0; i < size; ++i) decimals.emplace_back(null[i] != 0 ? 0 : values.wide[i], 0);
+    key = ascending(decimals, options);
+  }
+  const Order sorted = order({key}, {}, run);
+  std::uint32_t code = no_position;
+  for (std::size_t i = 0; i < size && sorted.ranked(i); ++i) {
+    if (sorted.starts_peers(i)) ++code;  // from no_position to 0
+    codes[sorted.rows()[i]] = code;
+  }
+  distinct = static_cast<std::size_t>(code + 1);
+  return codes;
+}
+
+namespace {
+
+struct DistinctCount {
+  const std::uint32_t* codes;
+  std::vector<std::uint32_t> held;  // by code
+  std::uint32_t count = 0;
+  DistinctCount(const std::vector<std::uint32_t>& of, std::size_t distinct) : codes(of.data()), held(distinct, 0) {}
+  void add(std::uint32_t at) {
+    if (codes[at] != no_position) count += held[codes[at]]++ == 0;
+  }
+  void remove(std::uint32_t at) {
+    if (codes[at] != no_position) count -= --held[codes[at]] == 0;
+  }
+};
+
+}  // namespace
+
+Buffer<std::uint32_t> frame_distinct_counts(const WindowJob& job, const std::vector<std::uint32_t>& codes,
+                                            std::size_t distinct) {
+  Buffer<std::uint32_t> out(job.order.rows.size());
+  slide_all(
+      job, [&] { return DistinctCount(codes, distinct); },
+      [&](const FrameWalk& walk, const DistinctCount& held) { out[walk.at()] = held.count; });
+  return out;
+}
+
+// ---- percentiles
+
+ValueRanks value_ranks(const OrderData& order, const Gathered& values, const Run& run) {
+  const std::size_t size = order.rows.size();
+  std::vector<std::uint32_t> group(size);
+  std::vector<std::uint8_t> null(size);
+  for (std::size_t i = 0; i < size; ++i) {
+    group[i] = (i == 0 ? 0 : group[i - 1]) + (i > 0 && (order.marks[i] & OrderData::group_start) != 0);
+    null[i] = values.is_null(i);
+  }
+  std::vector<Decimal> decimals;
+  KeyOptions options;
+  options.null_mask = null;
+  Key key;
+  if (values.lane == Gathered::Lane::int64) {
+    key = ascending(values.ints.view(), options);
+  } else if (values.lane == Gathered::Lane::float64) {
+    key = ascending(values.doubles.view(), options);
+  } else {
+    for (std::size_t i = 0; i < size; ++i) decimals.emplace_back(null[i] != 0 ? 0 : values.wide[i], 0);
+    key = ascending(decimals, options);
+  }
+  const Order sorted = lofty::order(groups(group), {key}, {}, run);
+  ValueRanks out;
+  out.position_at.assign(sorted.rows().begin(), sorted.rows().end());
+  out.rank_at.resize(size);
+  for (std::size_t rank = 0; rank < size; ++rank) {
+    const std::uint32_t position = out.position_at[rank];
+    out.rank_at[position] = null[position] != 0 ? no_position : static_cast<std::uint32_t>(rank);
+  }
+  return out;
+}
+
+namespace {
+
+struct RankedValues {
+  const std::uint32_t* rank_at;
+  OrderStatistic set;
+  explicit RankedValues(const ValueRanks& ranks) : rank_at(ranks.rank_at.data()), set(ranks.rank_at.size()) {}
+  void add(std::uint32_t at) {
+    if (rank_at[at] != no_position) set.add(rank_at[at]);
+  }
+  void remove(std::uint32_t at) {
+    if (rank_at[at] != no_position) set.remove(rank_at[at]);
+  }
+};
+
+}  // namespace
+
+Buffer<std::uint32_t> frame_percentile_positions(const WindowJob& job, const ValueRanks& ranks,
+                                                 const Decimal& fraction, bool descending) {
+  Buffer<std::uint32_t> out(job.order.rows.size());
+  const int128 whole = power_of_ten(fraction.scale());
+  slide_all(
+      job, [&] { return RankedValues(ranks); },
+      [&](const FrameWalk& walk, const RankedValues& held) {
+        const std::uint32_t count = held.set.size();
+        if (count == 0) {
+          out[walk.at()] = no_position;
+          return;
+        }
+        // The first k with (k + 1) / count >= fraction.
+        const int128 reached = (fraction.coefficient() * count + whole - 1) / whole;
+        auto k = static_cast<std::uint32_t>(reached <= 1 ? 0 : reached - 1);
+        if (descending) k = count - 1 - k;
+        out[walk.at()] = ranks.position_at[held.set.at(k, static_cast<std::uint32_t>(walk.group_begin()))];
+      });
+  return out;
+}
+
+Results frame_percentiles(const WindowJob& job, const Gathered& values, const ValueRanks& ranks,
+                          const Decimal& fraction, bool descending, int scale) {
+  const std::size_t size = job.order.rows.size();
+  const bool floats = values.lane == Gathered::Lane::float64;
+  const int128 whole = power_of_ten(fraction.scale()), shift = floats ? 1 : power_of_ten(scale - values.scale);
+  const int128 part = descending ? whole - fraction.coefficient() : fraction.coefficient();
+  const bool narrow = values.lane == Gathered::Lane::int64 &&
+                      values.magnitude <= std::numeric_limits<std::int64_t>::max() / static_cast<std::int64_t>(shift);
+  Results out = floats ? doubles_of(size) : exact_of(size, narrow);
+  slide_all(
+      job, [&] { return RankedValues(ranks); },
+      [&](const FrameWalk& walk, const RankedValues& held) {
+        const std::uint32_t count = held.set.size();
+        if (count == 0) return put_null(out, walk.at());
+        const int128 at = part * (count - 1);
+        const auto low = static_cast<std::uint32_t>(at / whole);
+        const int128 rest = at % whole;
+        const auto first = static_cast<std::uint32_t>(walk.group_begin());
+        const std::uint32_t a = ranks.position_at[held.set.at(low, first)];
+        const std::uint32_t b = rest == 0 ? a : ranks.position_at[held.set.at(low + 1, first)];
+        if (floats) {
+          const double x = values.doubles[a], y = values.doubles[b];
+          out.doubles[walk.at()] = a == b ? x : x + (y - x) * (static_cast<double>(rest) / static_cast<double>(whole));
+          return;
+        }
+        const auto exact = [&](std::uint32_t i) {
+          return values.lane == Gathered::Lane::int64 ? int128{values.ints[i]} : values.wide[i];
+        };
+        int128 from = 0, between = 0, numerator = 0;
+        if (__builtin_mul_overflow(exact(a), whole, &from) || __builtin_sub_overflow(exact(b), exact(a), &between) ||
+            __builtin_mul_overflow(between, rest, &between) || __builtin_add_overflow(from, between, &numerator) ||
+            __builtin_mul_overflow(numerator, shift, &numerator))
+          too_large();
+        const int128 value = fits_int64(whole) ? divided(numerator, static_cast<std::int64_t>(whole))
+                                               : divide_half_even(numerator, whole);
+        if (!fits_decimal(value)) too_large();
+        put(out, walk.at(), value);
+      });
+  return out;
+}
+
+std::size_t short_frames(const WindowJob& job) {
+  std::atomic<std::size_t> count = 0;
+  const std::size_t size = job.order.rows.size(), pieces = slide_pieces(job);
+  parallel_for(pieces, job.run, [&](std::size_t piece) {
+    const std::size_t begin = size * piece / pieces, end = size * (piece + 1) / pieces;
+    FrameWalk walk(job.order, job.frame, job.range, begin, end);
+    std::size_t here = 0;
+    for (std::size_t at = begin; at < end; ++at) {
+      walk.next();
+      here += walk.cut_short();
+    }
+    count += here;
+  });
+  return count;
+}
+
+}  // namespace lofty::engine

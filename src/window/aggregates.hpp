@@ -1,0 +1,66 @@
+#pragma once
+// Aggregates over frames, at a cost that does not depend on the frames' width.
+// Covered by tests/window/aggregates_test.cpp, against the definition.
+
+#include <cstdint>
+#include <vector>
+
+#include "lofty/decimal.hpp"
+#include "table/column.hpp"
+#include "window/gathered.hpp"
+#include "window/slide.hpp"
+
+namespace lofty::engine {
+
+// Where a result's position has nothing to show.
+inline constexpr std::uint32_t no_position = 0xffffffff;
+
+// Results by position; nulls are the special values of Piece.
+struct Results {
+  enum class Lane : std::uint8_t { int64, int128, float64 };
+  Lane lane = Lane::int64;
+  Buffer<std::int64_t> ints;
+  Buffer<int128> wide;
+  Buffer<double> doubles;
+};
+
+// How many values that are not null each frame holds; without values, how many positions. (uint32 a position.)
+Buffer<std::uint32_t> frame_counts(const WindowJob& job, const Gathered* values);
+
+// Sums: null over none. Exact integers by running 64- or 128-bit arithmetic, which can take away what it added; floats
+// in 128-bit fixed point where the range of their exponents allows it, else in an accumulator over the whole range:
+// exact until the one rounding, so that nothing ever drifts. Throws Error(overflow) beyond 38 digits.
+Results frame_sums(const WindowJob& job, const Gathered& values);
+// Means: exact ones with `scale` decimals, rounded half to even.
+Results frame_averages(const WindowJob& job, const Gathered& values, int scale);
+
+// The position of each frame's least, or greatest, value; the first of several; no_position over none. (A monotonic
+// queue for each stretch of the frame: R. Cole and others call it the ascending minima; D. Lemire, "Streaming
+// maximum-minimum filter using no more than three comparisons per element", 2006.)
+Buffer<std::uint32_t> frame_extremes(const WindowJob& job, const Gathered& values, bool greatest);
+
+// Different values that are not null. `codes` are equal where values are, below `distinct`; no_position is null.
+Buffer<std::uint32_t> frame_distinct_counts(const WindowJob& job, const std::vector<std::uint32_t>& codes,
+                                            std::size_t distinct);
+// Codes for it: dense, by value.
+std::vector<std::uint32_t> distinct_codes(const Gathered& values, const Run& run, std::size_t& distinct);
+
+// The values of each group in ascending order, for percentiles: `rank_at` by position (no_position for null),
+// `position_at` by rank. The ranks of a group are the numbers of its positions, nulls at the end.
+struct ValueRanks {
+  std::vector<std::uint32_t> rank_at, position_at;
+};
+ValueRanks value_ranks(const OrderData& order, const Gathered& values, const Run& run);
+
+// percentile_disc: the position of the first value, by rank, whose cumulative distribution reaches `fraction`.
+// Precondition: 0 <= fraction <= 1.
+Buffer<std::uint32_t> frame_percentile_positions(const WindowJob& job, const ValueRanks& ranks,
+                                                 const Decimal& fraction, bool descending);
+// percentile_cont: between the two nearest values; exact ones with `scale` decimals, rounded half to even.
+Results frame_percentiles(const WindowJob& job, const Gathered& values, const ValueRanks& ranks,
+                          const Decimal& fraction, bool descending, int scale);
+
+// How many frames were cut short by their group's ends, for a remark.
+std::size_t short_frames(const WindowJob& job);
+
+}  // namespace lofty::engine

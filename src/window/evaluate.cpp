@@ -1,0 +1,387 @@
+#include "window/evaluate.hpp"
+
+#include <algorithm>
+#include <numeric>
+
+#include "lofty/error.hpp"
+#include "lofty/places.hpp"
+#include "table/parallel.hpp"
+#include "window/picks.hpp"
+
+namespace lofty::engine {
+namespace {
+
+Order sorted(const WindowRelation& relation, const std::vector<WindowSort::SortBy>& keys, std::size_t partition,
+             const Run& run, std::vector<ColumnPtr>& kept, std::vector<std::size_t>& codes_of, KeyList& codes) {
+  SortKeys sort;
+  std::vector<ColumnPtr> breakers;
+  for (std::size_t k = 0; k < keys.size(); ++k) {
+    const WindowSort::SortBy& key = keys[k];
+    kept.push_back(relation.column(*key.node));
+    codes_of.push_back(codes.size());
+    relation.encode(*key.node, *kept.back(), key.descending, key.nulls, codes);
+    for (std::size_t c = codes_of.back(); c < codes.size(); ++c)
+      (k < partition ? sort.within : sort.by).push_back(lend(*codes[c]));
+  }
+  codes_of.push_back(codes.size());
+  relation.encode_tiebreak(sort.tiebreak);
+  return make_order(relation.rows(), sort, run);
+}
+
+}  // namespace
+
+WindowSort::WindowSort(const WindowRelation& relation, const std::vector<SortBy>& keys, const Shape& shape,
+                       const Run& run)
+    : run_(run), base_(sorted(relation, keys, shape.partition, run, kept_, codes_of_, codes_)), shape_(shape) {
+  for (std::size_t k = 0; k < keys.size(); ++k) columns_.emplace(signature(*keys[k].node), kept_[k]);
+}
+
+const OrderData& WindowSort::order(const Shape& shape) {
+  const std::size_t keys = codes_of_.size() - 1;
+  // The sort itself has the marks of the call whose keys are all of its keys.
+  if (shape.partition == shape_.partition && shape.partition + shape.order == keys) return base_.data();
+  std::unique_ptr<OrderData>& view = views_[{shape.partition, shape.order}];
+  if (view) return *view;
+  const auto rows = base_.rows();
+  if (first_difference_.empty() && !rows.empty()) {
+    first_difference_.assign(rows.size(), static_cast<std::uint8_t>(std::min<std::size_t>(keys, 255)));
+    const std::size_t pieces = rows.size() < rows_worth_threads ? 1 : 16;
+    parallel_for(pieces, run_, [&](std::size_t piece) {
+      const std::size_t begin = rows.size() * piece / pieces, end = rows.size() * (piece + 1) / pieces;
+      for (std::size_t k = keys; k-- > 0;)
+        for (std::size_t c = codes_of_[k]; c < codes_of_[k + 1]; ++c) {
+          const KeyCodes& code = *codes_[c];
+          std::uint64_t before = begin > 0 ? code.at(rows[begin - 1]) : 0;
+          for (std::size_t i = begin; i < end; ++i) {
+            const std::uint64_t here = code.at(rows[i]);
+            if (here != before || i == 0) first_difference_[i] = static_cast<std::uint8_t>(k);
+            before = here;
+          }
+        }
+    });
+    first_difference_.front() = 0;
+  }
+  view = std::make_unique<OrderData>();
+  view->rows.allocate(rows.size());
+  std::copy(rows.begin(), rows.end(), view->rows.data());
+  view->marks.allocate(rows.size());
+  for (std::size_t i = 0; i < rows.size(); ++i) {
+    const std::size_t different = first_difference_[i];
+    const bool group = i == 0 || different < shape.partition, peers = i == 0 || different < shape.partition + shape.order;
+    view->marks[i] = static_cast<std::uint8_t>(OrderData::is_ranked | (group ? OrderData::group_start : 0) |
+                                               (peers || group ? OrderData::peer_start : 0));
+    view->groups += group;
+  }
+  return *view;
+}
+
+ColumnPtr WindowSort::column(const Node& node, const WindowRelation& relation) {
+  ColumnPtr& column = columns_[signature(node)];
+  if (!column) column = relation.column(node);
+  return column;
+}
+
+const Gathered& WindowSort::values(const Node& node, const WindowRelation& relation, const Run& run) {
+  const std::string name = signature(node);
+  const auto found = gathered_.find(name);
+  if (found != gathered_.end()) return found->second;
+  return gathered_.emplace(name, gather(*column(node, relation), rows(), run)).first->second;
+}
+
+namespace {
+
+class Evaluation {
+ public:
+  Evaluation(const WindowCall& call, WindowSort& sort, const WindowSort::Shape& shape, const WindowRelation& relation,
+             const Run& run, WindowNotes& notes)
+      : call_(call),
+        sort_(sort),
+        order_(sort.order(shape)),
+        relation_(relation),
+        run_(run),
+        notes_(notes),
+        frame_(call.frame),
+        job_{order_, frame_, nullptr, run} {
+    if (!call.frame_written) frame_ = Frame{};
+    if (call.whole_partition()) frame_ = whole_group();
+    if (call.range_from || call.range_to) {
+      make_range();
+      job_.range = &range_;
+    }
+  }
+
+  ColumnPtr result() {
+    note();
+    switch (call_.function) {
+      case WindowFunction::row_number: return numbers(places(as_order(), Ties::ordinal, run_));
+      case WindowFunction::rank: return numbers(places(as_order(), Ties::competition, run_));
+      case WindowFunction::dense_rank: return numbers(places(as_order(), Ties::dense, run_));
+      case WindowFunction::percent_rank: return ratios(Ties::competition, 1);
+      case WindowFunction::cume_dist: return ratios(Ties::modified, 0);
+      case WindowFunction::ntile: return tiles();
+      case WindowFunction::lag:
+      case WindowFunction::lead: return shifted();
+      case WindowFunction::first_value:
+      case WindowFunction::last_value:
+      case WindowFunction::nth_value: {
+        const bool last = call_.function == WindowFunction::last_value;
+        const std::uint64_t n =
+            call_.function == WindowFunction::nth_value ? static_cast<std::uint64_t>(call_.count) : 1;
+        return picked(nth_positions(job_, counted(), n, last || call_.from_last));
+      }
+      case WindowFunction::count_rows:
+        return numbers(call_.filter ? frame_counts(job_, &filter_flags()) : frame_counts(job_, nullptr));
+      case WindowFunction::count: return numbers(frame_counts(job_, &values()));
+      case WindowFunction::count_distinct: {
+        std::size_t distinct = 0;
+        const std::vector<std::uint32_t> codes = distinct_codes(values(), run_, distinct);
+        return numbers(frame_distinct_counts(job_, codes, distinct));
+      }
+      case WindowFunction::sum: return column_of(frame_sums(job_, values()));
+      case WindowFunction::average: return column_of(frame_averages(job_, values(), call_.type.scale));
+      case WindowFunction::least: return picked(frame_extremes(job_, values(), false));
+      case WindowFunction::greatest: return picked(frame_extremes(job_, values(), true));
+      case WindowFunction::percentile_cont: {
+        const ValueRanks ranks = value_ranks(order_, values(), run_);
+        return column_of(
+            frame_percentiles(job_, values(), ranks, call_.fraction, call_.descending, call_.type.scale));
+      }
+      case WindowFunction::percentile_disc: {
+        const ValueRanks ranks = value_ranks(order_, values(), run_);
+        return picked(frame_percentile_positions(job_, ranks, call_.fraction, call_.descending));
+      }
+    }
+    return nullptr;
+  }
+
+ private:
+  std::size_t size() const { return order_.rows.size(); }
+  Order as_order() const {  // lent: it does not outlive this
+    return Order(std::shared_ptr<const OrderData>(std::shared_ptr<const OrderData>(), &order_));
+  }
+
+  // The argument by position, null where the filter does not pass.
+  const Gathered& values() {
+    const Gathered& all = sort_.values(*call_.value, relation_, run_);
+    if (!call_.filter) return all;
+    if (own_.size() == 0 && all.size() > 0) {
+      own_ = gather(*sort_.column(*call_.value, relation_), sort_.rows(), run_);
+      const Gathered& passes = sort_.values(*call_.filter, relation_, run_);
+      for (std::size_t i = 0; i < size(); ++i)
+        if (passes.ints[i] != 1) own_.make_null(i);
+    }
+    return own_;
+  }
+  // For count(*) with a filter: a value where it passes.
+  const Gathered& filter_flags() {
+    own_ = gather(*sort_.column(*call_.filter, relation_), sort_.rows(), run_);
+    for (std::size_t i = 0; i < size(); ++i)
+      if (own_.ints[i] != 1) own_.make_null(i);
+    return own_;
+  }
+
+  Counted counted() {
+    if (!call_.ignore_nulls) return Counted(size());
+    const Gathered& all = sort_.values(*call_.value, relation_, run_);
+    std::vector<std::uint8_t> null(size());
+    for (std::size_t i = 0; i < size(); ++i) null[i] = all.is_null(i);
+    return Counted(size(), null);
+  }
+
+  // ---- the order's key at the ends of a range
+
+  void make_range() {
+    const Gathered key = gather(*relation_.column(*call_.order.front().node), order_.rows.view(), run_);
+    const bool down = call_.order.front().descending;
+    const auto end = [&](const NodePtr& node) {
+      return node ? gather(*relation_.column(*node), order_.rows.view(), run_) : Gathered{};
+    };
+    const Gathered from = end(call_.range_from), to = end(call_.range_to);
+    range_.has_from = call_.range_from != nullptr;
+    range_.has_to = call_.range_to != nullptr;
+    range_.null.allocate(size());
+    for (std::size_t i = 0; i < size(); ++i) range_.null[i] = key.is_null(i);
+    const auto floats = [](const Gathered& g, bool used) { return used && g.lane == Gathered::Lane::float64; };
+    range_.exact = !floats(key, true) && !floats(from, range_.has_from) && !floats(to, range_.has_to);
+    if (!range_.exact) {
+      const auto put = [&](const Gathered& in, Buffer<double>& out) {
+        out.allocate(size());
+        for (std::size_t i = 0; i < size(); ++i) {
+          double value = 0;
+          if (in.lane == Gathered::Lane::float64)
+            value = in.doubles[i];
+          else if (!in.is_null(i))
+            value = Decimal(in.lane == Gathered::Lane::int64 ? int128{in.ints[i]} : in.wide[i], in.scale).to_double();
+          out[i] = down ? -value : value;
+        }
+      };
+      put(key, range_.float_at);
+      if (range_.has_from) put(from, range_.float_from);
+      if (range_.has_to) put(to, range_.float_to);
+      return;
+    }
+    const int scale = std::max({key.scale, range_.has_from ? from.scale : 0, range_.has_to ? to.scale : 0});
+    const auto put = [&](const Gathered& in, Buffer<std::int64_t>& out) {
+      out.allocate(size());
+      const int128 factor = power_of_ten(scale - in.scale);
+      for (std::size_t i = 0; i < size(); ++i) {
+        int128 value = 0;
+        if (!in.is_null(i) && range_.null[i] == 0) {
+          const int128 given = in.lane == Gathered::Lane::int64 ? int128{in.ints[i]} : in.wide[i];
+          if (__builtin_mul_overflow(given, factor, &value) || !fits_int64(value) || value == int64_null)
+            throw Error(Problem{Code::overflow,
+                                "the key of a range has more than 18 digits: " + call_.order.front().text,
+                                {},
+                                {},
+                                "cast(... as float) shortens it"});
+        }
+        out[i] = static_cast<std::int64_t>(down ? -value : value);
+      }
+    };
+    put(key, range_.at);
+    if (range_.has_from) put(from, range_.from);
+    if (range_.has_to) put(to, range_.to);
+  }
+
+  // ---- results by position -> columns by row
+
+  template <class Numbers>
+  ColumnPtr numbers(const Numbers& by_position) const {
+    Piece piece(Type{.kind = Kind::integer});
+    piece.ints.resize(size());
+    for (std::size_t i = 0; i < size(); ++i) piece.ints[order_.rows[i]] = by_position[i];
+    return Column::seal(std::move(piece));
+  }
+
+  // The same rules as for places: (place - less) / (rows - less), a division of counts with six decimals.
+  ColumnPtr ratios(Ties ties, std::uint32_t less) const {
+    const std::vector<std::uint32_t> place = places(as_order(), ties, run_);
+    Piece piece(Type{.kind = Kind::decimal, .scale = 6});
+    piece.ints.resize(size());
+    for (std::size_t begin = 0; begin < size();) {
+      std::size_t end = begin + 1;
+      while (end < size() && (order_.marks[end] & OrderData::group_start) == 0) ++end;
+      const auto whole = static_cast<std::int64_t>(end - begin) - less;
+      for (std::size_t i = begin; i < end; ++i)
+        piece.ints[order_.rows[i]] =
+            whole == 0
+                ? 0
+                : static_cast<std::int64_t>(divide_half_even(int128{place[i] - less} * 1'000'000, int128{whole}));
+      begin = end;
+    }
+    return Column::seal(std::move(piece));
+  }
+
+  ColumnPtr tiles() {
+    const auto count = static_cast<std::uint32_t>(std::min<std::int64_t>(call_.count, 0xffffffff));
+    const std::vector<std::uint32_t> tier = tiers(as_order(), count, run_);
+    for (std::size_t i = 1; i < size(); ++i)
+      notes_.split_tiers += (order_.marks[i] & OrderData::peer_start) == 0 && tier[i] != tier[i - 1];
+    return numbers(tier);
+  }
+
+  ColumnPtr picked(const Buffer<std::uint32_t>& positions) {
+    const ColumnPtr from = sort_.column(*call_.value, relation_);
+    Buffer<std::uint32_t> rows(size());
+    for (std::size_t i = 0; i < size(); ++i)
+      rows[order_.rows[i]] = positions[i] == no_position ? Column::none : order_.rows[positions[i]];
+    return Column::picked(*from, rows.view(), run_);
+  }
+
+  ColumnPtr shifted() {
+    const std::int64_t distance = call_.function == WindowFunction::lag ? call_.count : -call_.count;
+    const Buffer<std::uint32_t> positions = shifted_positions(order_, counted(), distance, run_);
+    if (!call_.otherwise) return picked(positions);
+    const ColumnPtr from = sort_.column(*call_.value, relation_), other = relation_.column(*call_.otherwise);
+    Buffer<std::uint32_t> rows(size());
+    for (std::size_t i = 0; i < size(); ++i)
+      rows[order_.rows[i]] = positions[i] == no_position ? Column::none : order_.rows[positions[i]];
+    Piece piece(call_.type);
+    const auto lifted = [&](const Value& value) -> Value {
+      const auto* number = std::get_if<Decimal>(&value);
+      return number != nullptr && call_.type.kind == Kind::floating ? Value(number->to_double()) : value;
+    };
+    for (std::size_t row = 0; row < size(); ++row)
+      piece.add(lifted(rows[row] == Column::none ? other->value(row) : from->value(rows[row])));
+    return Column::seal(std::move(piece));
+  }
+
+  ColumnPtr column_of(const Results& results) const {
+    Piece piece(call_.type);
+    switch (results.lane) {
+      case Results::Lane::int64:
+        piece.ints.resize(size());
+        for (std::size_t i = 0; i < size(); ++i) piece.ints[order_.rows[i]] = results.ints[i];
+        break;
+      case Results::Lane::int128:
+        piece.wide.resize(size());
+        for (std::size_t i = 0; i < size(); ++i) piece.wide[order_.rows[i]] = results.wide[i];
+        if (std::all_of(piece.wide.begin(), piece.wide.end(), [](int128 value) {
+              return value == int128_min || (fits_int64(value) && value != int64_null);
+            })) {
+          for (const int128 value : piece.wide)
+            piece.ints.push_back(value == int128_min ? int64_null : static_cast<std::int64_t>(value));
+          piece.wide.clear();
+        }
+        break;
+      case Results::Lane::float64:
+        piece.doubles.resize(size());
+        for (std::size_t i = 0; i < size(); ++i) piece.doubles[order_.rows[i]] = results.doubles[i];
+        break;
+    }
+    return Column::seal(std::move(piece));
+  }
+
+  // ---- what is worth saying
+
+  void note() {
+    notes_.partitions = order_.groups;
+    const bool running = call_.uses_frame() && !call_.frame_written && !call_.order.empty();
+    if (running)
+      for (std::size_t i = 0; i < size();) {
+        std::size_t end = i + 1;
+        while (end < size() && (order_.marks[end] & OrderData::peer_start) == 0) ++end;
+        if (end - i > 1) {
+          notes_.sharing += end - i;
+          notes_.sharing_rows = std::max(notes_.sharing_rows, end - i);
+        }
+        i = end;
+      }
+    if (!call_.uses_frame() || !call_.frame_written || call_.whole_partition()) return;
+    const auto distance = [](Edge edge) { return edge == Edge::preceding || edge == Edge::following; };
+    if (!distance(frame_.from.edge) && !distance(frame_.to.edge)) return;
+    notes_.short_frames = engine::short_frames(job_);
+    const bool days = frame_.unit == FrameUnit::rows && call_.order.size() >= 1 &&
+                      call_.order.front().node->type.kind == Kind::date;
+    if (!days) return;
+    const Gathered& day = sort_.values(*call_.order.front().node, relation_, run_);
+    for (std::size_t i = 1; i < size(); ++i) {
+      if ((order_.marks[i] & OrderData::group_start) != 0 || day.is_null(i) || day.is_null(i - 1)) continue;
+      const std::int64_t step = std::abs(day.ints[i] - day.ints[i - 1]);
+      if (step == 0)
+        ++notes_.doubled_days;
+      else
+        notes_.missing_days += static_cast<std::size_t>(step - 1);
+    }
+  }
+
+  const WindowCall& call_;
+  WindowSort& sort_;
+  const OrderData& order_;
+  const WindowRelation& relation_;
+  const Run& run_;
+  WindowNotes& notes_;
+  Frame frame_;
+  RangeKey range_;
+  WindowJob job_;
+  Gathered own_;
+};
+
+}  // namespace
+
+ColumnPtr evaluate_window(const WindowCall& call, WindowSort& sort, const WindowSort::Shape& shape,
+                          const WindowRelation& relation, const Run& run, WindowNotes& notes) {
+  return Evaluation(call, sort, shape, relation, run, notes).result();
+}
+
+}  // namespace lofty::engine

@@ -1,0 +1,81 @@
+#pragma once
+// Window calls over the columns of a relation: sorts, frames, results.
+// Covered by tests/window/evaluate_test.cpp and tests/ladder/windows_test.cpp, against the standard's definition.
+
+#include <functional>
+#include <map>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "lofty/order.hpp"
+#include "order/codes.hpp"
+#include "order/sort.hpp"
+#include "window/aggregates.hpp"
+#include "window/call.hpp"
+
+namespace lofty::engine {
+
+// A relation as windows see it. Rows count from 0.
+class WindowRelation {
+ public:
+  virtual ~WindowRelation() = default;
+  virtual std::size_t rows() const = 0;
+  // A formula's values, one a row. Throws RowFailure.
+  virtual ColumnPtr column(const Node& node) const = 0;
+  // Appends the codes of a sort key, whose values are `values`, in the relation's own text orders.
+  virtual void encode(const Node& node, const Column& values, bool descending, Nulls nulls, KeyList& out) const = 0;
+  // Appends what tells equal rows apart; nothing where their sequence does.
+  virtual void encode_tiebreak(KeyList& out) const = 0;
+};
+
+// One sort of a relation, whose keys serve several calls: a call's partition is the first so many of them, in any
+// order, and its own keys follow.
+class WindowSort {
+ public:
+  struct Shape {
+    std::size_t partition = 0, order = 0;  // how many keys of each
+  };
+  struct SortBy {
+    const Node* node = nullptr;
+    bool descending = false;
+    Nulls nulls = Nulls::last;
+  };
+  // The rows are sorted here. Nodes and `run` have to outlive this.
+  WindowSort(const WindowRelation& relation, const std::vector<SortBy>& keys, const Shape& shape, const Run& run);
+
+  // The same rows, with the groups and peers of another call.
+  const OrderData& order(const Shape& shape);
+  std::span<const std::uint32_t> rows() const { return base_.data().rows.view(); }
+  // A formula's values by position; gathered once.
+  const Gathered& values(const Node& node, const WindowRelation& relation, const Run& run);
+  ColumnPtr column(const Node& node, const WindowRelation& relation);
+
+ private:
+  const Run& run_;
+  std::vector<ColumnPtr> kept_;        // the keys' values
+  std::vector<std::size_t> codes_of_;  // by key: the number of its first code in `codes_`; and their number behind
+  KeyList codes_;
+  Order base_;  // behind the three, which are filled in while it is made
+  Shape shape_;
+  std::vector<std::uint8_t> first_difference_;  // by position: the first key that differs from the position before
+  std::map<std::pair<std::size_t, std::size_t>, std::unique_ptr<OrderData>> views_;
+  std::map<std::string, ColumnPtr> columns_;
+  std::map<std::string, Gathered> gathered_;
+};
+
+// What is worth saying of a call.
+struct WindowNotes {
+  std::size_t sharing = 0;           // rows that share a running value with a peer, under the frame that none wrote
+  std::size_t sharing_rows = 0;      // of them, those of the largest such group of peers
+  std::size_t short_frames = 0;      // frames that the partition's ends cut short
+  std::size_t split_tiers = 0;       // borders between tiers that run through a tie
+  std::size_t missing_days = 0, doubled_days = 0;  // along the order of a frame of rows, which goes by one date
+  std::size_t partitions = 0;
+};
+
+// The call's result, one value a row of the relation. Throws Error and RowFailure.
+ColumnPtr evaluate_window(const WindowCall& call, WindowSort& sort, const WindowSort::Shape& shape,
+                          const WindowRelation& relation, const Run& run, WindowNotes& notes);
+
+}  // namespace lofty::engine

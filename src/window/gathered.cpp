@@ -1,0 +1,208 @@
+#include "window/gathered.hpp"
+
+#include <algorithm>
+#include <cassert>
+#include <cstdlib>
+#include <string_view>
+#include <vector>
+
+#include "lofty/error.hpp"
+#include "order/codes.hpp"
+#include "table/parallel.hpp"
+
+namespace lofty::engine {
+namespace {
+
+constexpr std::size_t piece_rows = 250'000;
+
+// Calls work(begin, end) for the pieces of [0, size), on several threads where it pays.
+template <class Work>
+void in_pieces(std::size_t size, const Run& run, const Work& work) {
+  const std::size_t pieces = size < rows_worth_threads ? 1 : (size + piece_rows - 1) / piece_rows;
+  parallel_for(pieces, run, [&](std::size_t piece) {
+    work(size * piece / pieces, size * (piece + 1) / pieces);
+  });
+}
+
+template <class T>
+std::vector<std::int64_t> code_point_ranks(const std::vector<T>& texts, const Run& run) {
+  std::vector<std::string_view> views(texts.begin(), texts.end());
+  const std::vector<std::uint32_t> ranks = text_ranks(views, TextOrder::code_point, {}, run);
+  return {ranks.begin(), ranks.end()};
+}
+
+template <class T>
+const T& value_of(const Key& key, std::size_t row) {
+  return static_cast<const T*>(key.values)[row];
+}
+
+bool masked(const Key& key, std::size_t row) {
+  return !key.options.null_mask.empty() && key.options.null_mask[row] != 0;
+}
+
+template <class Get>
+Gathered whole_numbers(const Key& key, std::span<const std::uint32_t> rows, const Run& run, const Get& get) {
+  Gathered out;
+  out.ints.allocate(rows.size());
+  std::vector<std::int64_t> magnitudes(rows.size() / piece_rows + 2, 0);
+  in_pieces(rows.size(), run, [&](std::size_t begin, std::size_t end) {
+    std::int64_t most = 0;
+    for (std::size_t i = begin; i < end; ++i) {
+      const std::int64_t value = masked(key, rows[i]) ? int64_null : get(rows[i]);
+      out.ints[i] = value;
+      if (value != int64_null) most = std::max(most, std::abs(value));
+    }
+    magnitudes[begin / piece_rows] = std::max(magnitudes[begin / piece_rows], most);
+  });
+  out.magnitude = *std::max_element(magnitudes.begin(), magnitudes.end());
+  return out;
+}
+
+}  // namespace
+
+Gathered gather(const Column& column, std::span<const std::uint32_t> rows, const Run& run) {
+  Gathered out;
+  out.scale = column.type().scale;
+  switch (column.lane()) {
+    case Lane::int64:
+      out.ints.allocate(rows.size());
+      in_pieces(rows.size(), run, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i) out.ints[i] = column.int64(rows[i]);
+      });
+      if (column.nulls() < column.rows())
+        out.magnitude = std::max<int128>(column.greatest(), -static_cast<int128>(column.least()));
+      break;
+    case Lane::int128:
+      out.lane = Gathered::Lane::int128;
+      out.wide.allocate(rows.size());
+      in_pieces(rows.size(), run, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i)
+          out.wide[i] = column.is_null(rows[i]) ? int128_min : column.integer(rows[i]);
+      });
+      break;
+    case Lane::float64:
+      out.lane = Gathered::Lane::float64;
+      out.doubles.allocate(rows.size());
+      in_pieces(rows.size(), run, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i) out.doubles[i] = column.float64(rows[i]);
+      });
+      break;
+    case Lane::code: {
+      std::vector<std::string_view> texts;
+      for (std::uint32_t code = 0; code < column.dictionary().size(); ++code)
+        texts.push_back(column.dictionary().text(code));
+      const std::vector<std::int64_t> ranks = code_point_ranks(texts, run);
+      out.ints.allocate(rows.size());
+      in_pieces(rows.size(), run, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i) {
+          const std::uint32_t code = column.code(rows[i]);
+          out.ints[i] = code == Dictionary::none ? int64_null : ranks[code];
+        }
+      });
+      out.magnitude = static_cast<int128>(texts.size());
+      break;
+    }
+  }
+  return out;
+}
+
+Gathered gather(const Key& key, std::span<const std::uint32_t> rows, const Run& run) {
+  const auto whole = [&](auto type) {
+    using T = decltype(type);
+    return whole_numbers(key, rows, run,
+                         [&](std::size_t row) { return static_cast<std::int64_t>(value_of<T>(key, row)); });
+  };
+  const auto floating = [&](auto type) {
+    using T = decltype(type);
+    Gathered out;
+    out.lane = Gathered::Lane::float64;
+    out.doubles.allocate(rows.size());
+    in_pieces(rows.size(), run, [&](std::size_t begin, std::size_t end) {
+      for (std::size_t i = begin; i < end; ++i)
+        out.doubles[i] = masked(key, rows[i]) ? std::numeric_limits<double>::quiet_NaN()
+                                              : static_cast<double>(value_of<T>(key, rows[i]));
+    });
+    return out;
+  };
+  switch (key.element) {
+    case Element::int8: return whole(std::int8_t{});
+    case Element::int16: return whole(std::int16_t{});
+    case Element::int32: return whole(std::int32_t{});
+    case Element::int64: {
+      Gathered out = whole(std::int64_t{});
+      // The least 64-bit number is a value in a caller's array, and null here.
+      for (std::size_t i = 0; i < rows.size(); ++i)
+        if (out.ints[i] == int64_null && !masked(key, rows[i])) {
+          Gathered wide;
+          wide.lane = Gathered::Lane::int128;
+          wide.wide.allocate(rows.size());
+          for (std::size_t k = 0; k < rows.size(); ++k)
+            wide.wide[k] = masked(key, rows[k]) ? int128_min : int128{value_of<std::int64_t>(key, rows[k])};
+          return wide;
+        }
+      return out;
+    }
+    case Element::uint8: return whole(std::uint8_t{});
+    case Element::uint16: return whole(std::uint16_t{});
+    case Element::uint32: return whole(std::uint32_t{});
+    case Element::uint64: {
+      Gathered out;
+      out.lane = Gathered::Lane::int128;
+      out.wide.allocate(rows.size());
+      for (std::size_t i = 0; i < rows.size(); ++i)
+        out.wide[i] = masked(key, rows[i]) ? int128_min : static_cast<int128>(value_of<std::uint64_t>(key, rows[i]));
+      return out;
+    }
+    case Element::float32: return floating(float{});
+    case Element::float64: return floating(double{});
+    case Element::date:
+      return whole_numbers(key, rows, run, [&](std::size_t row) { return std::int64_t{value_of<Date>(key, row).days}; });
+    case Element::timestamp:
+      return whole_numbers(key, rows, run,
+                           [&](std::size_t row) { return value_of<Timestamp>(key, row).microseconds; });
+    case Element::decimal: {
+      Gathered out;
+      for (std::size_t i = 0; i < rows.size(); ++i)
+        if (!masked(key, rows[i])) out.scale = std::max(out.scale, value_of<Decimal>(key, rows[i]).scale());
+      std::vector<int128> values(rows.size(), int128_min);
+      bool narrow = true;
+      for (std::size_t i = 0; i < rows.size(); ++i) {
+        if (masked(key, rows[i])) continue;
+        const Decimal& value = value_of<Decimal>(key, rows[i]);
+        if (!scale_up(value.coefficient(), out.scale - value.scale(), values[i]))
+          throw Error(Problem{Code::overflow, "the values cannot be brought to one scale in 38 digits", {}, {}, {}});
+        narrow = narrow && fits_int64(values[i]) && values[i] != int64_null;
+        out.magnitude = std::max(out.magnitude, values[i] < 0 ? -values[i] : values[i]);
+      }
+      if (!narrow) {
+        out.lane = Gathered::Lane::int128;
+        out.wide.allocate(rows.size());
+        std::copy(values.begin(), values.end(), out.wide.data());
+        return out;
+      }
+      out.ints.allocate(rows.size());
+      for (std::size_t i = 0; i < rows.size(); ++i)
+        out.ints[i] = values[i] == int128_min ? int64_null : static_cast<std::int64_t>(values[i]);
+      return out;
+    }
+    case Element::view:
+    case Element::string: {
+      std::vector<std::string_view> texts;
+      for (const std::uint32_t row : rows)
+        if (!masked(key, row))
+          texts.push_back(key.element == Element::view ? value_of<std::string_view>(key, row)
+                                                       : std::string_view(value_of<std::string>(key, row)));
+      std::sort(texts.begin(), texts.end());  // bytes of UTF-8 compare as code points do
+      texts.erase(std::unique(texts.begin(), texts.end()), texts.end());
+      Gathered out = whole_numbers(key, rows, run, [&](std::size_t row) {
+        const std::string_view text = key.element == Element::view ? value_of<std::string_view>(key, row)
+                                                                   : std::string_view(value_of<std::string>(key, row));
+        return std::int64_t{std::lower_bound(texts.begin(), texts.end(), text) - texts.begin()};
+      });
+      return out;
+    }
+  }
+  return {};
+}
+
+}  // namespace lofty::engine

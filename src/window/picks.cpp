@@ -1,0 +1,71 @@
+#include "window/picks.hpp"
+
+namespace lofty::engine {
+
+Counted::Counted(std::size_t size, const std::vector<std::uint8_t>& null) : size_(size), before_(size + 1) {
+  for (std::size_t i = 0; i < size; ++i) {
+    before_[i] = static_cast<std::uint32_t>(positions_.size());
+    if (null[i] == 0) positions_.push_back(static_cast<std::uint32_t>(i));
+  }
+  before_[size] = static_cast<std::uint32_t>(positions_.size());
+}
+
+Buffer<std::uint32_t> shifted_positions(const OrderData& order, const Counted& counted, std::int64_t distance,
+                                        const Run& run) {
+  const std::size_t size = order.rows.size();
+  Buffer<std::uint32_t> out(size);
+  const Frame whole = whole_group();
+  const WindowJob job{order, whole, nullptr, run};
+  const std::size_t pieces = slide_pieces(job);
+  parallel_for(pieces, run, [&](std::size_t piece) {
+    const std::size_t begin = size * piece / pieces, end = size * (piece + 1) / pieces;
+    FrameWalk walk(order, whole, nullptr, begin, end);
+    for (std::size_t at = begin; at < end; ++at) {
+      walk.next();
+      const auto here = static_cast<std::int64_t>(counted.before(at));
+      const auto first = static_cast<std::int64_t>(counted.before(walk.group_begin())),
+                 last = static_cast<std::int64_t>(counted.before(walk.group_end()));
+      std::int64_t number = here;
+      if (distance > 0) {
+        number = distance > here - first ? -1 : here - distance;
+      } else if (distance < 0) {
+        // Counted from behind this position, whether it counts itself or not.
+        const auto behind = static_cast<std::int64_t>(counted.before(at + 1));
+        number = -distance > last - behind ? -1 : behind - distance - 1;
+      }
+      out[at] = distance == 0 ? static_cast<std::uint32_t>(at)
+                : number < 0  ? no_position
+                              : counted.at(static_cast<std::uint32_t>(number));
+    }
+  });
+  return out;
+}
+
+Buffer<std::uint32_t> nth_positions(const WindowJob& job, const Counted& counted, std::uint64_t n, bool from_last) {
+  const std::size_t size = job.order.rows.size(), pieces = slide_pieces(job);
+  Buffer<std::uint32_t> out(size);
+  parallel_for(pieces, job.run, [&](std::size_t piece) {
+    const std::size_t begin = size * piece / pieces, end = size * (piece + 1) / pieces;
+    FrameWalk walk(job.order, job.frame, job.range, begin, end);
+    for (std::size_t at = begin; at < end; ++at) {
+      walk.next();
+      const Stretches frame = walk.stretches();
+      std::uint64_t left = n;
+      out[at] = no_position;
+      for (int k = 0; k < 3; ++k) {
+        const int part = from_last ? 2 - k : k;
+        const std::uint32_t first = counted.before(frame.begin[part]), last = counted.before(frame.end[part]);
+        if (left > last - first) {
+          left -= last - first;
+          continue;
+        }
+        const auto step = static_cast<std::uint32_t>(left);
+        out[at] = counted.at(from_last ? last - step : first + step - 1);
+        break;
+      }
+    }
+  });
+  return out;
+}
+
+}  // namespace lofty::engine

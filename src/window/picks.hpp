@@ -1,0 +1,42 @@
+#pragma once
+// Window functions whose result is another row's value: which position that is.
+// Covered by tests/window/picks_test.cpp, against the definition.
+
+#include <cstdint>
+#include <vector>
+
+#include "table/buffer.hpp"
+#include "window/aggregates.hpp"
+#include "window/slide.hpp"
+
+namespace lofty::engine {
+
+// Positions whose value counts: all of them, or those that are not null, so that the k-th behind a position is found
+// at once.
+class Counted {
+ public:
+  explicit Counted(std::size_t size) : size_(size) {}
+  // Only positions where null[position] is 0.
+  Counted(std::size_t size, const std::vector<std::uint8_t>& null);
+  // How many there are in front of a position.
+  std::uint32_t before(std::size_t position) const {
+    return all() ? static_cast<std::uint32_t>(position) : before_[position];
+  }
+  // The one with that number.
+  std::uint32_t at(std::uint32_t number) const { return all() ? number : positions_[number]; }
+
+ private:
+  bool all() const { return before_.empty(); }
+  std::size_t size_;
+  std::vector<std::uint32_t> before_, positions_;
+};
+
+// The position `distance` counted ones in front of each position, in its group; no_position where there is none. 0 is
+// the position itself, counted or not. Negative distances look behind it: lead.
+Buffer<std::uint32_t> shifted_positions(const OrderData& order, const Counted& counted, std::int64_t distance,
+                                        const Run& run);
+
+// The n-th counted position of each frame, from 1, or from its end; no_position where it has fewer.
+Buffer<std::uint32_t> nth_positions(const WindowJob& job, const Counted& counted, std::uint64_t n, bool from_last);
+
+}  // namespace lofty::engine

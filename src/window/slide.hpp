@@ -1,0 +1,77 @@
+#pragma once
+// Sliding an accumulator over the frames of an order.
+
+#include <algorithm>
+#include <array>
+
+#include "table/parallel.hpp"
+#include "window/frames.hpp"
+
+namespace lofty::engine {
+
+struct WindowJob {
+  const OrderData& order;
+  const Frame& frame;
+  const RangeKey* range = nullptr;  // where the frame has a distance of range
+  const Run& run;
+};
+
+// Few pieces: each has to fill its first frame anew, which may be as wide as the group.
+inline std::size_t slide_pieces(const WindowJob& job) {
+  return job.order.rows.size() < rows_worth_threads ? 1 : static_cast<std::size_t>(thread_count(job.run));
+}
+
+// Calls emit(walk, accumulator) for every position in [begin, end), with exactly the positions of its frame added.
+//
+// A value is added once and removed once, for each stretch of a frame and each group, whatever the frame's width: ends
+// only advance. An accumulator has add(position), remove(position), and reset() where it can forget all at once.
+template <class Accumulator, class Emit>
+void slide(const WindowJob& job, std::size_t begin, std::size_t end, Accumulator& accumulator, const Emit& emit) {
+  if (begin >= end) return;
+  FrameWalk walk(job.order, job.frame, job.range, begin, end);
+  const int parts = job.frame.excluded == Excluded::no_others ? 1 : 3;
+  std::array<std::uint32_t, 3> held_begin{}, held_end{};
+  std::size_t group = ~std::size_t{0};
+  const auto drop = [&](std::size_t part, std::uint32_t until) {
+    for (std::uint32_t& at = held_begin[part]; at < until; ++at) accumulator.remove(at);
+  };
+  const auto move = [&](std::size_t part, std::uint32_t to_begin, std::uint32_t to_end) {
+    if (to_begin >= held_end[part]) {  // nothing in common
+      drop(part, held_end[part]);
+      held_begin[part] = held_end[part] = to_begin;
+    }
+    for (std::uint32_t& at = held_end[part]; at < to_end; ++at) accumulator.add(at);
+    drop(part, to_begin);
+  };
+  for (std::size_t at = begin; at < end; ++at) {
+    walk.next();
+    if (walk.group_begin() != group) {
+      group = walk.group_begin();
+      if constexpr (requires { accumulator.reset(); })
+        accumulator.reset();
+      else
+        for (std::size_t part = 0; part < 3; ++part) drop(part, held_end[part]);
+      held_begin.fill(static_cast<std::uint32_t>(group));
+      held_end = held_begin;
+    }
+    if (parts == 1) {
+      move(0, walk.low(), walk.high());
+    } else {
+      const Stretches frame = walk.stretches();
+      for (std::size_t part = 0; part < 3; ++part) move(part, frame.begin[part], frame.end[part]);
+    }
+    emit(walk, accumulator);
+  }
+}
+
+// The same over all positions, on several threads where that pays: make() makes an accumulator for each.
+template <class Make, class Emit>
+void slide_all(const WindowJob& job, const Make& make, const Emit& emit) {
+  const std::size_t size = job.order.rows.size(), pieces = slide_pieces(job);
+  parallel_for(pieces, job.run, [&](std::size_t piece) {
+    auto accumulator = make();
+    slide(job, size * piece / pieces, size * (piece + 1) / pieces, accumulator, emit);
+  });
+}
+
+}  // namespace lofty::engine

@@ -1,0 +1,37 @@
+#pragma once
+// All windows of a relation: planned, sorted, worked out.
+
+#include <functional>
+#include <vector>
+
+#include "window/evaluate.hpp"
+#include "window/plan.hpp"
+
+namespace lofty::engine {
+
+// A window, or a formula over windows (`call` is null), and the items that have to be known first.
+struct WindowItem {
+  const WindowCall* call = nullptr;
+  std::vector<std::size_t> needs;      // by anything in it
+  std::vector<std::size_t> key_needs;  // by its partition and order
+};
+
+// A sort, and the items that are worked out on it.
+struct SortStep {
+  std::vector<WindowSort::SortBy> keys;
+  std::vector<std::string> texts;  // of the keys, as somebody wrote them
+  WindowSort::Shape shape;
+  std::vector<std::size_t> serves;
+};
+
+// The fewest sorts. Windows whose keys are themselves windows wait for these, and share no sort with others.
+std::vector<SortStep> plan_windows(const std::vector<WindowItem>& items);
+// One sort for every window, shared by none: what the plan is measured against.
+std::vector<SortStep> separate_sorts(const std::vector<WindowItem>& items);
+
+// Works the items out, each after those that it needs, and calls done(item, values, notes) for each; a formula's values
+// are null: `done` works them out itself. A sort lives from the first of its windows to the last.
+void work_out(const std::vector<WindowItem>& items, const std::vector<SortStep>& plan, const WindowRelation& relation,
+              const Run& run, const std::function<void(std::size_t, ColumnPtr, const WindowNotes&)>& done);
+
+}  // namespace lofty::engine
