@@ -6,6 +6,7 @@
 #include "lofty/decimal.hpp"
 #include "lofty/error.hpp"
 #include "lofty/expected.hpp"
+#include "lofty/frame.hpp"
 #include "lofty/functions.hpp"
 #include "lofty/key.hpp"
 #include "lofty/ladder.hpp"

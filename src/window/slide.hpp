@@ -35,13 +35,14 @@ void slide(const WindowJob& job, std::size_t begin, std::size_t end, Accumulator
   const auto drop = [&](std::size_t part, std::uint32_t until) {
     for (std::uint32_t& at = held_begin[part]; at < until; ++at) accumulator.remove(at);
   };
-  const auto move = [&](std::size_t part, std::uint32_t to_begin, std::uint32_t to_end) {
-    if (to_begin >= held_end[part]) {  // nothing in common
-      drop(part, held_end[part]);
-      held_begin[part] = held_end[part] = to_begin;
-    }
+  // First what leaves every stretch, then what enters: as the frame advances, a position passes from a stretch to the
+  // one before it, and is never held by both.
+  const auto leave = [&](std::size_t part, std::uint32_t to_begin) {
+    drop(part, std::min(to_begin, held_end[part]));
+    if (to_begin >= held_end[part]) held_begin[part] = held_end[part] = to_begin;
+  };
+  const auto enter = [&](std::size_t part, std::uint32_t to_end) {
     for (std::uint32_t& at = held_end[part]; at < to_end; ++at) accumulator.add(at);
-    drop(part, to_begin);
   };
   for (std::size_t at = begin; at < end; ++at) {
     walk.next();
@@ -55,10 +56,12 @@ void slide(const WindowJob& job, std::size_t begin, std::size_t end, Accumulator
       held_end = held_begin;
     }
     if (parts == 1) {
-      move(0, walk.low(), walk.high());
+      leave(0, walk.low());
+      enter(0, walk.high());
     } else {
       const Stretches frame = walk.stretches();
-      for (std::size_t part = 0; part < 3; ++part) move(part, frame.begin[part], frame.end[part]);
+      for (std::size_t part = 0; part < 3; ++part) leave(part, frame.begin[part]);
+      for (std::size_t part = 0; part < 3; ++part) enter(part, frame.end[part]);
     }
     emit(walk, accumulator);
   }
