@@ -142,7 +142,7 @@ class Parser {
     if (at_word("asc") || at_word("desc")) {
       item.direction_written = true;
       item.descending = take().folded == "desc";
-    } else if (here().token == Token::word && !at_word("nulls") && !at_frame_unit()) {
+    } else if (here().token == Token::word && !at_word("nulls") && !at_unit()) {
       static const std::vector<std::string> words = {"asc", "desc", "nulls", "ascending", "descending"};
       std::string nearest = nearest_word(here().folded, words);
       if (nearest.size() > 5) nearest.resize(nearest[0] == 'a' ? 3 : 4);
@@ -612,8 +612,10 @@ class Parser {
     return clause;
   }
 
+  bool at_unit() const { return at_word("rows") || at_word("range") || at_word("groups"); }
+  // Where it could be a window's name too.
   bool at_frame_unit() const {
-    return (at_word("rows") || at_word("range") || at_word("groups")) &&
+    return at_unit() &&
            (word_ahead("between") || word_ahead("unbounded") || word_ahead("current") ||
             ahead(1).token != Token::word || word_ahead("interval"));
   }
@@ -625,6 +627,8 @@ class Parser {
     const bool named = here().token == Token::quoted_name ||
                        (here().token == Token::word && !(at_word("partition") && word_ahead("by")) &&
                         !(at_word("order") && word_ahead("by")) && !at_frame_unit());
+    if (named && word_ahead("by"))
+      fail("expected `partition by` or `order by`, " + found(), {}, nearest_word(here().folded, {"partition", "order"}));
     if (named) clause = base_window();
     clause.begin = named ? clause.base_begin : here().begin;
     if (accept_word("partition")) {
@@ -637,7 +641,7 @@ class Parser {
       do clause.order.push_back(sort_item());
       while (accept_sign(","));
     }
-    if (at_frame_unit()) clause.frame = frame_clause();
+    if (at_unit()) clause.frame = frame_clause();
     if (here().token == Token::word)
       fail("expected `partition by`, `order by`, `rows`, `range`, `groups` or the end of the window, " + found(), {},
            nearest_word(here().folded, {"partition", "order", "rows", "range", "groups", "exclude"}));
@@ -655,6 +659,11 @@ class Parser {
       expect_word("and");
       frame.to = frame_end();
     } else {
+      if (here().token == Token::word && ahead(1).token != Token::end && !word_ahead("preceding") &&
+          !word_ahead("following"))
+        if (const std::string nearest = nearest_word(here().folded, {"between", "unbounded", "current"});
+            !nearest.empty() && nearest != here().folded)
+          fail("expected `between`, or where the frame begins, " + found(), {}, nearest);
       frame.from = frame_end();
       if (frame.from.edge == Edge::following || frame.from.edge == Edge::unbounded_following)
         fail("a frame that only says where it begins ends at the current row, and cannot begin behind it",

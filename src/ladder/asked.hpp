@@ -55,6 +55,7 @@ struct Asked {
     std::int64_t added = 0, together = 0;
   };
   std::vector<Overlap> overlaps;
+  std::vector<std::pair<std::string, std::vector<std::uint32_t>>> split_tiers;  // by column of rank.also
   std::vector<WindowNotes> window_notes;  // by Question::entry_windows
   std::set<std::size_t> orderings_used;
   std::vector<std::pair<std::string, CustomReport>> reports;  // by column, of its own order

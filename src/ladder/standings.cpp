@@ -16,6 +16,7 @@
 #include "ladder/prose.hpp"
 #include "ladder/remarks.hpp"
 #include "ladder/sort_codes.hpp"
+#include "ladder/window_remarks.hpp"
 #include "ladder/windows.hpp"
 #include "ladder/words.hpp"
 #include "order/custom_order.hpp"
@@ -69,6 +70,7 @@ class Asking {
     if (a_.earlier != nullptr) find_departed();
     a_.data->label = words_.label();
     add_remarks(a_, a_.data->remarks);
+    add_window_remarks(a_, a_.data->remarks);
     if (a_.entries.count > 0) add_doubtful(a_, a_.data->remarks);
     if (a_.order) {
       a_.data->order = a_.order;
@@ -345,8 +347,11 @@ class Asking {
         a_.also_tied.back() = tied_in(own);
         return add_place_column(own, also.ties);
       }
-      case Measure::tiers:
-        return add_numbers(by_input_row(*a_.order, tiers(*a_.order, static_cast<std::uint32_t>(also.count))));
+      case Measure::tiers: {
+        const std::vector<std::uint32_t> tier = tiers(*a_.order, static_cast<std::uint32_t>(also.count));
+        a_.split_tiers.emplace_back(also.name, split_tiers(a_.order->data(), tier));
+        return add_numbers(by_input_row(*a_.order, tier));
+      }
       case Measure::percent_rank: return add_ratio(Ties::competition, 1);
       case Measure::cumulative_distribution: return add_ratio(Ties::modified, 0);
       default:

@@ -212,6 +212,12 @@ class Binder {
            "a range measures distances between numbers, dates or timestamps; " + shown(*range_key_, range_origin_) +
                " is " + kind_name(key->type.kind),
            stretch(end.begin, end.end), origin, "rows, or groups, count along any key");
+    const NodePtr distance = bound(*end.distance, origin);
+    if ((key->type.kind == Kind::date || key->type.kind == Kind::timestamp) && distance->type.numeric())
+      fail(Code::wrong_type, "a range over " + std::string(kind_name(key->type.kind)) + "s is measured in intervals",
+           *end.distance, origin,
+           "interval '" + origin->text.substr(end.distance->begin, end.distance->end - end.distance->begin) +
+               "' day, or :days * interval '1' day");
     std::vector<Problem> found;
     NodePtr node;
     if (range_origin_ == origin) {

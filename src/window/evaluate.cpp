@@ -1,7 +1,7 @@
 #include "window/evaluate.hpp"
 
 #include <algorithm>
-#include <numeric>
+#include <set>
 
 #include "lofty/error.hpp"
 #include "lofty/places.hpp"
@@ -29,6 +29,14 @@ Order sorted(const WindowRelation& relation, const std::vector<WindowSort::SortB
 }
 
 }  // namespace
+
+std::vector<std::uint32_t> split_tiers(const OrderData& order, const std::vector<std::uint32_t>& tier) {
+  std::set<std::uint32_t> found;
+  for (std::size_t i = 1; i < tier.size(); ++i)
+    if ((order.marks[i] & OrderData::peer_start) == 0 && tier[i] != tier[i - 1] && tier[i - 1] != 0)
+      found.insert(tier[i - 1]);
+  return {found.begin(), found.end()};
+}
 
 WindowSort::WindowSort(const WindowRelation& relation, const std::vector<SortBy>& keys, const Shape& shape,
                        const Run& run)
@@ -275,8 +283,7 @@ class Evaluation {
   ColumnPtr tiles() {
     const auto count = static_cast<std::uint32_t>(std::min<std::int64_t>(call_.count, 0xffffffff));
     const std::vector<std::uint32_t> tier = tiers(as_order(), count, run_);
-    for (std::size_t i = 1; i < size(); ++i)
-      notes_.split_tiers += (order_.marks[i] & OrderData::peer_start) == 0 && tier[i] != tier[i - 1];
+    notes_.split_tiers = split_tiers(order_, tier);
     return numbers(tier);
   }
 
@@ -343,7 +350,7 @@ class Evaluation {
         while (end < size() && (order_.marks[end] & OrderData::peer_start) == 0) ++end;
         if (end - i > 1) {
           notes_.sharing += end - i;
-          notes_.sharing_rows = std::max(notes_.sharing_rows, end - i);
+          notes_.largest_peers = std::max(notes_.largest_peers, end - i);
         }
         i = end;
       }

@@ -1,0 +1,91 @@
+#include "ladder/window_remarks.hpp"
+
+#include <algorithm>
+
+#include "ladder/prose.hpp"
+#include "ladder/words.hpp"
+
+namespace lofty::engine {
+namespace {
+
+class WindowRemarks {
+ public:
+  WindowRemarks(const Asked& asked, std::vector<Remark>& out) : a_(asked), words_(asked), out_(out) {}
+
+  void all() {
+    for (std::size_t w = 0; w < a_.entries.window_notes.size(); ++w)
+      one(*a_.question.row_windows[w].call, a_.entries.window_notes[w], true);
+    for (std::size_t w = 0; w < a_.window_notes.size(); ++w)
+      one(*a_.question.entry_windows[w].call, a_.window_notes[w], a_.question.row_level());
+    for (const auto& [name, tiers] : a_.split_tiers) split(quoted(name), tiers);
+  }
+
+ private:
+  void say(const char* code, std::string sentence) { out_.push_back({code, std::move(sentence)}); }
+
+  std::string counted_of(std::size_t count, bool rows) const {
+    return rows ? counted(count, words_.row_noun()) : words_.counted_entries(count);
+  }
+
+  static std::string keys(const std::vector<WindowKey>& of) {
+    std::vector<std::string> names;
+    for (const WindowKey& key : of) names.push_back(quoted(key.text));
+    return listed(names);
+  }
+
+  void one(const WindowCall& call, const WindowNotes& notes, bool rows) {
+    const std::string written = quoted(call.text);
+    const bool picks = call.function == WindowFunction::first_value;  // the frame's first row is the partition's
+    if (call.uses_frame() && !call.frame_written && !call.order.empty() && !picks) {
+      const std::string start =
+          call.partition.empty() ? "the first one" : "the first one of the same " + keys(call.partition);
+      if (notes.sharing > 0)
+        say("peers-share", written + " runs along " + keys(call.order) + ", and " + counted_of(notes.sharing, rows) +
+                               " share one value with their peers (up to " + with_commas(notes.largest_peers) +
+                               " at a time), because no frame is written; " +
+                               "`rows between unbounded preceding and current row` tells them apart, one by one");
+      else
+        say("running-not-total",
+            written + " runs: from " + start + " along " + keys(call.order) +
+                " to the row itself, because no frame is written; without `order by` it would be the total");
+    }
+    if (notes.short_frames > 0)
+      say("short-frames", "of " + counted_of(notes.short_frames, rows) + " the frame of " + written +
+                              " is shorter than it asks for, because " +
+                              (call.partition.empty() ? "there is nothing" : "their " + keys(call.partition) + " has nothing") +
+                              " beyond: what is there was used");
+    if (notes.missing_days + notes.doubled_days > 0) {
+      const std::string day = call.order.front().text;
+      std::string what;
+      if (notes.missing_days > 0) what = counted(notes.missing_days, "day") + (notes.missing_days == 1 ? " is" : " are") + " missing";
+      if (notes.doubled_days > 0)
+        what += (what.empty() ? "" : " and ") + counted(notes.doubled_days, "day") +
+                (notes.doubled_days == 1 ? " stands" : " stand") + " there more than once";
+      say("rows-over-days", written + " counts rows, not days: along " + quoted(day) + " " + what +
+                                "; `range between interval '6' day preceding and current row` counts days");
+    }
+    split(written, notes.split_tiers);
+  }
+
+  void split(const std::string& what, const std::vector<std::uint32_t>& tiers) {
+    if (tiers.empty()) return;
+    std::vector<std::string> names;
+    for (const std::uint32_t tier : tiers) {
+      if (names.size() == 3) break;
+      names.push_back(std::to_string(tier) + " and " + std::to_string(tier + 1));
+    }
+    if (tiers.size() > names.size()) names.push_back(counted(tiers.size() - names.size(), "other"));
+    say("tiers-split", "in " + what + " a tie is split between tiers " + listed(names) +
+                           ": equal ones stand on both sides of the border");
+  }
+
+  const Asked& a_;
+  const Words words_;
+  std::vector<Remark>& out_;
+};
+
+}  // namespace
+
+void add_window_remarks(const Asked& asked, std::vector<Remark>& out) { WindowRemarks(asked, out).all(); }
+
+}  // namespace lofty::engine
