@@ -59,13 +59,35 @@ struct PeriodUse {
   NodePtr first, last;    // constants, once the overall ones are known; null where it is open
 };
 
-enum class AggregateKind : unsigned char { count_rows, count, count_distinct, sum, average, least, greatest };
+struct SortKey {
+  NodePtr node;
+  bool descending = false;
+  Nulls nulls = Nulls::last;
+  std::string text;
+};
+
+enum class AggregateKind : unsigned char {
+  count_rows,
+  count,
+  count_distinct,
+  sum,
+  average,
+  least,
+  greatest,
+  percentile_cont,  // these go by an order of the rows
+  percentile_disc,
+  first,
+  last,
+};
 
 struct Aggregate {
   AggregateKind kind = AggregateKind::count_rows;
   NodePtr argument, filter;  // over rows; null when there is none
   Type type;
   std::string text;
+  Decimal fraction;            // of a percentile
+  bool descending = false;     // the order that it goes by
+  std::vector<SortKey> order;  // of first and last
 };
 
 struct EntryColumn {
@@ -86,13 +108,6 @@ struct WindowUse {
   std::string where;      // the ladder's key that it was first met in
   std::size_t column = 0; // over entries: its entry column
   bool late = false;      // over entries: it sees places
-};
-
-struct SortKey {
-  NodePtr node;
-  bool descending = false;
-  Nulls nulls = Nulls::last;
-  std::string text;
 };
 
 // A column of rank.also, as far as it needs names.

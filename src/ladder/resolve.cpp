@@ -842,6 +842,7 @@ class Resolver {
     for (const auto& aggregate : question_.aggregates) {
       walk(aggregate->argument);
       walk(aggregate->filter);
+      for (const SortKey& key : aggregate->order) walk(key.node);
     }
     for (const EntryColumn& column : question_.entry_columns) walk(column.node);
     for (const auto* keys : {&question_.by, &question_.tiebreak, &question_.list_order})
@@ -1073,6 +1074,19 @@ class Resolver {
 
   NodePtr aggregate(const Expression& e, const std::shared_ptr<const Origin>& origin) {
     auto made = std::make_unique<Aggregate>();
+    const bool percentile = e.text == "percentile_cont" || e.text == "percentile_disc";
+    const bool ends = e.text == "first" || e.text == "last";
+    if (!e.within_group.empty() && !percentile && !ends)
+      throw Error(problem_at(Code::wrong_arguments, quoted(e.text) + " takes no order", e, origin));
+    if ((percentile && e.within_group.size() != 1) || (ends && e.within_group.empty()))
+      throw Error(problem_at(Code::wrong_arguments,
+                             quoted(e.text) + (ends ? " needs an order: first by what?" : " orders by one key"), e,
+                             origin, {},
+                             ends ? e.text + "(unit_price order by ordered_on)"
+                                  : e.text + "(0.9) within group (order by amount)"));
+    if (e.nulls != NullTreatment::unwritten || e.from_last)
+      throw Error(problem_at(Code::wrong_arguments, "`ignore nulls` and `from last` go with window functions only", e,
+                             origin));
     if (e.args.size() != 1)
       throw Error(problem_at(Code::wrong_arguments, quoted(e.text) + " takes one argument", e, origin, {},
                              e.text == "count" ? "count(*)" : e.text + "(amount)"));
@@ -1082,7 +1096,18 @@ class Resolver {
       throw Error(problem_at(Code::wrong_arguments, "`*` stands only in count(*)", *e.args[0], origin));
     if (e.distinct && e.text != "count")
       throw Error(problem_at(Code::not_in_this_version, "`distinct` goes with count only in this version", e, origin));
-    if (!star) made->argument = bound(*e.args[0], scope, origin);
+    const Expression& argued = percentile ? *e.within_group.front().expression : *e.args[0];
+    if (!star) made->argument = bound(argued, scope, origin);
+    if (percentile) {
+      made->fraction = fraction_of(*e.args[0], scope, origin);
+      made->descending = e.within_group.front().descending;
+    }
+    if (ends)
+      for (const SortItem& item : e.within_group) {
+        std::vector<Problem> found;
+        made->order.push_back(sort_key(item, origin->text, scope, origin, found));
+        for (Problem& p : found) add(std::move(p));
+      }
     if (e.filter) {
       made->filter = bound(*e.filter, scope, origin);
       if (made->filter->type.kind != Kind::boolean && made->filter->type.kind != Kind::unknown)
@@ -1096,7 +1121,7 @@ class Resolver {
         throw Error(problem_at(
             Code::wrong_type,
             quoted(e.text) + " takes numbers; " + quoted(made->argument->source()) + " is " + kind_name(type.kind),
-            *e.args[0], origin));
+            argued, origin));
     };
     made->type = type;
     if (e.text == "count") {
@@ -1109,6 +1134,15 @@ class Resolver {
       need_number();
       made->kind = AggregateKind::average;
       if (type.exact()) made->type = {.kind = Kind::decimal, .scale = std::min(type.scale + 6, Decimal::max_digits)};
+    } else if (e.text == "median" || e.text == "percentile_cont") {
+      need_number();
+      made->kind = AggregateKind::percentile_cont;
+      if (!percentile) made->fraction = Decimal(5, 1);
+      if (type.exact()) made->type = {.kind = Kind::decimal, .scale = std::min(type.scale + 6, Decimal::max_digits)};
+    } else if (percentile) {
+      made->kind = AggregateKind::percentile_disc;
+    } else if (ends) {
+      made->kind = e.text == "first" ? AggregateKind::first : AggregateKind::last;
     } else {
       made->kind = e.text == "min" ? AggregateKind::least : AggregateKind::greatest;
     }
@@ -1125,6 +1159,16 @@ class Resolver {
     column.index = question_.aggregates.size();
     question_.aggregates.push_back(std::move(made));
     return entry_node(add_entry_column(std::move(column)), e, origin);
+  }
+
+  // Of a percentile: a number between 0 and 1, the same for all rows.
+  Decimal fraction_of(const Expression& e, Scope& scope, const std::shared_ptr<const Origin>& origin) {
+    const NodePtr node = bound(e, scope, origin);
+    const auto* const number = node->op == Op::literal ? std::get_if<Decimal>(&node->value) : nullptr;
+    if (number != nullptr && number->coefficient() >= 0 && *number <= Decimal(1, 0) && number->scale() <= 15)
+      return *number;
+    throw Error(problem_at(Code::bad_value, "the fraction is a number between 0 and 1, with 15 decimals at most", e,
+                           origin, {}, "0.9, or a choice such as :part"));
   }
 
   void bind_total(Parsed& total) {

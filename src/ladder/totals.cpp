@@ -2,9 +2,11 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 #include <mutex>
 #include <optional>
 
+#include "ladder/ordered_totals.hpp"
 #include "ladder/windows.hpp"
 #include "rank/exact_sum.hpp"
 #include "rank/groups.hpp"
@@ -183,9 +185,16 @@ class State {
         return tell_integers_apart(rows, ids, begin, v->ints.data());
     }
     const auto passes = [&](std::size_t i) { return filter == nullptr || filter->ints[i] == 1; };
+    const bool any_value = aggregate_->kind == AggregateKind::first || aggregate_->kind == AggregateKind::last;
     for (std::size_t k = 0; k < rows.size(); ++k) {
       const std::size_t i = rows[k] - begin;
       if (!passes(i)) continue;
+      if (goes_by_order(aggregate_->kind) && (any_value || !v->is_null(i))) {
+        collected_rows_.push_back(rows[k]);
+        collected_ids_.push_back(ids[k]);
+        ++counts_[ids[k]];
+        continue;
+      }
       if (v != nullptr && v->is_null(i))
         blank(ids[k]);
       else
@@ -214,6 +223,8 @@ class State {
       counts_[id] += other.counts_[g];
     }
     merge_distinct(other, ids);
+    collected_rows_.insert(collected_rows_.end(), other.collected_rows_.begin(), other.collected_rows_.end());
+    for (const std::uint32_t id : other.collected_ids_) collected_ids_.push_back(ids[id]);
   }
 
   // How far the numbers reach that are to be told apart; pieces whose ranges do not meet cannot share one.
@@ -255,7 +266,10 @@ class State {
     return {column, {exact_.begin(), exact_.begin() + count}, {counts_.begin(), counts_.begin() + count}};
   }
 
-  ColumnPtr finish(std::size_t groups, Entries::Blank& blank_report) {
+  // What totals that go by an order need: the rows themselves.
+  using ByOrder = std::function<ColumnPtr(const Aggregate&, const std::vector<std::uint32_t>&,
+                                          const std::vector<std::uint32_t>&, std::size_t)>;
+  ColumnPtr finish(std::size_t groups, Entries::Blank& blank_report, const ByOrder& by_order) {
     grow(groups);
     for (const std::uint32_t rows : blanks_) {
       blank_report.rows += rows;
@@ -266,6 +280,7 @@ class State {
       for (std::size_t g = 0; g < alone_.size(); ++g) counts_[g] = alone_[g];
       for (std::uint32_t at = 0; at < distinct_.size(); ++at) ++counts_[distinct_.group(at)];
     }
+    if (goes_by_order(aggregate_->kind)) return by_order(*aggregate_, collected_rows_, collected_ids_, groups);
     Piece piece(aggregate_->type);
     for (std::size_t g = 0; g < groups; ++g) put(piece, g);
     return Column::seal(std::move(piece));
@@ -387,6 +402,7 @@ class State {
         better(id, best);
         break;
       }
+      default: break;  // collected
     }
     ++counts_[id];
   }
@@ -452,6 +468,7 @@ class State {
   std::vector<ExactSum> float_sums_;
   std::vector<double> best_numbers_;
   std::vector<std::string> best_texts_;
+  std::vector<std::uint32_t> collected_rows_, collected_ids_;  // of totals that go by an order
   DistinctPairs distinct_;                // (group, value)
   std::vector<std::int64_t> alone_;       // by group: different values that only one piece holds
   std::vector<std::uint32_t> elsewhere_;  // in distinct_: those that others may hold too
@@ -512,7 +529,8 @@ struct Part {
 // All states of all entries, for whoever takes entries together.
 class KeptStates final : public Regroup {
  public:
-  explicit KeptStates(const Question& question) : question_(question), part_(question) {}
+  KeptStates(const Question& question, State::ByOrder by_order)
+      : question_(question), by_order_(std::move(by_order)), part_(question) {}
   Part& part() { return part_; }
 
   std::vector<ColumnPtr> totals(const std::vector<std::uint32_t>& group_of, std::size_t groups) override {
@@ -526,7 +544,7 @@ class KeptStates final : public Regroup {
       State coarse(*question_.aggregates[column.index]);
       coarse.merge(fine, group_of, groups + 1);  // the last one is left out
       Entries::Blank unused;
-      out[c] = coarse.finish(groups, unused);
+      out[c] = coarse.finish(groups, unused, by_order_);
     }
     ready_ = true;
     return out;
@@ -534,6 +552,7 @@ class KeptStates final : public Regroup {
 
  private:
   const Question& question_;
+  State::ByOrder by_order_;
   Part part_;
   bool ready_ = false;  // distinct values lie where merging looks for them
 };
@@ -572,8 +591,8 @@ class RowFilter {
 
 class RowStages {
  public:
-  RowStages(Question& question, const JoinedRows& rows, const Run& run)
-      : question_(question), rows_(rows), run_(run), total_(rows.rows()) {
+  RowStages(Question& question, const JoinedRows& rows, const Ladder& ladder, const Run& run)
+      : question_(question), rows_(rows), ladder_(ladder), run_(run), total_(rows.rows()) {
     // Pieces depend on the number of rows only. Each has tables of its own, so there are few; and each is a whole
     // number of batches.
     const std::size_t wanted = std::clamp<std::size_t>(total_ / 500'000, 1, 16);
@@ -836,7 +855,17 @@ class RowStages {
   }
 
   void merge(std::vector<std::unique_ptr<Part>>& parts, Entries& entries) const {
-    auto whole = std::make_shared<KeptStates>(question_);
+    const State::ByOrder by_order = [this](const Aggregate& aggregate, const std::vector<std::uint32_t>& rows,
+                                           const std::vector<std::uint32_t>& groups, std::size_t count) {
+      return ordered_total(aggregate, rows_, rows, groups, count, ladder_, question_, run_);
+    };
+    // Kept states outlive this, and what they look at outlives them.
+    auto whole = std::make_shared<KeptStates>(
+        question_, [&rows = rows_, &ladder = ladder_, &question = question_](
+                       const Aggregate& aggregate, const std::vector<std::uint32_t>& of,
+                       const std::vector<std::uint32_t>& groups, std::size_t count) {
+          return ordered_total(aggregate, rows, of, groups, count, ladder, question, Run{});
+        });
     Part& all = whole->part();
     for (std::size_t a = 0; a < all.states.size(); ++a) set_apart(parts, a);
     for (auto& part : parts) {
@@ -870,7 +899,8 @@ class RowStages {
           break;
         }
         case EntryColumn::From::aggregate:
-          entries.columns[c] = all.states[column.index].finish(all.groups(), entries.blanks[column.index]);
+          entries.columns[c] =
+              all.states[column.index].finish(all.groups(), entries.blanks[column.index], by_order);
           if (all.states[column.index].exact_mean())
             entries.means.push_back(all.states[column.index].mean(static_cast<int>(c), all.groups()));
           continue;
@@ -960,6 +990,7 @@ class RowStages {
 
   Question& question_;
   const JoinedRows& rows_;
+  const Ladder& ladder_;
   const Run& run_;
   std::size_t total_, piece_rows_ = 0, pieces_ = 0;
   mutable std::mutex progress_mutex_;
@@ -969,7 +1000,7 @@ class RowStages {
 }  // namespace
 
 Entries run_rows(Question& question, JoinedRows& rows, const Ladder& ladder, const Run& run) {
-  RowStages stages(question, rows, run);
+  RowStages stages(question, rows, ladder, run);
   stages.find_overalls();
   std::vector<WindowNotes> notes;
   if (!question.row_windows.empty()) notes = work_out_row_windows(question, rows, stages.counted(), ladder, run);

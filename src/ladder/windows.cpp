@@ -4,8 +4,8 @@
 #include <functional>
 
 #include "formula/evaluator.hpp"
+#include "ladder/some_rows.hpp"
 #include "ladder/sort_codes.hpp"
-#include "table/parallel.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -45,26 +45,7 @@ class CountedRows : public WindowRelation {
   std::size_t rows() const override { return counted_.size(); }
 
   ColumnPtr column(const Node& node) const override {
-    const std::size_t wanted = std::clamp<std::size_t>(counted_.size() / 250'000, 1, 64);
-    std::vector<Piece> pieces;
-    for (std::size_t p = 0; p < wanted; ++p) pieces.emplace_back(node.type);
-    parallel_for(wanted, run_, [&](std::size_t p) {
-      Evaluator evaluator(all_, question_.slots);
-      std::vector<unsigned char> mask;
-      const std::size_t end = counted_.size() * (p + 1) / wanted;
-      for (std::size_t at = counted_.size() * p / wanted; at < end;) {
-        // As many rows as lie within one batch of the relation.
-        const std::size_t begin = counted_[at];
-        std::size_t last = at;
-        while (last < end && counted_[last] < begin + batch_rows) ++last;
-        const std::size_t count = counted_[last - 1] - begin + 1;
-        mask.assign(count, 0);
-        for (std::size_t i = at; i < last; ++i) mask[counted_[i] - begin] = 1;
-        const Vector& values = evaluator.evaluate(node, begin, count, mask.data());
-        for (; at < last; ++at) append(pieces[p], values, counted_[at] - begin);
-      }
-    });
-    return Column::seal(node.type, std::move(pieces), run_);
+    return values_at(all_, node, counted_, question_.slots, run_);
   }
 
   void encode(const Node& node, const Column& values, bool descending, Nulls nulls, KeyList& out) const override {

@@ -505,6 +505,35 @@ Buffer<std::uint32_t> frame_distinct_counts(const WindowJob& job, const std::vec
 
 // ---- percentiles
 
+std::uint32_t discrete_rank(const Decimal& fraction, std::uint32_t count, bool descending) {
+  const int128 whole = power_of_ten(fraction.scale());
+  const int128 reached = (fraction.coefficient() * count + whole - 1) / whole;  // the first k with k / count >= fraction
+  const auto k = static_cast<std::uint32_t>(reached <= 1 ? 0 : reached - 1);
+  return descending ? count - 1 - k : k;
+}
+
+ContinuousRank continuous_rank(const Decimal& fraction, std::uint32_t count, bool descending) {
+  const int128 whole = power_of_ten(fraction.scale());
+  const int128 at = (descending ? whole - fraction.coefficient() : fraction.coefficient()) * (count - 1);
+  return {static_cast<std::uint32_t>(at / whole), at % whole, whole};
+}
+
+double interpolated(double low, double high, const ContinuousRank& at) {
+  if (at.rest == 0) return low;
+  return low + (high - low) * (static_cast<double>(at.rest) / static_cast<double>(at.whole));
+}
+
+int128 interpolated(int128 low, int128 high, const ContinuousRank& at, int128 shift) {
+  int128 from = 0, between = 0, numerator = 0;
+  if (__builtin_mul_overflow(low, at.whole, &from) || __builtin_sub_overflow(high, low, &between) ||
+      __builtin_mul_overflow(between, at.rest, &between) || __builtin_add_overflow(from, between, &numerator) ||
+      __builtin_mul_overflow(numerator, shift, &numerator))
+    too_large();
+  const int128 value = divided(numerator, static_cast<std::int64_t>(at.whole));  // at most 15 decimals: 64 bits
+  if (!fits_decimal(value)) too_large();
+  return value;
+}
+
 ValueRanks value_ranks(const OrderData& order, const Gathered& values, const Run& run) {
   const std::size_t size = order.rows.size();
   std::vector<std::uint32_t> group(size);
@@ -555,7 +584,6 @@ struct RankedValues {
 Buffer<std::uint32_t> frame_percentile_positions(const WindowJob& job, const ValueRanks& ranks,
                                                  const Decimal& fraction, bool descending) {
   Buffer<std::uint32_t> out(job.order.rows.size());
-  const int128 whole = power_of_ten(fraction.scale());
   slide_all(
       job, [&] { return RankedValues(ranks); },
       [&](const FrameWalk& walk, const RankedValues& held) {
@@ -564,10 +592,7 @@ Buffer<std::uint32_t> frame_percentile_positions(const WindowJob& job, const Val
           out[walk.at()] = no_position;
           return;
         }
-        // The first k with (k + 1) / count >= fraction.
-        const int128 reached = (fraction.coefficient() * count + whole - 1) / whole;
-        auto k = static_cast<std::uint32_t>(reached <= 1 ? 0 : reached - 1);
-        if (descending) k = count - 1 - k;
+        const std::uint32_t k = discrete_rank(fraction, count, descending);
         out[walk.at()] = ranks.position_at[held.set.at(k, static_cast<std::uint32_t>(walk.group_begin()))];
       });
   return out;
@@ -577,8 +602,7 @@ Results frame_percentiles(const WindowJob& job, const Gathered& values, const Va
                           const Decimal& fraction, bool descending, int scale) {
   const std::size_t size = job.order.rows.size();
   const bool floats = values.lane == Gathered::Lane::float64;
-  const int128 whole = power_of_ten(fraction.scale()), shift = floats ? 1 : power_of_ten(scale - values.scale);
-  const int128 part = descending ? whole - fraction.coefficient() : fraction.coefficient();
+  const int128 shift = floats ? 1 : power_of_ten(scale - values.scale);
   const bool narrow = values.lane == Gathered::Lane::int64 &&
                       values.magnitude <= std::numeric_limits<std::int64_t>::max() / static_cast<std::int64_t>(shift);
   Results out = floats ? doubles_of(size) : exact_of(size, narrow);
@@ -587,28 +611,18 @@ Results frame_percentiles(const WindowJob& job, const Gathered& values, const Va
       [&](const FrameWalk& walk, const RankedValues& held) {
         const std::uint32_t count = held.set.size();
         if (count == 0) return put_null(out, walk.at());
-        const int128 at = part * (count - 1);
-        const auto low = static_cast<std::uint32_t>(at / whole);
-        const int128 rest = at % whole;
+        const ContinuousRank at = continuous_rank(fraction, count, descending);
         const auto first = static_cast<std::uint32_t>(walk.group_begin());
-        const std::uint32_t a = ranks.position_at[held.set.at(low, first)];
-        const std::uint32_t b = rest == 0 ? a : ranks.position_at[held.set.at(low + 1, first)];
+        const std::uint32_t a = ranks.position_at[held.set.at(at.low, first)];
+        const std::uint32_t b = at.rest == 0 ? a : ranks.position_at[held.set.at(at.low + 1, first)];
         if (floats) {
-          const double x = values.doubles[a], y = values.doubles[b];
-          out.doubles[walk.at()] = a == b ? x : x + (y - x) * (static_cast<double>(rest) / static_cast<double>(whole));
+          out.doubles[walk.at()] = interpolated(values.doubles[a], values.doubles[b], at);
           return;
         }
         const auto exact = [&](std::uint32_t i) {
           return values.lane == Gathered::Lane::int64 ? int128{values.ints[i]} : values.wide[i];
         };
-        int128 from = 0, between = 0, numerator = 0;
-        if (__builtin_mul_overflow(exact(a), whole, &from) || __builtin_sub_overflow(exact(b), exact(a), &between) ||
-            __builtin_mul_overflow(between, rest, &between) || __builtin_add_overflow(from, between, &numerator) ||
-            __builtin_mul_overflow(numerator, shift, &numerator))
-          too_large();
-        const int128 value = fits_int64(whole) ? divided(numerator, static_cast<std::int64_t>(whole))
-                                               : divide_half_even(numerator, whole);
-        if (!fits_decimal(value)) too_large();
+        const int128 value = interpolated(exact(a), exact(b), at, shift);
         put(out, walk.at(), value);
       });
   return out;

@@ -52,6 +52,19 @@ struct ValueRanks {
 };
 ValueRanks value_ranks(const OrderData& order, const Gathered& values, const Run& run);
 
+// Where a fraction falls among `count` > 0 values in ascending order; `descending` counts from the other end.
+// percentile_disc: the first, from 0, whose cumulative distribution reaches the fraction.
+std::uint32_t discrete_rank(const Decimal& fraction, std::uint32_t count, bool descending);
+// percentile_cont: `rest` / `whole` of the way from the value at `low` to the next one.
+struct ContinuousRank {
+  std::uint32_t low = 0;
+  int128 rest = 0, whole = 1;
+};
+ContinuousRank continuous_rank(const Decimal& fraction, std::uint32_t count, bool descending);
+double interpolated(double low, double high, const ContinuousRank& at);
+// Times `shift`, a power of ten; rounded half to even. Throws Error(overflow) beyond 38 digits.
+int128 interpolated(int128 low, int128 high, const ContinuousRank& at, int128 shift);
+
 // percentile_disc: the position of the first value, by rank, whose cumulative distribution reaches `fraction`.
 // Precondition: 0 <= fraction <= 1.
 Buffer<std::uint32_t> frame_percentile_positions(const WindowJob& job, const ValueRanks& ranks,
