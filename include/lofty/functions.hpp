@@ -11,6 +11,7 @@ enum class CalledIn : std::uint8_t {
   any_formula,  // wherever a formula stands
   totals,       // over the rows of an entry: under [totals], in rank.having and the like
   whole,        // over all rows that count: in any formula, one constant for the whole ladder
+  windows,      // with `over (...)` only: in figures, over the rows that count; in [windows], over the entries
 };
 
 struct FunctionDescription {
@@ -20,7 +21,7 @@ struct FunctionDescription {
   CalledIn where = CalledIn::any_formula;
 };
 
-// All of them, in a stable order: those of any formula, totals, those over the whole.
+// All of them, in a stable order: those of any formula, totals, those over the whole, those of windows.
 std::vector<FunctionDescription> functions();
 
 }  // namespace lofty

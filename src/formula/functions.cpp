@@ -121,6 +121,8 @@ std::vector<FunctionDescription> functions() {
   for (const engine::AggregateInfo& info : engine::aggregate_functions())
     out.push_back({std::string(info.name), std::string(info.signature), std::string(info.meaning),
                    info.name.starts_with("overall_") ? CalledIn::whole : CalledIn::totals});
+  for (const engine::AggregateInfo& info : engine::window_functions())
+    out.push_back({std::string(info.name), std::string(info.signature), std::string(info.meaning), CalledIn::windows});
   return out;
 }
 

@@ -26,8 +26,10 @@ std::string functions_text(const std::string& word, const Looks& looks) {
     if (!lines.empty()) out += (out.empty() ? "" : "\n") + inked(heading, Ink::strong, looks) + "\n" + lines;
   };
   section(CalledIn::any_formula, "In any formula");
-  section(CalledIn::totals, "In totals, over the rows of each entry; `filter (where ...)` may follow");
+  section(CalledIn::totals,
+          "In totals, over the rows of each entry; `filter (where ...)` may follow, and then `over (...)`");
   section(CalledIn::whole, "In any formula, over all rows that count");
+  section(CalledIn::windows, "With `over (...)`, over the rows that count in figures, over the entries in [windows]");
   return out;
 }
 

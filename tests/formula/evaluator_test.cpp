@@ -46,6 +46,9 @@ struct WorldScope : Scope {
   NodePtr aggregate(const Expression& e, const std::shared_ptr<const Origin>& origin) override {
     return make_unknown(e, origin);
   }
+  NodePtr window(const Expression& e, const std::shared_ptr<const Origin>& origin) override {
+    return make_unknown(e, origin);
+  }
   NodePtr choice(const Expression& e, const std::shared_ptr<const Origin>& origin) override {
     return make_unknown(e, origin);
   }

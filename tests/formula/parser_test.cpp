@@ -104,7 +104,20 @@ TEST(Parser, SaysWhatAndWhere) {
       {"interval '1' dya", "`dya` is not a unit of an interval", 13, "day"},
       {"3x", "a number and a word run together", 0, ""},
       {"a [b]", "`[` has no meaning here", 2, ""},
-      {"sum(a) over (partition by b)", "windows (`over`) are not in this version", 7, ""},
+      {"sum(a) over (partion by b)", "expected `partition by` or `order by`, found `partion`", 13, "partition"},
+      {"sum(a) over (order b)", "expected `by`, found `b`", 19, ""},
+      {"sum(a) over (order by b rows betwen 1 preceding and current row)",
+       "expected `between`, or where the frame begins, found `betwen`", 29, "between"},
+      {"sum(a) over (order by b rows 1)", "expected `preceding` or `following`, found `)`", 30, ""},
+      {"sum(a) over (rows between current row and 1 preceding)", "the frame ends before it begins", 53, ""},
+      {"sum(a) over (rows 1 following)",
+       "a frame that only says where it begins ends at the current row, and cannot begin behind it", 29, ""},
+      {"sum(a) over (rows unbounded preceding exclude tie)",
+       "expected `current row`, `group`, `ties` or `no others` behind `exclude`, found `tie`", 46, ""},
+      {"sum(a) over (partition by b ordr by c)",
+       "expected `partition by`, `order by`, `rows`, `range`, `groups` or the end of the window, found `ordr`", 28,
+       "order"},
+      {"sum(a) over", "expected a window behind `over`, the formula ends", 11, ""},
   };
   for (const auto& c : cases) {
     try {
@@ -118,6 +131,38 @@ TEST(Parser, SaysWhatAndWhere) {
       EXPECT_GE(p.place.length, 1u);
     }
   }
+}
+
+TEST(Parser, WindowsAreReadAsTheStandardWritesThem) {
+  const auto e = parse_expression(
+      "nth_value(a, 2) from last ignore nulls over (w partition by b, c order by d desc nulls first "
+      "groups between 2 preceding and unbounded following exclude ties)");
+  ASSERT_TRUE(e->over);
+  EXPECT_TRUE(e->from_last);
+  EXPECT_EQ(e->nulls, NullTreatment::ignore);
+  const WindowClause& over = *e->over;
+  EXPECT_EQ(over.base, "w");
+  EXPECT_FALSE(over.bare);
+  EXPECT_EQ(over.partition.size(), 2u);
+  ASSERT_EQ(over.order.size(), 1u);
+  EXPECT_TRUE(over.order[0].descending && over.order[0].nulls_first);
+  ASSERT_TRUE(over.frame);
+  EXPECT_EQ(over.frame->unit, FrameUnit::groups);
+  EXPECT_EQ(over.frame->from.edge, Edge::preceding);
+  EXPECT_EQ(over.frame->to.edge, Edge::unbounded_following);
+  EXPECT_EQ(over.frame->excluded, Excluded::ties);
+  const auto bare = parse_expression("sum(rows) filter (where range > 1) over w + 1");
+  EXPECT_EQ(bare->op, Op::add);
+  EXPECT_TRUE(bare->args[0]->over->bare && bare->args[0]->filter);
+  const auto percentile = parse_expression("percentile_cont(0.9) within group (order by a desc)");
+  ASSERT_EQ(percentile->within_group.size(), 1u);
+  EXPECT_TRUE(percentile->within_group[0].descending);
+  EXPECT_EQ(parse_expression("last(a order by b, c)")->within_group.size(), 2u);
+  // Copies hold all of it: `case` copies its subject.
+  const auto twice = parse_expression("case lag(a) over (order by b rows 1 preceding) when 1 then 2 when 3 then 4 end");
+  EXPECT_TRUE(twice->args[0]->args[0]->over && twice->args[2]->args[0]->over->frame);
+  const WindowClause named = parse_window("partition by a order by b rows 3 preceding");
+  EXPECT_EQ(named.frame->to.edge, Edge::current_row);
 }
 
 TEST(Parser, SortListsHaveDirectionsAndNulls) {

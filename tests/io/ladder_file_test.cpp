@@ -121,7 +121,8 @@ TEST(LadderFile, ProblemsHavePlacesAndNearestWords) {
        "`level[0].ties` is competition, modified, dense, ordinal or fractional, not `dens`", "dense", 2, 8},
       {"[rank]\neach = [\"a\"]\n[[level]]\neach = [\"b\"]\n",
        "[rank] and [keep] are the one level of a ladder that has no [[level]]", "", 1, 1},
-      {"[windows]\nshare = \"1\"\n", "`windows` is not in this version", "", 1, 2},
+      {"[windows]\nshare = 1\n", "`windows.share` has to be a formula in quotes", "", 2, 9},
+      {"[window_def]\nw = \"order by a\"\n", "a ladder has no section `window_def`", "window_defs", 1, 2},
       {"[[data.join]]\nwith = \"b\"\non = [\"x\"]\nkind = \"inter\"\n",
        "`data.join[0].kind` is left, inner, right or full, not `inter`", "inner", 4, 8},
       {"[choices]\ndays = { unit = \"days\" }\n", "`choices.days` has no value", "", 2, 8},
@@ -268,6 +269,7 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
   l.figures = any_formulas();
   l.where = any_text();
   l.totals = any_formulas();
+  l.window_defs = any_formulas();
   for (int more = *rc::gen::inRange(0, 4); more > 0; --more) {
     Level level{.each = any_texts(),
                 .within = any_texts(),
@@ -280,6 +282,7 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
                 .where = any_text(),
                 .unranked = *rc::gen::arbitrary<bool>(),
                 .others = *rc::gen::arbitrary<bool>()};
+    level.windows = any_formulas();
     if (*rc::gen::arbitrary<bool>()) level.best = static_cast<std::size_t>(*rc::gen::inRange(1, 100));
     if (*rc::gen::arbitrary<bool>()) level.cut = Cut::strict;
     if (*rc::gen::arbitrary<bool>()) level.worst = static_cast<std::size_t>(*rc::gen::inRange(1, 100));
@@ -324,6 +327,7 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
   RC_ASSERT(back.data.read.delimiter == l.data.read.delimiter);
   RC_ASSERT(back.figures == l.figures);
   RC_ASSERT(back.totals == l.totals);
+  RC_ASSERT(back.window_defs == l.window_defs);
   RC_ASSERT(back.where == l.where);
   RC_ASSERT(back.choices.size() == l.choices.size());
   if (!l.choices.empty()) RC_ASSERT(back.choices[0].value == l.choices[0].value);
