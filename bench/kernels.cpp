@@ -4,7 +4,7 @@
 //   kernels [ROWS] [RUNS] [PART]
 //
 // 10,000,000 and 5 when left out; with ROWS of 10,000,000 growth is shown to 100,000,000. PART is one of order, shapes,
-// keys, places, best, sums, growth.
+// keys, places, best, sums, windows, growth.
 #include <hwy/contrib/sort/vqsort.h>
 #include <sys/resource.h>
 #include <tbb/parallel_sort.h>
@@ -396,6 +396,66 @@ void growth(std::size_t most) {
 
 }  // namespace
 
+// Windows over one order: by width, by function, and twelve of them over three orderings.
+void windows(std::size_t rows) {
+  const double per = 1e9 / static_cast<double>(rows);
+  const Numbers keys = numbers(rows, 30), values = numbers(rows, 16);
+  const lofty::Order order = lofty::order({lofty::ascending(keys)});
+  Numbers in_order(rows), running(rows);
+  for (std::size_t i = 0; i < rows; ++i) in_order[i] = values[order.rows()[i]];
+  const auto expected_sum = [&](std::size_t at, std::size_t width) {
+    std::int64_t sum = 0;
+    for (std::size_t i = at + 1 >= width ? at + 1 - width : 0; i <= at; ++i) sum += in_order[i];
+    return sum;
+  };
+  const lofty::Frame from_start{lofty::FrameUnit::rows, lofty::unbounded_preceding(), lofty::current_row(), {}, {}};
+  heading("running sum");
+  lofty::running_sums(order, in_order, running);
+  require(running.back() == std::accumulate(values.begin(), values.end(), std::int64_t{0}), "running sum");
+  const double own = per * seconds([&] { lofty::running_sums(order, in_order, running); });
+  row("values in order, into memory that is there", own, 0);
+  require(lofty::frame_sums(order, from_start, values).values == running, "running sum, gathered");
+  Numbers sums_out(rows);
+  std::vector<std::uint8_t> nulls_out(rows);
+  std::vector<std::uint32_t> rows_out(rows);
+  row("values gathered, into memory that is there",
+      per * seconds([&] { lofty::frame_sums(order, from_start, values, {}, sums_out, nulls_out); }), own);
+  require(sums_out == running, "running sum, into memory that is there");
+  row("values gathered, into fresh memory", per * seconds([&] { lofty::frame_sums(order, from_start, values); }), own);
+  row("values gathered, back by input row", per * seconds([&] {
+                                               lofty::frame_sums(order, from_start, values, {}, sums_out, nulls_out);
+                                               lofty::by_input_row(order, sums_out);
+                                             }),
+      own);
+
+  std::vector<double> floats(values.begin(), values.end());
+  for (const auto& [name, work] :
+       {std::pair<const char*, std::function<void(const lofty::Frame&)>>{
+            "sum", [&](const lofty::Frame& f) { lofty::frame_sums(order, f, values, {}, sums_out, nulls_out); }},
+        {"sum of doubles, exact", [&](const lofty::Frame& f) { lofty::frame_sums(order, f, floats); }},
+        {"least", [&](const lofty::Frame& f) { lofty::frame_least(order, f, lofty::ascending(values), rows_out); }},
+        {"greatest", [&](const lofty::Frame& f) { lofty::frame_greatest(order, f, lofty::ascending(values), rows_out); }},
+        {"median",
+         [&](const lofty::Frame& f) { lofty::frame_percentiles(order, f, floats, lofty::Decimal(5, 1)); }},
+        {"distinct count",
+         [&](const lofty::Frame& f) { lofty::frame_distinct_counts(order, f, lofty::ascending(values)); }}}) {
+    heading((std::string(name) + " over the last so many rows, by width").c_str());
+    double narrow = 0;
+    for (const std::int64_t width : {10, 1000, 1'000'000}) {
+      const lofty::Frame frame = lofty::last_rows(width);
+      if (std::string(name) == "sum") {
+        const auto sums = lofty::frame_sums(order, frame, values);
+        for (std::size_t at = 0; at < rows; at += rows / 7 + 1)
+          require(sums.values[at] == expected_sum(at, static_cast<std::size_t>(width)), "sum over a frame");
+      }
+      peak_mib();
+      const double ns = per * seconds([&] { work(frame); });
+      row(std::to_string(width) + " rows, peak " + std::to_string(static_cast<int>(peak_mib())) + " MiB", ns, narrow);
+      if (narrow == 0) narrow = ns;
+    }
+  }
+}
+
 int main(int argc, char** argv) {
   const std::size_t rows = argc > 1 ? std::strtoull(argv[1], nullptr, 10) : 10'000'000;
   if (argc > 2) runs = std::strtoull(argv[2], nullptr, 10);
@@ -403,7 +463,7 @@ int main(int argc, char** argv) {
   const std::string only = argc > 3 ? argv[3] : "";
   const std::pair<const char*, void (*)(std::size_t)> parts[] = {
       {"order", one_column}, {"shapes", shapes},   {"keys", three_keys}, {"places", ranks},
-      {"best", selection},   {"sums", group_sums}, {"growth", growth},
+      {"best", selection},   {"sums", group_sums}, {"windows", windows}, {"growth", growth},
   };
   for (const auto& [name, part] : parts)
     if (only.empty() || only == name) part(rows);

@@ -28,4 +28,5 @@
 #include "lofty/value.hpp"
 #include "lofty/where_would.hpp"
 #include "lofty/why.hpp"
+#include "lofty/window.hpp"
 #include "lofty/write.hpp"

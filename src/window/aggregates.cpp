@@ -37,7 +37,7 @@ struct CountValues : Counting {
 };
 
 // 64-bit values: in Sum = int64_t where no frame's sum can be longer, else in 128 bits, which 2^32 of them never fill.
-template <class Sum>
+template <class Sum, bool Nulls = true>
 struct ShortSum : Counting {
   const std::int64_t* values;
   Sum sum = 0;
@@ -47,12 +47,12 @@ struct ShortSum : Counting {
     sum = 0;
   }
   void add(std::uint32_t at) {
-    const bool some = values[at] != int64_null;
+    const bool some = !Nulls || values[at] != int64_null;
     sum += some ? values[at] : 0;
     count += some;
   }
   void remove(std::uint32_t at) {
-    const bool some = values[at] != int64_null;
+    const bool some = !Nulls || values[at] != int64_null;
     sum -= some ? values[at] : 0;
     count -= some;
   }
@@ -129,7 +129,12 @@ struct FixedPoint {
       magnitude >>= drop;
       if (rest > half || (rest == half && (magnitude & 1) != 0)) ++magnitude;
     }
-    const double out = std::ldexp(static_cast<double>(static_cast<std::uint64_t>(magnitude)), exponent + drop);
+    const int power = exponent + drop;
+    const auto digits = static_cast<double>(static_cast<std::uint64_t>(magnitude));
+    // A power of two that is a normal number scales exactly, and at a tenth of the price.
+    const double out = power > -900 && power < 900
+                           ? digits * std::bit_cast<double>(static_cast<std::uint64_t>(power + 1023) << 52)
+                           : std::ldexp(digits, power);
     return negative ? -out : out;
   }
 };
@@ -194,6 +199,8 @@ template <class With>
 void with_exact_sum(const Gathered& values, const With& with) {
   if (values.lane == Gathered::Lane::int128)
     with([&] { return LongSum(values); });
+  else if (fits_short(values) && values.no_nulls)
+    with([&] { return ShortSum<std::int64_t, false>(values); });
   else if (fits_short(values))
     with([&] { return ShortSum<std::int64_t>(values); });
   else
@@ -255,7 +262,7 @@ void put_null(Results& out, std::size_t at) {
 
 Buffer<std::uint32_t> frame_counts(const WindowJob& job, const Gathered* values) {
   Buffer<std::uint32_t> out(job.order.rows.size());
-  const auto emit = [&](const FrameWalk& walk, const Counting& counted) { out[walk.at()] = counted.count; };
+  const auto emit = [&](std::size_t at, std::size_t, const Counting& counted) { out[at] = counted.count; };
   if (values == nullptr)
     slide_all(job, [] { return CountRows(); }, emit);
   else
@@ -267,30 +274,43 @@ Results frame_sums(const WindowJob& job, const Gathered& values) {
   if (values.lane == Gathered::Lane::float64) {
     Results out = doubles_of(values.size());
     with_float_sum(values, [&](const auto& make) {
-      slide_all(job, make, [&](const FrameWalk& walk, const auto& sum) {
-        out.doubles[walk.at()] = sum.count == 0 ? std::numeric_limits<double>::quiet_NaN() : sum.total();
+      slide_all(job, make, [&](std::size_t at, std::size_t, const auto& sum) {
+        out.doubles[at] = sum.count == 0 ? std::numeric_limits<double>::quiet_NaN() : sum.total();
       });
     });
     return out;
   }
   Results out = exact_of(values.size(), values.lane == Gathered::Lane::int64 && fits_short(values));
   with_exact_sum(values, [&](const auto& make) {
-    slide_all(job, make, [&](const FrameWalk& walk, const auto& sum) {
+    slide_all(job, make, [&](std::size_t at, std::size_t, const auto& sum) {
       if (sum.count == 0)
-        put_null(out, walk.at());
+        put_null(out, at);
       else
-        put(out, walk.at(), sum.exact());
+        put(out, at, sum.exact());
     });
   });
   return out;
+}
+
+bool frame_sums(const WindowJob& job, const Gathered& values, std::int64_t* out, std::uint8_t* nulls) {
+  if (values.lane != Gathered::Lane::int64 || !fits_short(values)) return false;
+  const auto emit = [&](std::size_t at, std::size_t, const auto& sum) {
+    out[at] = sum.sum;
+    nulls[at] = sum.count == 0;
+  };
+  if (values.no_nulls)
+    slide_all(job, [&] { return ShortSum<std::int64_t, false>(values); }, emit);
+  else
+    slide_all(job, [&] { return ShortSum<std::int64_t>(values); }, emit);
+  return true;
 }
 
 Results frame_averages(const WindowJob& job, const Gathered& values, int scale) {
   if (values.lane == Gathered::Lane::float64) {
     Results out = doubles_of(values.size());
     with_float_sum(values, [&](const auto& make) {
-      slide_all(job, make, [&](const FrameWalk& walk, const auto& sum) {
-        out.doubles[walk.at()] = sum.count == 0 ? std::numeric_limits<double>::quiet_NaN() : sum.total() / sum.count;
+      slide_all(job, make, [&](std::size_t at, std::size_t, const auto& sum) {
+        out.doubles[at] = sum.count == 0 ? std::numeric_limits<double>::quiet_NaN() : sum.total() / sum.count;
       });
     });
     return out;
@@ -301,13 +321,13 @@ Results frame_averages(const WindowJob& job, const Gathered& values, int scale) 
                       values.magnitude <= std::numeric_limits<std::int64_t>::max() / static_cast<std::int64_t>(shift);
   Results out = exact_of(values.size(), narrow);
   with_exact_sum(values, [&](const auto& make) {
-    slide_all(job, make, [&](const FrameWalk& walk, const auto& sum) {
-      if (sum.count == 0) return put_null(out, walk.at());
+    slide_all(job, make, [&](std::size_t at, std::size_t, const auto& sum) {
+      if (sum.count == 0) return put_null(out, at);
       int128 shifted = 0;
       if (__builtin_mul_overflow(sum.exact(), shift, &shifted)) too_large();
       const int128 mean = divided(shifted, sum.count);
       if (!fits_decimal(mean)) too_large();
-      put(out, walk.at(), mean);
+      put(out, at, mean);
     });
   });
   return out;
@@ -339,6 +359,7 @@ class Extremes {
       queue.end = at;
     }
   }
+  std::uint32_t first() const { return queues_[0].candidates.empty() ? no_position : queues_[0].candidates.front(); }
   std::uint32_t best() const {
     std::uint32_t found = no_position;
     for (const Queue& queue : queues_)
@@ -395,27 +416,42 @@ struct BetterThan {
 };
 
 template <class T>
-void extremes(const WindowJob& job, const T* values, bool greatest, Buffer<std::uint32_t>& out) {
+void extremes(const WindowJob& job, const T* values, bool greatest, const std::uint32_t* rows,
+              std::uint32_t* out) {
+  const auto put = [&](std::size_t at, std::uint32_t position) {
+    out[at] = rows == nullptr || position == no_position ? position : rows[position];
+  };
   const std::size_t size = job.order.rows.size(), pieces = slide_pieces(job);
   parallel_for(pieces, job.run, [&](std::size_t piece) {
     const std::size_t begin = size * piece / pieces, end = size * (piece + 1) / pieces;
     if (begin >= end) return;
-    FrameWalk walk(job.order, job.frame, job.range, begin, end);
     Extremes<BetterThan<T>> found({values, greatest});
     std::size_t group = ~std::size_t{0};
+    const auto enter_group = [&](std::size_t first) {
+      if (first == group) return;
+      group = first;
+      found.restart(static_cast<std::uint32_t>(group));
+    };
+    if (plain_rows(job.frame)) {
+      each_frame_of_rows(job, begin, end,
+                         [&](std::size_t at, std::size_t first, std::uint32_t low, std::uint32_t high) {
+                           enter_group(first);
+                           found.move(0, low, high);
+                           put(at, found.first());
+                         });
+      return;
+    }
+    FrameWalk walk(job.order, job.frame, job.range, begin, end);
     for (std::size_t at = begin; at < end; ++at) {
       walk.next();
-      if (walk.group_begin() != group) {
-        group = walk.group_begin();
-        found.restart(static_cast<std::uint32_t>(group));
-      }
+      enter_group(walk.group_begin());
       if (job.frame.excluded == Excluded::no_others) {
         found.move(0, walk.low(), walk.high());
       } else {
         const Stretches frame = walk.stretches();
         for (std::size_t part = 0; part < 3; ++part) found.move(part, frame.begin[part], frame.end[part]);
       }
-      out[at] = found.best();
+      put(at, found.best());
     }
   });
 }
@@ -424,12 +460,17 @@ void extremes(const WindowJob& job, const T* values, bool greatest, Buffer<std::
 
 Buffer<std::uint32_t> frame_extremes(const WindowJob& job, const Gathered& values, bool greatest) {
   Buffer<std::uint32_t> out(job.order.rows.size());
-  switch (values.lane) {
-    case Gathered::Lane::int64: extremes(job, values.ints.data(), greatest, out); break;
-    case Gathered::Lane::int128: extremes(job, values.wide.data(), greatest, out); break;
-    case Gathered::Lane::float64: extremes(job, values.doubles.data(), greatest, out); break;
-  }
+  frame_extremes(job, values, greatest, nullptr, out.data());
   return out;
+}
+
+void frame_extremes(const WindowJob& job, const Gathered& values, bool greatest, const std::uint32_t* rows,
+                    std::uint32_t* out) {
+  switch (values.lane) {
+    case Gathered::Lane::int64: extremes(job, values.ints.data(), greatest, rows, out); break;
+    case Gathered::Lane::int128: extremes(job, values.wide.data(), greatest, rows, out); break;
+    case Gathered::Lane::float64: extremes(job, values.doubles.data(), greatest, rows, out); break;
+  }
 }
 
 // ---- distinct counts
@@ -499,7 +540,7 @@ Buffer<std::uint32_t> frame_distinct_counts(const WindowJob& job, const std::vec
   Buffer<std::uint32_t> out(job.order.rows.size());
   slide_all(
       job, [&] { return DistinctCount(codes, distinct); },
-      [&](const FrameWalk& walk, const DistinctCount& held) { out[walk.at()] = held.count; });
+      [&](std::size_t at, std::size_t, const DistinctCount& held) { out[at] = held.count; });
   return out;
 }
 
@@ -586,14 +627,14 @@ Buffer<std::uint32_t> frame_percentile_positions(const WindowJob& job, const Val
   Buffer<std::uint32_t> out(job.order.rows.size());
   slide_all(
       job, [&] { return RankedValues(ranks); },
-      [&](const FrameWalk& walk, const RankedValues& held) {
+      [&](std::size_t position, std::size_t group, const RankedValues& held) {
         const std::uint32_t count = held.set.size();
         if (count == 0) {
-          out[walk.at()] = no_position;
+          out[position] = no_position;
           return;
         }
         const std::uint32_t k = discrete_rank(fraction, count, descending);
-        out[walk.at()] = ranks.position_at[held.set.at(k, static_cast<std::uint32_t>(walk.group_begin()))];
+        out[position] = ranks.position_at[held.set.at(k, static_cast<std::uint32_t>(group))];
       });
   return out;
 }
@@ -608,22 +649,23 @@ Results frame_percentiles(const WindowJob& job, const Gathered& values, const Va
   Results out = floats ? doubles_of(size) : exact_of(size, narrow);
   slide_all(
       job, [&] { return RankedValues(ranks); },
-      [&](const FrameWalk& walk, const RankedValues& held) {
+      [&](std::size_t position, std::size_t group, const RankedValues& held) {
         const std::uint32_t count = held.set.size();
-        if (count == 0) return put_null(out, walk.at());
+        if (count == 0) return put_null(out, position);
         const ContinuousRank at = continuous_rank(fraction, count, descending);
-        const auto first = static_cast<std::uint32_t>(walk.group_begin());
-        const std::uint32_t a = ranks.position_at[held.set.at(at.low, first)];
-        const std::uint32_t b = at.rest == 0 ? a : ranks.position_at[held.set.at(at.low + 1, first)];
+        const auto first = static_cast<std::uint32_t>(group);
+        const std::uint32_t rank = held.set.at(at.low, first);
+        const std::uint32_t a = ranks.position_at[rank];
+        const std::uint32_t b = at.rest == 0 ? a : ranks.position_at[held.set.next(rank, at.low, first)];
         if (floats) {
-          out.doubles[walk.at()] = interpolated(values.doubles[a], values.doubles[b], at);
+          out.doubles[position] = interpolated(values.doubles[a], values.doubles[b], at);
           return;
         }
         const auto exact = [&](std::uint32_t i) {
           return values.lane == Gathered::Lane::int64 ? int128{values.ints[i]} : values.wide[i];
         };
         const int128 value = interpolated(exact(a), exact(b), at, shift);
-        put(out, walk.at(), value);
+        put(out, position, value);
       });
   return out;
 }

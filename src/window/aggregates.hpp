@@ -31,6 +31,9 @@ Buffer<std::uint32_t> frame_counts(const WindowJob& job, const Gathered* values)
 // in 128-bit fixed point where the range of their exponents allows it, else in an accumulator over the whole range:
 // exact until the one rounding, so that nothing ever drifts. Throws Error(overflow) beyond 38 digits.
 Results frame_sums(const WindowJob& job, const Gathered& values);
+// The same straight into `out` and `nulls` (1: null, and 0 in `out`). False, and nothing done, where the values are not
+// 64-bit integers whose sums are sure to fit.
+bool frame_sums(const WindowJob& job, const Gathered& values, std::int64_t* out, std::uint8_t* nulls);
 // Means: exact ones with `scale` decimals, rounded half to even.
 Results frame_averages(const WindowJob& job, const Gathered& values, int scale);
 
@@ -38,6 +41,9 @@ Results frame_averages(const WindowJob& job, const Gathered& values, int scale);
 // queue for each stretch of the frame: R. Cole and others call it the ascending minima; D. Lemire, "Streaming
 // maximum-minimum filter using no more than three comparisons per element", 2006.)
 Buffer<std::uint32_t> frame_extremes(const WindowJob& job, const Gathered& values, bool greatest);
+// Into `out`: rows[position], or the positions themselves where there are no `rows`.
+void frame_extremes(const WindowJob& job, const Gathered& values, bool greatest, const std::uint32_t* rows,
+                    std::uint32_t* out);
 
 // Different values that are not null. `codes` are equal where values are, below `distinct`; no_position is null.
 Buffer<std::uint32_t> frame_distinct_counts(const WindowJob& job, const std::vector<std::uint32_t>& codes,

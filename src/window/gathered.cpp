@@ -43,6 +43,7 @@ bool masked(const Key& key, std::size_t row) {
 template <class Get>
 Gathered whole_numbers(const Key& key, std::span<const std::uint32_t> rows, const Run& run, const Get& get) {
   Gathered out;
+  out.no_nulls = key.options.null_mask.empty() && key.element != Element::int64;  // of those the least one is null here
   out.ints.allocate(rows.size());
   std::vector<std::int64_t> magnitudes(rows.size() / piece_rows + 2, 0);
   in_pieces(rows.size(), run, [&](std::size_t begin, std::size_t end) {
@@ -69,6 +70,7 @@ Gathered gather(const Column& column, std::span<const std::uint32_t> rows, const
       in_pieces(rows.size(), run, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) out.ints[i] = column.int64(rows[i]);
       });
+      out.no_nulls = column.nulls() == 0;
       if (column.nulls() < column.rows())
         out.magnitude = std::max<int128>(column.greatest(), -static_cast<int128>(column.least()));
       break;
@@ -132,7 +134,7 @@ Gathered gather(const Key& key, std::span<const std::uint32_t> rows, const Run& 
       Gathered out = whole(std::int64_t{});
       // The least 64-bit number is a value in a caller's array, and null here.
       for (std::size_t i = 0; i < rows.size(); ++i)
-        if (out.ints[i] == int64_null && !masked(key, rows[i])) {
+        if (out.ints[i] == int64_null && (key.options.null_mask.empty() || !masked(key, rows[i]))) {
           Gathered wide;
           wide.lane = Gathered::Lane::int128;
           wide.wide.allocate(rows.size());
@@ -140,6 +142,7 @@ Gathered gather(const Key& key, std::span<const std::uint32_t> rows, const Run& 
             wide.wide[k] = masked(key, rows[k]) ? int128_min : int128{value_of<std::int64_t>(key, rows[k])};
           return wide;
         }
+      out.no_nulls = key.options.null_mask.empty();
       return out;
     }
     case Element::uint8: return whole(std::uint8_t{});

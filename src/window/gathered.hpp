@@ -20,6 +20,7 @@ struct Gathered {
   Buffer<int128> wide;
   Buffer<double> doubles;
   int scale = 0;         // of decimals
+  bool no_nulls = false; // known to have none
   int128 magnitude = 0;  // no value's absolute is greater; lane int64 only
   std::size_t size() const {
     return lane == Lane::int64 ? ints.size() : lane == Lane::int128 ? wide.size() : doubles.size();
@@ -43,6 +44,7 @@ inline bool Gathered::is_null(std::size_t i) const {
 }
 
 inline void Gathered::make_null(std::size_t i) {
+  no_nulls = false;
   switch (lane) {
     case Lane::int64: ints[i] = int64_null; break;
     case Lane::int128: wide[i] = int128_min; break;

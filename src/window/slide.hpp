@@ -21,19 +21,65 @@ inline std::size_t slide_pieces(const WindowJob& job) {
   return job.order.rows.size() < rows_worth_threads ? 1 : static_cast<std::size_t>(thread_count(job.run));
 }
 
-// Calls emit(walk, accumulator) for every position in [begin, end), with exactly the positions of its frame added.
+// Calls visit(position, group's first position, frame's begin, frame's end) for all positions in [begin, end): frames of
+// rows without exclusion, which need no walk.
+template <class Visit>
+void each_frame_of_rows(const WindowJob& job, std::size_t begin, std::size_t end, const Visit& visit) {
+  const std::uint8_t* const marks = job.order.marks.data();
+  const std::size_t size = job.order.rows.size();
+  // From here to the frame's ends; beyond the group's they are clamped.
+  const auto reach = [&](const Bound& bound) {
+    const auto most = static_cast<std::int64_t>(size);
+    switch (bound.edge) {
+      case Edge::unbounded_preceding: return -most;
+      case Edge::preceding: return -std::min(bound.distance, most);
+      case Edge::current_row: return std::int64_t{0};
+      case Edge::following: return std::min(bound.distance, most);
+      case Edge::unbounded_following: return most;
+    }
+    return std::int64_t{0};
+  };
+  const std::int64_t from = reach(job.frame.from), to = reach(job.frame.to) + 1;
+  std::size_t group = begin;
+  while ((marks[group] & OrderData::group_start) == 0) --group;
+  while (group < end) {
+    std::size_t group_end = group + 1;
+    while (group_end < size && (marks[group_end] & OrderData::group_start) == 0) ++group_end;
+    const auto first = static_cast<std::int64_t>(group), last = static_cast<std::int64_t>(group_end);
+    for (std::size_t at = std::max(begin, group); at < std::min(end, group_end); ++at) {
+      const auto here = static_cast<std::int64_t>(at);
+      const auto low = static_cast<std::uint32_t>(std::clamp(here + from, first, last));
+      visit(at, group, low, std::max(low, static_cast<std::uint32_t>(std::clamp(here + to, first, last))));
+    }
+    group = group_end;
+  }
+}
+
+inline bool plain_rows(const Frame& frame) {
+  return frame.unit == FrameUnit::rows && frame.excluded == Excluded::no_others;
+}
+
+// Calls emit(position, group's first position, accumulator) for every position in [begin, end), with exactly the
+// positions of its frame added.
 //
 // A value is added once and removed once, for each stretch of a frame and each group, whatever the frame's width: ends
 // only advance. An accumulator has add(position), remove(position), and reset() where it can forget all at once.
 template <class Accumulator, class Emit>
 void slide(const WindowJob& job, std::size_t begin, std::size_t end, Accumulator& accumulator, const Emit& emit) {
   if (begin >= end) return;
-  FrameWalk walk(job.order, job.frame, job.range, begin, end);
-  const int parts = job.frame.excluded == Excluded::no_others ? 1 : 3;
   std::array<std::uint32_t, 3> held_begin{}, held_end{};
   std::size_t group = ~std::size_t{0};
   const auto drop = [&](std::size_t part, std::uint32_t until) {
     for (std::uint32_t& at = held_begin[part]; at < until; ++at) accumulator.remove(at);
+  };
+  const auto enter_group = [&](std::size_t first) {
+    group = first;
+    if constexpr (requires { accumulator.reset(); })
+      accumulator.reset();
+    else
+      for (std::size_t part = 0; part < 3; ++part) drop(part, held_end[part]);
+    held_begin.fill(static_cast<std::uint32_t>(group));
+    held_end = held_begin;
   };
   // First what leaves every stretch, then what enters: as the frame advances, a position passes from a stretch to the
   // one before it, and is never held by both.
@@ -44,18 +90,21 @@ void slide(const WindowJob& job, std::size_t begin, std::size_t end, Accumulator
   const auto enter = [&](std::size_t part, std::uint32_t to_end) {
     for (std::uint32_t& at = held_end[part]; at < to_end; ++at) accumulator.add(at);
   };
+  if (plain_rows(job.frame)) {
+    each_frame_of_rows(job, begin, end,
+                       [&](std::size_t at, std::size_t first, std::uint32_t low, std::uint32_t high) {
+                         if (first != group) enter_group(first);
+                         leave(0, low);
+                         enter(0, high);
+                         emit(at, first, accumulator);
+                       });
+    return;
+  }
+  FrameWalk walk(job.order, job.frame, job.range, begin, end);
   for (std::size_t at = begin; at < end; ++at) {
     walk.next();
-    if (walk.group_begin() != group) {
-      group = walk.group_begin();
-      if constexpr (requires { accumulator.reset(); })
-        accumulator.reset();
-      else
-        for (std::size_t part = 0; part < 3; ++part) drop(part, held_end[part]);
-      held_begin.fill(static_cast<std::uint32_t>(group));
-      held_end = held_begin;
-    }
-    if (parts == 1) {
+    if (walk.group_begin() != group) enter_group(walk.group_begin());
+    if (job.frame.excluded == Excluded::no_others) {
       leave(0, walk.low());
       enter(0, walk.high());
     } else {
@@ -63,7 +112,7 @@ void slide(const WindowJob& job, std::size_t begin, std::size_t end, Accumulator
       for (std::size_t part = 0; part < 3; ++part) leave(part, frame.begin[part]);
       for (std::size_t part = 0; part < 3; ++part) enter(part, frame.end[part]);
     }
-    emit(walk, accumulator);
+    emit(at, group, accumulator);
   }
 }
 

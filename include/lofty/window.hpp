@@ -1,0 +1,96 @@
+#pragma once
+// Windows over plain arrays: for every row a value worked out from the rows around it.
+//
+//   std::vector<std::int64_t> day{1, 1, 2, 5}, amount{10, 20, 30, 40};
+//   auto o = lofty::order({lofty::ascending(day)});
+//   auto running = lofty::frame_sums(o, lofty::last_rows(2), amount);                    // 10 30 50 70
+//   lofty::Frame days{.from = lofty::preceding(1), .by = lofty::ascending(day)};         // today and yesterday
+//   auto by_day = lofty::frame_sums(o, days, amount);                                    // 30 30 60 40
+//   auto before = lofty::rows_before(o, 1);                                              // none, 0, 1, 2
+//
+// Groups of the order are partitions; peers are rows that are equal on all of its `by` keys. Every result stands in the
+// order's positions; by_input_row() brings it back to the rows' own sequence, at one cache miss a row. Values are given
+// by input row, nulls by a mask (not 0: null; NaN is null too).
+//
+// The cost of all of them is independent of how wide frames are: a row enters a frame once and leaves it once. Memory:
+// the result, the gathered values (8 bytes a row), and what each says. Preconditions (asserted): arrays are as long as
+// the order; distances are not negative; a range with a distance has `by`, which is the order's only key. Errors:
+// std::bad_alloc; Error(overflow) where said. Thread-safe; the same bytes for any number of threads.
+
+#include <cstdint>
+#include <span>
+#include <vector>
+
+#include "lofty/decimal.hpp"
+#include "lofty/frame.hpp"
+#include "lofty/order.hpp"
+#include "lofty/run.hpp"
+
+namespace lofty {
+
+// One value a position. `nulls` is empty where none is null; else not 0 where there is none.
+template <class T>
+struct Windowed {
+  std::vector<T> values;
+  std::vector<std::uint8_t> nulls;
+};
+
+using Nulls8 = std::span<const std::uint8_t>;  // a mask; empty: no nulls
+
+// Sums; null over no value. Integers and decimals are exact (Error(overflow) beyond 64 bits, or 38 digits); doubles are
+// exact until the one rounding at the end, so that nothing drifts as frames move on.
+Windowed<std::int64_t> frame_sums(const Order& order, const Frame& frame, std::span<const std::int64_t> values,
+                                  Nulls8 nulls = {}, const Run& run = {});
+Windowed<double> frame_sums(const Order& order, const Frame& frame, std::span<const double> values, Nulls8 nulls = {},
+                            const Run& run = {});
+Windowed<Decimal> frame_sums(const Order& order, const Frame& frame, std::span<const Decimal> values, Nulls8 nulls = {},
+                             const Run& run = {});
+// The same into the caller's memory, which saves making it: a null has 0 in `out` and 1 in `out_nulls`.
+void frame_sums(const Order& order, const Frame& frame, std::span<const std::int64_t> values, Nulls8 nulls,
+                std::span<std::int64_t> out, std::span<std::uint8_t> out_nulls, const Run& run = {});
+// The running sum along the order, from each group's start to the row itself, of values that stand in the order already:
+// one pass, into the caller's memory. Precondition (asserted): no sum is beyond 64 bits.
+void running_sums(const Order& order, std::span<const std::int64_t> in_order, std::span<std::int64_t> out);
+
+// Means; null over no value. Decimals have six decimals more, rounded half to even.
+Windowed<double> frame_means(const Order& order, const Frame& frame, std::span<const double> values, Nulls8 nulls = {},
+                             const Run& run = {});
+Windowed<Decimal> frame_means(const Order& order, const Frame& frame, std::span<const Decimal> values,
+                              Nulls8 nulls = {}, const Run& run = {});
+
+// How many rows, or values that are not null, each frame holds.
+std::vector<std::uint32_t> frame_counts(const Order& order, const Frame& frame, Nulls8 nulls = {}, const Run& run = {});
+// How many different values that are not null. 8 bytes a row besides.
+std::vector<std::uint32_t> frame_distinct_counts(const Order& order, const Frame& frame, const Key& values,
+                                                 const Run& run = {});
+
+// The input row of each frame's least, or greatest, value (the first of several), none over no value. Texts compare by
+// code points.
+inline constexpr std::uint32_t no_input_row = 0xffffffff;
+std::vector<std::uint32_t> frame_least(const Order& order, const Frame& frame, const Key& values, const Run& run = {});
+std::vector<std::uint32_t> frame_greatest(const Order& order, const Frame& frame, const Key& values,
+                                          const Run& run = {});
+void frame_least(const Order& order, const Frame& frame, const Key& values, std::span<std::uint32_t> out,
+                 const Run& run = {});  // into the caller's memory
+void frame_greatest(const Order& order, const Frame& frame, const Key& values, std::span<std::uint32_t> out,
+                    const Run& run = {});
+
+// The value below which `fraction` (0 to 1) of a frame's values lies, between the two nearest; 0.5 is the median. Null
+// over no value. One more sort (of the values within their groups), and 20 bytes a row besides.
+Windowed<double> frame_percentiles(const Order& order, const Frame& frame, std::span<const double> values,
+                                   const Decimal& fraction, Nulls8 nulls = {}, const Run& run = {});
+Windowed<Decimal> frame_percentiles(const Order& order, const Frame& frame, std::span<const Decimal> values,
+                                    const Decimal& fraction, Nulls8 nulls = {}, const Run& run = {});
+
+// The input row so many rows before, or behind, in the same group; none where there is no such row. With a mask rows
+// that are null are passed over (ISO SQL's `ignore nulls`).
+std::vector<std::uint32_t> rows_before(const Order& order, std::uint32_t distance, Nulls8 nulls = {},
+                                       const Run& run = {});
+std::vector<std::uint32_t> rows_behind(const Order& order, std::uint32_t distance, Nulls8 nulls = {},
+                                       const Run& run = {});
+// The input row that is the n-th of each frame, from 1, or the n-th from its end. With a mask as above.
+enum class From : std::uint8_t { first, last };
+std::vector<std::uint32_t> nth_rows(const Order& order, const Frame& frame, std::uint32_t n, From from = From::first,
+                                    Nulls8 nulls = {}, const Run& run = {});
+
+}  // namespace lofty
