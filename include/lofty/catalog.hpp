@@ -3,6 +3,7 @@
 
 #include <map>
 #include <memory>
+#include <optional>
 #include <span>
 #include <string>
 #include <string_view>
@@ -28,6 +29,12 @@ struct ReadOptions {
   bool empty() const { return columns.empty() && nulls.empty() && header.empty() && delimiter == 0 && !ragged_as_null; }
 };
 
+// How large a table is, as far as it can be told without reading it.
+struct TableSize {
+  std::optional<double> rows;  // exact in memory, estimated from the first lines of a file; nothing where it is not known
+  double bytes = 0;            // of the text that will be read; 0 in memory
+};
+
 // One table that can be read: its headings at once, its rows when they are asked for.
 class TableSource {
  public:
@@ -37,6 +44,7 @@ class TableSource {
   // How it is being read, where that was told from the data: "commas between fields". Empty when there is nothing to
   // say.
   virtual std::string form() const { return {}; }
+  virtual TableSize size() const { return {}; }
   // The table with at least these columns (indices into headings()). Throws Error.
   virtual Table read(std::span<const std::size_t> columns, const Run& run) const = 0;
 };

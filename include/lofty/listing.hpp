@@ -4,6 +4,7 @@
 #include <string>
 #include <vector>
 
+#include "lofty/cost.hpp"
 #include "lofty/error.hpp"
 #include "lofty/expected.hpp"
 #include "lofty/profile.hpp"
@@ -40,6 +41,10 @@ std::string workings_text(const Workings& workings, std::size_t most_lines = 20,
 
 // What formulas may call, with arguments and meaning; only those whose name, arguments or meaning contain `word`.
 std::string functions_text(const std::string& word = {}, const Looks& looks = {});
+
+// The plan as a table: step, what it serves, rows, comparisons, memory, estimated and, once it has run, measured time;
+// then what they come to, and the advice.
+std::string cost_text(const Cost& cost, const Looks& looks = {});
 
 // `form` says how the table was read (TableSource::form), or is empty.
 std::string profile_text(const TableProfile& profile, const Looks& looks = {}, const std::string& form = {});

@@ -2,6 +2,7 @@
 // The whole library.
 
 #include "lofty/catalog.hpp"
+#include "lofty/cost.hpp"
 #include "lofty/date.hpp"
 #include "lofty/decimal.hpp"
 #include "lofty/error.hpp"

@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "lofty/catalog.hpp"
+#include "lofty/cost.hpp"
 #include "lofty/error.hpp"
 #include "lofty/ladder.hpp"
 #include "lofty/remark.hpp"
@@ -134,6 +135,8 @@ class Standings {
   Ties ties() const;  // of the first place column
   const std::vector<Remark>& remarks() const;
   const Accounting& accounting() const;
+  // What each step took, in the order in which they were done; estimates beside it for the sizes that were met.
+  const Cost& cost() const;
 
   const engine::StandingsData& data() const { return *data_; }  // for the engine
 

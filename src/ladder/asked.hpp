@@ -28,6 +28,7 @@ struct Asked {
   const Ladder& ladder;
   Question& question;
   const Run run;
+  std::size_t level = 0;                 // of nested ones
   const Earlier* earlier = nullptr;      // what to compare with
   const StandingsData* outer = nullptr;  // the level outside: entries count only inside the ones that it lists
   const JoinedRows* joined = nullptr;

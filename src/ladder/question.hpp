@@ -22,6 +22,7 @@ struct TableUse {
   std::string alias;
   std::set<std::size_t> wanted;  // columns that something mentions
   Table table;                   // once it has been read
+  double seconds = 0;            // that reading it took
 };
 
 struct JoinUse {

@@ -17,6 +17,7 @@
 #include "order/codes.hpp"
 #include "table/nearest.hpp"
 #include "table/parallel.hpp"
+#include "table/stopwatch.hpp"
 
 namespace lofty::engine {
 
@@ -121,7 +122,9 @@ class Resolver {
     for (TableUse& use : tables_) {
       const std::vector<std::size_t> wanted(use.wanted.begin(), use.wanted.end());
       try {
+        Stopwatch watch;
         use.table = use.source->read(wanted, part_of(run, begin, begin + each));
+        use.seconds = watch.lap();
         begin += each;
       } catch (const Error& error) {
         problems_.insert(problems_.end(), error.problems().begin(), error.problems().end());

@@ -8,6 +8,7 @@
 
 #include "table/nearest.hpp"
 #include "table/parallel.hpp"
+#include "table/stopwatch.hpp"
 #include "table/table_data.hpp"
 
 namespace lofty::engine {
@@ -158,7 +159,11 @@ class KeyNumbers {
 
 JoinedRows::JoinedRows(const Question& question, const Run& run)
     : question_(question), rows_(question.tables.front().table.rows()), partners_(question.tables.size()) {
-  for (const JoinUse& join : question.joins) match(join, run);
+  for (const JoinUse& join : question.joins) {
+    Stopwatch watch;
+    match(join, run);
+    reports_.back().seconds = watch.lap();
+  }
   for (const JoinUse& join : question.joins) merge_keys(join, run);
 }
 

@@ -25,6 +25,7 @@ class JoinedRows : public RowSource {
   struct Report {
     std::size_t unmatched = 0, without_rows = 0;
     std::vector<std::string> unmatched_examples, without_examples;
+    double seconds = 0;                 // that matching took
     std::size_t several = 0, more = 0;  // rows with several partners, and how many rows there are more because of them
   };
   const std::vector<Report>& reports() const { return reports_; }

@@ -12,6 +12,7 @@
 #include "ladder/across.hpp"
 #include "ladder/answer.hpp"
 #include "ladder/asked.hpp"
+#include "ladder/cost.hpp"
 #include "ladder/doubtful.hpp"
 #include "ladder/prose.hpp"
 #include "ladder/remarks.hpp"
@@ -23,6 +24,7 @@
 #include "order/sort.hpp"
 #include "rank/exact_sum.hpp"
 #include "table/parallel.hpp"
+#include "table/stopwatch.hpp"
 #include "table/table_data.hpp"
 
 namespace lofty {
@@ -36,15 +38,18 @@ constexpr double reading_share = 0.88;
 
 class Asking {
  public:
-  Asking(const Ladder& ladder, Question& question, const StandingsData* outer, const Earlier* earlier, const Run& run)
+  Asking(const Ladder& ladder, Question& question, std::size_t level, const StandingsData* outer,
+         const Earlier* earlier, const Run& run)
       : a_(ladder, question, {.threads = run.threads, .stop = run.stop}),
         words_(a_),
         rows_run_(part_of(run, reading_share, 0.98)) {
+    a_.level = level;
     a_.outer = outer;
     a_.earlier = earlier;
   }
 
   std::shared_ptr<const StandingsData> answer() {
+    Stopwatch watch;
     JoinedRows rows(a_.question, a_.run);
     a_.joined = &rows;
     try {
@@ -52,14 +57,28 @@ class Asking {
     } catch (const RowFailure& failure) {
       throw Error(row_problem(failure));
     }
+    for (std::size_t j = 0; j < rows.reports().size(); ++j) took("join", j, rows.reports()[j].seconds);
+    took("count", 0, a_.entries.count_seconds);
+    took("total", 0, a_.entries.total_seconds);
+    took(a_.entries.window_times, 0);
+    watch.lap();
     try {
       if (a_.outer != nullptr) drop_outside();  // first: their totals may be impossible, and nobody asks for them
       work_out_totals();
       drop();
+      a_.data->times[time_name("total", a_.level, 0)] += watch.lap();
+      WindowTimes times;
       work_out_entry_windows(a_.question, a_.entries.count, a_.entries.columns, false, a_.ladder, a_.run,
-                             a_.window_notes);
+                             a_.window_notes, times);
+      took(times, 100);
+      watch.lap();
       rank();
-      work_out_entry_windows(a_.question, a_.entries.count, a_.columns, true, a_.ladder, a_.run, a_.window_notes);
+      took("rank", 0, watch.lap());
+      times = {};
+      work_out_entry_windows(a_.question, a_.entries.count, a_.columns, true, a_.ladder, a_.run, a_.window_notes,
+                             times);
+      took(times, 200);
+      watch.lap();
     } catch (const RowFailure& failure) {
       throw Error(entry_problem(failure));
     }
@@ -88,11 +107,20 @@ class Asking {
     a_.data->title = a_.ladder.title;
     a_.data->question = words_.sentence();
     a_.data->shown_of_total = words_.foot();
+    took("list", 0, watch.lap());
     a_.joined = nullptr;
     return a_.data;
   }
 
  private:
+  void took(const char* step, std::size_t number, double seconds) {
+    a_.data->times[time_name(step, a_.level, number)] = seconds;
+  }
+  void took(const WindowTimes& times, std::size_t first) {
+    for (std::size_t s = 0; s < times.sorts.size(); ++s) took("sort", first + s, times.sorts[s]);
+    for (std::size_t i = 0; i < times.items.size(); ++i) took("window", first + i, times.items[i]);
+  }
+
   // ---- errors of single rows
 
   static Problem located(const RowFailure& failure, const std::string& where) {
@@ -760,9 +788,29 @@ Standings engine::answer(const Ladder& ladder, std::vector<Question>& questions,
                          const Earlier* earlier) {
   std::vector<std::shared_ptr<const StandingsData>> levels;
   for (Question& question : questions)
-    levels.push_back(Asking(ladder, question, levels.empty() ? nullptr : levels.back().get(), earlier, run).answer());
+    levels.push_back(
+        Asking(ladder, question, levels.size(), levels.empty() ? nullptr : levels.back().get(), earlier, run).answer());
   if (run.progress) run.progress(1);
-  return Standings(levels.size() == 1 ? levels.front() : nest(std::move(levels)));
+  // The same steps as a plan has, with the sizes that were met.
+  Sizes sizes = sizes_before(questions);
+  Times times;
+  for (std::size_t t = 0; t < questions.front().tables.size(); ++t) {
+    sizes.tables[t] = static_cast<double>(questions.front().tables[t].table.rows());
+    times[time_name("read", 0, t)] = questions.front().tables[t].seconds;
+  }
+  sizes.entries.clear();
+  for (const auto& level : levels) {
+    sizes.entries.push_back(static_cast<double>(level->accounting.entries));
+    times.insert(level->times.begin(), level->times.end());
+  }
+  const Accounting& met = levels.front()->accounting;
+  sizes.rows = static_cast<double>(met.counted + met.left_out + met.unknown);
+  sizes.counted = static_cast<double>(met.counted);
+  Cost cost = cost_steps(questions, sizes, {}, &times);
+  const std::shared_ptr<StandingsData> whole = std::make_shared<StandingsData>(
+      levels.size() == 1 ? *levels.front() : *nest(std::move(levels)));
+  whole->cost = std::move(cost);
+  return Standings(whole);
 }
 
 std::vector<Problem> check(const Ladder& ladder, const Catalog& catalog, const Run& run) {

@@ -5,6 +5,8 @@
 #include <string>
 #include <vector>
 
+#include "ladder/times.hpp"
+#include "lofty/cost.hpp"
 #include "lofty/order.hpp"
 #include "lofty/standings.hpp"
 #include "table/column.hpp"
@@ -40,6 +42,8 @@ struct StandingsData {
   std::vector<std::vector<std::size_t>> column_in;  // by level: which of its columns each column is, or none
   std::vector<Remark> remarks;
   Accounting accounting;
+  Times times;                 // what each step took
+  Cost cost;
   // What makes an entry, rank.within first, by entry.
   std::vector<std::string> key_names;
   std::vector<ColumnPtr> keys;

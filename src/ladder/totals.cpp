@@ -11,6 +11,7 @@
 #include "rank/exact_sum.hpp"
 #include "rank/groups.hpp"
 #include "table/parallel.hpp"
+#include "table/stopwatch.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -1003,9 +1004,20 @@ Entries run_rows(Question& question, JoinedRows& rows, const Ladder& ladder, con
   RowStages stages(question, rows, ladder, run);
   stages.find_overalls();
   std::vector<WindowNotes> notes;
-  if (!question.row_windows.empty()) notes = work_out_row_windows(question, rows, stages.counted(), ladder, run);
+  WindowTimes times;
+  Stopwatch watch;
+  double count_seconds = 0;
+  if (!question.row_windows.empty()) {
+    const std::vector<std::uint32_t> counted = stages.counted();
+    count_seconds = watch.lap();
+    notes = work_out_row_windows(question, rows, counted, ladder, run, times);
+  }
+  watch.lap();
   Entries entries = stages.run();
+  entries.total_seconds = watch.lap();
+  entries.count_seconds = count_seconds;
   entries.window_notes = std::move(notes);
+  entries.window_times = std::move(times);
   return entries;
 }
 

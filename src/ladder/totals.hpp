@@ -10,7 +10,7 @@
 
 #include "ladder/question.hpp"
 #include "ladder/rows.hpp"
-#include "window/evaluate.hpp"
+#include "window/work.hpp"
 
 namespace lofty::engine {
 
@@ -46,6 +46,8 @@ struct Entries {
   };
   std::vector<Mean> means;
   std::vector<WindowNotes> window_notes;   // by Question::row_windows
+  WindowTimes window_times;
+  double count_seconds = 0, total_seconds = 0;  // finding the rows that windows see; the pass that totals
   std::shared_ptr<Regroup> regroup;        // where Question::keeps_states asks for it
   std::vector<std::uint32_t> numbered_as;  // by entry: as run_rows() numbered them; empty: just so
 };

@@ -149,7 +149,7 @@ std::vector<WindowItem> entry_window_items(const Question& question, bool late) 
 
 std::vector<WindowNotes> work_out_row_windows(const Question& question, JoinedRows& rows,
                                               const std::vector<std::uint32_t>& counted, const Ladder& ladder,
-                                              const Run& run) {
+                                              const Run& run, WindowTimes& times) {
   std::vector<WindowNotes> notes(question.row_windows.size());
   std::vector<std::uint32_t> number_of;  // by row of the relation: among those that count
   if (counted.size() < rows.rows()) {
@@ -162,12 +162,14 @@ std::vector<WindowNotes> work_out_row_windows(const Question& question, JoinedRo
            [&](std::size_t item, ColumnPtr values, const WindowNotes& noted) {
              rows.set_window(item, number_of.empty() ? std::move(values) : Column::picked(*values, number_of, run));
              notes[item] = noted;
-           });
+           },
+           &times);
   return notes;
 }
 
 void work_out_entry_windows(const Question& question, std::size_t entries, std::vector<ColumnPtr>& columns, bool late,
-                            const Ladder& ladder, const Run& run, std::vector<WindowNotes>& notes) {
+                            const Ladder& ladder, const Run& run, std::vector<WindowNotes>& notes,
+                            WindowTimes& times) {
   const std::vector<std::size_t> targets = entry_item_columns(question, late);
   if (targets.empty()) return;
   notes.resize(question.entry_windows.size());
@@ -180,7 +182,8 @@ void work_out_entry_windows(const Question& question, std::size_t entries, std::
              columns[targets[item]] =
                  values ? std::move(values)
                         : evaluate_column(*target.node, ColumnSource(entries, columns), question.slots, run);
-           });
+           },
+           &times);
 }
 
 }  // namespace lofty::engine

@@ -170,6 +170,7 @@ class MemorySource : public TableSource {
   const std::string& name() const override { return table_.name(); }
   const std::vector<std::string>& headings() const override { return table_.headings(); }
   Table read(std::span<const std::size_t>, const Run&) const override { return table_; }
+  TableSize size() const override { return {static_cast<double>(table_.rows()), 0}; }
 
  private:
   Table table_;

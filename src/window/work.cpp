@@ -5,6 +5,7 @@
 #include <optional>
 
 #include "table/parallel.hpp"
+#include "table/stopwatch.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -99,7 +100,9 @@ std::vector<SortStep> plan_windows(const std::vector<WindowItem>& items) { retur
 std::vector<SortStep> separate_sorts(const std::vector<WindowItem>& items) { return plan_with(items, false); }
 
 void work_out(const std::vector<WindowItem>& items, const std::vector<SortStep>& plan, const WindowRelation& relation,
-              const Run& run, const std::function<void(std::size_t, ColumnPtr, const WindowNotes&)>& done) {
+              const Run& run, const std::function<void(std::size_t, ColumnPtr, const WindowNotes&)>& done,
+              WindowTimes* times) {
+  if (times != nullptr) *times = {std::vector<double>(plan.size()), std::vector<double>(items.size())};
   std::vector<bool> known(items.size(), false);
   const auto all_known = [&](const std::vector<std::size_t>& needs) {
     return std::all_of(needs.begin(), needs.end(), [&](std::size_t need) { return known[need]; });
@@ -125,13 +128,16 @@ void work_out(const std::vector<WindowItem>& items, const std::vector<SortStep>&
       for (const std::size_t item : step.serves) {
         if (known[item] || !all_known(items[item].needs)) continue;
         check_stop(run);
+        Stopwatch watch;
         if (!sorts[s]) sorts[s] = std::make_unique<WindowSort>(relation, step.keys, step.shape, run);
+        if (times != nullptr) times->sorts[s] += watch.lap();
         const WindowCall& call = *items[item].call;
         const WindowNeed need = need_of(call, numbering);
         WindowNotes notes;
         ColumnPtr values =
             evaluate_window(call, *sorts[s], {need.partition.size(), need.order.size()}, relation, run, notes);
         done(item, std::move(values), notes);
+        if (times != nullptr) times->items[item] += watch.lap();
         known[item] = true;
         --left;
       }

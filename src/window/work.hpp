@@ -29,9 +29,15 @@ std::vector<SortStep> plan_windows(const std::vector<WindowItem>& items);
 // One sort for every window, shared by none: what the plan is measured against.
 std::vector<SortStep> separate_sorts(const std::vector<WindowItem>& items);
 
+// Seconds that each step's sort took, and each item's values.
+struct WindowTimes {
+  std::vector<double> sorts, items;
+};
+
 // Works the items out, each after those that it needs, and calls done(item, values, notes) for each; a formula's values
 // are null: `done` works them out itself. A sort lives from the first of its windows to the last.
 void work_out(const std::vector<WindowItem>& items, const std::vector<SortStep>& plan, const WindowRelation& relation,
-              const Run& run, const std::function<void(std::size_t, ColumnPtr, const WindowNotes&)>& done);
+              const Run& run, const std::function<void(std::size_t, ColumnPtr, const WindowNotes&)>& done,
+              WindowTimes* times = nullptr);
 
 }  // namespace lofty::engine

@@ -2,7 +2,10 @@
 
 #include <algorithm>
 #include <charconv>
+#include <cstdlib>
 #include <filesystem>
+#include <fstream>
+#include <iterator>
 
 #include "lofty/lofty.hpp"
 #include "terminal.hpp"
@@ -535,6 +538,61 @@ int why(const WhyOptions& options) {
     const lofty::TableFiles tables(asked.folder.empty() ? fs::path(".") : asked.folder);
     print(lofty::workings_text(lofty::why(asked.text.ladder, tables, options.condition), options.lines,
                                looks_of_output()));
+  } catch (const Error& error) {
+    std::vector<Problem> problems = error.problems();
+    asked.text.locate(problems);
+    throw Error(std::move(problems));
+  }
+  return 0;
+}
+
+namespace {
+
+// Where this machine's speeds are kept: the user's cache folder, or nowhere.
+fs::path speeds_file() {
+  const char* const cache = std::getenv("XDG_CACHE_HOME");
+  if (cache != nullptr && *cache != 0) return fs::path(cache) / "lofty-ladder" / "speeds.txt";
+  const char* const home = std::getenv("HOME");
+  return home != nullptr && *home != 0 ? fs::path(home) / ".cache" / "lofty-ladder" / "speeds.txt" : fs::path();
+}
+
+lofty::Speeds speeds_of_machine(bool again) {
+  const fs::path file = speeds_file();
+  if (!again && !file.empty()) {
+    std::ifstream in(file);
+    const std::string text((std::istreambuf_iterator<char>(in)), std::istreambuf_iterator<char>());
+    if (const auto speeds = lofty::speeds_from(text)) return *speeds;
+  }
+  remark("measuring this machine once; about three seconds\n");
+  const lofty::Speeds speeds = lofty::measure_speeds();
+  std::error_code error;
+  if (!file.empty()) fs::create_directories(file.parent_path(), error);
+  if (!file.empty() && !error) {
+    try {
+      lofty::write_file(file.string(), lofty::speeds_text(speeds));
+    } catch (const Error&) {
+      // It will be measured again next time.
+    }
+  }
+  return speeds;
+}
+
+}  // namespace
+
+int cost(const CostOptions& options) {
+  Asked asked = ask(options.ladder);
+  if (!asked.from_file) bad_option("cost", options.ladder, "cost takes a ladder file", "NAME.ladder.toml");
+  for (const std::string& choice : options.choices) {
+    const auto [name, value] = named("--choose", choice, "--choose days=90");
+    lofty::choose(asked.text.ladder, name, value);
+  }
+  try {
+    const lofty::TableFiles tables(asked.folder.empty() ? fs::path(".") : asked.folder);
+    lofty::Cost planned = lofty::plan(asked.text.ladder, tables, speeds_of_machine(options.measure_again));
+    if (options.run)
+      planned = lofty::with_measured(std::move(planned),
+                                     lofty::standings(asked.text.ladder, tables, {.threads = options.threads}).cost());
+    print(lofty::cost_text(planned, looks_of_output()));
   } catch (const Error& error) {
     std::vector<Problem> problems = error.problems();
     asked.text.locate(problems);

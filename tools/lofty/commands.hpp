@@ -34,6 +34,13 @@ struct WhyOptions {
   std::size_t lines = 20;
 };
 
+struct CostOptions {
+  std::string ladder;
+  std::vector<std::string> choices;
+  bool run = false, measure_again = false;
+  int threads = 0;
+};
+
 struct CheckOptions {
   std::vector<std::string> ladders;
 };
@@ -43,6 +50,7 @@ int inspect(const InspectOptions& options);
 int rank(const RankOptions& options);
 int why(const WhyOptions& options);
 int check(const CheckOptions& options);
+int cost(const CostOptions& options);
 int functions(const std::string& word);
 int demo();
 

@@ -154,6 +154,20 @@ void add_why(CLI::App& app, tool::WhyOptions& o) {
       "  lofty why demo/best_in_valley.ladder.toml \"shop = 'Twin Pantry'\" --lines 5\n");
 }
 
+void add_cost(CLI::App& app, tool::CostOptions& o) {
+  CLI::App* const c = app.add_subcommand("cost", "What a ladder costs: its scans and sorts, and which windows share one");
+  c->add_option("LADDER", o.ladder, "A ladder (NAME.ladder.toml)")->required();
+  c->add_flag("--run", o.run, "Ask it too, and set the measured times beside the estimates");
+  c->add_option("--choose", o.choices, "Change a choice of the ladder")->type_name("NAME=VALUE");
+  c->add_option("--threads", o.threads, "Threads to use with --run")->type_name("N");
+  c->add_flag("--measure-again", o.measure_again,
+              "Measure this machine again; its speeds are kept in the cache folder");
+  c->footer(
+      "Examples, on the demo data:\n"
+      "  lofty cost demo/best_shops.ladder.toml\n"
+      "  lofty cost demo/three_frames.ladder.toml --run\n");
+}
+
 void add_check(CLI::App& app, tool::CheckOptions& o) {
   CLI::App* const c = app.add_subcommand("check", "All that is wrong with a ladder, before any row is computed");
   c->add_option("LADDER", o.ladders, "Ladder files")->required();
@@ -226,11 +240,13 @@ int run(int argc, char** argv) {
   tool::InspectOptions inspect_options;
   tool::RankOptions rank_options;
   tool::WhyOptions why_options;
+  tool::CostOptions cost_options;
   tool::CheckOptions check_options;
   std::string function_word;
   add_inspect(app, inspect_options);
   add_rank(app, rank_options);
   add_why(app, why_options);
+  add_cost(app, cost_options);
   add_check(app, check_options);
   add_functions(app, function_word);
   CLI::App* const demo = app.add_subcommand("demo", "The full tour on the shipped data");
@@ -275,6 +291,7 @@ int run(int argc, char** argv) {
   if (name == "inspect") return tool::inspect(inspect_options);
   if (name == "rank") return tool::rank(rank_options);
   if (name == "why") return tool::why(why_options);
+  if (name == "cost") return tool::cost(cost_options);
   if (name == "functions") return tool::functions(function_word);
   if (name == "check") return tool::check(check_options);
   return tool::demo();

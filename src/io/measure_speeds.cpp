@@ -1,0 +1,102 @@
+// How fast this machine is: a small job of each kind, against what the engine's own prices say of it.
+// Covered by tests/ladder/cost_test.cpp.
+#include <filesystem>
+#include <fstream>
+#include <random>
+
+#include "lofty/cost.hpp"
+#include "lofty/error.hpp"
+#include "lofty/standings.hpp"
+#include "lofty/table_files.hpp"
+
+namespace lofty {
+namespace {
+
+// A folder that goes away.
+class Scratch {
+ public:
+  Scratch() {
+    std::random_device random;
+    path_ = std::filesystem::temp_directory_path() / ("lofty-speeds-" + std::to_string(random()));
+    std::filesystem::create_directories(path_);
+  }
+  ~Scratch() {
+    std::error_code ignored;
+    std::filesystem::remove_all(path_, ignored);
+  }
+  Scratch(const Scratch&) = delete;
+  Scratch& operator=(const Scratch&) = delete;
+  const std::filesystem::path& path() const { return path_; }
+
+ private:
+  std::filesystem::path path_;
+};
+
+constexpr std::size_t lines = 1'000'000, shops = 5'000;
+
+void write_tables(const std::filesystem::path& folder) {
+  std::mt19937_64 random(1);
+  std::ofstream out(folder / "lines.csv", std::ios::binary);
+  std::string text = "line_no,order_no,ordered_on,shop_no,quantity,unit_price\n";
+  for (std::size_t i = 0; i < lines; ++i) {
+    const std::uint64_t chance = random();
+    text += std::to_string(i + 1) + "," + std::to_string(i / 4 + 1) + ",2025-" + (chance % 2 == 0 ? "0" : "1") +
+            std::to_string(1 + chance % 2) + "-1" + std::to_string(chance / 2 % 10) + "," +
+            std::to_string(chance / 20 % shops + 1) + "," + std::to_string(chance / 100'000 % 20 + 1) + "," +
+            std::to_string(chance / 2'000'000 % 90 + 10) + "." + std::to_string(chance / 200'000'000 % 90 + 10) + "\n";
+    if (text.size() > 1 << 20) {
+      out.write(text.data(), static_cast<std::streamsize>(text.size()));
+      text.clear();
+    }
+  }
+  out.write(text.data(), static_cast<std::streamsize>(text.size()));
+  std::ofstream names(folder / "shops.csv", std::ios::binary);
+  names << "shop_no,shop\n";
+  for (std::size_t i = 1; i <= shops; ++i) names << i << ",Shop " << i << "\n";
+  out.flush();
+  names.flush();
+  if (!out || !names)
+    throw Error(Problem{Code::cannot_write, "the temporary folder has no room to measure this machine", {}, {}, {}});
+}
+
+}  // namespace
+
+Speeds measure_speeds(const Run& run) {
+  const Scratch scratch;
+  write_tables(scratch.path());
+  const TableFiles tables(scratch.path());
+  const Ladder totals{.data = {.from = "lines.csv", .joins = {{.with = "shops.csv", .on = {"shop_no"}}}},
+                      .figures = {{"amount", "quantity * unit_price"}},
+                      .where = "quantity < 20",
+                      .totals = {{"spend", "sum(amount)"}, {"orders", "count(distinct order_no)"}},
+                      .levels = {{.each = {"shop_no"}, .by = "spend desc", .tiebreak = "shop"}}};
+  const Ladder windows{
+      .data = {.from = "lines.csv"},
+      .figures = {{"running", "sum(quantity) over (partition by shop_no order by ordered_on)"},
+                  {"before", "lag(unit_price) over (partition by shop_no order by ordered_on, line_no)"},
+                  {"middle", "median(unit_price) over (partition by shop_no order by ordered_on rows 9 preceding)"}},
+      .list = {.columns = {"running", "before", "middle"}, .first = 1}};
+  // The first job warms the machine up.
+  standings(totals, tables, run);
+  double estimated[6] = {}, measured[6] = {};
+  for (const Ladder* const ladder : {&totals, &windows}) {
+    const Cost cost = standings(*ladder, tables, run).cost();
+    for (const CostStep& step : cost.steps) {
+      const std::size_t kind = step.step == "read"     ? 0
+                               : step.step == "join"   ? 1
+                               : step.step == "count" || step.step == "total" ? 2
+                               : step.step == "sort"   ? 3
+                               : step.step == "window" ? 4
+                                                       : 5;
+      if (kind == 5 && ladder == &windows) continue;  // a listing of a million rows, of which one is shown
+      estimated[kind] += step.estimated;
+      measured[kind] += step.measured.value_or(0);
+    }
+  }
+  const auto ratio = [&](std::size_t kind) {
+    return estimated[kind] > 0 && measured[kind] > 0 ? measured[kind] / estimated[kind] : 1;
+  };
+  return {ratio(0), ratio(1), ratio(2), ratio(3), ratio(4), ratio(5)};
+}
+
+}  // namespace lofty

@@ -1,0 +1,123 @@
+// Covered by tests/tool/tool_test.cpp and tests/ladder/cost_test.cpp.
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <vector>
+
+#include "lofty/listing.hpp"
+#include "report/width.hpp"
+
+namespace lofty {
+
+using namespace report;
+
+namespace {
+
+// Three figures, in the unit that suits.
+std::string in_units(double value, const std::array<std::pair<double, const char*>, 4>& units) {
+  for (const auto& [unit, name] : units)
+    if (value >= unit || unit == units.back().first) {
+      const double scaled = value / unit;
+      const int decimals = scaled >= 99.95 || scaled == 0 ? 0 : scaled >= 9.995 ? 1 : 2;
+      std::string text = std::to_string(std::round(scaled * std::pow(10, decimals)) / std::pow(10, decimals));
+      text.resize(text.find('.') + (decimals > 0 ? static_cast<std::size_t>(decimals) + 1 : 0));
+      return text + " " + name;
+    }
+  return {};
+}
+
+std::string time_text(double seconds) {
+  if (seconds == 0) return "0";
+  return in_units(seconds, {{{60.0, "min"}, {1.0, "s"}, {1e-3, "ms"}, {1e-6, "us"}}});
+}
+std::string bytes_text(double bytes) {
+  if (bytes < 1024) return bytes < 1 ? "" : "1 KiB";
+  return in_units(bytes, {{{1024.0 * 1024 * 1024, "GiB"}, {1024.0 * 1024, "MiB"}, {1024.0, "KiB"}, {1024.0, "KiB"}}});
+}
+std::string count_text(double count) {
+  const auto whole = static_cast<long long>(std::llround(count));
+  return Decimal(whole, 0).grouped_text();
+}
+std::string large_text(double count) {
+  return count < 1e6 ? count_text(count) : in_units(count, {{{1e9, "bn"}, {1e6, "m"}, {1e6, "m"}, {1e6, "m"}}});
+}
+
+}  // namespace
+
+std::string cost_text(const Cost& cost, const Looks& looks) {
+  const bool ran = cost.measured().has_value();
+  std::vector<std::vector<std::string>> table = {{"step", "serves", "by", "rows", "comparisons", "memory", "estimated"}};
+  if (ran) table.front().emplace_back("measured");
+  for (const CostStep& step : cost.steps) {
+    std::vector<std::string> line = {step.step,
+                                     step.serves,
+                                     step.by,
+                                     step.rows ? count_text(*step.rows) : "?",
+                                     step.comparisons > 0 ? large_text(step.comparisons) : "",
+                                     bytes_text(step.bytes),
+                                     time_text(step.estimated)};
+    if (ran) line.push_back(time_text(step.measured.value_or(0)));
+    table.push_back(std::move(line));
+  }
+  std::vector<std::string> sums = {"all", "", "", "", "", bytes_text(cost.bytes()), time_text(cost.estimated())};
+  if (ran) sums.push_back(time_text(*cost.measured()));
+  // Long lists of names are cut: the step's number of windows follows.
+  constexpr int widest = 34;
+  for (auto& line : table)
+    for (const std::size_t c : {std::size_t{1}, std::size_t{2}})
+      if (display_width(line[c]) > widest) {
+        std::string shorter;
+        int width = 0;
+        for (std::size_t i = 0; i < line[c].size() && width < widest - 1; ++width) {
+          shorter += line[c][i++];
+          while (i < line[c].size() && (static_cast<unsigned char>(line[c][i]) & 0xc0) == 0x80) shorter += line[c][i++];
+        }
+        line[c] = shorter + "…";
+      }
+  std::vector<int> widths(table.front().size(), 0);
+  for (std::size_t c = 0; c < widths.size(); ++c) {
+    for (const auto& line : table) widths[c] = std::max(widths[c], display_width(line[c]));
+    widths[c] = std::max(widths[c], display_width(sums[c]));
+  }
+  const bool any_by = std::any_of(table.begin() + 1, table.end(), [](const auto& line) { return !line[2].empty(); });
+  const auto put = [&](const std::vector<std::string>& line, bool strong) {
+    std::string out = " ";
+    for (std::size_t c = 0; c < line.size(); ++c) {
+      if (c == 2 && !any_by) continue;
+      const std::string cell = padded(line[c], widths[c], c > 2);
+      out += " " + (strong ? inked(cell, Ink::strong, looks) : cell) + " ";
+    }
+    while (!out.empty() && out.back() == ' ') out.pop_back();
+    return out + "\n";
+  };
+  const auto rule = [&] {
+    std::string out = " ";
+    for (std::size_t c = 0; c < widths.size(); ++c) {
+      if (c == 2 && !any_by) continue;
+      out += " ";
+      for (int i = 0; i < widths[c]; ++i) out += "─";
+      out += " ";
+    }
+    out.pop_back();
+    return out + "\n";
+  };
+  std::string out = put(table.front(), true) + rule();
+  for (std::size_t i = 1; i < table.size(); ++i) out += put(table[i], false);
+  out += rule() + put(sums, true);
+  const std::size_t sorts = cost.sorts();
+  std::size_t windows = 0;
+  for (const CostStep& step : cost.steps) windows += step.step == "window";
+  if (windows > 0)
+    out += "\n" + std::to_string(windows) + (windows == 1 ? " window" : " windows") + " on " + std::to_string(sorts) +
+           (sorts == 1 ? " sort.\n" : " sorts.\n");
+  if (!cost.rows_known)
+    out += std::string(windows > 0 ? "" : "\n") + "The size of a table is not known before it is read: its steps are not priced.\n";
+  for (const Advice& advice : cost.advice)
+    out += "\n" + wrapped("advice: " + advice.sentence + (advice.saves > 0 ? " (about " + time_text(advice.saves) + ")" : "") +
+                              (advice.changes.empty() ? "; the answer stays the same" : "; but the answer may change: " + advice.changes),
+                          looks.width, 2) +
+           "\n";
+  return out;
+}
+
+}  // namespace lofty
