@@ -25,7 +25,8 @@ struct Speeds {
 
 // One step of the work.
 struct CostStep {
-  std::string step;           // "read", "join", "count", "sort", "window", "total", "rank", "list"
+  std::string step;           // "read", "join", "count", "sort", "window", "total", "rank", "list",
+                         // "remark"
   std::string serves;         // what it is for: a table, the windows on a sort, totals
   std::string by;             // of a sort: its keys
   std::optional<double> rows; // that it looks at; nothing where it is not known before reading
@@ -53,8 +54,9 @@ struct Cost {
 };
 
 // The plan and its price, from the tables' headings and sizes alone: no row is read. How many rows pass a condition, and
-// how many entries they make, is not known then: all are taken to pass, and an entry that has a table of its own, joined
-// by its key, is counted there. Throws Error as check() reports it, types apart. Under a millisecond beside opening the
+// how many entries they make, is not known then, and guessed: an equality lets one row in twenty pass, a comparison one
+// in two; an entry that has a table of its own, joined by its key, is counted there, others are the square root of the
+// rows. Throws Error as check() reports it, types apart. Under a millisecond beside opening the
 // tables.
 Cost plan(const Ladder& ladder, const Catalog& catalog, const Speeds& speeds = {});
 

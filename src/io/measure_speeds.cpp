@@ -38,11 +38,13 @@ void write_tables(const std::filesystem::path& folder) {
   std::mt19937_64 random(1);
   std::ofstream out(folder / "lines.csv", std::ios::binary);
   std::string text = "line_no,order_no,ordered_on,shop_no,quantity,unit_price\n";
+  std::uint64_t shop = 0;
   for (std::size_t i = 0; i < lines; ++i) {
+    if (i % 4 == 0) shop = random() % shops + 1;  // the lines of an order are one shop's
     const std::uint64_t chance = random();
     text += std::to_string(i + 1) + "," + std::to_string(i / 4 + 1) + ",2025-" + (chance % 2 == 0 ? "0" : "1") +
             std::to_string(1 + chance % 2) + "-1" + std::to_string(chance / 2 % 10) + "," +
-            std::to_string(chance / 20 % shops + 1) + "," + std::to_string(chance / 100'000 % 20 + 1) + "," +
+            std::to_string(shop) + "," + std::to_string(chance / 100'000 % 20 + 1) + "," +
             std::to_string(chance / 2'000'000 % 90 + 10) + "." + std::to_string(chance / 200'000'000 % 90 + 10) + "\n";
     if (text.size() > 1 << 20) {
       out.write(text.data(), static_cast<std::streamsize>(text.size()));
@@ -69,7 +71,7 @@ Speeds measure_speeds(const Run& run) {
                       .figures = {{"amount", "quantity * unit_price"}},
                       .where = "quantity < 20",
                       .totals = {{"spend", "sum(amount)"}, {"orders", "count(distinct order_no)"}},
-                      .levels = {{.each = {"shop_no"}, .by = "spend desc", .tiebreak = "shop"}}};
+                      .levels = {{.each = {"shop_no"}, .by = "spend desc"}}};
   const Ladder windows{
       .data = {.from = "lines.csv"},
       .figures = {{"running", "sum(quantity) over (partition by shop_no order by ordered_on)"},
@@ -78,7 +80,7 @@ Speeds measure_speeds(const Run& run) {
       .list = {.columns = {"running", "before", "middle"}, .first = 1}};
   // The first job warms the machine up.
   standings(totals, tables, run);
-  double estimated[6] = {}, measured[6] = {};
+  double estimated[5] = {}, measured[5] = {};
   for (const Ladder* const ladder : {&totals, &windows}) {
     const Cost cost = standings(*ladder, tables, run).cost();
     for (const CostStep& step : cost.steps) {
@@ -88,7 +90,7 @@ Speeds measure_speeds(const Run& run) {
                                : step.step == "sort"   ? 3
                                : step.step == "window" ? 4
                                                        : 5;
-      if (kind == 5 && ladder == &windows) continue;  // a listing of a million rows, of which one is shown
+      if (kind == 5) continue;  // too short here to tell anything
       estimated[kind] += step.estimated;
       measured[kind] += step.measured.value_or(0);
     }
@@ -96,7 +98,7 @@ Speeds measure_speeds(const Run& run) {
   const auto ratio = [&](std::size_t kind) {
     return estimated[kind] > 0 && measured[kind] > 0 ? measured[kind] / estimated[kind] : 1;
   };
-  return {ratio(0), ratio(1), ratio(2), ratio(3), ratio(4), ratio(5)};
+  return {ratio(0), ratio(1), ratio(2), ratio(3), ratio(4), ratio(3)};  // entries are mostly sorted
 }
 
 }  // namespace lofty

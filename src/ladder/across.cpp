@@ -91,8 +91,8 @@ std::vector<Problem> check_across(const Ladder& ladder, const Catalog& catalog) 
   return problems;
 }
 
-std::shared_ptr<const StandingsData> cross(const StandingsData& down, const Ladder& ladder, const Catalog& catalog,
-                                           const Run& run) {
+std::shared_ptr<StandingsData> cross(const StandingsData& down, const Ladder& ladder, const Catalog& catalog,
+                                     const Run& run) {
   const Run quiet{.threads = run.threads, .stop = run.stop};
   const Standings columns = standings(across_ladder(ladder), catalog, quiet);
   const Standings cells = standings(cell_ladder(ladder), catalog, quiet);

@@ -17,7 +17,7 @@ std::vector<Problem> check_across(const Ladder& ladder, const Catalog& catalog);
 
 // `down`, the answer without [across], with a column for each entry across behind the others. Asks the ladder twice
 // more: for the entries across, and for the cells. Throws Error.
-std::shared_ptr<const StandingsData> cross(const StandingsData& down, const Ladder& ladder, const Catalog& catalog,
+std::shared_ptr<StandingsData> cross(const StandingsData& down, const Ladder& ladder, const Catalog& catalog,
                                            const Run& run);
 
 }  // namespace lofty::engine

@@ -13,9 +13,9 @@
 namespace lofty::engine {
 
 // `questions` as resolve_levels() gives them.
-Standings answer(const Ladder& ladder, std::vector<Question>& questions, const Run& run,
-                 const Earlier* earlier = nullptr);
+std::shared_ptr<StandingsData> answer(const Ladder& ladder, std::vector<Question>& questions, const Run& run,
+                                      const Earlier* earlier = nullptr);
 // The levels' answers as one: each entry's inner ones behind it.
-std::shared_ptr<const StandingsData> nest(std::vector<std::shared_ptr<const StandingsData>> levels);
+std::shared_ptr<StandingsData> nest(std::vector<std::shared_ptr<const StandingsData>> levels);
 
 }  // namespace lofty::engine

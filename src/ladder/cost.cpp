@@ -26,13 +26,17 @@ constexpr double ns = 1e-9;
 namespace price {
 constexpr double read_byte = 1.9, read_value = 4.0;           // libcsv alone takes 2.5 ns a byte on one of two threads
 constexpr double join_row = 3.5;
-constexpr double scan_row = 2.0, node = 1.6, key = 5.0, aggregate = 2.5, distinct = 9.0, carried = 6.0;
+constexpr double scan_row = 2.0, node = 1.6, aggregate = 2.5, carried = 6.0;
+constexpr double key = 5.0, further_key = 25.0;               // by a table of its own, rather than an index
+constexpr double distinct = 9.0, distinct_of_many = 90.0;     // numbers that ascend within their entries, or do not
 constexpr double column_value = 9.0;                          // a formula's values as a column
 constexpr double sort_row = 9.0, sort_key = 7.0;              // one key, and each further one
 constexpr double difference_row = 8.0;                        // marks of a shorter window on a longer sort, a key
 constexpr double gather_row = 10.0, scatter_row = 9.0, slide_row = 5.0, range_row = 24.0, pick_row = 6.0;
 constexpr double statistic_row = 80.0;                        // an order statistic, its sort included
-constexpr double entry_key = 120.0, entry_listed = 60.0;
+constexpr double entry_key = 15.0, entry_listed = 15.0;
+constexpr double remark_row = 12.0;                           // looking for what is worth saying
+constexpr double step = 30'000.0;                             // of any size: threads called, memory taken
 }  // namespace price
 
 double sort_seconds(double rows, std::size_t keys) {
@@ -67,7 +71,7 @@ class Steps {
  private:
   void add(const char* step, std::size_t number, std::string serves, std::string by, std::optional<double> rows,
            double comparisons, double bytes, double seconds) {
-    CostStep one{step, std::move(serves), std::move(by), rows, comparisons, bytes, seconds, {}};
+    CostStep one{step, std::move(serves), std::move(by), rows, comparisons, bytes, seconds + price::step * ns, {}};
     if (times_ != nullptr) {
       const auto found = times_->find(time_name(step, level_, number));
       one.measured = found == times_->end() ? 0 : found->second;
@@ -150,6 +154,7 @@ class Steps {
     add("list", 0, question.list_text.empty() ? "the listing" : "the listing's order", question.list_text, entries,
         question.list_order.empty() ? 0 : compared(entries), 0,
         listed * ns * price::entry_listed * speeds_.entries);
+    add("remark", 0, "what is worth saying", "", sizes_.counted, 0, 0, counted() * ns * price::remark_row * speeds_.rows);
   }
 
   static double compared(double rows) { return rows < 2 ? 0 : rows * std::log2(rows); }
@@ -197,12 +202,13 @@ class Steps {
   // Conditions, figures, groups and totals, in one pass.
   void rows(const Question& question, double filter) {
     double nanoseconds = filter, kept = 4;
+    std::size_t keys = 0;
     std::vector<std::string> names;
     for (const EntryColumn& column : question.entry_columns) {
       if (column.node && column.from != EntryColumn::From::total && column.from != EntryColumn::From::windowed)
         nanoseconds += price::node * static_cast<double>(nodes_of(*column.node));
       switch (column.from) {
-        case EntryColumn::From::key: nanoseconds += price::key; break;
+        case EntryColumn::From::key: nanoseconds += keys++ == 0 ? price::key : price::further_key; break;
         case EntryColumn::From::carried: nanoseconds += column.determined ? 0 : price::carried; break;
         case EntryColumn::From::row:
           nanoseconds += price::column_value;
@@ -213,7 +219,9 @@ class Steps {
       }
     }
     for (const auto& aggregate : question.aggregates) {
-      nanoseconds += aggregate->kind == AggregateKind::count_distinct ? price::distinct : price::aggregate;
+      nanoseconds += aggregate->kind != AggregateKind::count_distinct ? price::aggregate
+                     : keys > 2                                       ? price::distinct_of_many
+                                                                      : price::distinct;
       for (const NodePtr* node : {&aggregate->argument, &aggregate->filter})
         if (*node) nanoseconds += price::node * static_cast<double>(nodes_of(**node));
       if (aggregate->kind >= AggregateKind::percentile_cont)
@@ -381,6 +389,32 @@ class Advising {
 
 }  // namespace
 
+namespace {
+
+// What part of the rows a condition lets through, as a guess from its form: a value in twenty, a third of a range.
+double passing(const Node& node) {
+  const auto at = [&](std::size_t i) { return passing(*node.args[i]); };
+  const auto turned = [&](double part) { return node.negated ? 1 - part : part; };
+  switch (node.op) {
+    case Op::logical_and: return at(0) * at(1);
+    case Op::logical_or: return at(0) + at(1) - at(0) * at(1);
+    case Op::logical_not: return 1 - at(0);
+    case Op::equal: return 0.05;
+    case Op::unequal: return 0.95;
+    case Op::in_list: return turned(std::min(0.9, 0.05 * static_cast<double>(node.args.size() - 1)));
+    case Op::less:
+    case Op::less_equal:
+    case Op::greater:
+    case Op::greater_equal: return 0.5;
+    case Op::between: return turned(0.25);
+    case Op::like: return turned(0.1);
+    case Op::is_null: return turned(0.02);
+    default: return 1;
+  }
+}
+
+}  // namespace
+
 Sizes sizes_before(const std::vector<Question>& questions) {
   Sizes sizes;
   const Question& first = questions.front();
@@ -390,9 +424,13 @@ Sizes sizes_before(const std::vector<Question>& questions) {
     sizes.bytes.push_back(size.bytes);
   }
   sizes.rows = sizes.counted = sizes.tables.front();
+  double pass = 1;
+  for (const auto* terms : {&first.where_first, &first.where_last})
+    for (const NodePtr& term : *terms) pass *= passing(*term);
+  if (sizes.counted) *sizes.counted *= pass;
   for (const Question& question : questions) {
     // An entry that has a table of its own is counted there.
-    double entries = question.row_level() ? sizes.rows.value_or(0) : std::sqrt(sizes.rows.value_or(0));
+    double entries = question.row_level() ? sizes.counted.value_or(0) : std::sqrt(sizes.counted.value_or(0));
     if (!question.row_level())
       for (const JoinUse& join : question.joins) {
         const auto is_key = [&](const JoinUse::Pair& pair) {
@@ -452,11 +490,28 @@ std::size_t Cost::sorts() const {
       std::count_if(steps.begin(), steps.end(), [](const CostStep& step) { return step.step == "sort" && !step.by.empty(); }));
 }
 
+namespace engine {
+
+void add_further_questions(const Ladder& ladder, Cost& cost, double compare_seconds, double across_seconds) {
+  const double once = cost.estimated();
+  const auto add = [&](const char* step, const char* serves, double times, double measured) {
+    CostStep one{step, serves, "", cost.steps.front().rows, 0, 0, times * once, {}};
+    if (cost.steps.front().measured) one.measured = measured;
+    cost.steps.push_back(std::move(one));
+  };
+  if (!ladder.compare.choose.empty()) add("compare", "the same question with other choices", 1, compare_seconds);
+  if (!ladder.across.empty()) add("across", "the columns, and the cells", 2, across_seconds);
+}
+
+}  // namespace engine
+
 Cost plan(const Ladder& ladder, const Catalog& catalog, const Speeds& speeds) {
   std::vector<Problem> problems;
   const std::vector<engine::Question> questions = engine::resolve_levels(ladder, catalog, false, {}, problems);
   if (!problems.empty()) throw Error(std::move(problems));
-  return engine::cost_steps(questions, engine::sizes_before(questions), speeds, nullptr);
+  Cost cost = engine::cost_steps(questions, engine::sizes_before(questions), speeds, nullptr);
+  engine::add_further_questions(ladder, cost, 0, 0);
+  return cost;
 }
 
 Cost with_measured(Cost planned, const Cost& measured) {

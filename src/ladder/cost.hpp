@@ -19,6 +19,9 @@ struct Sizes {
 };
 Sizes sizes_before(const std::vector<Question>& questions);
 
+// What other questions it asks on the way: of [compare], and of [across].
+void add_further_questions(const Ladder& ladder, Cost& cost, double compare_seconds, double across_seconds);
+
 // The steps of all levels. `times`: what each took, or null.
 Cost cost_steps(const std::vector<Question>& questions, const Sizes& sizes, const Speeds& speeds, const Times* times);
 

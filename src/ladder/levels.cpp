@@ -38,7 +38,7 @@ class Nesting {
     words();
   }
 
-  Data data() {
+  std::shared_ptr<StandingsData> data() {
     out_->levels = std::move(levels_);
     return out_;
   }
@@ -142,7 +142,7 @@ class Nesting {
 
 }  // namespace
 
-std::shared_ptr<const StandingsData> nest(std::vector<std::shared_ptr<const StandingsData>> levels) {
+std::shared_ptr<StandingsData> nest(std::vector<std::shared_ptr<const StandingsData>> levels) {
   return Nesting(std::move(levels)).data();
 }
 

@@ -48,7 +48,7 @@ class Asking {
     a_.earlier = earlier;
   }
 
-  std::shared_ptr<const StandingsData> answer() {
+  std::shared_ptr<StandingsData> answer() {
     Stopwatch watch;
     JoinedRows rows(a_.question, a_.run);
     a_.joined = &rows;
@@ -85,6 +85,7 @@ class Asking {
     account(rows);
     keep();
     list();
+    took("list", 0, watch.lap());
     if (a_.entries.regroup) summarize();
     if (a_.earlier != nullptr) find_departed();
     a_.data->label = words_.label();
@@ -107,7 +108,7 @@ class Asking {
     a_.data->title = a_.ladder.title;
     a_.data->question = words_.sentence();
     a_.data->shown_of_total = words_.foot();
-    took("list", 0, watch.lap());
+    took("remark", 0, watch.lap());
     a_.joined = nullptr;
     return a_.data;
   }
@@ -784,9 +785,9 @@ class Asking {
 
 }  // namespace
 
-Standings engine::answer(const Ladder& ladder, std::vector<Question>& questions, const Run& run,
-                         const Earlier* earlier) {
-  std::vector<std::shared_ptr<const StandingsData>> levels;
+std::shared_ptr<StandingsData> engine::answer(const Ladder& ladder, std::vector<Question>& questions, const Run& run,
+                                              const Earlier* earlier) {
+  std::vector<std::shared_ptr<StandingsData>> levels;
   for (Question& question : questions)
     levels.push_back(
         Asking(ladder, question, levels.size(), levels.empty() ? nullptr : levels.back().get(), earlier, run).answer());
@@ -806,11 +807,10 @@ Standings engine::answer(const Ladder& ladder, std::vector<Question>& questions,
   const Accounting& met = levels.front()->accounting;
   sizes.rows = static_cast<double>(met.counted + met.left_out + met.unknown);
   sizes.counted = static_cast<double>(met.counted);
-  Cost cost = cost_steps(questions, sizes, {}, &times);
-  const std::shared_ptr<StandingsData> whole = std::make_shared<StandingsData>(
-      levels.size() == 1 ? *levels.front() : *nest(std::move(levels)));
-  whole->cost = std::move(cost);
-  return Standings(whole);
+  const std::shared_ptr<StandingsData> whole =
+      levels.size() == 1 ? levels.front() : nest({levels.begin(), levels.end()});
+  whole->cost = cost_steps(questions, sizes, {}, &times);
+  return whole;
 }
 
 std::vector<Problem> check(const Ladder& ladder, const Catalog& catalog, const Run& run) {
@@ -835,15 +835,23 @@ Standings standings(const Ladder& ladder, const Catalog& catalog, const Run& run
   std::vector<Question> questions = resolve_levels(ladder, catalog, true, part_of(run, 0, reading_share), problems);
   for (Problem& p : check_across(ladder, catalog)) problems.push_back(std::move(p));
   if (!problems.empty()) throw Error(std::move(problems));
-  const auto crossed = [&](const Standings& down) {
-    return ladder.across.empty() ? down : Standings(cross(down.data(), ladder, catalog, run));
+  double compare_seconds = 0;
+  const auto crossed = [&](std::shared_ptr<StandingsData> data) {
+    Stopwatch watch;
+    Cost cost = std::move(data->cost);
+    if (!ladder.across.empty()) data = cross(*data, ladder, catalog, run);
+    data->cost = std::move(cost);
+    add_further_questions(ladder, data->cost, compare_seconds, watch.lap());
+    return Standings(std::move(data));
   };
   if (ladder.compare.empty()) return crossed(engine::answer(ladder, questions, run));
+  Stopwatch watch;
   std::vector<std::string> keys;
   for (const auto* part : {&questions.front().within, &questions.front().each})
     for (const std::size_t key : *part) keys.push_back(questions.front().entry_columns[key].name);
   const Earlier before =
       earlier(ladder, keys, questions.front().place_names.front(), catalog, {.threads = run.threads, .stop = run.stop});
+  compare_seconds = watch.lap();
   return crossed(engine::answer(ladder, questions, run, &before));
 }
 

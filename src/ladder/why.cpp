@@ -321,7 +321,7 @@ class Answering {
     if (ladder.list.columns.empty()) ladder.list.columns = headings;
     std::vector<Question> questions = resolve_levels(ladder, tables_, true, run_, problems, key_condition());
     if (!problems.empty()) throw Error(std::move(problems));
-    Standings lines = answer(ladder, questions, run_);
+    Standings lines(answer(ladder, questions, run_));
     rows_ = questions.front().probed_rows;
     for (const Question::TermCount& term : questions.front().probed)
       left_out_.push_back({term.text, term.left_out, term.unknown});

@@ -13,15 +13,33 @@ class WindowRemarks {
   WindowRemarks(const Asked& asked, std::vector<Remark>& out) : a_(asked), words_(asked), out_(out) {}
 
   void all() {
-    for (std::size_t w = 0; w < a_.entries.window_notes.size(); ++w)
-      one(*a_.question.row_windows[w].call, a_.entries.window_notes[w], true);
-    for (std::size_t w = 0; w < a_.window_notes.size(); ++w)
-      one(*a_.question.entry_windows[w].call, a_.window_notes[w], a_.question.row_level());
+    each(a_.question.row_windows, a_.entries.window_notes, true);
+    each(a_.question.entry_windows, a_.window_notes, a_.question.row_level());
     for (const auto& [name, tiers] : a_.split_tiers) split(quoted(name), tiers);
   }
 
  private:
   void say(const char* code, std::string sentence) { out_.push_back({code, std::move(sentence)}); }
+
+  // Windows over the same frame are spoken of together.
+  void each(const std::vector<WindowUse>& uses, const std::vector<WindowNotes>& notes, bool rows) {
+    std::vector<bool> said(notes.size(), false);
+    for (std::size_t w = 0; w < notes.size(); ++w) {
+      if (said[w]) continue;
+      std::vector<std::string> calls;
+      for (std::size_t other = w; other < notes.size(); ++other)
+        if (frame_signature(*uses[other].call) == frame_signature(*uses[w].call) && speaks(*uses[other].call)) {
+          said[other] = true;
+          calls.push_back(quoted(uses[other].call->text));
+        }
+      if (!calls.empty()) one(*uses[w].call, calls, notes[w], rows);
+      if (!notes[w].split_tiers.empty()) split(quoted(uses[w].call->text), notes[w].split_tiers);
+    }
+  }
+  // The first row of a frame that was not written is the partition's, whatever the order does to its end.
+  static bool speaks(const WindowCall& call) {
+    return call.uses_frame() && (call.frame_written || call.function != WindowFunction::first_value);
+  }
 
   std::string counted_of(std::size_t count, bool rows) const {
     return rows ? counted(count, words_.row_noun()) : words_.counted_entries(count);
@@ -33,21 +51,22 @@ class WindowRemarks {
     return listed(names);
   }
 
-  void one(const WindowCall& call, const WindowNotes& notes, bool rows) {
-    const std::string written = quoted(call.text);
-    const bool picks = call.function == WindowFunction::first_value;  // the frame's first row is the partition's
-    if (call.uses_frame() && !call.frame_written && !call.order.empty() && !picks) {
+  void one(const WindowCall& call, const std::vector<std::string>& calls, const WindowNotes& notes, bool rows) {
+    const std::string written = listed(calls);
+    const bool several = calls.size() > 1;
+    if (!call.frame_written && !call.order.empty()) {
       const std::string start =
           call.partition.empty() ? "the first one" : "the first one of the same " + keys(call.partition);
       if (notes.sharing > 0)
-        say("peers-share", written + " runs along " + keys(call.order) + ", and " + counted_of(notes.sharing, rows) +
+        say("peers-share", written + (several ? " run along " : " runs along ") + keys(call.order) + ", and " + counted_of(notes.sharing, rows) +
                                " share one value with their peers (up to " + with_commas(notes.largest_peers) +
                                " at a time), because no frame is written; " +
                                "`rows between unbounded preceding and current row` tells them apart, one by one");
       else
         say("running-not-total",
-            written + " runs: from " + start + " along " + keys(call.order) +
-                " to the row itself, because no frame is written; without `order by` it would be the total");
+            written + (several ? " run: from " : " runs: from ") + start + " along " + keys(call.order) +
+                " to the row itself, because no frame is written; without `order by` " +
+                (several ? "they would be totals" : "it would be the total"));
     }
     if (notes.short_frames > 0)
       say("short-frames", "of " + counted_of(notes.short_frames, rows) + " the frame of " + written +
@@ -61,10 +80,9 @@ class WindowRemarks {
       if (notes.doubled_days > 0)
         what += (what.empty() ? "" : " and ") + counted(notes.doubled_days, "day") +
                 (notes.doubled_days == 1 ? " stands" : " stand") + " there more than once";
-      say("rows-over-days", written + " counts rows, not days: along " + quoted(day) + " " + what +
+      say("rows-over-days", written + (several ? " count" : " counts") + " rows, not days: along " + quoted(day) + " " + what +
                                 "; `range between interval '6' day preceding and current row` counts days");
     }
-    split(written, notes.split_tiers);
   }
 
   void split(const std::string& what, const std::vector<std::uint32_t>& tiers) {

@@ -12,7 +12,9 @@ std::string Words::entry_noun() const {
   if (a_.question.row_level()) return row_noun();
   std::vector<std::string> words;
   for (const std::size_t key : a_.question.each) {
-    const std::string noun = noun_of_key(a_.question.entry_columns[key].name);
+    const EntryColumn& column = a_.question.entry_columns[key];
+    const bool day = column.type.kind == Kind::date && column.name.ends_with("_on");  // what happened on that day
+    const std::string noun = day ? "day" : noun_of_key(column.name);
     if (std::find(words.begin(), words.end(), noun) == words.end()) words.push_back(noun);
   }
   return words.size() == 1 ? words[0] : (words.size() == 2 ? "pair of " : "combination of ") + listed(words);

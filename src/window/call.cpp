@@ -494,8 +494,14 @@ std::string signature(const WindowCall& call) {
   std::string out = std::to_string(static_cast<int>(call.function)) + '|' + std::to_string(call.count) + '|' +
                     call.fraction.text() + (call.descending ? "d" : "a") + (call.ignore_nulls ? "i" : "r") +
                     (call.from_last ? "l" : "f");
-  for (const NodePtr* node : {&call.value, &call.filter, &call.otherwise, &call.range_from, &call.range_to})
+  for (const NodePtr* node : {&call.value, &call.filter, &call.otherwise})
     out += '|' + (*node ? signature(**node) : std::string());
+  return out + frame_signature(call);
+}
+
+std::string frame_signature(const WindowCall& call) {
+  std::string out = call.frame_written ? "w" : "u";
+  for (const NodePtr* node : {&call.range_from, &call.range_to}) out += '|' + (*node ? signature(**node) : std::string());
   for (const auto* keys : {&call.partition, &call.order}) {
     out += '/';
     for (const WindowKey& key : *keys)

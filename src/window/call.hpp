@@ -81,5 +81,7 @@ std::unique_ptr<WindowCall> bind_window(const Expression& e, Scope& scope, const
 std::string signature(const Node& node);
 // Of everything but the text: two calls with the same one give the same column.
 std::string signature(const WindowCall& call);
+// Of its window alone: partition, order and frame.
+std::string frame_signature(const WindowCall& call);
 
 }  // namespace lofty::engine

@@ -358,7 +358,9 @@ class Evaluation {
     const auto distance = [](Edge edge) { return edge == Edge::preceding || edge == Edge::following; };
     if (!distance(frame_.from.edge) && !distance(frame_.to.edge)) return;
     notes_.short_frames = engine::short_frames(job_);
+    // One row before or behind is a neighbour; several are likely to be meant as days.
     const bool days = frame_.unit == FrameUnit::rows && call_.order.size() >= 1 &&
+                      std::max(frame_.from.distance, frame_.to.distance) > 1 &&
                       call_.order.front().node->type.kind == Kind::date;
     if (!days) return;
     const Gathered& day = sort_.values(*call_.order.front().node, relation_, run_);
