@@ -613,21 +613,17 @@ class Parser {
   }
 
   bool at_unit() const { return at_word("rows") || at_word("range") || at_word("groups"); }
-  // Where it could be a window's name too.
-  bool at_frame_unit() const {
-    return at_unit() &&
-           (word_ahead("between") || word_ahead("unbounded") || word_ahead("current") ||
-            ahead(1).token != Token::word || word_ahead("interval"));
-  }
-
   // [base] [partition by ...] [order by ...] [frame]
   WindowClause window_clause() {
     const Level level(*this);
     WindowClause clause;
-    const bool named = here().token == Token::quoted_name ||
-                       (here().token == Token::word && !(at_word("partition") && word_ahead("by")) &&
-                        !(at_word("order") && word_ahead("by")) && !at_frame_unit());
-    if (named && word_ahead("by"))
+    // A window's name, where what follows is not a part of this word's own clause.
+    const bool word = here().token == Token::word || here().token == Token::quoted_name;
+    const bool alone = ahead(1).token == Token::end || (ahead(1).token == Token::sign && ahead(1).text == ")") ||
+                       word_ahead("partition") || word_ahead("order") || word_ahead("rows") || word_ahead("range") ||
+                       word_ahead("groups");
+    const bool named = word && alone;
+    if (word && !named && !at_unit() && !at_word("partition") && !at_word("order"))
       fail("expected `partition by` or `order by`, " + found(), {}, nearest_word(here().folded, {"partition", "order"}));
     if (named) clause = base_window();
     clause.begin = named ? clause.base_begin : here().begin;

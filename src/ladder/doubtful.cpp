@@ -51,6 +51,7 @@ class Doubtful {
   const std::string* heading_of(const Node& node) const {
     if (node.op != Op::name || node.column < 0) return nullptr;
     const RowColumn& at = q_.row_columns[static_cast<std::size_t>(node.column)];
+    if (at.of_window()) return nullptr;
     return &q_.tables[at.table].source->headings()[at.column];
   }
 

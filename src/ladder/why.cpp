@@ -224,18 +224,18 @@ class Answering {
   void stand() {
     Ladder ladder = without_cuts();
     std::vector<std::string> columns = key_columns();
-    const auto add = [&](const std::string& formula) {
+    const auto add = [&](const std::string& formula, bool may_see_windows = false) {
       for (std::size_t c = 0; c < columns.size(); ++c)
         if (columns[c] == formula) return c;
       const std::string name = "workings " + std::to_string(columns.size());
-      ladder.totals.push_back({name, formula});
+      (may_see_windows ? ladder.levels.front().windows : ladder.totals).push_back({name, formula});
       columns.push_back(name);
       return columns.size() - 1;
     };
     const std::string& by = level().by;
     for (const SortItem& item : by.empty() ? std::vector<SortItem>{} : parse_sort_list(by)) {
       const std::string text = by.substr(item.expression->begin, item.expression->end - item.expression->begin);
-      by_.push_back({text, add(text)});
+      by_.push_back({text, add(text, true)});
     }
     for (const NamedFormula& total : ladder_.totals) {
       totals_.push_back({total, columns.size(), {}});
@@ -245,7 +245,7 @@ class Answering {
       for (const Inside& part : inside) totals_.back().parts.push_back({part.text, add(part.text), add(part.counts)});
     }
     if (!level().eligible.empty())
-      eligible_ = add("case when " + level().eligible + " then 1 when not (" + level().eligible + ") then 0 end");
+      eligible_ = add("case when " + level().eligible + " then 1 when not (" + level().eligible + ") then 0 end", true);
     if (!level().by.empty()) {
       place_ = columns.size();
       columns.push_back(level().rank_as.empty() ? "rank" : level().rank_as);

@@ -90,7 +90,7 @@ class WindowRemarks {
     std::vector<std::string> names;
     for (const std::uint32_t tier : tiers) {
       if (names.size() == 3) break;
-      names.push_back(std::to_string(tier) + " and " + std::to_string(tier + 1));
+      names.push_back(std::to_string(tier) + "|" + std::to_string(tier + 1));
     }
     if (tiers.size() > names.size()) names.push_back(counted(tiers.size() - names.size(), "other"));
     say("tiers-split", "in " + what + " a tie is split between tiers " + listed(names) +

@@ -178,7 +178,7 @@ TEST(Evaluator, TypesAreCheckedWithAdvice) {
       {"roundd(i)", "unknown-function: no function `roundd`"},
       {"abs(i, j)", "wrong-arguments: `abs` takes 1 argument, not 2"},
       {"extract(hour from day)", "wrong-type: a date has no hour"},
-      {"median(i)", "not-in-this-version: `median` is not in this version"},
+      {"lag(i)", "wrong-arguments: `lag` goes with a window: which rows does it see?"},
   };
   for (const auto& [text, problem] : cases) EXPECT_EQ(run(world, text), Texts{problem}) << text;
 }

@@ -297,3 +297,298 @@ RC_GTEST_PROP(Windows, AreWhatTheStandardSays, ()) {
 }
 
 }  // namespace
+
+namespace {
+
+// Five lines of two shops; two of one day.
+Catalog few_lines() {
+  Catalog catalog;
+  const auto day = [](int n) { return Value(Date{20000 + n}); };
+  support::add(catalog, "lines",
+               {{"line", {number(1), number(2), number(3), number(4), number(5)}},
+                {"shop", {number(1), number(1), number(1), number(2), number(2)}},
+                {"day", {day(1), day(2), day(2), day(1), day(9)}},
+                {"amount", {money("1.00"), money("2.00"), money("3.00"), money("10.00"), null()}}});
+  return catalog;
+}
+
+using Texts = std::vector<std::string>;
+
+Texts windowed(const std::string& formula) {
+  const Ladder ladder{.data = {.from = "lines"}, .figures = {{"w", formula}}, .list = {.columns = {"w"}}};
+  return column(standings(ladder, few_lines()), "w");
+}
+
+// 4. `overall_max(x)` is one constant for the whole ladder, also inside a window.
+TEST(WindowsOverRows, OverallConstantsStayConstants) {
+  EXPECT_EQ(windowed("count(*) filter (where day = overall_max(day)) over ()"), (Texts{"1", "1", "1", "1", "1"}));
+}
+
+// 5. Entry windows see all entries left by `having`; totals inside them are the entries'.
+TEST(WindowsOverEntries, SeeWhatHavingLetThrough) {
+  Ladder ladder{.data = {.from = "lines"},
+                .totals = {{"spend", "sum(amount)"}, {"lines", "count(*)"}},
+                .levels = {{.each = {"line"},
+                            .by = "spend desc",
+                            .having = "spend < 5",
+                            .windows = {{"part", "spend / sum(spend) over ()"},
+                                        {"lead_by", "spend - lead(spend) over (order by spend desc)"},
+                                        {"all_lines", "sum(count(*)) over ()"}}}}};
+  const Standings answer = standings(ladder, few_lines());
+  EXPECT_EQ(column(answer, "part"), (Texts{"0.50000000", "0.33333333", "0.16666667"}));
+  EXPECT_EQ(column(answer, "lead_by"), (Texts{"1.00", "1.00", ""}));
+  EXPECT_EQ(column(answer, "all_lines"), (Texts{"3", "3", "3"}));
+}
+
+// 5. `keep.where` may use ranks, windows and totals, and a window over places.
+TEST(WindowsOverEntries, ConditionsOnWhoIsKeptMaySeePlaces) {
+  Ladder ladder{.data = {.from = "lines"},
+                .totals = {{"spend", "sum(amount)"}},
+                .levels = {{.each = {"line"}, .by = "spend desc", .where = "lead(rank) over (order by rank) = 3"}}};
+  EXPECT_EQ(column(standings(ladder, few_lines()), "line"), (Texts{"3"}));
+  ladder.levels[0].where = "spend = max(spend) over ()";
+  EXPECT_EQ(column(standings(ladder, few_lines()), "line"), (Texts{"4"}));
+}
+
+// A window value may be ranked by, be eligible, and be listed by; windows may see other windows' values.
+TEST(WindowsOverEntries, AreValuesLikeOthers) {
+  Ladder ladder{.data = {.from = "lines"},
+                .totals = {{"spend", "sum(amount)"}},
+                .levels = {{.each = {"shop", "line"},
+                            .by = "part desc",
+                            .eligible = "place_in_shop < 3",
+                            .windows = {{"part", "spend / sum(spend) over (partition by shop)"},
+                                        {"place_in_shop", "rank() over (partition by shop order by part desc)"}}}},
+                .list = {.order = "part desc nulls first, line", .columns = {"line", "rank", "place_in_shop"}}};
+  const Standings answer = standings(ladder, few_lines());
+  EXPECT_EQ(column(answer, "line"), (Texts{"5", "4", "3", "2", "1"}));
+  EXPECT_EQ(column(answer, "rank"), (Texts{"", "1", "2", "3", ""}));
+  EXPECT_EQ(column(answer, "place_in_shop"), (Texts{"2", "1", "1", "2", "3"}));
+}
+
+// Entries that tie go by their own key: shuffled rows give the same values.
+TEST(WindowsOverEntries, TiesGoByTheEntrysKeyWhateverTheRowsOrder) {
+  for (const bool turned : {false, true}) {
+    Catalog catalog;
+    Values keys{number(1), number(2), number(3)}, values{number(5), number(5), number(7)};
+    if (turned) {
+      std::reverse(keys.begin(), keys.end());
+      std::reverse(values.begin(), values.end());
+    }
+    support::add(catalog, "t", {{"k", keys}, {"v", values}});
+    Ladder ladder{.data = {.from = "t"},
+                  .totals = {{"s", "sum(v)"}},
+                  .levels = {{.each = {"k"}, .by = "k asc", .windows = {{"n", "row_number() over (order by s)"}}}}};
+    EXPECT_EQ(column(standings(ladder, catalog), "n"), (Texts{"1", "2", "3"})) << turned;
+  }
+}
+
+// 36. The frame without one written: the whole partition without `order by`, else up to the row and its peers.
+TEST(Frames, TheOneThatNobodyWrote) {
+  EXPECT_EQ(windowed("sum(amount) over (partition by shop)"), (Texts{"6.00", "6.00", "6.00", "10.00", "10.00"}));
+  EXPECT_EQ(windowed("sum(amount) over (partition by shop order by day)"),
+            (Texts{"1.00", "6.00", "6.00", "10.00", "10.00"}));
+  EXPECT_EQ(windowed("sum(amount) over (partition by shop order by day rows unbounded preceding)"),
+            (Texts{"1.00", "3.00", "6.00", "10.00", "10.00"}));
+}
+
+// 36. When that default made several rows share one running value, the remark says so; else that it runs at all.
+TEST(Frames, ARunningValueIsSaid) {
+  const auto remarks = [](const std::string& formula) {
+    const Ladder ladder{.data = {.from = "lines"}, .figures = {{"w", formula}}, .list = {.columns = {"w"}}};
+    return standings(ladder, few_lines());
+  };
+  EXPECT_TRUE(says(remarks("sum(amount) over (partition by shop order by day)"), "peers-share",
+                   "2 lines share one value with their peers (up to 2 at a time)"));
+  EXPECT_TRUE(says(remarks("sum(amount) over (order by line)"), "running-not-total", "runs: from the first one"));
+  for (const char* quiet : {"sum(amount) over (partition by shop)", "rank() over (order by day)",
+                            "sum(amount) over (order by day range unbounded preceding)",
+                            "first_value(amount) over (order by day)"}) {
+    const Standings answer = remarks(quiet);
+    EXPECT_FALSE(says(answer, "peers-share") || says(answer, "running-not-total")) << quiet;
+  }
+  EXPECT_TRUE(says(remarks("last_value(amount) over (order by day)"), "peers-share"));
+}
+
+// 36. First frames shorter than asked are computed, and counted.
+TEST(Frames, ShortFirstFramesAreCounted) {
+  const Ladder ladder{.data = {.from = "lines"},
+                      .figures = {{"w", "sum(amount) over (partition by shop order by line rows 1 preceding)"}},
+                      .list = {.columns = {"w"}}};
+  const Standings answer = standings(ladder, few_lines());
+  EXPECT_EQ(column(answer, "w"), (Texts{"1.00", "3.00", "5.00", "10.00", "10.00"}));
+  EXPECT_TRUE(says(answer, "short-frames", "of 2 lines the frame of"));
+}
+
+// 37. `range` over dates takes intervals and exactly one order key; a rows frame over days that are missing or doubled
+// raises a remark.
+TEST(Frames, RangesOverDatesTakeIntervals) {
+  EXPECT_EQ(windowed("sum(amount) over (order by day range between interval '1' day preceding and current row)"),
+            (Texts{"11.00", "16.00", "16.00", "11.00", ""}));
+}
+
+TEST(Frames, RowsOverDaysAreSaid) {
+  const Ladder ladder{.data = {.from = "lines"},
+                      .figures = {{"w", "sum(amount) over (order by day rows 6 preceding)"}},
+                      .list = {.columns = {"w"}}};
+  EXPECT_TRUE(says(standings(ladder, few_lines()), "rows-over-days",
+                   "along `day` 6 days are missing and 2 days stand there more than once"));
+}
+
+// 38. median, percentiles and distinct are also allowed over frames; ntile as ISO, and a remark names tiers whose border
+// splits a tie.
+TEST(Frames, MedianAndDistinctAreAllowedOverFrames) {
+  EXPECT_EQ(windowed("median(amount) over (partition by shop)"),
+            (Texts{"2.00000000", "2.00000000", "2.00000000", "10.00000000", "10.00000000"}));
+  EXPECT_EQ(windowed("percentile_cont(0.25) within group (order by amount) over (partition by shop)")[0], "1.50000000");
+  EXPECT_EQ(windowed("percentile_disc(0.25) within group (order by amount desc) over (partition by shop)")[0], "3.00");
+  EXPECT_EQ(windowed("count(distinct day) over (partition by shop)"), (Texts{"2", "2", "2", "2", "2"}));
+}
+
+TEST(Tiers, SplitTiesAreNamed) {
+  Ladder ladder{.data = {.from = "lines"}, .figures = {{"w", "ntile(2) over (order by shop)"}}, .list = {.columns = {"w"}}};
+  const Standings answer = standings(ladder, few_lines());
+  EXPECT_EQ(column(answer, "w"), (Texts{"1", "1", "1", "2", "2"}));
+  EXPECT_FALSE(says(answer, "tiers-split"));
+  ladder.figures[0].formula = "ntile(4) over (order by shop)";
+  EXPECT_TRUE(says(standings(ladder, few_lines()), "tiers-split", "a tie is split between tiers 1|2 and 3|4"));
+  Ladder also{.data = {.from = "lines"}, .levels = {{.by = "shop asc"}}};
+  also.levels[0].also.push_back({.name = "tier", .measure = Measure::tiers, .count = 5});
+  EXPECT_TRUE(says(standings(also, few_lines()), "tiers-split", "in `tier` a tie is split between tiers 1|2, 2|3 and 4|5"));
+}
+
+// Windows by name, and what may be built on them.
+TEST(NamedWindows, AreInheritedAsTheStandardSays) {
+  Ladder ladder{.data = {.from = "lines"},
+                .figures = {{"w", "sum(amount) over by_day"}, {"v", "sum(amount) over (of_shop order by line desc)"}},
+                .window_defs = {{"of_shop", "partition by shop"}, {"by_day", "of_shop order by day"}},
+                .list = {.columns = {"w", "v"}}};
+  const Standings answer = standings(ladder, few_lines());
+  EXPECT_EQ(column(answer, "w"), (Texts{"1.00", "6.00", "6.00", "10.00", "10.00"}));
+  EXPECT_EQ(column(answer, "v"), (Texts{"6.00", "5.00", "3.00", "10.00", ""}));
+  const std::pair<const char*, const char*> wrong[] = {
+      {"sum(amount) over (by_day partition by line)", "`by_day` has said the partition already"},
+      {"sum(amount) over (by_day order by line)", "`by_day` has an order already"},
+      {"sum(amount) over by_da", "no window is called `by_da`"},
+      {"sum(amount) over (framed rows 1 preceding)", "`framed` has a frame, so nothing can build on it"},
+      {"sum(amount) over self", "the window `self` builds on itself"}};
+  ladder.window_defs.push_back({"framed", "order by day rows 2 preceding"});
+  ladder.window_defs.push_back({"self", "self order by day"});
+  for (const auto& [formula, sentence] : wrong) {
+    ladder.figures = {{"w", formula}};
+    ladder.list.columns = {"w"};
+    const Texts found = problems(ladder, few_lines());
+    EXPECT_TRUE(std::any_of(found.begin(), found.end(),
+                            [&](const std::string& p) { return p.find(sentence) != std::string::npos; }))
+        << formula << (found.empty() ? "" : found[0]);
+  }
+}
+
+// 1. A window of a later stage is an error that names both.
+TEST(WindowStages, WhatComesTooEarlyIsSaid) {
+  const auto first = [](Ladder ladder) {
+    ladder.data.from = "lines";
+    const Texts found = problems(ladder, few_lines());
+    return found.empty() ? std::string("nothing") : found[0];
+  };
+  const auto has = [](const std::string& text, const char* part) { return text.find(part) != std::string::npos; };
+  EXPECT_TRUE(has(first({.figures = {{"w", "count(*) over ()"}}, .where = "w > 1"}), "too late for rows.where"));
+  EXPECT_TRUE(has(first({.where = "count(*) over () > 1"}), "too late for rows.where"));
+  EXPECT_TRUE(has(first({.totals = {{"t", "sum(amount) over ()"}}, .levels = {{.each = {"shop"}}}}), "too late for totals"));
+  EXPECT_TRUE(has(first({.levels = {{.each = {"shop"}, .having = "w > 1", .windows = {{"w", "count(*) over ()"}}}}}),
+                  "too late for rank.having"));
+  EXPECT_TRUE(has(first({.figures = {{"w", "sum(lag(amount) over (order by line)) over ()"}}}),
+                  "a window cannot stand inside another one"));
+  EXPECT_TRUE(has(first({.levels = {{.each = {"shop"}, .windows = {{"w", "w + 1"}}}}}), "needs itself"));
+  EXPECT_TRUE(has(first({.levels = {{.each = {"shop"}, .windows = {{"amount", "1"}}}}}), "has the name of something"));
+  // A figure that sees another figure's window is fine: the inner one has a name of its own.
+  EXPECT_EQ(first({.figures = {{"before", "lag(amount) over (order by line)"}, {"w", "sum(before) over ()"}}}), "nothing");
+  // So is a total over it.
+  Ladder total{.data = {.from = "lines"},
+               .figures = {{"before", "lag(amount) over (partition by shop order by line)"}},
+               .totals = {{"sum_before", "sum(before)"}},
+               .levels = {{.each = {"shop"}}}};
+  EXPECT_EQ(column(standings(total, few_lines()), "sum_before"), (Texts{"3.00", "10.00"}));
+}
+
+// What is wrong with a call is said where it stands, with what would be right.
+TEST(WindowCalls, MistakesAreExplained) {
+  const std::pair<const char*, const char*> cases[] = {
+      {"lag(amount)", "`lag` goes with a window"},
+      {"lag(amount) over (partition by shop)", "`lag` goes by an order, and this window has none"},
+      {"rank() over (order by day rows 1 preceding)", "a frame says nothing to it"},
+      {"upper(shop) over ()", "`upper` has no window"},
+      {"ntile(0) over (order by day)", "the number of tiers is a whole number from 1 on"},
+      {"lag(amount, shop) over (order by day)", "the distance is the same for all rows"},
+      {"lag(amount, 1, day) over (order by day)", "what stands in for a missing row is date"},
+      {"nth_value(amount) over ()", "`nth_value` takes 2 arguments, not 1"},
+      {"sum(day) over ()", "`sum` takes numbers"},
+      {"sum(distinct amount) over ()", "`distinct` goes with count only"},
+      {"sum(amount) ignore nulls over ()", "`ignore nulls` goes with lag"},
+      {"rank() filter (where true) over (order by day)", "`filter` goes with totals only"},
+      {"sum(amount) over (rows shop preceding)", "the distance of a frame is a number that is the same for all rows"},
+      {"sum(amount) over (rows -1 preceding)", "a distance is a whole number from 0 on"},
+      {"sum(amount) over (order by day range 7 preceding)", "a range over dates is measured in intervals"},
+      {"sum(amount) over (order by day, line range interval '1' day preceding)", "a range with a distance goes by one key"},
+      {"sum(amount) over (range 1 preceding)", "a range needs an order"},
+      {"sum(amount) over (order by line range -1 preceding)", "a distance is not negative"},
+      {"sum(amount) over (groups 1 preceding)", "`groups` counts peers"},
+      {"percentile_cont(2) within group (order by amount) over ()", "the fraction lies between 0 and 1"},
+      {"percentile_cont(0.5) over ()", "`percentile_cont` orders by one key"}};
+  for (const auto& [formula, sentence] : cases) {
+    const Ladder ladder{.data = {.from = "lines"}, .figures = {{"w", formula}}, .list = {.columns = {"w"}}};
+    const Texts found = problems(ladder, few_lines());
+    EXPECT_TRUE(!found.empty() && found[0].find(sentence) != std::string::npos)
+        << formula << ": " << (found.empty() ? "nothing" : found[0]);
+  }
+}
+
+// Choices are numbers like others in a frame.
+TEST(WindowCalls, FramesTakeChoices) {
+  Ladder ladder{.data = {.from = "lines"},
+                .choices = {{.name = "n", .value = number(1)}},
+                .figures = {{"rows_back", "count(*) over (order by line rows :n preceding)"},
+                            {"days_back", "count(*) over (order by day range :n * interval '1' day preceding)"}},
+                .list = {.columns = {"rows_back", "days_back"}}};
+  EXPECT_EQ(column(standings(ladder, few_lines()), "rows_back"), (Texts{"1", "2", "2", "2", "2"}));
+  choose(ladder, "n", "2");
+  EXPECT_EQ(column(standings(ladder, few_lines()), "rows_back"), (Texts{"1", "2", "3", "3", "3"}));
+  EXPECT_EQ(column(standings(ladder, few_lines()), "days_back"), (Texts{"2", "4", "4", "2", "1"}));
+}
+
+// Empty tables, one row, nothing but nulls.
+TEST(WindowCalls, ExtremesOfTables) {
+  Catalog catalog;
+  support::add(catalog, "none", {{"a", {}}});
+  support::add(catalog, "one", {{"a", {number(3)}}});
+  for (const char* call : {"sum(a)", "median(a)", "lag(a)", "min(a)", "count(distinct a)", "first_value(a)"}) {
+    Ladder ladder{.data = {.from = "one"}, .figures = {{"w", std::string(call) + " over (order by a)"}}, .list = {.columns = {"w"}}};
+    EXPECT_EQ(standings(ladder, catalog).rows(), 1u) << call;
+  }
+}
+
+// Floats: whatever slid through the frame leaves nothing behind.
+TEST(WindowCalls, FloatsNeverDrift) {
+  Catalog catalog;
+  support::add(catalog, "t", {{"i", {number(1), number(2), number(3), number(4)}}, {"x", {1e300, 1.0, 1e-300, -1e300}}});
+  const Ladder ladder{.data = {.from = "t"},
+                      .figures = {{"w", "sum(x) over (order by i rows 1 preceding)"}, {"all_of", "sum(x) over ()"}},
+                      .list = {.columns = {"w", "all_of"}}};
+  const Standings answer = standings(ladder, catalog);
+  EXPECT_EQ(std::get<double>(answer.value(2, 0)), 1.0);
+  EXPECT_EQ(std::get<double>(answer.value(3, 0)), -1e300);
+  EXPECT_EQ(std::get<double>(answer.value(0, 1)), 1.0);
+}
+
+// Text orders of their own hold inside windows too.
+TEST(WindowCalls, CustomOrdersHoldInsideWindows) {
+  Catalog catalog;
+  support::add(catalog, "t", {{"s", {Value(std::string("b")), Value(std::string("a")), Value(std::string("c"))}}});
+  const Ladder ladder{.data = {.from = "t"},
+                      .figures = {{"w", "row_number() over (order by s)"}},
+                      .list = {.columns = {"w"}},
+                      .orderings = {{.column = "s", .first = {Value(std::string("c"))}}}};
+  EXPECT_EQ(column(standings(ladder, catalog), "w"), (Texts{"3", "2", "1"}));
+}
+
+}  // namespace

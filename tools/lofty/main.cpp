@@ -215,7 +215,7 @@ void refuse_leftovers(const CLI::App& command) {
   for (const CLI::Option* option : command.get_options())
     if (!option->get_name().empty() && option->get_name()[0] == '-') options.push_back(option->get_name());
   const std::string word = left.front().substr(0, left.front().find('='));
-  for (const char* later : {"--run", "--period"})
+  for (const char* later : {"--period"})
     if (word == later)
       throw Error(Problem{Code::not_in_this_version, "`" + word + "` is not in this version", {}, {}, {}});
   if (word.starts_with("-"))
@@ -280,7 +280,7 @@ int run(int argc, char** argv) {
     }
     std::vector<std::string> names;
     for (const CLI::App* command : commands) names.push_back(command->get_name());
-    for (const char* later : {"cost", "draw"})
+    for (const char* later : {"draw"})
       if (left.front() == later)
         throw Error(
             Problem{Code::not_in_this_version, "`lofty " + left.front() + "` is not in this version", {}, {}, {}});

@@ -1,0 +1,135 @@
+#include <gtest/gtest.h>
+
+#include <filesystem>
+
+#include "support/tables.hpp"
+
+using namespace lofty;
+
+namespace {
+
+const std::filesystem::path demo = std::filesystem::path(LOFTY_SOURCE) / "demo";
+
+std::vector<std::string> steps(const Cost& cost) {
+  std::vector<std::string> out;
+  for (const CostStep& step : cost.steps) out.push_back(step.step + ": " + step.serves + (step.by.empty() ? "" : " by " + step.by));
+  return out;
+}
+
+// The same steps before and after, for every demo ladder; rows as they were met.
+TEST(Cost, PlansAndAnswersHaveTheSameSteps) {
+  const TableFiles tables(demo);
+  std::size_t ladders = 0;
+  for (const auto& entry : std::filesystem::directory_iterator(demo)) {
+    if (!entry.path().string().ends_with(".ladder.toml")) continue;
+    const Ladder ladder = read_ladder_file(entry.path()).ladder;
+    const Cost before = plan(ladder, tables), after = standings(ladder, tables).cost();
+    EXPECT_EQ(steps(before), steps(after)) << entry.path();
+    EXPECT_FALSE(before.measured());
+    ASSERT_TRUE(after.measured()) << entry.path();
+    EXPECT_GT(*after.measured(), 0);
+    EXPECT_GT(before.estimated(), 0);
+    ASSERT_EQ(after.steps.front().step, "read");
+    if (after.steps.front().serves == "order_lines.csv") {
+      EXPECT_EQ(after.steps.front().rows, 12'004);
+      EXPECT_NEAR(*before.steps.front().rows, 12'004, 120);  // from samples of the file
+    }
+    const Cost both = with_measured(before, after);
+    EXPECT_EQ(both.measured(), after.measured());
+    EXPECT_EQ(both.estimated(), before.estimated());
+    ++ladders;
+  }
+  EXPECT_GE(ladders, 17u);
+}
+
+// Three frames over one named window are three windows on one sort.
+TEST(Cost, WindowsThatShareASortAreNamedTogether) {
+  const Ladder ladder = read_ladder_file(demo / "three_frames.ladder.toml").ladder;
+  const Cost cost = plan(ladder, TableFiles(demo));
+  EXPECT_EQ(cost.sorts(), 1u);
+  EXPECT_EQ(steps(cost)[4], "sort: by_row, with_peers, by_week by shop_no, ordered_on");
+}
+
+Catalog lines() {
+  Catalog catalog;
+  using support::number;
+  support::add(catalog, "t", {{"a", {number(1), number(2)}}, {"b", {number(1), number(2)}}, {"c", {number(1), number(2)}}});
+  support::add(catalog, "u", {{"a", {number(1), number(2)}}, {"d", {number(1), number(2)}}});
+  return catalog;
+}
+
+// Advice names the change, and says whether the answer stays.
+TEST(Cost, AdviceSavesASort) {
+  Ladder ladder{.data = {.from = "t"},
+                .figures = {{"n", "row_number() over (order by a)"}, {"s", "sum(c) over (order by a, b)"}}};
+  ladder.list.columns = {"n", "s"};
+  Cost cost = plan(ladder, lines());
+  EXPECT_EQ(cost.sorts(), 2u);
+  ASSERT_EQ(cost.advice.size(), 1u);
+  EXPECT_EQ(cost.advice[0].sentence, "`n` could order by b too, as `s` does: they would share a sort");
+  EXPECT_FALSE(cost.advice[0].changes.empty());
+  // Taken, it saves what it said.
+  ladder.figures[0].formula = "row_number() over (order by a, b)";
+  cost = plan(ladder, lines());
+  EXPECT_EQ(cost.sorts(), 1u);
+  EXPECT_TRUE(cost.advice.empty());
+  ladder.figures = {{"n", "rank() over (order by a nulls first)"}, {"s", "sum(c) over (order by a)"}};
+  cost = plan(ladder, lines());
+  ASSERT_EQ(cost.advice.size(), 1u);
+  EXPECT_NE(cost.advice[0].sentence.find("differ in where nulls stand"), std::string::npos);
+}
+
+// A table that nothing names: the answer is the same without it.
+TEST(Cost, AdviceLeavesOutATable) {
+  Ladder ladder{.data = {.from = "t", .joins = {{.with = "u", .on = {"a"}}}},
+                .totals = {{"s", "sum(c)"}},
+                .levels = {{.each = {"b"}, .by = "s desc"}}};
+  const Cost cost = plan(ladder, lines());
+  ASSERT_EQ(cost.advice.size(), 1u);
+  EXPECT_TRUE(cost.advice[0].changes.empty());
+  EXPECT_NE(cost.advice[0].sentence.find("nothing names a column of u"), std::string::npos);
+  ladder.totals[0].formula = "sum(d)";
+  EXPECT_TRUE(plan(ladder, lines()).advice.empty());
+}
+
+TEST(Cost, SpeedsAreKeptAsText) {
+  const Speeds speeds{1.5, 0.5, 2, 3.25, 1, 0.75};
+  EXPECT_EQ(speeds_from(speeds_text(speeds)), speeds);
+  EXPECT_FALSE(speeds_from("lofty-ladder speeds 2\nread 1\n"));
+  EXPECT_FALSE(speeds_from("lofty-ladder speeds 1\nread x\n"));
+  EXPECT_FALSE(speeds_from(""));
+}
+
+// A slower machine is told by its factors alone.
+TEST(Cost, SpeedsScaleTheirSteps) {
+  const Ladder ladder = read_ladder_file(demo / "best_shops.ladder.toml").ladder;
+  const TableFiles tables(demo);
+  EXPECT_GT(plan(ladder, tables, {.read = 10}).estimated(), plan(ladder, tables).estimated());
+  const Cost cost = plan(ladder, tables);
+  EXPECT_GT(cost.bytes(), 0);
+}
+
+// A table whose size is not known before it is read is said to be so.
+TEST(Cost, UnknownSizesAreSaid) {
+  struct Unsized : TableSource {
+    std::string called = "t";
+    std::vector<std::string> columns{"a"};
+    const std::string& name() const override { return called; }
+    const std::vector<std::string>& headings() const override { return columns; }
+    Table read(std::span<const std::size_t>, const lofty::Run&) const override { return TableBuilder("t").build(); }
+  };
+  struct One : Catalog {
+    std::shared_ptr<const TableSource> open(const std::string&, const ReadOptions&) const override {
+      return std::make_shared<Unsized>();
+    }
+  };
+  const Cost cost = plan({.data = {.from = "t"}}, One());
+  EXPECT_FALSE(cost.rows_known);
+  EXPECT_FALSE(cost.steps.front().rows);
+}
+
+TEST(Cost, WrongNamesAreProblems) {
+  EXPECT_THROW(plan({.data = {.from = "t"}, .where = "nope > 1"}, lines()), Error);
+}
+
+}  // namespace

@@ -1,0 +1,180 @@
+// The arrays entrance to windows: large enough for several threads, against sums and sorts of each frame.
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <random>
+#include <set>
+
+#include "lofty/lofty.hpp"
+
+using namespace lofty;
+
+namespace {
+
+struct World {
+  std::vector<std::int64_t> group, key, value;
+  std::vector<double> floats;
+  std::vector<std::uint8_t> nulls;
+  explicit World(std::size_t rows) {
+    std::mt19937_64 random(7);
+    for (std::size_t i = 0; i < rows; ++i) {
+      group.push_back(static_cast<std::int64_t>(random() % 3));
+      key.push_back(static_cast<std::int64_t>(random() % (rows / 2 + 1)));
+      value.push_back(static_cast<std::int64_t>(random() % 1000) - 500);
+      floats.push_back(static_cast<double>(value.back()) / 8);
+      nulls.push_back(random() % 10 == 0);
+    }
+  }
+  Order order() const { return lofty::order(groups(group), {ascending(key)}); }
+};
+
+// The positions of a frame of rows, by definition.
+std::pair<std::size_t, std::size_t> rows_frame(const Order& order, std::size_t at, std::size_t before, std::size_t behind) {
+  std::size_t begin = at, end = at + 1;
+  while (before-- > 0 && !order.starts_group(begin)) --begin;
+  while (behind-- > 0 && end < order.size() && !order.starts_group(end)) ++end;
+  return {begin, end};
+}
+
+// More rows than one thread takes; looked at here and there.
+TEST(WindowArrays, LargeFramesAreWorkedOutByThreads) {
+  const World world(260'000);
+  const Order order = world.order();
+  const Frame frame{FrameUnit::rows, preceding(700), following(20), {}, {}};
+  const auto sums = frame_sums(order, frame, world.value, world.nulls);
+  const auto counts = frame_counts(order, frame, world.nulls);
+  const auto least = frame_least(order, frame, ascending(world.value));
+  const auto greatest = frame_greatest(order, frame, ascending(world.value));
+  const auto distinct = frame_distinct_counts(order, frame, ascending(world.value));
+  const auto medians = frame_percentiles(order, frame, world.floats, Decimal(5, 1), world.nulls);
+  const auto means = frame_means(order, frame, world.floats, world.nulls);
+  const auto second = nth_rows(order, frame, 2, From::last);
+  for (const int threads : {1, 3}) {
+    const lofty::Run run{.threads = threads};
+    EXPECT_EQ(frame_sums(order, frame, world.value, world.nulls, run).values, sums.values);
+    EXPECT_EQ(frame_percentiles(order, frame, world.floats, Decimal(5, 1), world.nulls, run).values, medians.values);
+    EXPECT_EQ(frame_least(order, frame, ascending(world.value), run), least);
+  }
+  const auto rows = order.rows();
+  for (std::size_t at = 0; at < order.size(); at += at % 5 == 0 ? 1 : 1009) {
+    const auto [begin, end] = rows_frame(order, at, 700, 20);
+    std::int64_t sum = 0;
+    std::uint32_t count = 0;
+    std::set<std::int64_t> values;
+    std::vector<double> known;
+    for (std::size_t i = begin; i < end; ++i) {
+      values.insert(world.value[rows[i]]);
+      if (world.nulls[rows[i]] != 0) continue;
+      sum += world.value[rows[i]];
+      ++count;
+      known.push_back(world.floats[rows[i]]);
+    }
+    ASSERT_EQ(sums.values[at], sum) << at;
+    ASSERT_EQ(counts[at], count);
+    ASSERT_EQ(world.value[least[at]], *values.begin());
+    ASSERT_EQ(world.value[greatest[at]], *values.rbegin());
+    ASSERT_EQ(distinct[at], values.size());
+    std::sort(known.begin(), known.end());
+    ASSERT_EQ(medians.values[at], (known[(known.size() - 1) / 2] + known[known.size() / 2]) / 2);
+    ASSERT_EQ(means.values[at], static_cast<double>(sum) / 8 / count);
+    ASSERT_EQ(second[at], rows[end - 2]);
+  }
+}
+
+TEST(WindowArrays, RangesGoByTheKey) {
+  const std::vector<std::int64_t> day{1, 1, 2, 5}, amount{10, 20, 30, 40};
+  const Order o = order({ascending(day)});
+  EXPECT_EQ(frame_sums(o, last_rows(2), amount).values, (std::vector<std::int64_t>{10, 30, 50, 70}));
+  EXPECT_EQ(frame_sums(o, {.from = preceding(1), .by = ascending(day)}, amount).values,
+            (std::vector<std::int64_t>{30, 30, 60, 40}));
+  EXPECT_EQ(rows_before(o, 1), (std::vector<std::uint32_t>{no_input_row, 0, 1, 2}));
+  EXPECT_EQ(rows_behind(o, 2), (std::vector<std::uint32_t>{2, 3, no_input_row, no_input_row}));
+  // Downwards, the days before are the later ones.
+  const Order down = order({descending(day)});
+  EXPECT_EQ(frame_sums(down, {.from = preceding(3), .by = descending(day)}, amount).values,
+            (std::vector<std::int64_t>{40, 70, 60, 60}));
+  const std::vector<double> at{0.5, 1.0, 1.25, std::numeric_limits<double>::quiet_NaN()};
+  const Order floats = order({ascending(at)});
+  Frame near{.from = preceding(0), .to = current_row(), .by = ascending(at)};
+  near.from.float_distance = 0.5;
+  EXPECT_EQ(frame_counts(floats, near), (std::vector<std::uint32_t>{1, 2, 2, 1}));
+}
+
+TEST(WindowArrays, ExclusionsAndGroups) {
+  const std::vector<std::int64_t> key{1, 1, 2, 2}, value{1, 2, 4, 8};
+  const Order o = order({ascending(key)});
+  const auto sums = [&](Frame frame) {
+    const auto found = frame_sums(o, frame, value);
+    std::vector<std::int64_t> out = found.values;
+    for (std::size_t i = 0; i < found.nulls.size(); ++i)
+      if (found.nulls[i] != 0) out[i] = -1;
+    return out;
+  };
+  using Sums = std::vector<std::int64_t>;
+  Frame all = whole_group();
+  EXPECT_EQ(sums(all), (Sums{15, 15, 15, 15}));
+  all.excluded = Excluded::current_row;
+  EXPECT_EQ(sums(all), (Sums{14, 13, 11, 7}));
+  all.excluded = Excluded::group;
+  EXPECT_EQ(sums(all), (Sums{12, 12, 3, 3}));
+  all.excluded = Excluded::ties;
+  EXPECT_EQ(sums(all), (Sums{13, 14, 7, 11}));
+  EXPECT_EQ(sums({FrameUnit::groups, preceding(1), preceding(1), {}, {}}), (Sums{-1, -1, 3, 3}));
+  EXPECT_EQ(sums({FrameUnit::rows, following(1), following(2), {}, {}}), (Sums{6, 12, 8, -1}));
+}
+
+TEST(WindowArrays, DecimalsAreExactAndOverflowIsSaid) {
+  const std::vector<Decimal> values{Decimal(15, 1), Decimal(225, 2)};
+  const std::vector<int> key{1, 2};
+  const Order o = order({ascending(key)});
+  EXPECT_EQ(frame_sums(o, whole_group(), values).values[0].text(), "3.75");
+  EXPECT_EQ(frame_means(o, whole_group(), values).values[0].text(), "1.87500000");
+  EXPECT_EQ(frame_percentiles(o, whole_group(), values, Decimal(25, 2)).values[0].text(), "1.68750000");
+  const std::vector<std::int64_t> large{std::numeric_limits<std::int64_t>::max(), 1};
+  EXPECT_THROW(frame_sums(o, whole_group(), large), Error);
+  const std::vector<std::int64_t> ends{std::numeric_limits<std::int64_t>::min(), 1};
+  EXPECT_EQ(frame_sums(o, whole_group(), ends).values[0], std::numeric_limits<std::int64_t>::min() + 1);
+  const int128 most = Decimal::parse("99999999999999999999999999999999999999")->coefficient();
+  const std::vector<Decimal> wide{Decimal(most, 0), Decimal(most, 0)};
+  EXPECT_THROW(frame_sums(o, whole_group(), wide), Error);
+  EXPECT_EQ(frame_sums(o, last_rows(1), wide).values[1], Decimal(most, 0));
+}
+
+TEST(WindowArrays, IntoTheCallersMemory) {
+  const World world(1000);
+  const Order order = world.order();
+  std::vector<std::int64_t> out(1000), in_order, running(1000);
+  std::vector<std::uint8_t> nulls(1000);
+  std::vector<std::uint32_t> rows(1000);
+  for (const Frame& frame : {last_rows(5), Frame{FrameUnit::rows, following(2), following(3), {}, {}}}) {
+    const auto fresh = frame_sums(order, frame, world.value, world.nulls);
+    frame_sums(order, frame, world.value, world.nulls, out, nulls);
+    EXPECT_EQ(out, fresh.values);
+    EXPECT_TRUE(fresh.nulls.empty() ? std::count(nulls.begin(), nulls.end(), 1) == 0 : fresh.nulls == nulls);
+    frame_least(order, frame, ascending(world.value), rows);
+    EXPECT_EQ(rows, frame_least(order, frame, ascending(world.value)));
+  }
+  for (const std::uint32_t row : order.rows()) in_order.push_back(world.value[row]);
+  running_sums(order, in_order, running);
+  EXPECT_EQ(running, frame_sums(order, {FrameUnit::rows, unbounded_preceding(), current_row(), {}, {}}, world.value).values);
+}
+
+TEST(WindowArrays, NothingIsNothing) {
+  const std::vector<std::int64_t> none;
+  const Order o = order({ascending(none)});
+  EXPECT_TRUE(frame_sums(o, whole_group(), none).values.empty());
+  EXPECT_TRUE(frame_least(o, last_rows(3), ascending(none)).empty());
+  EXPECT_TRUE(rows_before(o, 1).empty());
+  EXPECT_TRUE(frame_distinct_counts(o, whole_group(), ascending(none)).empty());
+}
+
+// Texts compare by code points; the row of the first of equal ones is given.
+TEST(WindowArrays, LeastOfTexts) {
+  const std::vector<std::string> names{"b", "a", "a", "ä"};
+  const std::vector<int> key{1, 2, 3, 4};
+  const Order o = order({ascending(key)});
+  EXPECT_EQ(frame_least(o, whole_group(), ascending(names))[0], 1u);
+  EXPECT_EQ(frame_greatest(o, whole_group(), ascending(names))[0], 3u);
+}
+
+}  // namespace
