@@ -50,6 +50,11 @@ struct Workings {
     std::vector<Part> parts;
   };
   std::vector<Total> totals;
+  struct WindowValue {
+    std::string name, formula;
+    Value value;  // null for an entry that rank.having drops: no window sees it
+  };
+  std::vector<WindowValue> windows;  // of [windows]
 
   // ---- its rows
   std::size_t rows = 0;  // all that belong to it

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 
+#include "formula/parser.hpp"
 #include "ladder/earlier.hpp"
 #include "ladder/question.hpp"
 #include "table/nearest.hpp"
@@ -44,6 +45,17 @@ std::vector<std::string> all_columns(const Data& data, const Catalog& catalog) {
   return out;
 }
 
+// Does a formula see other rows, itself or in a figure that it names?
+bool sees_rows(const engine::Expression& e, const std::vector<NamedFormula>& figures, int depth) {
+  if (e.over) return true;
+  if (e.op == engine::Op::name && depth < 50)
+    for (const NamedFormula& figure : figures)
+      if (engine::equal_folded(figure.name, e.text) &&
+          sees_rows(*engine::parse_expression(figure.formula), figures, depth + 1))
+        return true;
+  return std::any_of(e.args.begin(), e.args.end(), [&](const auto& arg) { return sees_rows(*arg, figures, depth); });
+}
+
 }  // namespace
 
 const char* stage_name(Stage stage) { return names[static_cast<std::size_t>(stage)]; }
@@ -71,7 +83,17 @@ Ladder up_to(const Ladder& ladder, Stage stage, const Catalog& catalog) {
     out.levels.clear();
     out.orderings.clear();
     out.list.columns = all_columns(ladder.data, catalog);
-    if (stage < Stage::counted) out.where.clear();
+    if (stage < Stage::counted) {
+      out.where.clear();
+      // Windows see the rows that count, which is the next stage.
+      std::erase_if(out.figures, [&](const NamedFormula& figure) {
+        try {
+          return sees_rows(*engine::parse_expression(figure.formula), ladder.figures, 0);
+        } catch (const Error&) {
+          return false;  // said when it is asked
+        }
+      });
+    }
     if (stage == Stage::joined) {
       out.figures.clear();
       out.periods.clear();

@@ -244,6 +244,10 @@ class Answering {
       find_totals(*parse_expression(total.formula), total.formula, inside);
       for (const Inside& part : inside) totals_.back().parts.push_back({part.text, add(part.text), add(part.counts)});
     }
+    for (const NamedFormula& window : level().windows) {
+      windows_.emplace_back(window, columns.size());
+      columns.push_back(window.name);
+    }
     if (!level().eligible.empty())
       eligible_ = add("case when " + level().eligible + " then 1 when not (" + level().eligible + ") then 0 end", true);
     if (!level().by.empty()) {
@@ -352,6 +356,8 @@ class Answering {
       return;
     }
     out.entry = name_of(*row_);
+    for (const auto& [window, at] : windows_)
+      out.windows.push_back({window.name, window.formula, dropped_ ? Value{} : field_->value(*row_, at)});
     for (const Total& total : totals_) {
       Workings::Total one{total.formula.name, total.formula.formula, s.value(*row_, total.column), {}};
       for (const Total::Part& part : total.parts) {
@@ -455,6 +461,7 @@ class Answering {
     std::vector<Part> parts;
   };
   std::vector<Total> totals_;
+  std::vector<std::pair<NamedFormula, std::size_t>> windows_;  // with their columns
   std::optional<std::size_t> eligible_;
   std::size_t place_ = 0;
   std::string label_;

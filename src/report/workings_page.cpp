@@ -57,6 +57,12 @@ std::string workings_text(const Workings& w, std::size_t most_lines, const Looks
     line("nothing is ranked");
   }
 
+  if (!w.windows.empty()) {
+    heading("Beside the others");
+    for (const Workings::WindowValue& window : w.windows)
+      line("`" + printable(window.name) + "` = " + printable(window.formula) + " = " + shown(window.value));
+  }
+
   heading("Its totals");
   for (const Workings::Total& total : w.totals) {
     const bool plain = total.parts.size() == 1 && total.parts[0].formula == total.formula;

@@ -592,3 +592,57 @@ TEST(WindowCalls, CustomOrdersHoldInsideWindows) {
 }
 
 }  // namespace
+
+namespace {
+
+// `why` shows an entry's window values, and keys of the order that are windows.
+TEST(WhyWithWindows, ShowsWhatStandsBesideTheOthers) {
+  const Ladder ladder{.data = {.from = "lines"},
+                      .totals = {{"spend", "sum(amount)"}},
+                      .levels = {{.each = {"line"},
+                                  .by = "part desc",
+                                  .having = "spend < 5",
+                                  .windows = {{"part", "spend / sum(spend) over ()"}}}}};
+  const Workings found = why(ladder, few_lines(), "line = 2");
+  ASSERT_EQ(found.windows.size(), 1u);
+  EXPECT_EQ(to_text(found.windows[0].value), "0.33333333");
+  EXPECT_EQ(found.by, "part");
+  EXPECT_EQ(to_text(found.place), "2");
+  const Workings dropped = why(ladder, few_lines(), "line = 4");
+  EXPECT_TRUE(is_null(dropped.windows[0].value));
+  EXPECT_NE(dropped.without_place.find("rank.having"), std::string::npos);
+}
+
+// The rows after the figures are all rows; windows see those that count, one stage later.
+TEST(StagesWithWindows, WindowsComeWithTheRowsThatCount) {
+  const Ladder ladder{.data = {.from = "lines"},
+                      .figures = {{"double_amount", "amount * 2"},
+                                  {"w", "count(*) over ()"},
+                                  {"of_w", "w + 1"}},
+                      .where = "shop = 1"};
+  const Catalog catalog = few_lines();
+  const auto has = [&](Stage stage, const char* name) {
+    const Standings answer = standings(up_to(ladder, stage, catalog), catalog);
+    return std::any_of(answer.columns().begin(), answer.columns().end(),
+                       [&](const StandingColumn& c) { return c.name == name; });
+  };
+  EXPECT_TRUE(has(Stage::figures, "double_amount"));
+  EXPECT_FALSE(has(Stage::figures, "w") || has(Stage::figures, "of_w"));
+  EXPECT_TRUE(has(Stage::counted, "w") && has(Stage::counted, "of_w"));
+  EXPECT_EQ(column(standings(up_to(ladder, Stage::counted, catalog), catalog), "of_w"), (Texts{"4", "4", "4"}));
+}
+
+// Levels inside levels have windows of their own.
+TEST(LevelsWithWindows, EachLevelSeesItsOwnEntries) {
+  const Ladder ladder{.data = {.from = "lines"},
+                      .totals = {{"spend", "sum(amount)"}},
+                      .levels = {{.each = {"shop"}, .by = "spend desc", .windows = {{"of_all", "spend / sum(spend) over ()"}}},
+                                 {.each = {"line"}, .by = "spend desc", .rank_as = "place",
+                                  .windows = {{"of_shop", "spend / sum(spend) over (partition by shop)"}}}},
+                      .list = {.columns = {"shop", "line", "of_all", "of_shop"}}};
+  const Standings answer = standings(ladder, few_lines());
+  EXPECT_EQ(column(answer, "of_all"), (Texts{"0.62500000", "", "", "0.37500000", "", "", ""}));
+  EXPECT_EQ(column(answer, "of_shop"), (Texts{"", "1.00000000", "", "", "0.50000000", "0.33333333", "0.16666667"}));
+}
+
+}  // namespace
