@@ -23,10 +23,12 @@
 #include <unordered_map>
 #include <vector>
 
+#include "formula/parser.hpp"
 #include "lofty/lofty.hpp"
 #include "order/codes.hpp"
 #include "order/sort.hpp"
 #include "table/table_data.hpp"
+#include "window/work.hpp"
 
 namespace {
 
@@ -396,6 +398,81 @@ void growth(std::size_t most) {
 
 }  // namespace
 
+// A relation of whole numbers, for windows that are written as formulas.
+struct Relation : lofty::engine::WindowRelation, lofty::engine::Scope {
+  using NodePtr = lofty::engine::NodePtr;
+  using Expression = lofty::engine::Expression;
+  using Origin = std::shared_ptr<const lofty::engine::Origin>;
+  std::vector<lofty::engine::ColumnPtr> columns;
+  lofty::Run run;
+  std::size_t rows() const override { return columns.front()->rows(); }
+  lofty::engine::ColumnPtr column(const lofty::engine::Node& node) const override {
+    return columns[static_cast<std::size_t>(node.column)];
+  }
+  void encode(const lofty::engine::Node&, const lofty::engine::Column& values, bool descending, lofty::Nulls nulls,
+              lofty::engine::KeyList& out) const override {
+    lofty::engine::encode(lofty::engine::ColumnKey{&values, descending, {.nulls = nulls}}, run, out);
+  }
+  void encode_tiebreak(lofty::engine::KeyList&) const override {}
+  NodePtr name(const Expression& e, const Origin& origin) override {
+    return lofty::engine::make_column(e.text[0] - 'a', {.kind = lofty::Kind::integer}, e, origin);
+  }
+  NodePtr aggregate(const Expression& e, const Origin& o) override { return lofty::engine::make_unknown(e, o); }
+  NodePtr window(const Expression& e, const Origin& o) override { return lofty::engine::make_unknown(e, o); }
+  NodePtr choice(const Expression& e, const Origin& o) override { return lofty::engine::make_unknown(e, o); }
+};
+
+// Twelve windows, four on each of three orderings of which none is a prefix of another; and planning twenty.
+void shared_sorts(std::size_t rows) {
+  using namespace lofty::engine;
+  Relation relation;
+  for (const int bits : {8, 20, 30, 16}) {
+    Piece piece(lofty::Type{.kind = lofty::Kind::integer});
+    for (const std::int64_t value : numbers(rows, bits)) piece.add_integer(value);
+    relation.columns.push_back(Column::seal(std::move(piece)));
+  }
+  std::vector<std::unique_ptr<WindowCall>> calls;
+  const auto add = [&](const std::string& text) {
+    std::vector<lofty::Problem> problems;
+    calls.push_back(
+        bind_window(*parse_expression(text), relation, std::make_shared<Origin>(Origin{"", text}), {}, problems));
+    require(problems.empty(), text);
+  };
+  const auto items = [&] {
+    std::vector<WindowItem> out;
+    for (const auto& call : calls) out.push_back({call.get(), {}, {}});
+    return out;
+  };
+  for (const char* order : {"partition by a order by b", "partition by b order by c", "partition by a order by c"})
+    for (const char* function : {"sum(d)", "count(*)", "max(d)", "rank()"})
+      add(std::string(function) + " over (" + order + ")");
+  const std::vector<SortStep> shared = plan_windows(items()), separate = separate_sorts(items());
+  require(shared.size() == 3 && separate.size() == 12, "three sorts for twelve windows");
+  const auto work = [&](const std::vector<SortStep>& plan) {
+    std::vector<ColumnPtr> out(12);
+    work_out(items(), plan, relation, relation.run,
+             [&](std::size_t item, ColumnPtr values, const WindowNotes&) { out[item] = std::move(values); });
+    return out;
+  };
+  const auto a = work(shared), b = work(separate);
+  for (std::size_t w = 0; w < 12; ++w)
+    for (std::size_t row = 0; row < rows; row += rows / 1000 + 1)
+      require(a[w]->value(row) == b[w]->value(row), "windows on shared sorts");
+  const double per = 1e9 / static_cast<double>(rows);
+  heading("12 windows, four on each of 3 orderings");
+  const double apart = per * seconds([&] { work(separate); });
+  row("a sort for each: 12 sorts", apart, 0);
+  row("as they are planned: 3 sorts", per * seconds([&] { work(shared); }), apart);
+  for (int i = 0; calls.size() < 20; ++i)
+    add(std::string("sum(d) over (partition by ") + "abc"[i % 3] + " order by d, " + "bca"[i % 3] +
+        (i % 2 == 0 ? " desc)" : " rows 3 preceding)"));
+  const std::vector<WindowItem> twenty = items();
+  const double planning = seconds([&] {
+    for (int i = 0; i < 100; ++i) plan_windows(twenty);
+  });
+  std::printf("\nPlanning 20 windows: %.3f ms.\n", planning * 1e3 / 100);
+}
+
 // Windows over one order: by width, by function, and twelve of them over three orderings.
 void windows(std::size_t rows) {
   const double per = 1e9 / static_cast<double>(rows);
@@ -423,9 +500,9 @@ void windows(std::size_t rows) {
   require(sums_out == running, "running sum, into memory that is there");
   row("values gathered, into fresh memory", per * seconds([&] { lofty::frame_sums(order, from_start, values); }), own);
   row("values gathered, back by input row", per * seconds([&] {
-                                               lofty::frame_sums(order, from_start, values, {}, sums_out, nulls_out);
-                                               lofty::by_input_row(order, sums_out);
-                                             }),
+                                              lofty::frame_sums(order, from_start, values, {}, sums_out, nulls_out);
+                                              lofty::by_input_row(order, sums_out);
+                                            }),
       own);
 
   std::vector<double> floats(values.begin(), values.end());
@@ -434,9 +511,9 @@ void windows(std::size_t rows) {
             "sum", [&](const lofty::Frame& f) { lofty::frame_sums(order, f, values, {}, sums_out, nulls_out); }},
         {"sum of doubles, exact", [&](const lofty::Frame& f) { lofty::frame_sums(order, f, floats); }},
         {"least", [&](const lofty::Frame& f) { lofty::frame_least(order, f, lofty::ascending(values), rows_out); }},
-        {"greatest", [&](const lofty::Frame& f) { lofty::frame_greatest(order, f, lofty::ascending(values), rows_out); }},
-        {"median",
-         [&](const lofty::Frame& f) { lofty::frame_percentiles(order, f, floats, lofty::Decimal(5, 1)); }},
+        {"greatest",
+         [&](const lofty::Frame& f) { lofty::frame_greatest(order, f, lofty::ascending(values), rows_out); }},
+        {"median", [&](const lofty::Frame& f) { lofty::frame_percentiles(order, f, floats, lofty::Decimal(5, 1)); }},
         {"distinct count",
          [&](const lofty::Frame& f) { lofty::frame_distinct_counts(order, f, lofty::ascending(values)); }}}) {
     heading((std::string(name) + " over the last so many rows, by width").c_str());
@@ -454,6 +531,7 @@ void windows(std::size_t rows) {
       if (narrow == 0) narrow = ns;
     }
   }
+  shared_sorts(rows);
 }
 
 int main(int argc, char** argv) {

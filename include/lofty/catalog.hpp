@@ -31,8 +31,9 @@ struct ReadOptions {
 
 // How large a table is, as far as it can be told without reading it.
 struct TableSize {
-  std::optional<double> rows;  // exact in memory, estimated from the first lines of a file; nothing where it is not known
-  double bytes = 0;            // of the text that will be read; 0 in memory
+  std::optional<double>
+      rows;          // exact in memory, estimated from the first lines of a file; nothing where it is not known
+  double bytes = 0;  // of the text that will be read; 0 in memory
 };
 
 // One table that can be read: its headings at once, its rows when they are asked for.

@@ -14,50 +14,49 @@ namespace lofty {
 // How fast this machine is, compared with the one that the engine's own numbers were measured on: 1 is as fast, 2 takes
 // twice as long. By kind of work, since memory, disk and arithmetic differ apart.
 struct Speeds {
-  double read = 1;      // delimited text into columns
-  double join = 1;      // rows to their partners
-  double rows = 1;      // conditions, figures, groups and totals
-  double sort = 1;      // keys to codes, and sorting them
-  double windows = 1;   // gathering values, sliding frames over them
-  double entries = 1;   // ranking and listing
+  double read = 1;     // delimited text into columns
+  double join = 1;     // rows to their partners
+  double rows = 1;     // conditions, figures, groups and totals
+  double sort = 1;     // keys to codes, and sorting them
+  double windows = 1;  // gathering values, sliding frames over them
+  double entries = 1;  // ranking and listing
   friend bool operator==(const Speeds&, const Speeds&) = default;
 };
 
 // One step of the work.
 struct CostStep {
-  std::string step;           // "read", "join", "count", "sort", "window", "total", "rank", "list",
-                         // "remark"
-  std::string serves;         // what it is for: a table, the windows on a sort, totals
-  std::string by;             // of a sort: its keys
-  std::optional<double> rows; // that it looks at; nothing where it is not known before reading
-  double comparisons = 0;     // of a sort: rows * log2(rows), about what comparing would take
-  double bytes = 0;           // memory held at once
-  double estimated = 0;       // seconds
+  std::string step;                // "read", "join", "count", "sort", "window", "total", "rank", "list",
+                                   // "remark"
+  std::string serves;              // what it is for: a table, the windows on a sort, totals
+  std::string by;                  // of a sort: its keys
+  std::optional<double> rows;      // that it looks at; nothing where it is not known before reading
+  double comparisons = 0;          // of a sort: rows * log2(rows), about what comparing would take
+  double bytes = 0;                // memory held at once
+  double estimated = 0;            // seconds
   std::optional<double> measured;  // seconds, once it has run
 };
 
 // A change to the question that would make it cheaper.
 struct Advice {
-  std::string sentence;         // what to change, and what it saves
-  double saves = 0;             // seconds, estimated
-  std::string changes;          // how the answer would differ; empty: not at all
+  std::string sentence;  // what to change, and what it saves
+  double saves = 0;      // seconds, estimated
+  std::string changes;   // how the answer would differ; empty: not at all
 };
 
 struct Cost {
   std::vector<CostStep> steps;  // in the order in which they are done
   std::vector<Advice> advice;
-  bool rows_known = true;       // false where a table's size is not known before it is read
-  double estimated() const;     // seconds, of all steps
+  bool rows_known = true;                  // false where a table's size is not known before it is read
+  double estimated() const;                // seconds, of all steps
   std::optional<double> measured() const;  // of all steps; nothing before it has run
-  double bytes() const;         // the most that is held at once: columns, and the greatest step
+  double bytes() const;                    // the most that is held at once: columns, and the greatest step
   std::size_t sorts() const;
 };
 
-// The plan and its price, from the tables' headings and sizes alone: no row is read. How many rows pass a condition, and
-// how many entries they make, is not known then, and guessed: an equality lets one row in twenty pass, a comparison one
-// in two; an entry that has a table of its own, joined by its key, is counted there, others are the square root of the
-// rows. Throws Error as check() reports it, types apart. Under a millisecond beside opening the
-// tables.
+// The plan and its price, from the tables' headings and sizes alone: no row is read. How many rows pass a condition,
+// and how many entries they make, is not known then, and guessed: an equality lets one row in twenty pass, a comparison
+// one in two; an entry that has a table of its own, joined by its key, is counted there, others are the square root of
+// the rows. Throws Error as check() reports it, types apart. Under a millisecond beside opening the tables.
 Cost plan(const Ladder& ladder, const Catalog& catalog, const Speeds& speeds = {});
 
 // A plan with the measured times of its ladder's answer (Standings::cost()) beside its estimates.

@@ -47,8 +47,6 @@ struct Frame {
 // The whole group, whatever the order.
 constexpr Frame whole_group() { return {FrameUnit::rows, unbounded_preceding(), unbounded_following(), {}, {}}; }
 // The row itself and the `count` - 1 rows before it.
-constexpr Frame last_rows(std::int64_t count) {
-  return {FrameUnit::rows, preceding(count - 1), current_row(), {}, {}};
-}
+constexpr Frame last_rows(std::int64_t count) { return {FrameUnit::rows, preceding(count - 1), current_row(), {}, {}}; }
 
 }  // namespace lofty

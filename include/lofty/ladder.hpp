@@ -116,7 +116,7 @@ struct Level {
   // Values worked out over the entries that `having` let through, after the totals: formulas with `over (...)`, which
   // see all of those entries. In force from `eligible` on.
   std::vector<NamedFormula> windows = {};
-  std::string where = {};     // condition on entries, places included: others are not kept (keep.where)
+  std::string where = {};                 // condition on entries, places included: others are not kept (keep.where)
   std::optional<std::size_t> best = {};   // keep the first N of every group
   std::optional<std::size_t> worst = {};  // and, or instead, the last N
   Cut cut = Cut::with_ties;
@@ -172,9 +172,9 @@ struct Ladder {
   Data data = {};
   std::vector<Choice> choices = {};
   std::vector<Period> periods = {};
-  std::vector<NamedFormula> figures = {};  // row by row; with `over (...)` over the rows that count
+  std::vector<NamedFormula> figures = {};      // row by row; with `over (...)` over the rows that count
   std::vector<NamedFormula> window_defs = {};  // windows by name: "partition by shop_no order by ordered_on"
-  std::string where = {};  // condition on rows; empty: all rows count
+  std::string where = {};                      // condition on rows; empty: all rows count
   std::vector<NamedFormula> totals = {};
   std::vector<Level> levels = {};               // several: levels inside levels, outermost first
   std::vector<NamedFormula> alternatives = {};  // names and sort lists, for Listing::order_by

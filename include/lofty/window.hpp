@@ -35,31 +35,32 @@ struct Windowed {
   std::vector<std::uint8_t> nulls;
 };
 
-using Nulls8 = std::span<const std::uint8_t>;  // a mask; empty: no nulls
+using NullMask = std::span<const std::uint8_t>;  // a mask; empty: no nulls
 
 // Sums; null over no value. Integers and decimals are exact (Error(overflow) beyond 64 bits, or 38 digits); doubles are
 // exact until the one rounding at the end, so that nothing drifts as frames move on.
 Windowed<std::int64_t> frame_sums(const Order& order, const Frame& frame, std::span<const std::int64_t> values,
-                                  Nulls8 nulls = {}, const Run& run = {});
-Windowed<double> frame_sums(const Order& order, const Frame& frame, std::span<const double> values, Nulls8 nulls = {},
+                                  NullMask nulls = {}, const Run& run = {});
+Windowed<double> frame_sums(const Order& order, const Frame& frame, std::span<const double> values, NullMask nulls = {},
                             const Run& run = {});
-Windowed<Decimal> frame_sums(const Order& order, const Frame& frame, std::span<const Decimal> values, Nulls8 nulls = {},
-                             const Run& run = {});
+Windowed<Decimal> frame_sums(const Order& order, const Frame& frame, std::span<const Decimal> values,
+                             NullMask nulls = {}, const Run& run = {});
 // The same into the caller's memory, which saves making it: a null has 0 in `out` and 1 in `out_nulls`.
-void frame_sums(const Order& order, const Frame& frame, std::span<const std::int64_t> values, Nulls8 nulls,
+void frame_sums(const Order& order, const Frame& frame, std::span<const std::int64_t> values, NullMask nulls,
                 std::span<std::int64_t> out, std::span<std::uint8_t> out_nulls, const Run& run = {});
-// The running sum along the order, from each group's start to the row itself, of values that stand in the order already:
-// one pass, into the caller's memory. Precondition (asserted): no sum is beyond 64 bits.
+// The running sum along the order, from each group's start to the row itself, of values that stand in the order
+// already: one pass, into the caller's memory. Precondition (asserted): no sum is beyond 64 bits.
 void running_sums(const Order& order, std::span<const std::int64_t> in_order, std::span<std::int64_t> out);
 
 // Means; null over no value. Decimals have six decimals more, rounded half to even.
-Windowed<double> frame_means(const Order& order, const Frame& frame, std::span<const double> values, Nulls8 nulls = {},
-                             const Run& run = {});
+Windowed<double> frame_means(const Order& order, const Frame& frame, std::span<const double> values,
+                             NullMask nulls = {}, const Run& run = {});
 Windowed<Decimal> frame_means(const Order& order, const Frame& frame, std::span<const Decimal> values,
-                              Nulls8 nulls = {}, const Run& run = {});
+                              NullMask nulls = {}, const Run& run = {});
 
 // How many rows, or values that are not null, each frame holds.
-std::vector<std::uint32_t> frame_counts(const Order& order, const Frame& frame, Nulls8 nulls = {}, const Run& run = {});
+std::vector<std::uint32_t> frame_counts(const Order& order, const Frame& frame, NullMask nulls = {},
+                                        const Run& run = {});
 // How many different values that are not null. 8 bytes a row besides.
 std::vector<std::uint32_t> frame_distinct_counts(const Order& order, const Frame& frame, const Key& values,
                                                  const Run& run = {});
@@ -78,19 +79,19 @@ void frame_greatest(const Order& order, const Frame& frame, const Key& values, s
 // The value below which `fraction` (0 to 1) of a frame's values lies, between the two nearest; 0.5 is the median. Null
 // over no value. One more sort (of the values within their groups), and 20 bytes a row besides.
 Windowed<double> frame_percentiles(const Order& order, const Frame& frame, std::span<const double> values,
-                                   const Decimal& fraction, Nulls8 nulls = {}, const Run& run = {});
+                                   const Decimal& fraction, NullMask nulls = {}, const Run& run = {});
 Windowed<Decimal> frame_percentiles(const Order& order, const Frame& frame, std::span<const Decimal> values,
-                                    const Decimal& fraction, Nulls8 nulls = {}, const Run& run = {});
+                                    const Decimal& fraction, NullMask nulls = {}, const Run& run = {});
 
 // The input row so many rows before, or behind, in the same group; none where there is no such row. With a mask rows
 // that are null are passed over (ISO SQL's `ignore nulls`).
-std::vector<std::uint32_t> rows_before(const Order& order, std::uint32_t distance, Nulls8 nulls = {},
+std::vector<std::uint32_t> rows_before(const Order& order, std::uint32_t distance, NullMask nulls = {},
                                        const Run& run = {});
-std::vector<std::uint32_t> rows_behind(const Order& order, std::uint32_t distance, Nulls8 nulls = {},
+std::vector<std::uint32_t> rows_behind(const Order& order, std::uint32_t distance, NullMask nulls = {},
                                        const Run& run = {});
 // The input row that is the n-th of each frame, from 1, or the n-th from its end. With a mask as above.
 enum class From : std::uint8_t { first, last };
 std::vector<std::uint32_t> nth_rows(const Order& order, const Frame& frame, std::uint32_t n, From from = From::first,
-                                    Nulls8 nulls = {}, const Run& run = {});
+                                    NullMask nulls = {}, const Run& run = {});
 
 }  // namespace lofty

@@ -624,7 +624,8 @@ class Parser {
                        word_ahead("groups");
     const bool named = word && alone;
     if (word && !named && !at_unit() && !at_word("partition") && !at_word("order"))
-      fail("expected `partition by` or `order by`, " + found(), {}, nearest_word(here().folded, {"partition", "order"}));
+      fail("expected `partition by` or `order by`, " + found(), {},
+           nearest_word(here().folded, {"partition", "order"}));
     if (named) clause = base_window();
     clause.begin = named ? clause.base_begin : here().begin;
     if (accept_word("partition")) {
@@ -669,8 +670,7 @@ class Parser {
       fail("no frame begins with `unbounded following`", "it may end there");
     if (frame.to.edge == Edge::unbounded_preceding)
       fail("no frame ends with `unbounded preceding`", "it may begin there");
-    if (frame.from.edge > frame.to.edge)
-      fail("the frame ends before it begins", "between 6 preceding and current row");
+    if (frame.from.edge > frame.to.edge) fail("the frame ends before it begins", "between 6 preceding and current row");
     if (at_word("exclude")) {
       ++at_;
       if (accept_word("current")) {

@@ -43,9 +43,9 @@ void write_tables(const std::filesystem::path& folder) {
     if (i % 4 == 0) shop = random() % shops + 1;  // the lines of an order are one shop's
     const std::uint64_t chance = random();
     text += std::to_string(i + 1) + "," + std::to_string(i / 4 + 1) + ",2025-" + (chance % 2 == 0 ? "0" : "1") +
-            std::to_string(1 + chance % 2) + "-1" + std::to_string(chance / 2 % 10) + "," +
-            std::to_string(shop) + "," + std::to_string(chance / 100'000 % 20 + 1) + "," +
-            std::to_string(chance / 2'000'000 % 90 + 10) + "." + std::to_string(chance / 200'000'000 % 90 + 10) + "\n";
+            std::to_string(1 + chance % 2) + "-1" + std::to_string(chance / 2 % 10) + "," + std::to_string(shop) + "," +
+            std::to_string(chance / 100'000 % 20 + 1) + "," + std::to_string(chance / 2'000'000 % 90 + 10) + "." +
+            std::to_string(chance / 200'000'000 % 90 + 10) + "\n";
     if (text.size() > 1 << 20) {
       out.write(text.data(), static_cast<std::streamsize>(text.size()));
       text.clear();
@@ -84,12 +84,12 @@ Speeds measure_speeds(const Run& run) {
   for (const Ladder* const ladder : {&totals, &windows}) {
     const Cost cost = standings(*ladder, tables, run).cost();
     for (const CostStep& step : cost.steps) {
-      const std::size_t kind = step.step == "read"     ? 0
-                               : step.step == "join"   ? 1
+      const std::size_t kind = step.step == "read"                            ? 0
+                               : step.step == "join"                          ? 1
                                : step.step == "count" || step.step == "total" ? 2
-                               : step.step == "sort"   ? 3
-                               : step.step == "window" ? 4
-                                                       : 5;
+                               : step.step == "sort"                          ? 3
+                               : step.step == "window"                        ? 4
+                                                                              : 5;
       if (kind == 5) continue;  // too short here to tell anything
       estimated[kind] += step.estimated;
       measured[kind] += step.measured.value_or(0);

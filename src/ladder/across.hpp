@@ -18,6 +18,6 @@ std::vector<Problem> check_across(const Ladder& ladder, const Catalog& catalog);
 // `down`, the answer without [across], with a column for each entry across behind the others. Asks the ladder twice
 // more: for the entries across, and for the cells. Throws Error.
 std::shared_ptr<StandingsData> cross(const StandingsData& down, const Ladder& ladder, const Catalog& catalog,
-                                           const Run& run);
+                                     const Run& run);
 
 }  // namespace lofty::engine

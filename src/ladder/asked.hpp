@@ -57,7 +57,7 @@ struct Asked {
   };
   std::vector<Overlap> overlaps;
   std::vector<std::pair<std::string, std::vector<std::uint32_t>>> split_tiers;  // by column of rank.also
-  std::vector<WindowNotes> window_notes;  // by Question::entry_windows
+  std::vector<WindowNotes> window_notes;                                        // by Question::entry_windows
   std::set<std::size_t> orderings_used;
   std::vector<std::pair<std::string, CustomReport>> reports;  // by column, of its own order
   std::shared_ptr<StandingsData> data = std::make_shared<StandingsData>();

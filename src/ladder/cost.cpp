@@ -7,10 +7,10 @@
 #include <set>
 
 #include "ladder/prose.hpp"
+#include "ladder/standings_data.hpp"
 #include "ladder/windows.hpp"
 #include "lofty/error.hpp"
 #include "lofty/standings.hpp"
-#include "ladder/standings_data.hpp"
 
 namespace lofty::engine {
 
@@ -24,19 +24,19 @@ constexpr double ns = 1e-9;
 
 // What each kind of work takes, a row (or a byte, where it says so).
 namespace price {
-constexpr double read_byte = 1.9, read_value = 4.0;           // libcsv alone takes 2.5 ns a byte on one of two threads
+constexpr double read_byte = 1.9, read_value = 4.0;  // libcsv alone takes 2.5 ns a byte on one of two threads
 constexpr double join_row = 3.5;
 constexpr double scan_row = 2.0, node = 1.6, aggregate = 2.5, carried = 6.0;
-constexpr double key = 5.0, further_key = 25.0;               // by a table of its own, rather than an index
-constexpr double distinct = 9.0, distinct_of_many = 90.0;     // numbers that ascend within their entries, or do not
-constexpr double column_value = 9.0;                          // a formula's values as a column
-constexpr double sort_row = 9.0, sort_key = 7.0;              // one key, and each further one
-constexpr double difference_row = 8.0;                        // marks of a shorter window on a longer sort, a key
+constexpr double key = 5.0, further_key = 25.0;            // by a table of its own, rather than an index
+constexpr double distinct = 9.0, distinct_of_many = 90.0;  // numbers that ascend within their entries, or do not
+constexpr double column_value = 9.0;                       // a formula's values as a column
+constexpr double sort_row = 9.0, sort_key = 7.0;           // one key, and each further one
+constexpr double difference_row = 8.0;                     // marks of a shorter window on a longer sort, a key
 constexpr double gather_row = 10.0, scatter_row = 9.0, slide_row = 5.0, range_row = 24.0, pick_row = 6.0;
-constexpr double statistic_row = 80.0;                        // an order statistic, its sort included
+constexpr double statistic_row = 80.0;  // an order statistic, its sort included
 constexpr double entry_key = 15.0, entry_listed = 15.0;
-constexpr double remark_row = 12.0;                           // looking for what is worth saying
-constexpr double step = 30'000.0;                             // of any size: threads called, memory taken
+constexpr double remark_row = 12.0;  // looking for what is worth saying
+constexpr double step = 30'000.0;    // of any size: threads called, memory taken
 }  // namespace price
 
 double sort_seconds(double rows, std::size_t keys) {
@@ -82,10 +82,11 @@ class Steps {
   void read(std::size_t t) {
     const TableUse& use = questions_.front().tables[t];
     std::set<std::size_t> wanted;
-    for (const Question& question : questions_) wanted.insert(question.tables[t].wanted.begin(), question.tables[t].wanted.end());
+    for (const Question& question : questions_)
+      wanted.insert(question.tables[t].wanted.begin(), question.tables[t].wanted.end());
     const double rows = sizes_.tables[t].value_or(0), columns = static_cast<double>(wanted.size());
-    const double seconds = sizes_.bytes[t] * ns * price::read_byte + rows * columns * ns * price::read_value *
-                                                                         (sizes_.bytes[t] > 0 ? 1 : 0);
+    const double seconds = sizes_.bytes[t] * ns * price::read_byte +
+                           rows * columns * ns * price::read_value * (sizes_.bytes[t] > 0 ? 1 : 0);
     // Sealed columns, and as much again while they are being sealed.
     add("read", t, use.source->name(), "", sizes_.tables[t], 0, rows * columns * 2.5 * 2, seconds * speeds_.read);
   }
@@ -100,7 +101,8 @@ class Steps {
       std::string by;
       for (const JoinUse::Pair& pair : join.on)
         by += (by.empty() ? "" : ", ") + use.source->headings()[pair.right_column];
-      const double seconds = relation() * ns * price::join_row * static_cast<double>(std::max<std::size_t>(1, join.on.size()));
+      const double seconds =
+          relation() * ns * price::join_row * static_cast<double>(std::max<std::size_t>(1, join.on.size()));
       add("join", j, use.source->name(), by, sizes_.rows, 0, 4 * relation(), seconds * speeds_.join);
     }
     std::size_t conditions = 0;
@@ -138,23 +140,28 @@ class Steps {
     };
     if (!question.entry_windows.empty()) windows(items(false), entries, entries, 1, name_of(false));
     if (question.places) {
-      const std::size_t keys = question.within.size() + question.by.size() + question.tiebreak.size() + question.each.size();
+      const std::size_t keys =
+          question.within.size() + question.by.size() + question.tiebreak.size() + question.each.size();
       std::string by;
-      for (const SortKey& key : question.by) by += (by.empty() ? "" : ", ") + key.text + (key.descending ? " desc" : "");
+      for (const SortKey& key : question.by)
+        by += (by.empty() ? "" : ", ") + key.text + (key.descending ? " desc" : "");
       std::size_t orders = 1;
       for (const AlsoUse& also : question.also) orders += !also.by.empty();
-      const double seconds = entries * ns * price::entry_key +
-                             static_cast<double>(orders) * (sort_seconds(entries, keys) + entries * ns * price::column_value * static_cast<double>(keys));
+      const double seconds =
+          entries * ns * price::entry_key +
+          static_cast<double>(orders) *
+              (sort_seconds(entries, keys) + entries * ns * price::column_value * static_cast<double>(keys));
       add("rank", 0, "places", by, entries, compared(entries) * static_cast<double>(orders), 13 * entries,
           seconds * speeds_.entries);
-      if (std::any_of(question.entry_windows.begin(), question.entry_windows.end(), [](const WindowUse& use) { return use.late; }))
+      if (std::any_of(question.entry_windows.begin(), question.entry_windows.end(),
+                      [](const WindowUse& use) { return use.late; }))
         windows(items(true), entries, entries, 2, name_of(true));
     }
     const double listed = question.list_order.empty() ? entries : entries * 2;
     add("list", 0, question.list_text.empty() ? "the listing" : "the listing's order", question.list_text, entries,
-        question.list_order.empty() ? 0 : compared(entries), 0,
-        listed * ns * price::entry_listed * speeds_.entries);
-    add("remark", 0, "what is worth saying", "", sizes_.counted, 0, 0, counted() * ns * price::remark_row * speeds_.rows);
+        question.list_order.empty() ? 0 : compared(entries), 0, listed * ns * price::entry_listed * speeds_.entries);
+    add("remark", 0, "what is worth saying", "", sizes_.counted, 0, 0,
+        counted() * ns * price::remark_row * speeds_.rows);
   }
 
   static double compared(double rows) { return rows < 2 ? 0 : rows * std::log2(rows); }
@@ -172,7 +179,8 @@ class Steps {
       for (const std::string& one : names) serves += (serves.empty() ? "" : ", ") + one;
       const auto keys = plan[s].keys.size();
       const double sorting =
-          keys == 0 ? rows * ns * 2 : sort_seconds(rows, keys) + rows * ns * price::column_value * static_cast<double>(keys);
+          keys == 0 ? rows * ns * 2
+                    : sort_seconds(rows, keys) + rows * ns * price::column_value * static_cast<double>(keys);
       add("sort", 100 * stage + s, serves, by, shown, keys == 0 ? 0 : compared(rows),
           rows * (13 + 8 * static_cast<double>(keys)), sorting * speeds_.sort);
       for (const std::size_t item : plan[s].serves)
@@ -232,7 +240,8 @@ class Steps {
     if (serves.empty()) serves = question.row_level() ? "the rows that count" : "entries";
     const double entries = sizes_.entries[level_];
     add("total", 0, serves, "", sizes_.rows, 0,
-        question.row_level() ? kept * entries : entries * 16 * 24 / 16 * static_cast<double>(1 + question.aggregates.size()),
+        question.row_level() ? kept * entries
+                             : entries * 16 * 24 / 16 * static_cast<double>(1 + question.aggregates.size()),
         relation() * ns * nanoseconds * speeds_.rows);
   }
 
@@ -378,7 +387,8 @@ class Advising {
       const std::string& table = question.tables[join.table].source->name();
       for (const CostStep& step : cost_.steps)
         if ((step.step == "read" || step.step == "join") && step.serves == table) saved += step.estimated;
-      out_.push_back({"nothing names a column of " + table + ": without that join its rows need not be read", saved, ""});
+      out_.push_back(
+          {"nothing names a column of " + table + ": without that join its rows need not be read", saved, ""});
     }
   }
 
@@ -438,7 +448,8 @@ Sizes sizes_before(const std::vector<Question>& questions) {
             if (key >= question.entry_columns.size()) return false;
             const Node& node = *question.entry_columns[key].node;
             return node.op == Op::name && node.column >= 0 &&
-                   question.row_columns[static_cast<std::size_t>(node.column)] == RowColumn{pair.left_table, pair.left_column};
+                   question.row_columns[static_cast<std::size_t>(node.column)] ==
+                       RowColumn{pair.left_table, pair.left_column};
           });
         };
         if (!join.on.empty() && std::any_of(join.on.begin(), join.on.end(), is_key))
@@ -486,8 +497,8 @@ double Cost::bytes() const {
 }
 
 std::size_t Cost::sorts() const {
-  return static_cast<std::size_t>(
-      std::count_if(steps.begin(), steps.end(), [](const CostStep& step) { return step.step == "sort" && !step.by.empty(); }));
+  return static_cast<std::size_t>(std::count_if(
+      steps.begin(), steps.end(), [](const CostStep& step) { return step.step == "sort" && !step.by.empty(); }));
 }
 
 namespace engine {

@@ -106,9 +106,9 @@ struct EntryColumn {
 // A window function over rows, or over entries.
 struct WindowUse {
   std::unique_ptr<WindowCall> call;
-  std::string where;      // the ladder's key that it was first met in
-  std::size_t column = 0; // over entries: its entry column
-  bool late = false;      // over entries: it sees places
+  std::string where;       // the ladder's key that it was first met in
+  std::size_t column = 0;  // over entries: its entry column
+  bool late = false;       // over entries: it sees places
 };
 
 // A column of rank.also, as far as it needs names.
@@ -139,7 +139,7 @@ struct Question {
   std::vector<TermCount> probed;  // by where_first, then where_last
   std::vector<std::unique_ptr<Aggregate>> aggregates;
   std::vector<EntryColumn> entry_columns;
-  std::vector<std::size_t> totals;  // entry columns in the order in which they can be worked out
+  std::vector<std::size_t> totals;                    // entry columns in the order in which they can be worked out
   std::vector<WindowUse> row_windows, entry_windows;  // each after those that it needs
   std::vector<std::size_t> windowed;  // entry columns that are worked out after rank.having, in their order
   std::vector<std::size_t> each, within;

@@ -170,8 +170,8 @@ class Remarks {
     // Of several totals over one argument, filtered or not, the one that meets most of them speaks for all.
     const auto concerned = [&](std::size_t a) {
       const AggregateKind kind = a_.question.aggregates[a]->kind;
-      return a_.entries.blanks[a].rows > 0 && (kind == AggregateKind::sum || kind == AggregateKind::average ||
-                                                   kind == AggregateKind::percentile_cont);
+      return a_.entries.blanks[a].rows > 0 &&
+             (kind == AggregateKind::sum || kind == AggregateKind::average || kind == AggregateKind::percentile_cont);
     };
     const auto same_argument = [&](std::size_t a, std::size_t b) {
       const Node &x = *a_.question.aggregates[a]->argument, &y = *a_.question.aggregates[b]->argument;

@@ -494,8 +494,10 @@ class Resolver {
         throw Error(problem_at(Code::circular, "the figure " + quoted(e.text) + " needs itself", e, origin));
       if (!without_windows_.empty() && figure->expression && mentions_window(*figure->expression, 0))
         throw Error(problem_at(Code::wrong_stage,
-                               quoted(e.text) + " holds a window: it sees the rows that rows.where lets through, too "
-                                                "late for " + without_windows_,
+                               quoted(e.text) +
+                                   " holds a window: it sees the rows that rows.where lets through, too "
+                                   "late for " +
+                                   without_windows_,
                                e, origin));
       return bind_figure(*figure, false);
     }
@@ -1082,14 +1084,13 @@ class Resolver {
     if (!e.within_group.empty() && !percentile && !ends)
       throw Error(problem_at(Code::wrong_arguments, quoted(e.text) + " takes no order", e, origin));
     if ((percentile && e.within_group.size() != 1) || (ends && e.within_group.empty()))
-      throw Error(problem_at(Code::wrong_arguments,
-                             quoted(e.text) + (ends ? " needs an order: first by what?" : " orders by one key"), e,
-                             origin, {},
-                             ends ? e.text + "(unit_price order by ordered_on)"
-                                  : e.text + "(0.9) within group (order by amount)"));
+      throw Error(problem_at(
+          Code::wrong_arguments, quoted(e.text) + (ends ? " needs an order: first by what?" : " orders by one key"), e,
+          origin, {},
+          ends ? e.text + "(unit_price order by ordered_on)" : e.text + "(0.9) within group (order by amount)"));
     if (e.nulls != NullTreatment::unwritten || e.from_last)
-      throw Error(problem_at(Code::wrong_arguments, "`ignore nulls` and `from last` go with window functions only", e,
-                             origin));
+      throw Error(
+          problem_at(Code::wrong_arguments, "`ignore nulls` and `from last` go with window functions only", e, origin));
     if (e.args.size() != 1)
       throw Error(problem_at(Code::wrong_arguments, quoted(e.text) + " takes one argument", e, origin, {},
                              e.text == "count" ? "count(*)" : e.text + "(amount)"));

@@ -9,8 +9,7 @@ std::size_t ordering_of(const Question& question, const std::string& column) {
 }
 
 bool encode_sort_key(const Ladder& ladder, const Question& question, const Column& column, const std::string& name,
-                     bool descending, Nulls nulls, bool as_number, const Run& run, KeyList& out,
-                     CustomReport* report) {
+                     bool descending, Nulls nulls, bool as_number, const Run& run, KeyList& out, CustomReport* report) {
   ColumnKey key{&column, descending, {.nulls = nulls, .locale = ladder.data.locale}};
   const std::size_t index = ordering_of(question, name);
   if (index == no_ordering || (as_number && column.type().numeric())) {

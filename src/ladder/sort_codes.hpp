@@ -3,8 +3,8 @@
 
 #include <string>
 
-#include "lofty/ladder.hpp"
 #include "ladder/question.hpp"
+#include "lofty/ladder.hpp"
 #include "order/codes.hpp"
 #include "order/custom_order.hpp"
 

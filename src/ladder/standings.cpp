@@ -226,8 +226,8 @@ class Asking {
                      KeyList& out) {
     const std::size_t index = ordering_of(a_.question, name);
     CustomReport report;
-    const bool listed = encode_sort_key(a_.ladder, a_.question, column, name, descending, nulls, places, a_.run, out,
-                                        &report);
+    const bool listed =
+        encode_sort_key(a_.ladder, a_.question, column, name, descending, nulls, places, a_.run, out, &report);
     if (index == no_ordering || (places && column.type().numeric())) return;
     const bool used_before = !a_.orderings_used.insert(index).second;
     if (listed && !used_before) a_.reports.emplace_back(name, std::move(report));

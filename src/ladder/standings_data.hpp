@@ -42,7 +42,7 @@ struct StandingsData {
   std::vector<std::vector<std::size_t>> column_in;  // by level: which of its columns each column is, or none
   std::vector<Remark> remarks;
   Accounting accounting;
-  Times times;                 // what each step took
+  Times times;  // what each step took
   Cost cost;
   // What makes an entry, rank.within first, by entry.
   std::vector<std::string> key_names;

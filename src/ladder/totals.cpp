@@ -470,9 +470,9 @@ class State {
   std::vector<double> best_numbers_;
   std::vector<std::string> best_texts_;
   std::vector<std::uint32_t> collected_rows_, collected_ids_;  // of totals that go by an order
-  DistinctPairs distinct_;                // (group, value)
-  std::vector<std::int64_t> alone_;       // by group: different values that only one piece holds
-  std::vector<std::uint32_t> elsewhere_;  // in distinct_: those that others may hold too
+  DistinctPairs distinct_;                                     // (group, value)
+  std::vector<std::int64_t> alone_;                            // by group: different values that only one piece holds
+  std::vector<std::uint32_t> elsewhere_;                       // in distinct_: those that others may hold too
 };
 
 // What one piece of the rows amounts to; pieces are merged in their order.
@@ -862,11 +862,10 @@ class RowStages {
     };
     // Kept states outlive this, and what they look at outlives them.
     auto whole = std::make_shared<KeptStates>(
-        question_, [&rows = rows_, &ladder = ladder_, &question = question_](
-                       const Aggregate& aggregate, const std::vector<std::uint32_t>& of,
-                       const std::vector<std::uint32_t>& groups, std::size_t count) {
-          return ordered_total(aggregate, rows, of, groups, count, ladder, question, Run{});
-        });
+        question_,
+        [&rows = rows_, &ladder = ladder_, &question = question_](
+            const Aggregate& aggregate, const std::vector<std::uint32_t>& of, const std::vector<std::uint32_t>& groups,
+            std::size_t count) { return ordered_total(aggregate, rows, of, groups, count, ladder, question, Run{}); });
     Part& all = whole->part();
     for (std::size_t a = 0; a < all.states.size(); ++a) set_apart(parts, a);
     for (auto& part : parts) {
@@ -900,8 +899,7 @@ class RowStages {
           break;
         }
         case EntryColumn::From::aggregate:
-          entries.columns[c] =
-              all.states[column.index].finish(all.groups(), entries.blanks[column.index], by_order);
+          entries.columns[c] = all.states[column.index].finish(all.groups(), entries.blanks[column.index], by_order);
           if (all.states[column.index].exact_mean())
             entries.means.push_back(all.states[column.index].mean(static_cast<int>(c), all.groups()));
           continue;

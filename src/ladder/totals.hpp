@@ -45,11 +45,11 @@ struct Entries {
     std::vector<std::int64_t> counts;
   };
   std::vector<Mean> means;
-  std::vector<WindowNotes> window_notes;   // by Question::row_windows
+  std::vector<WindowNotes> window_notes;  // by Question::row_windows
   WindowTimes window_times;
   double count_seconds = 0, total_seconds = 0;  // finding the rows that windows see; the pass that totals
-  std::shared_ptr<Regroup> regroup;        // where Question::keeps_states asks for it
-  std::vector<std::uint32_t> numbered_as;  // by entry: as run_rows() numbered them; empty: just so
+  std::shared_ptr<Regroup> regroup;             // where Question::keeps_states asks for it
+  std::vector<std::uint32_t> numbered_as;       // by entry: as run_rows() numbered them; empty: just so
 };
 
 // Works the rows off, in fixed pieces. Fills in the overall constants of `question` on the way, and adds the windows'

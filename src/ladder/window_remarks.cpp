@@ -58,30 +58,32 @@ class WindowRemarks {
       const std::string start =
           call.partition.empty() ? "the first one" : "the first one of the same " + keys(call.partition);
       if (notes.sharing > 0)
-        say("peers-share", written + (several ? " run along " : " runs along ") + keys(call.order) + ", and " + counted_of(notes.sharing, rows) +
-                               " share one value with their peers (up to " + with_commas(notes.largest_peers) +
-                               " at a time), because no frame is written; " +
+        say("peers-share", written + (several ? " run along " : " runs along ") + keys(call.order) + ", and " +
+                               counted_of(notes.sharing, rows) + " share one value with their peers (up to " +
+                               with_commas(notes.largest_peers) + " at a time), because no frame is written; " +
                                "`rows between unbounded preceding and current row` tells them apart, one by one");
       else
-        say("running-not-total",
-            written + (several ? " run: from " : " runs: from ") + start + " along " + keys(call.order) +
-                " to the row itself, because no frame is written; without `order by` " +
-                (several ? "they would be totals" : "it would be the total"));
+        say("running-not-total", written + (several ? " run: from " : " runs: from ") + start + " along " +
+                                     keys(call.order) +
+                                     " to the row itself, because no frame is written; without `order by` " +
+                                     (several ? "they would be totals" : "it would be the total"));
     }
     if (notes.short_frames > 0)
-      say("short-frames", "of " + counted_of(notes.short_frames, rows) + " the frame of " + written +
-                              " is shorter than it asks for, because " +
-                              (call.partition.empty() ? "there is nothing" : "their " + keys(call.partition) + " has nothing") +
-                              " beyond: what is there was used");
+      say("short-frames",
+          "of " + counted_of(notes.short_frames, rows) + " the frame of " + written +
+              " is shorter than it asks for, because " +
+              (call.partition.empty() ? "there is nothing" : "their " + keys(call.partition) + " has nothing") +
+              " beyond: what is there was used");
     if (notes.missing_days + notes.doubled_days > 0) {
       const std::string day = call.order.front().text;
       std::string what;
-      if (notes.missing_days > 0) what = counted(notes.missing_days, "day") + (notes.missing_days == 1 ? " is" : " are") + " missing";
+      if (notes.missing_days > 0)
+        what = counted(notes.missing_days, "day") + (notes.missing_days == 1 ? " is" : " are") + " missing";
       if (notes.doubled_days > 0)
         what += (what.empty() ? "" : " and ") + counted(notes.doubled_days, "day") +
                 (notes.doubled_days == 1 ? " stands" : " stand") + " there more than once";
-      say("rows-over-days", written + (several ? " count" : " counts") + " rows, not days: along " + quoted(day) + " " + what +
-                                "; `range between interval '6' day preceding and current row` counts days");
+      say("rows-over-days", written + (several ? " count" : " counts") + " rows, not days: along " + quoted(day) + " " +
+                                what + "; `range between interval '6' day preceding and current row` counts days");
     }
   }
 

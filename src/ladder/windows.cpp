@@ -44,9 +44,7 @@ class CountedRows : public WindowRelation {
 
   std::size_t rows() const override { return counted_.size(); }
 
-  ColumnPtr column(const Node& node) const override {
-    return values_at(all_, node, counted_, question_.slots, run_);
-  }
+  ColumnPtr column(const Node& node) const override { return values_at(all_, node, counted_, question_.slots, run_); }
 
   void encode(const Node& node, const Column& values, bool descending, Nulls nulls, KeyList& out) const override {
     std::string name;
@@ -158,32 +156,33 @@ std::vector<WindowNotes> work_out_row_windows(const Question& question, JoinedRo
   }
   const CountedRows relation(question, rows, counted, ladder, run);
   const std::vector<WindowItem> items = row_window_items(question);
-  work_out(items, plan_windows(items), relation, run,
-           [&](std::size_t item, ColumnPtr values, const WindowNotes& noted) {
-             rows.set_window(item, number_of.empty() ? std::move(values) : Column::picked(*values, number_of, run));
-             notes[item] = noted;
-           },
-           &times);
+  work_out(
+      items, plan_windows(items), relation, run,
+      [&](std::size_t item, ColumnPtr values, const WindowNotes& noted) {
+        rows.set_window(item, number_of.empty() ? std::move(values) : Column::picked(*values, number_of, run));
+        notes[item] = noted;
+      },
+      &times);
   return notes;
 }
 
 void work_out_entry_windows(const Question& question, std::size_t entries, std::vector<ColumnPtr>& columns, bool late,
-                            const Ladder& ladder, const Run& run, std::vector<WindowNotes>& notes,
-                            WindowTimes& times) {
+                            const Ladder& ladder, const Run& run, std::vector<WindowNotes>& notes, WindowTimes& times) {
   const std::vector<std::size_t> targets = entry_item_columns(question, late);
   if (targets.empty()) return;
   notes.resize(question.entry_windows.size());
   const EntryRelation relation(question, entries, columns, ladder, run);
   const std::vector<WindowItem> items = entry_window_items(question, late);
-  work_out(items, plan_windows(items), relation, run,
-           [&](std::size_t item, ColumnPtr values, const WindowNotes& noted) {
-             const EntryColumn& target = question.entry_columns[targets[item]];
-             if (target.from == EntryColumn::From::window) notes[target.index] = noted;
-             columns[targets[item]] =
-                 values ? std::move(values)
-                        : evaluate_column(*target.node, ColumnSource(entries, columns), question.slots, run);
-           },
-           &times);
+  work_out(
+      items, plan_windows(items), relation, run,
+      [&](std::size_t item, ColumnPtr values, const WindowNotes& noted) {
+        const EntryColumn& target = question.entry_columns[targets[item]];
+        if (target.from == EntryColumn::From::window) notes[target.index] = noted;
+        columns[targets[item]] =
+            values ? std::move(values)
+                   : evaluate_column(*target.node, ColumnSource(entries, columns), question.slots, run);
+      },
+      &times);
 }
 
 }  // namespace lofty::engine

@@ -18,11 +18,10 @@ std::vector<WindowNotes> work_out_row_windows(const Question& question, JoinedRo
                                               const Run& run, WindowTimes& times);
 
 // The windows over entries, and the formulas of [windows], into `columns` (by Question::entry_columns, and places
-// behind them). `late`: those that see places, else the others. Notes are by Question::entry_windows. Throws RowFailure,
-// whose rows are entries.
+// behind them). `late`: those that see places, else the others. Notes are by Question::entry_windows. Throws
+// RowFailure, whose rows are entries.
 void work_out_entry_windows(const Question& question, std::size_t entries, std::vector<ColumnPtr>& columns, bool late,
-                            const Ladder& ladder, const Run& run, std::vector<WindowNotes>& notes,
-                            WindowTimes& times);
+                            const Ladder& ladder, const Run& run, std::vector<WindowNotes>& notes, WindowTimes& times);
 
 // The same as items of a plan: by Question::row_windows; by Question::windowed, or the late entry windows.
 std::vector<WindowItem> row_window_items(const Question& question);

@@ -46,7 +46,8 @@ std::string large_text(double count) {
 
 std::string cost_text(const Cost& cost, const Looks& looks) {
   const bool ran = cost.measured().has_value();
-  std::vector<std::vector<std::string>> table = {{"step", "serves", "by", "rows", "comparisons", "memory", "estimated"}};
+  std::vector<std::vector<std::string>> table = {
+      {"step", "serves", "by", "rows", "comparisons", "memory", "estimated"}};
   if (ran) table.front().emplace_back("measured");
   for (const CostStep& step : cost.steps) {
     std::vector<std::string> line = {step.step,
@@ -111,11 +112,14 @@ std::string cost_text(const Cost& cost, const Looks& looks) {
     out += "\n" + std::to_string(windows) + (windows == 1 ? " window" : " windows") + " on " + std::to_string(sorts) +
            (sorts == 1 ? " sort.\n" : " sorts.\n");
   if (!cost.rows_known)
-    out += std::string(windows > 0 ? "" : "\n") + "The size of a table is not known before it is read: its steps are not priced.\n";
+    out += std::string(windows > 0 ? "" : "\n") +
+           "The size of a table is not known before it is read: its steps are not priced.\n";
   for (const Advice& advice : cost.advice)
-    out += "\n" + wrapped("advice: " + advice.sentence + (advice.saves > 0 ? " (about " + time_text(advice.saves) + ")" : "") +
-                              (advice.changes.empty() ? "; the answer stays the same" : "; but the answer may change: " + advice.changes),
-                          looks.width, 2) +
+    out += "\n" +
+           wrapped("advice: " + advice.sentence + (advice.saves > 0 ? " (about " + time_text(advice.saves) + ")" : "") +
+                       (advice.changes.empty() ? "; the answer stays the same"
+                                               : "; but the answer may change: " + advice.changes),
+                   looks.width, 2) +
            "\n";
   return out;
 }

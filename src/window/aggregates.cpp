@@ -96,7 +96,8 @@ struct FixedPoint {
       if (std::isinf(value)) return std::nullopt;
       const auto bits = std::bit_cast<std::uint64_t>(value);
       const int biased = static_cast<int>(bits >> 52 & 0x7ff);
-      const std::uint64_t mantissa = (bits & ((std::uint64_t{1} << 52) - 1)) | (biased > 0 ? std::uint64_t{1} << 52 : 0);
+      const std::uint64_t mantissa =
+          (bits & ((std::uint64_t{1} << 52) - 1)) | (biased > 0 ? std::uint64_t{1} << 52 : 0);
       const int unit = std::max(biased, 1) - 1075;  // value = mantissa * 2^unit
       least = std::min(least, unit + std::countr_zero(mantissa));
       greatest = std::max(greatest, unit + static_cast<int>(std::bit_width(mantissa)));
@@ -121,7 +122,8 @@ struct FixedPoint {
     const bool negative = sum < 0;
     auto magnitude = negative ? -static_cast<uint128>(sum) : static_cast<uint128>(sum);
     const auto high = static_cast<std::uint64_t>(magnitude >> 64);
-    const int width = static_cast<int>(high != 0 ? 64 + std::bit_width(high) : std::bit_width(static_cast<std::uint64_t>(magnitude)));
+    const int width =
+        static_cast<int>(high != 0 ? 64 + std::bit_width(high) : std::bit_width(static_cast<std::uint64_t>(magnitude)));
     // 53 bits, or fewer where the result is subnormal.
     const int drop = std::max({width - 53, -1074 - exponent, 0});
     if (drop > 0) {
@@ -264,9 +266,11 @@ Buffer<std::uint32_t> frame_counts(const WindowJob& job, const Gathered* values)
   Buffer<std::uint32_t> out(job.order.rows.size());
   const auto emit = [&](std::size_t at, std::size_t, const Counting& counted) { out[at] = counted.count; };
   if (values == nullptr)
-    slide_all(job, [] { return CountRows(); }, emit);
+    slide_all(
+        job, [] { return CountRows(); }, emit);
   else
-    slide_all(job, [&] { return CountValues(*values); }, emit);
+    slide_all(
+        job, [&] { return CountValues(*values); }, emit);
   return out;
 }
 
@@ -299,9 +303,11 @@ bool frame_sums(const WindowJob& job, const Gathered& values, std::int64_t* out,
     nulls[at] = sum.count == 0;
   };
   if (values.no_nulls)
-    slide_all(job, [&] { return ShortSum<std::int64_t, false>(values); }, emit);
+    slide_all(
+        job, [&] { return ShortSum<std::int64_t, false>(values); }, emit);
   else
-    slide_all(job, [&] { return ShortSum<std::int64_t>(values); }, emit);
+    slide_all(
+        job, [&] { return ShortSum<std::int64_t>(values); }, emit);
   return true;
 }
 
@@ -416,8 +422,7 @@ struct BetterThan {
 };
 
 template <class T>
-void extremes(const WindowJob& job, const T* values, bool greatest, const std::uint32_t* rows,
-              std::uint32_t* out) {
+void extremes(const WindowJob& job, const T* values, bool greatest, const std::uint32_t* rows, std::uint32_t* out) {
   const auto put = [&](std::size_t at, std::uint32_t position) {
     out[at] = rows == nullptr || position == no_position ? position : rows[position];
   };
@@ -548,7 +553,8 @@ Buffer<std::uint32_t> frame_distinct_counts(const WindowJob& job, const std::vec
 
 std::uint32_t discrete_rank(const Decimal& fraction, std::uint32_t count, bool descending) {
   const int128 whole = power_of_ten(fraction.scale());
-  const int128 reached = (fraction.coefficient() * count + whole - 1) / whole;  // the first k with k / count >= fraction
+  const int128 reached =
+      (fraction.coefficient() * count + whole - 1) / whole;  // the first k with k / count >= fraction
   const auto k = static_cast<std::uint32_t>(reached <= 1 ? 0 : reached - 1);
   return descending ? count - 1 - k : k;
 }
@@ -622,8 +628,8 @@ struct RankedValues {
 
 }  // namespace
 
-Buffer<std::uint32_t> frame_percentile_positions(const WindowJob& job, const ValueRanks& ranks,
-                                                 const Decimal& fraction, bool descending) {
+Buffer<std::uint32_t> frame_percentile_positions(const WindowJob& job, const ValueRanks& ranks, const Decimal& fraction,
+                                                 bool descending) {
   Buffer<std::uint32_t> out(job.order.rows.size());
   slide_all(
       job, [&] { return RankedValues(ranks); },

@@ -73,8 +73,8 @@ int128 interpolated(int128 low, int128 high, const ContinuousRank& at, int128 sh
 
 // percentile_disc: the position of the first value, by rank, whose cumulative distribution reaches `fraction`.
 // Precondition: 0 <= fraction <= 1.
-Buffer<std::uint32_t> frame_percentile_positions(const WindowJob& job, const ValueRanks& ranks,
-                                                 const Decimal& fraction, bool descending);
+Buffer<std::uint32_t> frame_percentile_positions(const WindowJob& job, const ValueRanks& ranks, const Decimal& fraction,
+                                                 bool descending);
 // percentile_cont: between the two nearest values; exact ones with `scale` decimals, rounded half to even.
 Results frame_percentiles(const WindowJob& job, const Gathered& values, const ValueRanks& ranks,
                           const Decimal& fraction, bool descending, int scale);

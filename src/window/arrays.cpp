@@ -17,8 +17,11 @@ namespace {
 // A frame as the engine takes it: with the key that a range goes by, in positions.
 class Work {
  public:
-  Work(const Order& order, const Frame& frame, const Run& run) : frame_(frame), job_{order.data(), frame_, nullptr, run} {
-    const auto distance = [](const Bound& bound) { return bound.edge == Edge::preceding || bound.edge == Edge::following; };
+  Work(const Order& order, const Frame& frame, const Run& run)
+      : frame_(frame), job_{order.data(), frame_, nullptr, run} {
+    const auto distance = [](const Bound& bound) {
+      return bound.edge == Edge::preceding || bound.edge == Edge::following;
+    };
     if (frame.unit != FrameUnit::range || (!distance(frame.from) && !distance(frame.to))) return;
     assert(frame.by.size == order.size() && "a range with a distance goes by the order's key");
     const Gathered key = gather(frame.by, order.rows(), run);
@@ -64,13 +67,13 @@ class Work {
   WindowJob job_;
 };
 
-Key key_of(const auto& values, Nulls8 nulls) {
+Key key_of(const auto& values, NullMask nulls) {
   Key key = ascending(values);
   key.options.null_mask = nulls;
   return key;
 }
 
-Counted counted(const Order& order, Nulls8 nulls) {
+Counted counted(const Order& order, NullMask nulls) {
   if (nulls.empty()) return Counted(order.size());
   assert(nulls.size() == order.size());
   std::vector<std::uint8_t> null(order.size());
@@ -81,8 +84,7 @@ Counted counted(const Order& order, Nulls8 nulls) {
 std::vector<std::uint32_t> input_rows(const Order& order, const Buffer<std::uint32_t>& positions) {
   std::vector<std::uint32_t> out(positions.size());
   const auto rows = order.rows();
-  for (std::size_t i = 0; i < out.size(); ++i)
-    out[i] = positions[i] == no_position ? no_input_row : rows[positions[i]];
+  for (std::size_t i = 0; i < out.size(); ++i) out[i] = positions[i] == no_position ? no_input_row : rows[positions[i]];
   return out;
 }
 
@@ -122,31 +124,31 @@ Windowed<Decimal> decimals_of(const Results& results, int scale) {
 }  // namespace
 
 Windowed<std::int64_t> frame_sums(const Order& order, const Frame& frame, std::span<const std::int64_t> values,
-                                  Nulls8 nulls, const Run& run) {
+                                  NullMask nulls, const Run& run) {
   const Work work(order, frame, run);
-  return exact_of<std::int64_t>(engine::frame_sums(work.job(), gather(key_of(values, nulls), order.rows(), run)),
-                                [](int128 value) {
-                                  if (!fits_int64(value))
-                                    throw Error(Problem{Code::overflow, "a sum over a frame is beyond 64 bits", {}, {},
-                                                        "Decimal values hold 38 digits"});
-                                  return static_cast<std::int64_t>(value);
-                                });
+  return exact_of<std::int64_t>(
+      engine::frame_sums(work.job(), gather(key_of(values, nulls), order.rows(), run)), [](int128 value) {
+        if (!fits_int64(value))
+          throw Error(
+              Problem{Code::overflow, "a sum over a frame is beyond 64 bits", {}, {}, "Decimal values hold 38 digits"});
+        return static_cast<std::int64_t>(value);
+      });
 }
 
-Windowed<double> frame_sums(const Order& order, const Frame& frame, std::span<const double> values, Nulls8 nulls,
+Windowed<double> frame_sums(const Order& order, const Frame& frame, std::span<const double> values, NullMask nulls,
                             const Run& run) {
   const Work work(order, frame, run);
   return doubles_of(engine::frame_sums(work.job(), gather(key_of(values, nulls), order.rows(), run)));
 }
 
-Windowed<Decimal> frame_sums(const Order& order, const Frame& frame, std::span<const Decimal> values, Nulls8 nulls,
+Windowed<Decimal> frame_sums(const Order& order, const Frame& frame, std::span<const Decimal> values, NullMask nulls,
                              const Run& run) {
   const Work work(order, frame, run);
   const Gathered gathered = gather(key_of(values, nulls), order.rows(), run);
   return decimals_of(engine::frame_sums(work.job(), gathered), gathered.scale);
 }
 
-void frame_sums(const Order& order, const Frame& frame, std::span<const std::int64_t> values, Nulls8 nulls,
+void frame_sums(const Order& order, const Frame& frame, std::span<const std::int64_t> values, NullMask nulls,
                 std::span<std::int64_t> out, std::span<std::uint8_t> out_nulls, const Run& run) {
   assert(out.size() == order.size() && out_nulls.size() == order.size());
   const Work work(order, frame, run);
@@ -168,13 +170,13 @@ void running_sums(const Order& order, std::span<const std::int64_t> in_order, st
   }
 }
 
-Windowed<double> frame_means(const Order& order, const Frame& frame, std::span<const double> values, Nulls8 nulls,
+Windowed<double> frame_means(const Order& order, const Frame& frame, std::span<const double> values, NullMask nulls,
                              const Run& run) {
   const Work work(order, frame, run);
   return doubles_of(engine::frame_averages(work.job(), gather(key_of(values, nulls), order.rows(), run), 0));
 }
 
-Windowed<Decimal> frame_means(const Order& order, const Frame& frame, std::span<const Decimal> values, Nulls8 nulls,
+Windowed<Decimal> frame_means(const Order& order, const Frame& frame, std::span<const Decimal> values, NullMask nulls,
                               const Run& run) {
   const Work work(order, frame, run);
   const Gathered gathered = gather(key_of(values, nulls), order.rows(), run);
@@ -182,7 +184,7 @@ Windowed<Decimal> frame_means(const Order& order, const Frame& frame, std::span<
   return decimals_of(engine::frame_averages(work.job(), gathered, scale), scale);
 }
 
-std::vector<std::uint32_t> frame_counts(const Order& order, const Frame& frame, Nulls8 nulls, const Run& run) {
+std::vector<std::uint32_t> frame_counts(const Order& order, const Frame& frame, NullMask nulls, const Run& run) {
   const Work work(order, frame, run);
   Gathered values;
   if (!nulls.empty()) {
@@ -235,34 +237,34 @@ std::vector<std::uint32_t> frame_greatest(const Order& order, const Frame& frame
 }
 
 Windowed<double> frame_percentiles(const Order& order, const Frame& frame, std::span<const double> values,
-                                   const Decimal& fraction, Nulls8 nulls, const Run& run) {
+                                   const Decimal& fraction, NullMask nulls, const Run& run) {
   assert(fraction.coefficient() >= 0 && fraction <= Decimal(1, 0) && fraction.scale() <= 15);
   const Work work(order, frame, run);
   const Gathered gathered = gather(key_of(values, nulls), order.rows(), run);
-  return doubles_of(engine::frame_percentiles(work.job(), gathered, value_ranks(order.data(), gathered, run), fraction,
-                                              false, 0));
+  return doubles_of(
+      engine::frame_percentiles(work.job(), gathered, value_ranks(order.data(), gathered, run), fraction, false, 0));
 }
 
 Windowed<Decimal> frame_percentiles(const Order& order, const Frame& frame, std::span<const Decimal> values,
-                                    const Decimal& fraction, Nulls8 nulls, const Run& run) {
+                                    const Decimal& fraction, NullMask nulls, const Run& run) {
   assert(fraction.coefficient() >= 0 && fraction <= Decimal(1, 0) && fraction.scale() <= 15);
   const Work work(order, frame, run);
   const Gathered gathered = gather(key_of(values, nulls), order.rows(), run);
   const int scale = std::min(gathered.scale + 6, Decimal::max_digits);
-  return decimals_of(engine::frame_percentiles(work.job(), gathered, value_ranks(order.data(), gathered, run), fraction,
-                                               false, scale),
-                     scale);
+  return decimals_of(
+      engine::frame_percentiles(work.job(), gathered, value_ranks(order.data(), gathered, run), fraction, false, scale),
+      scale);
 }
 
-std::vector<std::uint32_t> rows_before(const Order& order, std::uint32_t distance, Nulls8 nulls, const Run& run) {
+std::vector<std::uint32_t> rows_before(const Order& order, std::uint32_t distance, NullMask nulls, const Run& run) {
   return input_rows(order, shifted_positions(order.data(), counted(order, nulls), distance, run));
 }
 
-std::vector<std::uint32_t> rows_behind(const Order& order, std::uint32_t distance, Nulls8 nulls, const Run& run) {
+std::vector<std::uint32_t> rows_behind(const Order& order, std::uint32_t distance, NullMask nulls, const Run& run) {
   return input_rows(order, shifted_positions(order.data(), counted(order, nulls), -std::int64_t{distance}, run));
 }
 
-std::vector<std::uint32_t> nth_rows(const Order& order, const Frame& frame, std::uint32_t n, From from, Nulls8 nulls,
+std::vector<std::uint32_t> nth_rows(const Order& order, const Frame& frame, std::uint32_t n, From from, NullMask nulls,
                                     const Run& run) {
   assert(n > 0 && "the first is number 1");
   const Work work(order, frame, run);

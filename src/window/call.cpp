@@ -107,7 +107,8 @@ class Binder {
     }
     const std::string nearest = nearest_word(clause.base, names);
     fail(Code::unknown_word, "no window is called `" + clause.base + "`", stretch(clause.base_begin, clause.base_end),
-         origin, names.empty() ? clause.base + " = \"partition by ... order by ...\" under [window_defs] makes one" : "",
+         origin,
+         names.empty() ? clause.base + " = \"partition by ... order by ...\" under [window_defs] makes one" : "",
          nearest);
   }
 
@@ -206,8 +207,7 @@ class Binder {
     moved.args.push_back(copy(*end.distance));
     // Its parts may stand in two texts; a problem is shown in the frame's.
     NodePtr key = bound(*range_key_, range_origin_);
-    if (known(key->type) && !key->type.numeric() && key->type.kind != Kind::date &&
-        key->type.kind != Kind::timestamp)
+    if (known(key->type) && !key->type.numeric() && key->type.kind != Kind::date && key->type.kind != Kind::timestamp)
       fail(Code::wrong_type,
            "a range measures distances between numbers, dates or timestamps; " + shown(*range_key_, range_origin_) +
                " is " + kind_name(key->type.kind),
@@ -235,8 +235,8 @@ class Binder {
     const std::string sign = moved.op == Op::subtract ? " - " : " + ";
     auto made = std::make_shared<Origin>(Origin{origin->key, left + sign + right});
     shift(*moved.args[0], -static_cast<std::ptrdiff_t>(range_key_->begin));
-    shift(*moved.args[1], static_cast<std::ptrdiff_t>(left.size() + sign.size()) -
-                              static_cast<std::ptrdiff_t>(moved.args[1]->begin));
+    shift(*moved.args[1],
+          static_cast<std::ptrdiff_t>(left.size() + sign.size()) - static_cast<std::ptrdiff_t>(moved.args[1]->begin));
     moved.begin = 0;
     moved.end = made->text.size();
     return made;
@@ -294,9 +294,10 @@ class Binder {
     if (e_.args.size() >= least && e_.args.size() <= most) return;
     fail(Code::wrong_arguments,
          "`" + e_.text + "` takes " +
-             (most == 0 ? std::string("no argument")
-                        : (least == most ? std::to_string(least) : std::to_string(least) + " to " + std::to_string(most)) +
-                              (most == 1 ? " argument" : " arguments")) +
+             (most == 0
+                  ? std::string("no argument")
+                  : (least == most ? std::to_string(least) : std::to_string(least) + " to " + std::to_string(most)) +
+                        (most == 1 ? " argument" : " arguments")) +
              ", not " + std::to_string(e_.args.size()),
          example);
   }
@@ -359,14 +360,16 @@ class Binder {
     }
     if (picks) return bind_pick(call);
     if (percentile) return bind_percentile(call);
-    arguments(1, 1, name == "count" ? "count(*) over (partition by shop_no)" : "sum(amount) over (partition by shop_no)");
+    arguments(1, 1,
+              name == "count" ? "count(*) over (partition by shop_no)" : "sum(amount) over (partition by shop_no)");
     const bool star = e_.args[0]->op == Op::star;
     if (star && name != "count") fail(Code::wrong_arguments, "`*` stands only in count(*)", *e_.args[0], origin_);
     if (!star) call.value = bound(*e_.args[0], origin_);
     const Type type = call.value ? call.value->type : Type{};
     if (name == "count") {
-      call.function = star ? WindowFunction::count_rows
-                           : e_.distinct ? WindowFunction::count_distinct : WindowFunction::count;
+      call.function = star          ? WindowFunction::count_rows
+                      : e_.distinct ? WindowFunction::count_distinct
+                                    : WindowFunction::count;
       return;
     }
     call.type = type;
@@ -400,7 +403,10 @@ class Binder {
   void bind_pick(WindowCall& call) {
     const std::string& name = e_.text;
     const bool shifts = name == "lag" || name == "lead", nth = name == "nth_value";
-    arguments(nth ? 2 : 1, shifts ? 3 : nth ? 2 : 1,
+    arguments(nth ? 2 : 1,
+              shifts ? 3
+              : nth  ? 2
+                     : 1,
               shifts ? "lag(amount, 1, 0) over (partition by shop_no order by ordered_on)"
               : nth  ? "nth_value(amount, 2) over (partition by shop_no order by ordered_on)"
                      : "first_value(amount) over (partition by shop_no order by ordered_on)");
@@ -461,9 +467,10 @@ class Binder {
   void check_frame(const WindowCall& call) const {
     if (call.uses_frame() || !call.frame_written) return;
     fail(Code::wrong_arguments, "`" + e_.text + "` goes by the partition and its order; a frame says nothing to it",
-         "leave out `" + std::string(call.frame.unit == FrameUnit::rows    ? "rows"
-                                     : call.frame.unit == FrameUnit::range ? "range"
-                                                                           : "groups") +
+         "leave out `" +
+             std::string(call.frame.unit == FrameUnit::rows    ? "rows"
+                         : call.frame.unit == FrameUnit::range ? "range"
+                                                               : "groups") +
              " ...`");
   }
 
@@ -475,7 +482,6 @@ class Binder {
   const Expression* range_key_ = nullptr;
   std::shared_ptr<const Origin> range_origin_;
 };
-
 
 }  // namespace
 
@@ -501,7 +507,8 @@ std::string signature(const WindowCall& call) {
 
 std::string frame_signature(const WindowCall& call) {
   std::string out = call.frame_written ? "w" : "u";
-  for (const NodePtr* node : {&call.range_from, &call.range_to}) out += '|' + (*node ? signature(**node) : std::string());
+  for (const NodePtr* node : {&call.range_from, &call.range_to})
+    out += '|' + (*node ? signature(**node) : std::string());
   for (const auto* keys : {&call.partition, &call.order}) {
     out += '/';
     for (const WindowKey& key : *keys)

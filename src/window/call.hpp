@@ -42,14 +42,14 @@ struct WindowKey {
 
 struct WindowCall {
   WindowFunction function{};
-  std::string name;  // of the function, as written
-  std::string text;  // the whole call, as written
-  Type type;         // of its result
-  NodePtr value;     // null where it takes none
-  NodePtr filter;    // of an aggregate
-  NodePtr otherwise; // of lag and lead: where there is no such row
-  std::int64_t count = 1;  // of ntile, lag, lead, nth_value
-  Decimal fraction;        // of percentiles
+  std::string name;         // of the function, as written
+  std::string text;         // the whole call, as written
+  Type type;                // of its result
+  NodePtr value;            // null where it takes none
+  NodePtr filter;           // of an aggregate
+  NodePtr otherwise;        // of lag and lead: where there is no such row
+  std::int64_t count = 1;   // of ntile, lag, lead, nth_value
+  Decimal fraction;         // of percentiles
   bool descending = false;  // the order that a percentile goes by
   bool ignore_nulls = false, from_last = false;
   std::vector<WindowKey> partition, order;

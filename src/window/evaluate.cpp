@@ -75,7 +75,8 @@ const OrderData& WindowSort::order(const Shape& shape) {
   view->marks.allocate(rows.size());
   for (std::size_t i = 0; i < rows.size(); ++i) {
     const std::size_t different = first_difference_[i];
-    const bool group = i == 0 || different < shape.partition, peers = i == 0 || different < shape.partition + shape.order;
+    const bool group = i == 0 || different < shape.partition,
+               peers = i == 0 || different < shape.partition + shape.order;
     view->marks[i] = static_cast<std::uint8_t>(OrderData::is_ranked | (group ? OrderData::group_start : 0) |
                                                (peers || group ? OrderData::peer_start : 0));
     view->groups += group;
@@ -151,8 +152,7 @@ class Evaluation {
       case WindowFunction::greatest: return picked(frame_extremes(job_, values(), true));
       case WindowFunction::percentile_cont: {
         const ValueRanks ranks = value_ranks(order_, values(), run_);
-        return column_of(
-            frame_percentiles(job_, values(), ranks, call_.fraction, call_.descending, call_.type.scale));
+        return column_of(frame_percentiles(job_, values(), ranks, call_.fraction, call_.descending, call_.type.scale));
       }
       case WindowFunction::percentile_disc: {
         const ValueRanks ranks = value_ranks(order_, values(), run_);

@@ -66,10 +66,10 @@ class WindowSort {
 
 // What is worth saying of a call.
 struct WindowNotes {
-  std::size_t sharing = 0;           // rows that share a running value with a peer, under the frame that none wrote
-  std::size_t largest_peers = 0;     // the most that share one
-  std::size_t short_frames = 0;      // frames that the partition's ends cut short
-  std::vector<std::uint32_t> split_tiers;  // those whose border to the next one runs through a tie, ascending
+  std::size_t sharing = 0;        // rows that share a running value with a peer, under the frame that none wrote
+  std::size_t largest_peers = 0;  // the most that share one
+  std::size_t short_frames = 0;   // frames that the partition's ends cut short
+  std::vector<std::uint32_t> split_tiers;          // those whose border to the next one runs through a tie, ascending
   std::size_t missing_days = 0, doubled_days = 0;  // along the order of a frame of rows, which goes by one date
   std::size_t partitions = 0;
 };

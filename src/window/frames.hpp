@@ -17,9 +17,9 @@ namespace lofty::engine {
 // The key that a range goes by, as numbers that ascend with the positions of a group, and for each position the
 // numbers that its frame begins and ends with. Either exact or float. Nulls are told by `null`.
 struct RangeKey {
-  Buffer<std::int64_t> at, from, to;            // by position
+  Buffer<std::int64_t> at, from, to;  // by position
   Buffer<double> float_at, float_from, float_to;
-  Buffer<std::uint8_t> null;                    // by position
+  Buffer<std::uint8_t> null;                            // by position
   bool exact = true, has_from = false, has_to = false;  // which ends are a distance
 };
 
@@ -41,7 +41,7 @@ class FrameWalk {
   std::size_t group_end() const { return group_end_; }
   std::size_t peers_begin() const { return peers_begin_; }
   std::size_t peers_end() const { return peers_end_; }
-  std::uint32_t low() const { return low_; }    // the frame before anything is excluded: [low, high), low <= high
+  std::uint32_t low() const { return low_; }  // the frame before anything is excluded: [low, high), low <= high
   std::uint32_t high() const { return high_; }
   // Is the frame shorter than its distances ask for, because the group begins or ends?
   bool cut_short() const { return cut_short_; }

@@ -19,9 +19,7 @@ constexpr std::size_t piece_rows = 250'000;
 template <class Work>
 void in_pieces(std::size_t size, const Run& run, const Work& work) {
   const std::size_t pieces = size < rows_worth_threads ? 1 : (size + piece_rows - 1) / piece_rows;
-  parallel_for(pieces, run, [&](std::size_t piece) {
-    work(size * piece / pieces, size * (piece + 1) / pieces);
-  });
+  parallel_for(pieces, run, [&](std::size_t piece) { work(size * piece / pieces, size * (piece + 1) / pieces); });
 }
 
 template <class T>
@@ -159,10 +157,10 @@ Gathered gather(const Key& key, std::span<const std::uint32_t> rows, const Run& 
     case Element::float32: return floating(float{});
     case Element::float64: return floating(double{});
     case Element::date:
-      return whole_numbers(key, rows, run, [&](std::size_t row) { return std::int64_t{value_of<Date>(key, row).days}; });
-    case Element::timestamp:
       return whole_numbers(key, rows, run,
-                           [&](std::size_t row) { return value_of<Timestamp>(key, row).microseconds; });
+                           [&](std::size_t row) { return std::int64_t{value_of<Date>(key, row).days}; });
+    case Element::timestamp:
+      return whole_numbers(key, rows, run, [&](std::size_t row) { return value_of<Timestamp>(key, row).microseconds; });
     case Element::decimal: {
       Gathered out;
       for (std::size_t i = 0; i < rows.size(); ++i)

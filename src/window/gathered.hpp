@@ -19,9 +19,9 @@ struct Gathered {
   Buffer<std::int64_t> ints;
   Buffer<int128> wide;
   Buffer<double> doubles;
-  int scale = 0;         // of decimals
-  bool no_nulls = false; // known to have none
-  int128 magnitude = 0;  // no value's absolute is greater; lane int64 only
+  int scale = 0;          // of decimals
+  bool no_nulls = false;  // known to have none
+  int128 magnitude = 0;   // no value's absolute is greater; lane int64 only
   std::size_t size() const {
     return lane == Lane::int64 ? ints.size() : lane == Lane::int128 ? wide.size() : doubles.size();
   }

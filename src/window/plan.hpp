@@ -29,7 +29,7 @@ struct WindowNeed {
 
 struct PlannedSort {
   std::vector<PlannedKey> keys;
-  std::size_t partition = 0;  // keys of the widest partition among those that it serves in full
+  std::size_t partition = 0;        // keys of the widest partition among those that it serves in full
   std::vector<std::size_t> serves;  // numbers of needs, ascending
 };
 

@@ -21,8 +21,8 @@ inline std::size_t slide_pieces(const WindowJob& job) {
   return job.order.rows.size() < rows_worth_threads ? 1 : static_cast<std::size_t>(thread_count(job.run));
 }
 
-// Calls visit(position, group's first position, frame's begin, frame's end) for all positions in [begin, end): frames of
-// rows without exclusion, which need no walk.
+// Calls visit(position, group's first position, frame's begin, frame's end) for all positions in [begin, end): frames
+// of rows without exclusion, which need no walk.
 template <class Visit>
 void each_frame_of_rows(const WindowJob& job, std::size_t begin, std::size_t end, const Visit& visit) {
   const std::uint8_t* const marks = job.order.marks.data();
@@ -91,13 +91,12 @@ void slide(const WindowJob& job, std::size_t begin, std::size_t end, Accumulator
     for (std::uint32_t& at = held_end[part]; at < to_end; ++at) accumulator.add(at);
   };
   if (plain_rows(job.frame)) {
-    each_frame_of_rows(job, begin, end,
-                       [&](std::size_t at, std::size_t first, std::uint32_t low, std::uint32_t high) {
-                         if (first != group) enter_group(first);
-                         leave(0, low);
-                         enter(0, high);
-                         emit(at, first, accumulator);
-                       });
+    each_frame_of_rows(job, begin, end, [&](std::size_t at, std::size_t first, std::uint32_t low, std::uint32_t high) {
+      if (first != group) enter_group(first);
+      leave(0, low);
+      enter(0, high);
+      emit(at, first, accumulator);
+    });
     return;
   }
   FrameWalk walk(job.order, job.frame, job.range, begin, end);

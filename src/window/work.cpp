@@ -82,8 +82,7 @@ std::vector<SortStep> plan_with(const std::vector<WindowItem>& items, bool share
     for (const PlannedSort& sort : sorts) {
       SortStep step;
       for (const PlannedKey& key : sort.keys) {
-        step.keys.push_back(
-            {numbering.node(key.key), key.descending, key.nulls_first ? Nulls::first : Nulls::last});
+        step.keys.push_back({numbering.node(key.key), key.descending, key.nulls_first ? Nulls::first : Nulls::last});
         step.texts.push_back(numbering.text(key.key) + (key.descending ? " desc" : ""));
       }
       step.shape = {sort.partition, sort.keys.size() - sort.partition};

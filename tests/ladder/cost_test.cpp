@@ -12,7 +12,8 @@ const std::filesystem::path demo = std::filesystem::path(LOFTY_SOURCE) / "demo";
 
 std::vector<std::string> steps(const Cost& cost) {
   std::vector<std::string> out;
-  for (const CostStep& step : cost.steps) out.push_back(step.step + ": " + step.serves + (step.by.empty() ? "" : " by " + step.by));
+  for (const CostStep& step : cost.steps)
+    out.push_back(step.step + ": " + step.serves + (step.by.empty() ? "" : " by " + step.by));
   return out;
 }
 
@@ -53,7 +54,8 @@ TEST(Cost, WindowsThatShareASortAreNamedTogether) {
 Catalog lines() {
   Catalog catalog;
   using support::number;
-  support::add(catalog, "t", {{"a", {number(1), number(2)}}, {"b", {number(1), number(2)}}, {"c", {number(1), number(2)}}});
+  support::add(catalog, "t",
+               {{"a", {number(1), number(2)}}, {"b", {number(1), number(2)}}, {"c", {number(1), number(2)}}});
   support::add(catalog, "u", {{"a", {number(1), number(2)}}, {"d", {number(1), number(2)}}});
   return catalog;
 }
@@ -128,8 +130,6 @@ TEST(Cost, UnknownSizesAreSaid) {
   EXPECT_FALSE(cost.steps.front().rows);
 }
 
-TEST(Cost, WrongNamesAreProblems) {
-  EXPECT_THROW(plan({.data = {.from = "t"}, .where = "nope > 1"}, lines()), Error);
-}
+TEST(Cost, WrongNamesAreProblems) { EXPECT_THROW(plan({.data = {.from = "t"}, .where = "nope > 1"}, lines()), Error); }
 
 }  // namespace

@@ -45,7 +45,8 @@ RC_GTEST_PROP(OrderedTotals, AreWhatTheirDefinitionsSay, ()) {
     const auto sorted = [&](const auto& counts) {
       std::vector<long> out;
       for (const std::size_t i : mine)
-        if (!is_null(value[i]) && counts(i)) out.push_back(static_cast<long>(std::get<Decimal>(value[i]).coefficient()));
+        if (!is_null(value[i]) && counts(i))
+          out.push_back(static_cast<long>(std::get<Decimal>(value[i]).coefficient()));
       std::sort(out.begin(), out.end());
       return out;
     };
@@ -82,8 +83,9 @@ RC_GTEST_PROP(OrderedTotals, AreWhatTheirDefinitionsSay, ()) {
 // The line for the others takes their rows together, and does not average medians.
 TEST(OrderedTotals, OthersAreWorkedOutAnew) {
   Catalog catalog;
-  support::add(catalog, "t",
-               {{"g", {number(1), number(2), number(2), number(3)}}, {"x", {number(9), number(1), number(3), number(8)}}});
+  support::add(
+      catalog, "t",
+      {{"g", {number(1), number(2), number(2), number(3)}}, {"x", {number(9), number(1), number(3), number(8)}}});
   const Ladder ladder{.data = {.from = "t"},
                       .totals = {{"middle", "median(x)"}},
                       .levels = {{.each = {"g"}, .by = "middle desc", .best = 1, .others = true}}};

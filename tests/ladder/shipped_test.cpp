@@ -1,6 +1,7 @@
 // The shipped ladders, worked out independently from the shipped files, straight from the questions' words.
 #include <gtest/gtest.h>
 
+#include <cmath>
 #include <functional>
 
 #include <map>
@@ -364,6 +365,129 @@ TEST(Shipped, BestMonthsOfTheBestShops) {
   for (const Texts& row : rows_of(answer("best_shops_months.ladder.toml")))
     found.insert({row[0], row[5], row[2], row[3], row[4]});
   EXPECT_EQ(found, expected);
+}
+
+// Every line beside the average of its family, all lines of which count that are worth something and not void.
+TEST(Shipped, LinesAgainstTheirFamilysAverage) {
+  const auto products = reference("products.csv");
+  std::map<std::string, std::pair<long, long>> family;  // pence, lines
+  for (const Line& line : lines())
+    if (line.price && line.status != "void" && !line.status.empty() && line.quantity > 0 && *line.price > 0) {
+      auto& [sum, count] = family[products.at(line.product)[1]];
+      sum += line.quantity * *line.price;
+      ++count;
+    }
+  const Standings s = answer("against_family.ladder.toml");
+  EXPECT_GE(s.rows(), 2 * family.size());
+  for (const Texts& row : rows_of(s)) {
+    const auto& [sum, count] = family.at(row[0]);
+    // Half to even, eight decimals.
+    const long scaled = sum * 1'000'000, rest = scaled % count, quotient = scaled / count;
+    const long mean = quotient + (2 * rest > count || (2 * rest == count && quotient % 2 != 0) ? 1 : 0);
+    EXPECT_EQ(row[6], Decimal(mean, 8).text()) << row[0];
+  }
+}
+
+// The days of three shops: what came before each, the best until then, and the sum so far.
+TEST(Shipped, RunningSpend) {
+  const auto shops = reference("shops.csv");
+  const std::set<std::string> three = {"Twin Pantry", "Merry Barrow", "Winter Wren"};
+  std::map<std::string, std::map<std::string, long>> days;  // shop -> day -> pence
+  for (const Line& line : lines()) {
+    const auto shop = shops.find(line.shop);
+    if (shop == shops.end() || !three.contains(shop->second[0]) || line.status == "void" || line.status.empty())
+      continue;
+    days[shop->second[0]][line.day] += line.quantity * line.price.value_or(0);
+  }
+  std::vector<Texts> expected;
+  for (const auto& [shop, of_shop] : days) {
+    long so_far = 0, best = -1;
+    std::string previous;
+    std::size_t n = 0;
+    for (const auto& [day, pence] : of_shop) {
+      so_far += pence;
+      if (++n > of_shop.size() - 4)
+        expected.push_back({shop, day, previous, money(pence), best < 0 ? "" : money(best), money(so_far)});
+      best = std::max(best, pence);
+      previous = day;
+    }
+  }
+  std::vector<Texts> found;
+  for (const Texts& row : rows_of(answer("running_spend.ladder.toml")))
+    found.push_back({row[0], row[1], row[2], row[4], row[5], row[6]});
+  EXPECT_EQ(found, expected);
+}
+
+// By days: a day without rows is not there, and the first week is short.
+TEST(Shipped, WeekAverage) {
+  std::map<std::string, long> days;
+  for (const Line& line : lines())
+    if (line.status != "void" && !line.status.empty() && line.day >= "2025-06-01" && line.day <= "2025-06-30")
+      days[line.day] += line.quantity * line.price.value_or(0);
+  const auto rows = rows_of(answer("week_average.ladder.toml"));
+  ASSERT_EQ(rows.size(), days.size());
+  for (const Texts& row : rows) {
+    const std::int32_t last = Date::parse(row[0])->days;
+    std::vector<long> week;
+    for (const auto& [day, pence] : days)
+      if (const std::int32_t at = Date::parse(day)->days; at <= last && at > last - 7) week.push_back(pence);
+    std::sort(week.begin(), week.end());
+    long sum = 0;
+    for (const long pence : week) sum += pence;
+    EXPECT_EQ(row[2], money(days.at(row[0])));
+    EXPECT_EQ(row[4], std::to_string(week.size()));
+    EXPECT_NEAR(std::stod(row[3]), static_cast<double>(sum) / 100 / static_cast<double>(week.size()), 1e-7);
+    EXPECT_NEAR(std::stod(row[5]), static_cast<double>(week[(week.size() - 1) / 2] + week[week.size() / 2]) / 200,
+                1e-7);
+  }
+}
+
+// Each frame by its own words: lines before and with this one; all lines up to and with this day; those of seven days.
+TEST(Shipped, ThreeFrames) {
+  const auto shops = reference("shops.csv");
+  std::vector<Line> mine;
+  for (const Line& line : lines())
+    if (const auto shop = shops.find(line.shop); shop != shops.end() && shop->second[0] == "Twin Pantry" && line.price)
+      mine.push_back(line);
+  std::stable_sort(mine.begin(), mine.end(), [](const Line& a, const Line& b) { return a.day < b.day; });
+  const auto rows = rows_of(answer("three_frames.ladder.toml"));
+  ASSERT_EQ(rows.size(), mine.size());
+  for (std::size_t i = 0; i < mine.size(); ++i) {
+    const std::int32_t today = Date::parse(mine[i].day)->days;
+    long by_row = 0, with_peers = 0, by_week = 0;
+    for (std::size_t k = 0; k < mine.size(); ++k) {
+      const long pence = mine[k].quantity * *mine[k].price;
+      const std::int32_t day = Date::parse(mine[k].day)->days;
+      by_row += k <= i ? pence : 0;
+      with_peers += day <= today ? pence : 0;
+      by_week += day <= today && day >= today - 6 ? pence : 0;
+    }
+    EXPECT_EQ((Texts{rows[i][3], rows[i][4], rows[i][5]}), (Texts{money(by_row), money(with_peers), money(by_week)}));
+  }
+}
+
+TEST(Shipped, RunningShare) {
+  std::vector<Entry> list;
+  for (const auto& [key, e] : totals(not_void, [](const Line& l) { return l.shop; })) list.push_back(e);
+  long all = 0;
+  for (const Entry& e : list) all += e.spend;
+  const auto share = [&](long pence) { return static_cast<double>(pence) / static_cast<double>(all); };
+  std::size_t expected = 0;
+  for (const Entry& e : list) {
+    long so_far = 0;
+    for (const Entry& other : list) so_far += other.spend >= e.spend ? other.spend : 0;
+    expected += share(so_far) - share(e.spend) < 0.1;
+  }
+  const auto rows = rows_of(answer("running_share.ladder.toml"));
+  EXPECT_EQ(rows.size(), expected);
+  for (const Texts& row : rows) {
+    long so_far = 0, spend = std::lround(std::stod(row[2]) * 100), next = 0;
+    for (const Entry& other : list) so_far += other.spend >= spend ? other.spend : 0;
+    for (const Entry& other : list) next += other.spend > spend;
+    EXPECT_NEAR(std::stod(row[5]), share(so_far), 1e-7);
+    EXPECT_NEAR(std::stod(row[4]), share(spend), 1e-7);
+    EXPECT_EQ(row[0], std::to_string(next + 1));
+  }
 }
 
 // Every route gives the same rows: file, value, options, saved and read again.

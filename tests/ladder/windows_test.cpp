@@ -93,12 +93,18 @@ rc::Gen<Table> tables() {
         values.push_back(*rc::gen::inRange(0, 10) < blank ? null() : value());
       table.columns[name] = values;
     };
-    fill("g", [] { return number(*rc::gen::inRange(1, 4)); }, 2);
-    fill("h", [] { return Value(std::string(1, "ab"[*rc::gen::inRange(0, 2)])); }, 1);
-    fill("k", [] { return number(*rc::gen::inRange(-3, 5)); }, 2);
-    fill("day", [] { return Value(Date{20000 + *rc::gen::inRange(0, 9)}); }, 1);
-    fill("x", [] { return Value(Decimal(*rc::gen::inRange(-300, 300), 2)); }, 2);
-    fill("t", [] { return Value(std::string(1, "uvw"[*rc::gen::inRange(0, 3)])); }, 2);
+    fill(
+        "g", [] { return number(*rc::gen::inRange(1, 4)); }, 2);
+    fill(
+        "h", [] { return Value(std::string(1, "ab"[*rc::gen::inRange(0, 2)])); }, 1);
+    fill(
+        "k", [] { return number(*rc::gen::inRange(-3, 5)); }, 2);
+    fill(
+        "day", [] { return Value(Date{20000 + *rc::gen::inRange(0, 9)}); }, 1);
+    fill(
+        "x", [] { return Value(Decimal(*rc::gen::inRange(-300, 300), 2)); }, 2);
+    fill(
+        "t", [] { return Value(std::string(1, "uvw"[*rc::gen::inRange(0, 3)])); }, 2);
     // Without these a column of nothing but blanks would have no type.
     return table;
   });
@@ -113,13 +119,15 @@ Asked generate(const Table& table) {
       over += (over.empty() ? "partition by " : ", ") + std::string(name);
     }
   const int keys = *rc::gen::inRange(0, 3);
-  std::vector<std::string> names = *rc::gen::elementOf(std::vector<std::vector<std::string>>{
-      {"k", "day"}, {"day", "k"}, {"k", "t"}, {"t", "x"}});
+  std::vector<std::string> names =
+      *rc::gen::elementOf(std::vector<std::vector<std::string>>{{"k", "day"}, {"day", "k"}, {"k", "t"}, {"t", "x"}});
   for (int i = 0; i < keys; ++i) {
     const bool descending = *rc::gen::arbitrary<bool>(), first = *rc::gen::inRange(0, 4) == 0;
     window.order.push_back({table.columns.at(names[static_cast<std::size_t>(i)]), descending, first});
-    over += (i > 0 ? ", " : over.empty() ? "order by " : " order by ") + names[static_cast<std::size_t>(i)] +
-            (descending ? " desc" : "") + (first ? " nulls first" : "");
+    over += (i > 0          ? ", "
+             : over.empty() ? "order by "
+                            : " order by ") +
+            names[static_cast<std::size_t>(i)] + (descending ? " desc" : "") + (first ? " nulls first" : "");
   }
   if (keys == 0) window.to = std::nullopt;  // without an order all rows are peers
   std::string call;
@@ -167,21 +175,23 @@ Asked generate(const Table& table) {
           left -= !ignore || !is_null(x[all[static_cast<std::size_t>(i)]]);
         }
         const bool found = i >= 0 && i < size;
-        asked.expected.push_back(found ? x[all[static_cast<std::size_t>(i)]]
-                                       : otherwise ? Value(Decimal(99900, 2)) : null());
+        asked.expected.push_back(found       ? x[all[static_cast<std::size_t>(i)]]
+                                 : otherwise ? Value(Decimal(99900, 2))
+                                             : null());
       }
     }
-    call = numbered == "ntile" ? "ntile(" + std::to_string(n) + ")"
-           : numbered == "lag" || numbered == "lead"
-               ? numbered + "(x, " + std::to_string(n) + (otherwise ? ", 999.00)" : ")") + (ignore ? " ignore nulls" : "")
-               : numbered + "()";
+    call =
+        numbered == "ntile" ? "ntile(" + std::to_string(n) + ")"
+        : numbered == "lag" || numbered == "lead"
+            ? numbered + "(x, " + std::to_string(n) + (otherwise ? ", 999.00)" : ")") + (ignore ? " ignore nulls" : "")
+            : numbered + "()";
     asked.text = call + " over (" + over + ")";
     return asked;
   }
   // A frame, or the one that the standard takes where none is written.
   if (*rc::gen::inRange(0, 4) > 0) {
-    window.unit = *rc::gen::elementOf(
-        std::vector<plain::Window::Unit>{plain::Window::Unit::rows, plain::Window::Unit::range, plain::Window::Unit::groups});
+    window.unit = *rc::gen::elementOf(std::vector<plain::Window::Unit>{
+        plain::Window::Unit::rows, plain::Window::Unit::range, plain::Window::Unit::groups});
     const bool measured = keys == 1 && names[0] != "t";
     if (window.unit == plain::Window::Unit::groups && keys == 0) window.unit = plain::Window::Unit::rows;
     const auto distance = [&]() -> std::optional<long> {
@@ -193,10 +203,9 @@ Asked generate(const Table& table) {
     window.from = distance();
     window.to = distance();
     if (window.from && window.to && *window.from > *window.to) std::swap(window.from, window.to);
-    window.excluded = *rc::gen::elementOf(
-        std::vector<Excluded>{Excluded::no_others, Excluded::no_others, Excluded::current_row, Excluded::group, Excluded::ties});
-    const std::string unit =
-        window.unit == plain::Window::Unit::range && measured && names[0] == "day" ? "day" : "";
+    window.excluded = *rc::gen::elementOf(std::vector<Excluded>{
+        Excluded::no_others, Excluded::no_others, Excluded::current_row, Excluded::group, Excluded::ties});
+    const std::string unit = window.unit == plain::Window::Unit::range && measured && names[0] == "day" ? "day" : "";
     static const char* const words[] = {"", " exclude current row", " exclude group", " exclude ties"};
     over += std::string(over.empty() ? "" : " ") +
             (window.unit == plain::Window::Unit::rows    ? "rows"
@@ -219,11 +228,13 @@ Asked generate(const Table& table) {
       asked.expected.push_back(frame.size() < n ? null() : t[frame[n - 1]]);
       continue;
     }
-    if (filtered) std::erase_if(frame, [&](std::size_t other) { return is_null(x[other]) || x[other] < money("0.50"); });
+    if (filtered)
+      std::erase_if(frame, [&](std::size_t other) { return is_null(x[other]) || x[other] < money("0.50"); });
     if (function == "rows")
       asked.expected.push_back(number(static_cast<long>(frame.size())));
     else
-      asked.expected.push_back(aggregate(function == "maxt" ? "max" : function, known(function == "maxt" ? t : x, frame)));
+      asked.expected.push_back(
+          aggregate(function == "maxt" ? "max" : function, known(function == "maxt" ? t : x, frame)));
   }
   const std::string nulls = ignore ? " ignore nulls" : "";
   call = function == "rows"       ? "count(*)"
@@ -243,9 +254,9 @@ Catalog catalog_of(const Table& table) {
   Catalog catalog;
   // One more row, which no ladder below counts, gives every column its type.
   std::vector<std::pair<std::string, Values>> columns;
-  const std::map<std::string, Value> typed = {{"g", number(1)},          {"h", Value(std::string("a"))},
-                                              {"k", number(1)},          {"day", Value(Date{20000})},
-                                              {"x", money("1.00")},      {"t", Value(std::string("u"))}};
+  const std::map<std::string, Value> typed = {{"g", number(1)},     {"h", Value(std::string("a"))},
+                                              {"k", number(1)},     {"day", Value(Date{20000})},
+                                              {"x", money("1.00")}, {"t", Value(std::string("u"))}};
   Values counts(table.rows, number(1));
   counts.push_back(number(0));
   columns.emplace_back("counts", counts);
@@ -401,9 +412,9 @@ TEST(Frames, ARunningValueIsSaid) {
   EXPECT_TRUE(says(remarks("sum(amount) over (partition by shop order by day)"), "peers-share",
                    "2 lines share one value with their peers (up to 2 at a time)"));
   EXPECT_TRUE(says(remarks("sum(amount) over (order by line)"), "running-not-total", "runs: from the first one"));
-  for (const char* quiet : {"sum(amount) over (partition by shop)", "rank() over (order by day)",
-                            "sum(amount) over (order by day range unbounded preceding)",
-                            "first_value(amount) over (order by day)"}) {
+  for (const char* quiet :
+       {"sum(amount) over (partition by shop)", "rank() over (order by day)",
+        "sum(amount) over (order by day range unbounded preceding)", "first_value(amount) over (order by day)"}) {
     const Standings answer = remarks(quiet);
     EXPECT_FALSE(says(answer, "peers-share") || says(answer, "running-not-total")) << quiet;
   }
@@ -435,8 +446,8 @@ TEST(Frames, RowsOverDaysAreSaid) {
                    "along `day` 6 days are missing and 2 days stand there more than once"));
 }
 
-// 38. median, percentiles and distinct are also allowed over frames; ntile as ISO, and a remark names tiers whose border
-// splits a tie.
+// 38. median, percentiles and distinct are also allowed over frames; ntile as ISO, and a remark names tiers whose
+// border splits a tie.
 TEST(Frames, MedianAndDistinctAreAllowedOverFrames) {
   EXPECT_EQ(windowed("median(amount) over (partition by shop)"),
             (Texts{"2.00000000", "2.00000000", "2.00000000", "10.00000000", "10.00000000"}));
@@ -446,7 +457,8 @@ TEST(Frames, MedianAndDistinctAreAllowedOverFrames) {
 }
 
 TEST(Tiers, SplitTiesAreNamed) {
-  Ladder ladder{.data = {.from = "lines"}, .figures = {{"w", "ntile(2) over (order by shop)"}}, .list = {.columns = {"w"}}};
+  Ladder ladder{
+      .data = {.from = "lines"}, .figures = {{"w", "ntile(2) over (order by shop)"}}, .list = {.columns = {"w"}}};
   const Standings answer = standings(ladder, few_lines());
   EXPECT_EQ(column(answer, "w"), (Texts{"1", "1", "1", "2", "2"}));
   EXPECT_FALSE(says(answer, "tiers-split"));
@@ -454,7 +466,8 @@ TEST(Tiers, SplitTiesAreNamed) {
   EXPECT_TRUE(says(standings(ladder, few_lines()), "tiers-split", "a tie is split between tiers 1|2 and 3|4"));
   Ladder also{.data = {.from = "lines"}, .levels = {{.by = "shop asc"}}};
   also.levels[0].also.push_back({.name = "tier", .measure = Measure::tiers, .count = 5});
-  EXPECT_TRUE(says(standings(also, few_lines()), "tiers-split", "in `tier` a tie is split between tiers 1|2, 2|3 and 4|5"));
+  EXPECT_TRUE(
+      says(standings(also, few_lines()), "tiers-split", "in `tier` a tie is split between tiers 1|2, 2|3 and 4|5"));
 }
 
 // Windows by name, and what may be built on them.
@@ -494,7 +507,8 @@ TEST(WindowStages, WhatComesTooEarlyIsSaid) {
   const auto has = [](const std::string& text, const char* part) { return text.find(part) != std::string::npos; };
   EXPECT_TRUE(has(first({.figures = {{"w", "count(*) over ()"}}, .where = "w > 1"}), "too late for rows.where"));
   EXPECT_TRUE(has(first({.where = "count(*) over () > 1"}), "too late for rows.where"));
-  EXPECT_TRUE(has(first({.totals = {{"t", "sum(amount) over ()"}}, .levels = {{.each = {"shop"}}}}), "too late for totals"));
+  EXPECT_TRUE(
+      has(first({.totals = {{"t", "sum(amount) over ()"}}, .levels = {{.each = {"shop"}}}}), "too late for totals"));
   EXPECT_TRUE(has(first({.levels = {{.each = {"shop"}, .having = "w > 1", .windows = {{"w", "count(*) over ()"}}}}}),
                   "too late for rank.having"));
   EXPECT_TRUE(has(first({.figures = {{"w", "sum(lag(amount) over (order by line)) over ()"}}}),
@@ -502,7 +516,8 @@ TEST(WindowStages, WhatComesTooEarlyIsSaid) {
   EXPECT_TRUE(has(first({.levels = {{.each = {"shop"}, .windows = {{"w", "w + 1"}}}}}), "needs itself"));
   EXPECT_TRUE(has(first({.levels = {{.each = {"shop"}, .windows = {{"amount", "1"}}}}}), "has the name of something"));
   // A figure that sees another figure's window is fine: the inner one has a name of its own.
-  EXPECT_EQ(first({.figures = {{"before", "lag(amount) over (order by line)"}, {"w", "sum(before) over ()"}}}), "nothing");
+  EXPECT_EQ(first({.figures = {{"before", "lag(amount) over (order by line)"}, {"w", "sum(before) over ()"}}}),
+            "nothing");
   // So is a total over it.
   Ladder total{.data = {.from = "lines"},
                .figures = {{"before", "lag(amount) over (partition by shop order by line)"}},
@@ -529,7 +544,8 @@ TEST(WindowCalls, MistakesAreExplained) {
       {"sum(amount) over (rows shop preceding)", "the distance of a frame is a number that is the same for all rows"},
       {"sum(amount) over (rows -1 preceding)", "a distance is a whole number from 0 on"},
       {"sum(amount) over (order by day range 7 preceding)", "a range over dates is measured in intervals"},
-      {"sum(amount) over (order by day, line range interval '1' day preceding)", "a range with a distance goes by one key"},
+      {"sum(amount) over (order by day, line range interval '1' day preceding)",
+       "a range with a distance goes by one key"},
       {"sum(amount) over (range 1 preceding)", "a range needs an order"},
       {"sum(amount) over (order by line range -1 preceding)", "a distance is not negative"},
       {"sum(amount) over (groups 1 preceding)", "`groups` counts peers"},
@@ -562,7 +578,9 @@ TEST(WindowCalls, ExtremesOfTables) {
   support::add(catalog, "none", {{"a", {}}});
   support::add(catalog, "one", {{"a", {number(3)}}});
   for (const char* call : {"sum(a)", "median(a)", "lag(a)", "min(a)", "count(distinct a)", "first_value(a)"}) {
-    Ladder ladder{.data = {.from = "one"}, .figures = {{"w", std::string(call) + " over (order by a)"}}, .list = {.columns = {"w"}}};
+    Ladder ladder{.data = {.from = "one"},
+                  .figures = {{"w", std::string(call) + " over (order by a)"}},
+                  .list = {.columns = {"w"}}};
     EXPECT_EQ(standings(ladder, catalog).rows(), 1u) << call;
   }
 }
@@ -570,7 +588,8 @@ TEST(WindowCalls, ExtremesOfTables) {
 // Floats: whatever slid through the frame leaves nothing behind.
 TEST(WindowCalls, FloatsNeverDrift) {
   Catalog catalog;
-  support::add(catalog, "t", {{"i", {number(1), number(2), number(3), number(4)}}, {"x", {1e300, 1.0, 1e-300, -1e300}}});
+  support::add(catalog, "t",
+               {{"i", {number(1), number(2), number(3), number(4)}}, {"x", {1e300, 1.0, 1e-300, -1e300}}});
   const Ladder ladder{.data = {.from = "t"},
                       .figures = {{"w", "sum(x) over (order by i rows 1 preceding)"}, {"all_of", "sum(x) over ()"}},
                       .list = {.columns = {"w", "all_of"}}};
@@ -616,9 +635,7 @@ TEST(WhyWithWindows, ShowsWhatStandsBesideTheOthers) {
 // The rows after the figures are all rows; windows see those that count, one stage later.
 TEST(StagesWithWindows, WindowsComeWithTheRowsThatCount) {
   const Ladder ladder{.data = {.from = "lines"},
-                      .figures = {{"double_amount", "amount * 2"},
-                                  {"w", "count(*) over ()"},
-                                  {"of_w", "w + 1"}},
+                      .figures = {{"double_amount", "amount * 2"}, {"w", "count(*) over ()"}, {"of_w", "w + 1"}},
                       .where = "shop = 1"};
   const Catalog catalog = few_lines();
   const auto has = [&](Stage stage, const char* name) {
@@ -634,12 +651,15 @@ TEST(StagesWithWindows, WindowsComeWithTheRowsThatCount) {
 
 // Levels inside levels have windows of their own.
 TEST(LevelsWithWindows, EachLevelSeesItsOwnEntries) {
-  const Ladder ladder{.data = {.from = "lines"},
-                      .totals = {{"spend", "sum(amount)"}},
-                      .levels = {{.each = {"shop"}, .by = "spend desc", .windows = {{"of_all", "spend / sum(spend) over ()"}}},
-                                 {.each = {"line"}, .by = "spend desc", .rank_as = "place",
-                                  .windows = {{"of_shop", "spend / sum(spend) over (partition by shop)"}}}},
-                      .list = {.columns = {"shop", "line", "of_all", "of_shop"}}};
+  const Ladder ladder{
+      .data = {.from = "lines"},
+      .totals = {{"spend", "sum(amount)"}},
+      .levels = {{.each = {"shop"}, .by = "spend desc", .windows = {{"of_all", "spend / sum(spend) over ()"}}},
+                 {.each = {"line"},
+                  .by = "spend desc",
+                  .rank_as = "place",
+                  .windows = {{"of_shop", "spend / sum(spend) over (partition by shop)"}}}},
+      .list = {.columns = {"shop", "line", "of_all", "of_shop"}}};
   const Standings answer = standings(ladder, few_lines());
   EXPECT_EQ(column(answer, "of_all"), (Texts{"0.62500000", "", "", "0.37500000", "", "", ""}));
   EXPECT_EQ(column(answer, "of_shop"), (Texts{"", "1.00000000", "", "", "0.50000000", "0.33333333", "0.16666667"}));

@@ -1,5 +1,6 @@
 // The tool as a process: every command, every output.
 #include <gtest/gtest.h>
+#include <filesystem>
 #include <fstream>
 #include <nlohmann/json.hpp>
 
@@ -267,4 +268,34 @@ TEST(Tool, ListsWhatFormulasMayCall) {
 TEST(Tool, ThreadsDoNotChangeTheAnswer) {
   const std::string one = lofty({"rank", "demo/best_shops.ladder.toml", "--to", "json", "--threads", "1"}, source).out;
   EXPECT_EQ(lofty({"rank", "demo/best_shops.ladder.toml", "--to", "json", "--threads", "8"}, source).out, one);
+}
+
+// The plan and its price, and what it took; this machine's speeds are kept, and measured once.
+TEST(Tool, CostSetsMeasuredTimesBesideTheEstimates) {
+  const support::Scratch scratch;
+  const auto cost = [&](const std::string& rest) {
+    return support::shell("cd " + source.string() + " && XDG_CACHE_HOME=" + scratch.path().string() +
+                          " " LOFTY_TOOL " cost " + rest);
+  };
+  const auto first = cost("demo/three_frames.ladder.toml");
+  ASSERT_EQ(first.status, 0) << first.err;
+  EXPECT_NE(first.err.find("measuring this machine once"), std::string::npos);
+  EXPECT_NE(first.out.find("by_row, with_peers, by_week  shop_no, ordered_on"), std::string::npos) << first.out;
+  EXPECT_NE(first.out.find("3 windows on 1 sort."), std::string::npos);
+  EXPECT_EQ(first.out.find("measured"), std::string::npos);
+  EXPECT_TRUE(std::filesystem::exists(scratch.path() / "lofty-ladder" / "speeds.txt"));
+  const auto second = cost("demo/three_frames.ladder.toml --run");
+  EXPECT_EQ(second.err, "");
+  EXPECT_NE(second.out.find("estimated  measured"), std::string::npos);
+  EXPECT_NE(second.out.find("12,004"), std::string::npos);
+  const auto advice = cost("demo/two_sorts.ladder.toml");
+  EXPECT_NE(advice.out.find("2 windows on 2 sorts."), std::string::npos);
+  EXPECT_NE(advice.out.find("advice: `number` could order by line_no too, as `so_far` does"), std::string::npos)
+      << advice.out;
+  EXPECT_NE(advice.out.find("but the answer may change"), std::string::npos);
+  // A damaged file of speeds is measured again; wrong calls are said.
+  std::ofstream(scratch.path() / "lofty-ladder" / "speeds.txt") << "nonsense";
+  EXPECT_EQ(cost("demo/order_lines.csv").status, 2);
+  EXPECT_EQ(cost("demo/nothing.ladder.toml").status, 2);
+  EXPECT_EQ(cost("demo/best_shops.ladder.toml --choose nope=1").status, 2);
 }

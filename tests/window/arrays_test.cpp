@@ -29,7 +29,8 @@ struct World {
 };
 
 // The positions of a frame of rows, by definition.
-std::pair<std::size_t, std::size_t> rows_frame(const Order& order, std::size_t at, std::size_t before, std::size_t behind) {
+std::pair<std::size_t, std::size_t> rows_frame(const Order& order, std::size_t at, std::size_t before,
+                                               std::size_t behind) {
   std::size_t begin = at, end = at + 1;
   while (before-- > 0 && !order.starts_group(begin)) --begin;
   while (behind-- > 0 && end < order.size() && !order.starts_group(end)) ++end;
@@ -156,7 +157,8 @@ TEST(WindowArrays, IntoTheCallersMemory) {
   }
   for (const std::uint32_t row : order.rows()) in_order.push_back(world.value[row]);
   running_sums(order, in_order, running);
-  EXPECT_EQ(running, frame_sums(order, {FrameUnit::rows, unbounded_preceding(), current_row(), {}, {}}, world.value).values);
+  EXPECT_EQ(running,
+            frame_sums(order, {FrameUnit::rows, unbounded_preceding(), current_row(), {}, {}}, world.value).values);
 }
 
 TEST(WindowArrays, NothingIsNothing) {

@@ -33,7 +33,8 @@ bool some_sort_serves(const std::vector<WindowNeed>& needs) {
   }
   std::vector<PlannedKey> sort;
   const std::function<bool()> search = [&] {
-    if (std::all_of(needs.begin(), needs.end(), [&](const WindowNeed& need) { return serves(sort, need); })) return true;
+    if (std::all_of(needs.begin(), needs.end(), [&](const WindowNeed& need) { return serves(sort, need); }))
+      return true;
     for (const PlannedKey& key : keys) {
       if (std::any_of(sort.begin(), sort.end(), [&](const PlannedKey& k) { return k.key == key.key; })) continue;
       sort.push_back(key);

@@ -232,7 +232,8 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
   for (const std::string& total : o.totals)
     put(ladder.totals, named("--total", total, "--total 'spend=sum(quantity * unit_price)'"));
   for (const std::string& window : o.window_defs)
-    put(ladder.window_defs, named("--window-def", window, "--window-def 'by_day=partition by shop_no order by ordered_on'"));
+    put(ladder.window_defs,
+        named("--window-def", window, "--window-def 'by_day=partition by shop_no order by ordered_on'"));
   if (o.where) ladder.where = *o.where;
   const bool level = !o.each.empty() || !o.within.empty() || o.by || o.tiebreak || o.ties || o.rank_as ||
                      !o.also.empty() || o.best || o.worst || o.cut || o.having || o.eligible || o.keep_where ||
@@ -311,8 +312,9 @@ void name_options(std::vector<Problem>& problems) {
     std::string& key = p.place.key;
     for (const auto& [ladder_key, option] : options)
       if (key == ladder_key) key = option;
-    for (const auto& [prefix, option] : {std::pair{"figures.", "--figure "}, std::pair{"totals.", "--total "},
-                                         std::pair{"list.headings.", "--heading "}, std::pair{"rank.also.", "--also "},
+    for (const auto& [prefix, option] :
+         {std::pair{"figures.", "--figure "}, std::pair{"totals.", "--total "},
+          std::pair{"list.headings.", "--heading "}, std::pair{"rank.also.", "--also "},
           std::pair{"windows.", "--window "}, std::pair{"window_defs.", "--window-def "}})
       if (key.starts_with(prefix)) key = option + key.substr(std::string_view(prefix).size());
     if (key.starts_with("data.join")) key = "--join";
@@ -365,8 +367,8 @@ bool by_option(const RankOptions& o, const std::string& key) {
          (o.rank_as && key == "rank.rank_as") || (o.locale && key == "data.locale") ||
          (!o.each.empty() && key == "rank.each") || (!o.within.empty() && key == "rank.within") ||
          (!o.columns.empty() && key == "list.columns") || named_in("figures.", o.figures) ||
-         named_in("totals.", o.totals) || named_in("windows.", o.windows) ||
-         named_in("window_defs.", o.window_defs) || named_in("rank.also.", o.also);
+         named_in("totals.", o.totals) || named_in("windows.", o.windows) || named_in("window_defs.", o.window_defs) ||
+         named_in("rank.also.", o.also);
 }
 
 struct Asked {

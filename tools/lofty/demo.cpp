@@ -60,6 +60,12 @@ int demo() {
       {"What each valley buys: one thing down, another across, both by what they come to.",
        "families_by_valley.ladder.toml"},
       {"Who moved since a year ago?", "who_moved.ladder.toml"},
+      {"Each line against its family's average, beside the lines themselves.", "against_family.ladder.toml"},
+      {"How the spend of three shops grew: what came before, the best day yet, the sum so far.",
+       "running_spend.ladder.toml"},
+      {"A week's average beside each day, by days and not by rows.", "week_average.ladder.toml"},
+      {"One question under three frames.", "three_frames.ladder.toml"},
+      {"How few shops bring a tenth of the money?", "running_share.ladder.toml"},
       {"Comb 2 before Comb 10, and the families in an order of our own.", "products_in_order.ladder.toml"},
   };
   for (const Stop& stop : stops) {
@@ -86,6 +92,12 @@ int demo() {
        .condition = "shop_no = 157",
        .choices = {},
        .lines = 5});
+  heading("What did those windows cost?", "lofty cost " + shown + "/running_spend.ladder.toml --run");
+  const std::string windows = (folder / "running_spend.ladder.toml").string();
+  print(lofty::cost_text(
+      lofty::with_measured(lofty::plan(lofty::read_ladder_file(windows).ladder, lofty::TableFiles(folder)),
+                           lofty::standings(lofty::read_ladder_file(windows).ladder, lofty::TableFiles(folder)).cost()),
+      looks));
   print("\nNext: `lofty rank --help`; --to best.csv writes a file, --save best.ladder.toml keeps the question.\n");
   return 0;
 }

@@ -64,8 +64,10 @@ void add_rank(CLI::App& app, tool::RankOptions& o) {
                 "inner, right or full for other rows than all of the first table,\n"
                 "and many where a row may have several partners")
       ->type_name("'TABLE on COLUMN'");
-  c->add_option("--figure", o.figures, "A value worked out row by row; with over (...) beside every row\n"
-                "that counts")->type_name("NAME=FORMULA");
+  c->add_option("--figure", o.figures,
+                "A value worked out row by row; with over (...) beside every row\n"
+                "that counts")
+      ->type_name("NAME=FORMULA");
   c->add_option("--where", o.where, "Which rows count")->type_name("CONDITION");
   c->add_option("--total", o.totals, "A value worked out per entry")->type_name("NAME=FORMULA");
   c->add_option("--window", o.windows,
@@ -155,7 +157,8 @@ void add_why(CLI::App& app, tool::WhyOptions& o) {
 }
 
 void add_cost(CLI::App& app, tool::CostOptions& o) {
-  CLI::App* const c = app.add_subcommand("cost", "What a ladder costs: its scans and sorts, and which windows share one");
+  CLI::App* const c =
+      app.add_subcommand("cost", "What a ladder costs: its scans and sorts, and which windows share one");
   c->add_option("LADDER", o.ladder, "A ladder (NAME.ladder.toml)")->required();
   c->add_flag("--run", o.run, "Ask it too, and set the measured times beside the estimates");
   c->add_option("--choose", o.choices, "Change a choice of the ladder")->type_name("NAME=VALUE");
