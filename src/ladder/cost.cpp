@@ -352,8 +352,8 @@ class Advising {
         say("`" + named[i].name + "` could order by " + listed(more) + " too, as `" + named[k].name +
                 "` does: they would share a sort",
             named[i].name,
-            "rows that tie on " + texts[before.order.empty() ? 0 : before.order.back().key] +
-                " would go by that, and no longer as they came in");
+            "rows that tie on " + texts[before.order.empty() ? 0 : before.order.back().key] + " would go by " +
+                listed(more) + ", and no longer as they came in");
         return;
       }
   }

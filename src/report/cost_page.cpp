@@ -53,7 +53,7 @@ std::string cost_text(const Cost& cost, const Looks& looks) {
     std::vector<std::string> line = {step.step,
                                      step.serves,
                                      step.by,
-                                     step.rows ? count_text(*step.rows) : "?",
+                                     step.rows ? (ran ? "" : "~") + count_text(*step.rows) : "?",
                                      step.comparisons > 0 ? large_text(step.comparisons) : "",
                                      bytes_text(step.bytes),
                                      time_text(step.estimated)};

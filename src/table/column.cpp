@@ -401,6 +401,77 @@ std::size_t pick(const T* from, std::span<const std::uint32_t> rows, T null, T* 
 
 }  // namespace
 
+template <class T>
+ColumnPtr Column::scatter(const Type& type, std::span<const T> values, std::span<const std::uint32_t> rows,
+                          const Run& run) {
+  const std::size_t pieces = values.size() < rows_worth_threads ? 1 : 16;
+  const auto bound = [&](std::size_t piece) { return values.size() * piece / pieces; };
+  constexpr bool nullable = std::is_same_v<T, std::int64_t>;
+  const auto is_null = [](T value) { return nullable && static_cast<std::int64_t>(value) == int64_null; };
+  std::vector<Range> ranges(pieces);
+  parallel_for(pieces, run, [&](std::size_t piece) {
+    Range range;
+    for (std::size_t i = bound(piece); i < bound(piece + 1); ++i) {
+      const bool null = is_null(values[i]);
+      const auto value = static_cast<std::int64_t>(values[i]);
+      range.nulls += null;
+      range.least = null ? range.least : std::min(range.least, value);
+      range.greatest = null ? range.greatest : std::max(range.greatest, value);
+    }
+    ranges[piece] = range;
+  });
+  Range all;
+  for (const Range& range : ranges) {
+    all.least = std::min(all.least, range.least);
+    all.greatest = std::max(all.greatest, range.greatest);
+    all.nulls += range.nulls;
+  }
+  if (all.least > all.greatest) all.least = all.greatest = 0;  // nothing but nulls
+  const int width = width_for(static_cast<std::uint64_t>(all.greatest) - static_cast<std::uint64_t>(all.least));
+  if (width > 8) {  // the whole range of 64 bits, and null
+    Piece piece(type);
+    piece.ints.resize(values.size());
+    for (std::size_t i = 0; i < values.size(); ++i) piece.ints[rows[i]] = static_cast<std::int64_t>(values[i]);
+    return seal(std::move(piece));
+  }
+  auto column = std::make_shared<Column>();
+  column->type_ = type;
+  column->lane_ = Lane::int64;
+  column->rows_ = values.size();
+  column->nulls_ = all.nulls;
+  column->least_ = all.least;
+  column->greatest_ = all.greatest;
+  column->width_ = width;
+  column->data_.allocate(values.size() * static_cast<std::size_t>(width));
+  parallel_for(pieces, run, [&](std::size_t piece) {
+    const auto as = [&](auto stored) {
+      using S = decltype(stored);
+      auto* const out = reinterpret_cast<S*>(column->data_.data());
+      for (std::size_t i = bound(piece); i < bound(piece + 1); ++i)
+        out[rows[i]] =
+            is_null(values[i])
+                ? S{0}
+                : static_cast<S>(static_cast<std::uint64_t>(values[i]) - static_cast<std::uint64_t>(all.least) + 1);
+    };
+    switch (width) {
+      case 1: return as(std::uint8_t{0});
+      case 2: return as(std::uint16_t{0});
+      case 4: return as(std::uint32_t{0});
+      default: return as(std::uint64_t{0});
+    }
+  });
+  return column;
+}
+
+ColumnPtr Column::scattered(const Type& type, std::span<const std::int64_t> values, std::span<const std::uint32_t> rows,
+                            const Run& run) {
+  return scatter(type, values, rows, run);
+}
+ColumnPtr Column::scattered(const Type& type, std::span<const std::uint32_t> values,
+                            std::span<const std::uint32_t> rows, const Run& run) {
+  return scatter(type, values, rows, run);
+}
+
 ColumnPtr Column::picked(const Column& from, std::span<const std::uint32_t> rows, const Run& run) {
   auto column = std::make_shared<Column>();
   column->type_ = from.type_;

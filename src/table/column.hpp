@@ -76,6 +76,12 @@ class Column {
   static std::shared_ptr<const Column> seal(Type type, std::vector<Piece> pieces, const Run& run);
   // One piece that is the whole column.
   static std::shared_ptr<const Column> seal(Piece piece);
+  // Values that stand in another sequence: value i belongs to row rows[i], which are all rows, each once. int64_null is
+  // null. O(rows), on several threads.
+  static std::shared_ptr<const Column> scattered(const Type& type, std::span<const std::int64_t> values,
+                                                 std::span<const std::uint32_t> rows, const Run& run);
+  static std::shared_ptr<const Column> scattered(const Type& type, std::span<const std::uint32_t> values,
+                                                 std::span<const std::uint32_t> rows, const Run& run);  // without nulls
   // Rows of another column, in this order; `none` stands for null. The dictionary is shared, so it may know texts that
   // do not occur. O(rows).
   static constexpr std::uint32_t none = 0xffffffff;
@@ -110,6 +116,9 @@ class Column {
   void decode_code(std::size_t begin, std::size_t count, std::uint32_t* out) const;
 
  private:
+  template <class T>
+  static std::shared_ptr<const Column> scatter(const Type& type, std::span<const T> values,
+                                               std::span<const std::uint32_t> rows, const Run& run);
   std::uint64_t raw(std::size_t row) const {
     switch (width_) {
       case 1: return data_[row];

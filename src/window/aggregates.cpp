@@ -437,15 +437,13 @@ void extremes(const WindowJob& job, const T* values, bool greatest, const std::u
       group = first;
       found.restart(static_cast<std::uint32_t>(group));
     };
-    if (plain_rows(job.frame)) {
-      each_frame_of_rows(job, begin, end,
-                         [&](std::size_t at, std::size_t first, std::uint32_t low, std::uint32_t high) {
-                           enter_group(first);
-                           found.move(0, low, high);
-                           put(at, found.first());
-                         });
-      return;
-    }
+    const auto visit = [&](std::size_t at, std::size_t first, std::uint32_t low, std::uint32_t high) {
+      enter_group(first);
+      found.move(0, low, high);
+      put(at, found.first());
+    };
+    if (plain_rows(job.frame)) return each_frame_of_rows(job, begin, end, visit);
+    if (runs_with_peers(job.frame)) return each_frame_with_peers(job, begin, end, visit);
     FrameWalk walk(job.order, job.frame, job.range, begin, end);
     for (std::size_t at = begin; at < end; ++at) {
       walk.next();

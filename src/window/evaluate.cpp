@@ -84,6 +84,23 @@ const OrderData& WindowSort::order(const Shape& shape) {
   return *view;
 }
 
+const WindowSort::Peers& WindowSort::peers(const Shape& shape) {
+  const auto [place, fresh] = peers_.try_emplace({shape.partition, shape.order});
+  if (!fresh) return place->second;
+  const OrderData& of = order(shape);
+  const std::size_t size = of.rows.size();
+  for (std::size_t i = 0; i < size;) {
+    std::size_t end = i + 1;
+    while (end < size && (of.marks[end] & OrderData::peer_start) == 0) ++end;
+    if (end - i > 1) {
+      place->second.rows += end - i;
+      place->second.most = std::max(place->second.most, end - i);
+    }
+    i = end;
+  }
+  return place->second;
+}
+
 ColumnPtr WindowSort::column(const Node& node, const WindowRelation& relation) {
   ColumnPtr& column = columns_[signature(node)];
   if (!column) column = relation.column(node);
@@ -105,6 +122,7 @@ class Evaluation {
              const Run& run, WindowNotes& notes)
       : call_(call),
         sort_(sort),
+        shape_(shape),
         order_(sort.order(shape)),
         relation_(relation),
         run_(run),
@@ -255,29 +273,26 @@ class Evaluation {
 
   template <class Numbers>
   ColumnPtr numbers(const Numbers& by_position) const {
-    Piece piece(Type{.kind = Kind::integer});
-    piece.ints.resize(size());
-    for (std::size_t i = 0; i < size(); ++i) piece.ints[order_.rows[i]] = by_position[i];
-    return Column::seal(std::move(piece));
+    return Column::scattered({.kind = Kind::integer}, std::span<const std::uint32_t>(by_position.data(), size()),
+                             order_.rows.view(), run_);
   }
 
   // The same rules as for places: (place - less) / (rows - less), a division of counts with six decimals.
   ColumnPtr ratios(Ties ties, std::uint32_t less) const {
     const std::vector<std::uint32_t> place = places(as_order(), ties, run_);
-    Piece piece(Type{.kind = Kind::decimal, .scale = 6});
-    piece.ints.resize(size());
+    Buffer<std::int64_t> millionths(size());
     for (std::size_t begin = 0; begin < size();) {
       std::size_t end = begin + 1;
       while (end < size() && (order_.marks[end] & OrderData::group_start) == 0) ++end;
       const auto whole = static_cast<std::int64_t>(end - begin) - less;
       for (std::size_t i = begin; i < end; ++i)
-        piece.ints[order_.rows[i]] =
+        millionths[i] =
             whole == 0
                 ? 0
                 : static_cast<std::int64_t>(divide_half_even(int128{place[i] - less} * 1'000'000, int128{whole}));
       begin = end;
     }
-    return Column::seal(std::move(piece));
+    return Column::scattered({.kind = Kind::decimal, .scale = 6}, millionths.view(), order_.rows.view(), run_);
   }
 
   ColumnPtr tiles() {
@@ -288,6 +303,19 @@ class Evaluation {
   }
 
   ColumnPtr picked(const Buffer<std::uint32_t>& positions) {
+    // Numbers lie at hand by position already; texts stay what their dictionary says.
+    if (call_.type.kind != Kind::text) {
+      const Gathered& at = sort_.values(*call_.value, relation_, run_);
+      if (at.lane == Gathered::Lane::int64) {
+        Buffer<std::int64_t> values(size());
+        const std::size_t pieces = size() < rows_worth_threads ? 1 : 16;
+        parallel_for(pieces, run_, [&](std::size_t piece) {
+          for (std::size_t i = size() * piece / pieces; i < size() * (piece + 1) / pieces; ++i)
+            values[i] = positions[i] == no_position ? int64_null : at.ints[positions[i]];
+        });
+        return Column::scattered(call_.type, values.view(), order_.rows.view(), run_);
+      }
+    }
     const ColumnPtr from = sort_.column(*call_.value, relation_);
     Buffer<std::uint32_t> rows(size());
     for (std::size_t i = 0; i < size(); ++i)
@@ -316,10 +344,7 @@ class Evaluation {
   ColumnPtr column_of(const Results& results) const {
     Piece piece(call_.type);
     switch (results.lane) {
-      case Results::Lane::int64:
-        piece.ints.resize(size());
-        for (std::size_t i = 0; i < size(); ++i) piece.ints[order_.rows[i]] = results.ints[i];
-        break;
+      case Results::Lane::int64: return Column::scattered(call_.type, results.ints.view(), order_.rows.view(), run_);
       case Results::Lane::int128:
         piece.wide.resize(size());
         for (std::size_t i = 0; i < size(); ++i) piece.wide[order_.rows[i]] = results.wide[i];
@@ -344,16 +369,10 @@ class Evaluation {
   void note() {
     notes_.partitions = order_.groups;
     const bool running = call_.uses_frame() && !call_.frame_written && !call_.order.empty();
-    if (running)
-      for (std::size_t i = 0; i < size();) {
-        std::size_t end = i + 1;
-        while (end < size() && (order_.marks[end] & OrderData::peer_start) == 0) ++end;
-        if (end - i > 1) {
-          notes_.sharing += end - i;
-          notes_.largest_peers = std::max(notes_.largest_peers, end - i);
-        }
-        i = end;
-      }
+    if (running) {
+      notes_.sharing = sort_.peers(shape_).rows;
+      notes_.largest_peers = sort_.peers(shape_).most;
+    }
     if (!call_.uses_frame() || !call_.frame_written || call_.whole_partition()) return;
     const auto distance = [](Edge edge) { return edge == Edge::preceding || edge == Edge::following; };
     if (!distance(frame_.from.edge) && !distance(frame_.to.edge)) return;
@@ -376,6 +395,7 @@ class Evaluation {
 
   const WindowCall& call_;
   WindowSort& sort_;
+  const WindowSort::Shape shape_;
   const OrderData& order_;
   const WindowRelation& relation_;
   const Run& run_;

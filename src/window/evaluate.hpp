@@ -47,6 +47,11 @@ class WindowSort {
   // The same rows, with the groups and peers of another call.
   const OrderData& order(const Shape& shape);
   std::span<const std::uint32_t> rows() const { return base_.data().rows.view(); }
+  // Rows that have peers, and the most that are peers of one another. Counted once a shape.
+  struct Peers {
+    std::size_t rows = 0, most = 0;
+  };
+  const Peers& peers(const Shape& shape);
   // A formula's values by position; gathered once.
   const Gathered& values(const Node& node, const WindowRelation& relation, const Run& run);
   ColumnPtr column(const Node& node, const WindowRelation& relation);
@@ -60,6 +65,7 @@ class WindowSort {
   Shape shape_;
   std::vector<std::uint8_t> first_difference_;  // by position: the first key that differs from the position before
   std::map<std::pair<std::size_t, std::size_t>, std::unique_ptr<OrderData>> views_;
+  std::map<std::pair<std::size_t, std::size_t>, Peers> peers_;
   std::map<std::string, ColumnPtr> columns_;
   std::map<std::string, Gathered> gathered_;
 };

@@ -55,6 +55,27 @@ void each_frame_of_rows(const WindowJob& job, std::size_t begin, std::size_t end
   }
 }
 
+// The same for frames from the group's start to the row's last peer, which is what no frame means.
+template <class Visit>
+void each_frame_with_peers(const WindowJob& job, std::size_t begin, std::size_t end, const Visit& visit) {
+  const std::uint8_t* const marks = job.order.marks.data();
+  const std::size_t size = job.order.rows.size();
+  std::size_t group = begin;
+  while ((marks[group] & OrderData::group_start) == 0) --group;
+  for (std::size_t at = begin; at < end;) {
+    if ((marks[at] & OrderData::group_start) != 0) group = at;
+    std::size_t peers_end = at + 1;
+    while (peers_end < size && (marks[peers_end] & OrderData::peer_start) == 0) ++peers_end;
+    for (; at < std::min(end, peers_end); ++at)
+      visit(at, group, static_cast<std::uint32_t>(group), static_cast<std::uint32_t>(peers_end));
+  }
+}
+
+inline bool runs_with_peers(const Frame& frame) {
+  return frame.unit == FrameUnit::range && frame.excluded == Excluded::no_others &&
+         frame.from.edge == Edge::unbounded_preceding && frame.to.edge == Edge::current_row;
+}
+
 inline bool plain_rows(const Frame& frame) {
   return frame.unit == FrameUnit::rows && frame.excluded == Excluded::no_others;
 }
@@ -90,15 +111,14 @@ void slide(const WindowJob& job, std::size_t begin, std::size_t end, Accumulator
   const auto enter = [&](std::size_t part, std::uint32_t to_end) {
     for (std::uint32_t& at = held_end[part]; at < to_end; ++at) accumulator.add(at);
   };
-  if (plain_rows(job.frame)) {
-    each_frame_of_rows(job, begin, end, [&](std::size_t at, std::size_t first, std::uint32_t low, std::uint32_t high) {
-      if (first != group) enter_group(first);
-      leave(0, low);
-      enter(0, high);
-      emit(at, first, accumulator);
-    });
-    return;
-  }
+  const auto visit = [&](std::size_t at, std::size_t first, std::uint32_t low, std::uint32_t high) {
+    if (first != group) enter_group(first);
+    leave(0, low);
+    enter(0, high);
+    emit(at, first, accumulator);
+  };
+  if (plain_rows(job.frame)) return each_frame_of_rows(job, begin, end, visit);
+  if (runs_with_peers(job.frame)) return each_frame_with_peers(job, begin, end, visit);
   FrameWalk walk(job.order, job.frame, job.range, begin, end);
   for (std::size_t at = begin; at < end; ++at) {
     walk.next();
