@@ -19,6 +19,9 @@ struct ReadOptions {
   struct ColumnOption {
     std::string column;
     std::string type;  // "integer", "decimal", "float", "date", "timestamp", "boolean" or "text"
+    // How its numbers are written, where that is not 12345.60: a sign between thousands (0: none), and the decimal sign.
+    char thousands = 0;
+    char point = '.';
   };
   std::vector<ColumnOption> columns = {};
   std::vector<std::string> nulls = {};   // texts that mean null, besides nothing at all

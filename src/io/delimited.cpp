@@ -14,6 +14,7 @@
 #include <cstring>
 #include <mutex>
 
+#include "io/declared.hpp"
 #include "io/open_file.hpp"
 #include "lofty/error.hpp"
 #include "lofty/table_files.hpp"
@@ -301,7 +302,10 @@ class Reading {
         slot_(source.headings_.size(), -1),
         next_(source.body_) {
     for (std::size_t i = 0; i < wanted_.size(); ++i) slot_[wanted_[i]] = static_cast<int>(i);
-    for (const std::size_t column : wanted_) declared_.push_back(declared_type(column));
+    for (const std::size_t column : wanted_) {
+      declared_.push_back(engine::declared_type(source_.options_, source_.headings_[column]));
+      forms_.push_back(engine::declared_form(source_.options_, source_.headings_[column]));
+    }
     any_nulls_ = !source.options_.nulls.empty();
     size_ = file_.size();
     for (const auto& option : source.options_.columns) {
@@ -456,16 +460,6 @@ class Reading {
     return any_nulls_ && std::find(nulls.begin(), nulls.end(), text) != nulls.end();
   }
 
-  std::optional<Type> declared_type(std::size_t column) const {
-    for (const auto& option : source_.options_.columns) {
-      if (option.column != source_.headings_[column]) continue;
-      for (const Kind kind :
-           {Kind::integer, Kind::decimal, Kind::floating, Kind::date, Kind::timestamp, Kind::boolean, Kind::text})
-        if (option.type == kind_name(kind)) return Type{.kind = kind};
-    }
-    return std::nullopt;
-  }
-
   // The next whole records, and the bytes behind them kept for the one after.
   bool take_next(ChunkText& out) {
     const std::scoped_lock lock(mutex_);
@@ -519,7 +513,7 @@ class Reading {
     }
     try {
       source_.check_encoding(text.view(), text.offset);
-      for (const auto& declared : declared_) chunk->readers.emplace_back(declared);
+      for (std::size_t i = 0; i < declared_.size(); ++i) chunk->readers.emplace_back(declared_[i], forms_[i]);
       make_room(text.view(), *chunk, spare);
       run_parser(text.view(), *chunk, slot_, text.quotes);
       // A guess from the first value that the whole chunk does not bear out is mended while its bytes are at hand.
@@ -732,6 +726,7 @@ class Reading {
   std::vector<std::size_t> wanted_;
   std::vector<int> slot_;
   std::vector<std::optional<Type>> declared_;
+  std::vector<engine::NumberForm> forms_;
   std::uint64_t size_ = 0;
   bool any_nulls_ = false;
 

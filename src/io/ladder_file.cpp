@@ -266,11 +266,34 @@ class Reader {
         wrong_kind(column_path, *node, "a table, like { type = \"decimal\" }");
         continue;
       }
-      section(*column, column_path, {"type"}, {"thousands", "point", "form"});
+      section(*column, column_path, {"type", "thousands", "point"}, {"form"});
       std::string type;
       if (word(*column, "type", column_path + ".type",
                {"integer", "decimal", "float", "date", "timestamp", "boolean", "text"}, type))
         to.columns.push_back({name, type});
+      else
+        continue;
+      ReadOptions::ColumnOption& option = to.columns.back();
+      const auto sign = [&](const char* key, char& into, const char* example) {
+        std::string written;
+        text(*column, key, column_path + "." + key, written);
+        if (!column->contains(key)) return;
+        if (written.size() != 1 || (written[0] >= '0' && written[0] <= '9') || written[0] == '-')
+          problem(Code::bad_value, "`" + column_path + "." + key + "` is one sign", column_path + "." + key,
+                  column->get(key)->source(), {}, example);
+        else
+          into = written[0];
+      };
+      sign("thousands", option.thousands, "thousands = \",\"");
+      sign("point", option.point, "point = \".\"");
+      const bool form = option.thousands != 0 || option.point != '.';
+      if (form && option.type != "integer" && option.type != "decimal" && option.type != "float")
+        problem(Code::bad_value,
+                "`" + column_path + "` is " + option.type + ", and only numbers have thousands or a point", column_path,
+                node->source());
+      if (form && option.thousands == option.point)
+        problem(Code::bad_value, "`" + column_path + "` has one sign for thousands and for the point", column_path,
+                node->source(), {}, "thousands = \".\", point = \",\"");
     }
   }
 

@@ -81,7 +81,12 @@ class Writer {
     if (!read.header.empty()) line("header", list(read.header));
     if (read.delimiter != 0) line("delimiter", quoted(std::string(1, read.delimiter)));
     if (read.ragged_as_null) line("ragged", "\"null\"");
-    for (const auto& column : read.columns) line("columns." + key(column.column) + ".type", quoted(column.type));
+    for (const auto& column : read.columns) {
+      line("columns." + key(column.column) + ".type", quoted(column.type));
+      if (column.thousands != 0)
+        line("columns." + key(column.column) + ".thousands", quoted(std::string(1, column.thousands)));
+      if (column.point != '.') line("columns." + key(column.column) + ".point", quoted(std::string(1, column.point)));
+    }
   }
 
   void data(const Data& data) {

@@ -1,4 +1,5 @@
 #include "io/row_feed.hpp"
+#include "io/declared.hpp"
 
 #include <algorithm>
 #include <optional>
@@ -34,8 +35,11 @@ class FedTable final : public TableSource {
     data->columns.resize(headings_.size());
     data->census.resize(headings_.size());
     std::vector<std::optional<Type>> declared;
-    for (const std::size_t column : columns) declared.push_back(declared_type(column));
-    std::vector<PieceReader> readers(declared.begin(), declared.end());
+    std::vector<PieceReader> readers;
+    for (const std::size_t column : columns) {
+      declared.push_back(declared_type(options_, headings_[column]));
+      readers.emplace_back(declared.back(), declared_form(options_, headings_[column]));
+    }
     data->rows = fill(columns, readers, run);
     if (data->rows > most_rows)
       throw problem(Code::too_many_rows,
@@ -103,16 +107,6 @@ class FedTable final : public TableSource {
       p.nearest = nearest_word(option.column, headings_);
       throw Error(std::move(p));
     }
-  }
-
-  std::optional<Type> declared_type(std::size_t column) const {
-    for (const auto& option : options_.columns) {
-      if (option.column != headings_[column]) continue;
-      for (const Kind kind :
-           {Kind::integer, Kind::decimal, Kind::floating, Kind::date, Kind::timestamp, Kind::boolean, Kind::text})
-        if (option.type == kind_name(kind)) return Type{.kind = kind};
-    }
-    return std::nullopt;
   }
 
   std::size_t fill(std::span<const std::size_t> columns, std::vector<PieceReader>& readers, const Run& run) const {

@@ -140,7 +140,10 @@ class Doubts {
           name + " is text, though " + with_commas(numbers) + " of its " + counted(values, "value") + " are numbers");
     else if (grouped * 2 >= distinct.first_rows.size() && grouped > 0)
       say("numbers-as-text",
-          name + " is text: its numbers carry thousands separators or currency marks, which are never guessed");
+          name +
+              " is text: its numbers carry thousands separators or currency marks, which are never guessed; columns." +
+              name.substr(1, name.size() - 2) +
+              " = { type = \"decimal\", thousands = \",\" } under [data] declares them");
     if (dates > 0 || (census.of(Look::date) > 0 && census.of(Look::date) + dates * 2 < values))
       if (dates + census.of(Look::date) > 0 && (dates > 0 || census.of(Look::date) * 2 >= values))
         say("mixed-dates", name + " is text, though some of its values look like dates" +

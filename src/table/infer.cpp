@@ -155,7 +155,8 @@ std::size_t PieceReader::add_same_texts(const FieldRun& fields, std::size_t from
   return r - from;
 }
 
-PieceReader::PieceReader(std::optional<Type> forced) : forced_(forced), piece_(forced.value_or(Type{Kind::text})) {
+PieceReader::PieceReader(std::optional<Type> forced, NumberForm form)
+    : forced_(forced), form_(form), piece_(forced.value_or(Type{Kind::text})) {
   started_ = forced.has_value();
 }
 
@@ -215,8 +216,45 @@ void PieceReader::convert(std::string_view text, const Reading& reading) {
   misfit(text);
 }
 
+bool plain_number(std::string_view text, const NumberForm& form, std::string& out) {
+  out.clear();
+  if (!text.empty() && text.front() == '-') {
+    out = "-";
+    text.remove_prefix(1);
+  }
+  const auto digit = [](char c) { return c >= '0' && c <= '9'; };
+  std::size_t at = 0, group = 0;  // digits since the last sign between thousands
+  bool grouped = false;
+  for (; at < text.size() && (digit(text[at]) || (form.thousands != 0 && text[at] == form.thousands)); ++at) {
+    if (digit(text[at])) {
+      out += text[at];
+      ++group;
+      continue;
+    }
+    if (grouped ? group != 3 : group == 0 || group > 3) return false;
+    grouped = true;
+    group = 0;
+  }
+  if ((grouped && group != 3) || (group == 0 && !grouped && at == text.size())) return false;
+  if (at == text.size()) return true;
+  if (text[at] != form.point) return false;
+  out += '.';
+  for (++at; at < text.size() && digit(text[at]); ++at) out += text[at];
+  return at == text.size() && digit(text.back());
+}
+
 void PieceReader::add(std::string_view text) {
   count_alike();
+  if (!form_.usual()) {
+    if (plain_number(text, form_, plain_)) {
+      add_guessing(plain_);
+    } else {
+      ++census_.count[static_cast<std::size_t>(Look::other)];
+      misfit(text);
+    }
+    ++rows_;
+    return;
+  }
   if (forced_ && forced_->kind == Kind::text)
     piece_.add_text(text);
   else

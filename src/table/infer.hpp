@@ -64,13 +64,23 @@ struct FieldRun {
   }
 };
 
+// How numbers are written, where somebody has said so.
+struct NumberForm {
+  char thousands = 0;  // 0: none
+  char point = '.';
+  bool usual() const { return thousands == 0 && point == '.'; }
+};
+// "12.345,60" as "12345.60"; false where it is no number of that form: thousands stand in threes.
+bool plain_number(std::string_view text, const NumberForm& form, std::string& out);
+
 // Reads one column of one piece of a file. Without a declared type it guesses from the first value, keeps a census of
 // all, and leaves values that do not fit the guess as null; `settled()` then tells whether the guess holds for the
 // piece. With a declared type every value is converted to it, or is a misfit.
 class PieceReader {
  public:
   PieceReader() : PieceReader(std::nullopt) {}
-  explicit PieceReader(std::optional<Type> forced);
+  // `form` is for a declared type of numbers.
+  explicit PieceReader(std::optional<Type> forced, NumberForm form = {});
 
   // Room for this many rows, where somebody knows.
   void reserve(std::size_t rows, Piece::Room buffer = {}) {
@@ -125,6 +135,8 @@ class PieceReader {
   void misfit(std::string_view text);
 
   std::optional<Type> forced_;
+  NumberForm form_;
+  std::string plain_;  // a number as it is usually written
   bool started_ = false, hopeless_ = false;
   bool short_numbers_ = false;  // a guess of integer or decimal, all of 64 bits so far
   std::uint32_t last_code_ = Dictionary::none;

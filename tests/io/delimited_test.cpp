@@ -203,3 +203,19 @@ RC_GTEST_PROP(DelimitedProperty, AnyTextsReadBack, ()) {
     RC_ASSERT(to_text(t.value(r, 1)) == rows[r].second);
   }
 }
+
+// columns.price = { type = "decimal", thousands = ".", point = "," }: the misfits keep their text.
+TEST(Delimited, NumbersMayBeDeclaredInAnotherForm) {
+  const support::Scratch scratch;
+  scratch.file("prices.csv", "k;price\n1;1.234,50\n2;12,5\n3;1.5\n4;\n");
+  ReadOptions options;
+  options.columns.push_back({"price", "decimal", '.', ','});
+  const auto source = TableFiles(scratch.path()).open("prices.csv", options);
+  const std::vector<std::size_t> both{0, 1};
+  const Table table = source->read(both, {});
+  EXPECT_EQ(to_text(table.value(0, 1)), "1234.50");
+  EXPECT_EQ(to_text(table.value(1, 1)), "12.50");
+  EXPECT_TRUE(is_null(table.value(2, 1)) && is_null(table.value(3, 1)));
+  ASSERT_FALSE(table.doubts().empty());
+  EXPECT_NE(table.doubts().front().sentence.find("1.5"), std::string::npos);
+}

@@ -121,6 +121,11 @@ TEST(LadderFile, ProblemsHavePlacesAndNearestWords) {
        "`level[0].ties` is competition, modified, dense, ordinal or fractional, not `dens`", "dense", 2, 8},
       {"[rank]\neach = [\"a\"]\n[[level]]\neach = [\"b\"]\n",
        "[rank] and [keep] are the one level of a ladder that has no [[level]]", "", 1, 1},
+      {"[data]\ncolumns.a = { type = \"text\", thousands = \",\" }\n",
+       "`data.columns.a` is text, and only numbers have thousands or a point", "", 2, 13},
+      {"[data]\ncolumns.a = { type = \"decimal\", point = \"..\" }\n", "`data.columns.a.point` is one sign", "", 2, 41},
+      {"[data]\ncolumns.a = { type = \"decimal\", thousands = \".\" }\n",
+       "`data.columns.a` has one sign for thousands and for the point", "", 2, 13},
       {"[windows]\nshare = 1\n", "`windows.share` has to be a formula in quotes", "", 2, 9},
       {"[window_def]\nw = \"order by a\"\n", "a ladder has no section `window_def`", "window_defs", 1, 2},
       {"[[data.join]]\nwith = \"b\"\non = [\"x\"]\nkind = \"inter\"\n",
@@ -249,7 +254,7 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
   l.data.read.nulls = any_texts();
   if (*rc::gen::arbitrary<bool>()) l.data.read.delimiter = *rc::gen::element(';', '\t', '"', '|');
   l.data.read.ragged_as_null = *rc::gen::arbitrary<bool>();
-  if (*rc::gen::arbitrary<bool>()) l.data.read.columns.push_back({any_name(), "decimal"});
+  if (*rc::gen::arbitrary<bool>()) l.data.read.columns.push_back({any_name(), "decimal", '.', ','});
   if (*rc::gen::arbitrary<bool>())
     l.data.joins.push_back({.with = "w" + any_text(),
                             .on = any_texts(),

@@ -77,3 +77,56 @@ TEST(Write, FilesAreWholeOrNotThere) {
   for ([[maybe_unused]] const auto& entry : std::filesystem::directory_iterator(scratch.path())) ++files;
   EXPECT_EQ(files, 1u);  // nothing left beside it
 }
+
+// A table of a SQLite file: types by what they hold, whole or not at all, and read back the same.
+TEST(Write, SqliteTables) {
+  const support::Scratch scratch;
+  const auto file = scratch.path() / "out.sqlite";
+  Catalog catalog;
+  support::add(catalog, "t",
+               {{"k", {support::number(7), support::number(-2), support::null()}},
+                {"price", {support::money("12.85"), support::null(), support::money("-0.10")}},
+                {"long", {support::money("1234567890123456.75"), support::money("5.50"), support::null()}},
+                {"day", {Value(Date{20000}), support::null(), Value(Date{20001})}},
+                {"yes", {Value(true), Value(false), support::null()}},
+                {"x", {Value(0.1), Value(1e300), support::null()}},
+                {"name", {Value(std::string("a'\"b")), Value(std::string("")), support::null()}}});
+  const Standings all = standings({.data = {.from = "t"}}, catalog);
+  write_sqlite(all, file, "odd \" name");
+  write_sqlite(all, file, "second");  // into the file that is there
+  const auto same = [&](const std::string& table) {
+    const auto source = TableFiles(scratch.path()).open("out.sqlite#" + table, {});
+    std::vector<std::size_t> columns(source->headings().size());
+    for (std::size_t c = 0; c < columns.size(); ++c) columns[c] = c;
+    const Table back = source->read(columns, {});
+    ASSERT_EQ(back.rows(), 3u);
+    for (std::size_t r = 0; r < 3; ++r)
+      for (const std::size_t c : {0u, 1u, 2u, 3u, 5u, 6u})
+        EXPECT_EQ(back.value(r, c), all.value(r, c)) << r << " " << c;
+    EXPECT_EQ(back.value(0, 4), support::number(1));  // SQLite has no booleans
+  };
+  same("odd \" name");
+  same("second");
+  const auto types = support::shell("sqlite3 " + file.string() +
+                                    " \"select group_concat(typeof(k) || typeof(price) || "
+                                    "typeof(long) || typeof(day)) from second\"");
+  EXPECT_EQ(types.out, "integerrealtexttext,integernulltextnull,nullrealnulltext\n");
+
+  const auto problem = [&](const std::filesystem::path& to, const char* table) {
+    try {
+      write_sqlite(all, to, table);
+    } catch (const Error& error) {
+      return error.problems().front();
+    }
+    return Problem{};
+  };
+  const Problem taken = problem(file, "second");
+  EXPECT_EQ(taken.code, Code::name_taken);
+  EXPECT_EQ(taken.advice, "another name: out.sqlite#second_2");
+  EXPECT_EQ(problem(scratch.path() / "none" / "out.sqlite", "t").code, Code::cannot_open);
+  scratch.file("text.sqlite", "this is no database, and long enough to be looked at as one, which it is not at all\n");
+  EXPECT_EQ(problem(scratch.path() / "text.sqlite", "t").code, Code::damaged_file);
+  std::size_t files = 0;
+  for ([[maybe_unused]] const auto& entry : std::filesystem::directory_iterator(scratch.path())) ++files;
+  EXPECT_EQ(files, 2u);  // nothing left beside them
+}

@@ -299,3 +299,21 @@ TEST(Tool, CostSetsMeasuredTimesBesideTheEstimates) {
   EXPECT_EQ(cost("demo/nothing.ladder.toml").status, 2);
   EXPECT_EQ(cost("demo/best_shops.ladder.toml --choose nope=1").status, 2);
 }
+
+// Standings into a database: a new table, never over an old one.
+TEST(Tool, StandingsBecomeATableOfADatabase) {
+  const support::Scratch scratch;
+  const std::string file = (scratch.path() / "sales.sqlite").string();
+  const Ran first = lofty({"rank", "demo/best_shops.ladder.toml", "--to", file + "#best"}, source);
+  ASSERT_EQ(first.status, 0) << first.err;
+  EXPECT_EQ(first.out, "");
+  const Ran back = lofty({"rank", file + "#best", "--columns", "rank_as,shop,spend", "--first", "1"}, source);
+  EXPECT_EQ(back.status, 2);  // it has no such column, and says so
+  const Ran read = lofty({"rank", file, "--columns", "shop,spend", "--first", "1", "--to", "csv"}, source);
+  EXPECT_EQ(read.out, "shop,spend\nÆrlig Spoon,7901.10\n") << read.err;
+  const Ran again = lofty({"rank", "demo/best_shops.ladder.toml", "--to", file + "#best"}, source);
+  EXPECT_EQ(again.status, 2);
+  EXPECT_NE(again.err.find("there is a table `best` in it already"), std::string::npos);
+  EXPECT_EQ(lofty({"rank", "demo/best_shops.ladder.toml", "--to", file}, source).status, 0);
+  EXPECT_NE(lofty({"inspect", file + "#standings"}, source).out.find("spend"), std::string::npos);
+}

@@ -345,6 +345,16 @@ lofty::Table expected_of(const std::string& name) {
   return source->read(all, {});
 }
 
+// --to sales.sqlite#best: a SQLite file and the table to be made in it, which is called standings if it has no name.
+std::optional<std::pair<fs::path, std::string>> database_of(const std::string& to) {
+  const std::size_t mark = to.rfind('#');
+  const fs::path file = to.substr(0, mark);
+  const std::string ending = file.extension().string();
+  if (ending != ".sqlite" && ending != ".sqlite3" && ending != ".db") return std::nullopt;
+  return std::pair{file,
+                   mark == std::string::npos || mark + 1 == to.size() ? std::string("standings") : to.substr(mark + 1)};
+}
+
 lofty::Stage stage_of(const std::string& name) {
   if (const auto stage = lofty::stage_from(name)) return *stage;
   std::string all;
@@ -460,7 +470,8 @@ int rank(const RankOptions& options) {
   const lofty::Ladder as_read = ladder;
   apply(options, ladder);
   std::optional<lofty::Format> format;
-  if (!options.to.empty()) {
+  const std::optional<std::pair<fs::path, std::string>> database = database_of(options.to);
+  if (!options.to.empty() && !database) {
     const std::string ending = fs::path(options.to).extension().string();
     try {
       format = lofty::format_from(ending.empty() ? options.to : ending.substr(1));
@@ -478,7 +489,7 @@ int rank(const RankOptions& options) {
                    "--save without --stage");
       ladder = lofty::up_to(ladder, stage_of(*options.stage), tables);
       // A terminal does not hold them all; a file does.
-      if (!format && !options.first && !options.last && !options.sample && ladder.levels.size() <= 1)
+      if (!format && !database && !options.first && !options.last && !options.sample && ladder.levels.size() <= 1)
         ladder.list.first = 20;
     }
     std::optional<lofty::Table> expected;
@@ -487,14 +498,16 @@ int rank(const RankOptions& options) {
     std::optional<lofty::Comparison> found;
     if (expected) found = lofty::compare_with(answer, *expected);
     const std::string would = would_stand(answer, options.where_would);  // before anything is printed
-    const bool to_file = format && !fs::path(options.to).extension().empty();
-    if (!format)
+    const bool to_file = database || (format && !fs::path(options.to).extension().empty());
+    if (database)
+      lofty::write_sqlite(answer, database->first, database->second);
+    else if (!format)
       print(lofty::listing(answer, looks_of_output()));
     else if (!to_file)
       print(lofty::written(answer, *format));
     else
       lofty::write_file(options.to, lofty::written(answer, *format));
-    if (!would.empty()) format ? remark("\n" + would) : print("\n" + would);
+    if (!would.empty()) format || database ? remark("\n" + would) : print("\n" + would);
     const lofty::Looks looks = looks_of_errors();
     if (detail != lofty::Detail::none) remark("\n" + lofty::accounting_text(answer, looks));
     remark(lofty::remarks_text(answer.remarks(), looks, detail));
@@ -506,8 +519,8 @@ int rank(const RankOptions& options) {
     if (!options.save.empty()) save(asked, options.save);
     if (found) {
       const std::string text =
-          "\n" + lofty::comparison_text(*found, *options.expect, format ? looks : looks_of_output());
-      format ? remark(text) : print(text);
+          "\n" + lofty::comparison_text(*found, *options.expect, format || database ? looks : looks_of_output());
+      format || database ? remark(text) : print(text);
       if (!found->equal()) return 1;
     }
   } catch (const Error& error) {

@@ -123,7 +123,8 @@ void add_rank(CLI::App& app, tool::RankOptions& o) {
   c->add_option("--choose", o.choices, "Change a choice of the ladder")->type_name("NAME=VALUE");
   c->add_option("--where-would", o.where_would, "The place that a value not in the data would get")
       ->type_name("NAME=VALUE");
-  c->add_option("--to", o.to, "Write csv, json, md or xlsx: to standard output, or to a file by its ending")
+  c->add_option("--to", o.to, "Write csv, json, md or xlsx: to standard output, or to a file by its ending;\n"
+                "FILE.sqlite#TABLE makes a table")
       ->type_name("FORMAT|FILE");
   c->add_option("--keep-as", o.keep_as, "Keep the standings, to compare with them later")
       ->type_name("FILE.standings.json");

@@ -1,0 +1,136 @@
+// Standings as a table of a SQLite file.
+// Covered by tests/io/write_test.cpp.
+
+#include <SQLiteCpp/SQLiteCpp.h>
+#include <sqlite3.h>
+#include <unistd.h>
+
+#include <algorithm>
+
+#include "lofty/error.hpp"
+#include "lofty/write.hpp"
+
+namespace lofty {
+namespace {
+
+std::string quoted_name(const std::string& name) {
+  std::string out = "\"";
+  for (const char c : name) out += c == '"' ? std::string("\"\"") : std::string(1, c);
+  return out + "\"";
+}
+
+// SQLite's numbers hold 64 bits, or the 15 digits of a double; a column with more is text.
+bool holds(const Value& value, const Type& type) {
+  const auto* const number = std::get_if<Decimal>(&value);
+  if (number == nullptr) return true;
+  const int128 digits = number->coefficient() < 0 ? -number->coefficient() : number->coefficient();
+  return digits <= (type.scale == 0 ? int128{std::numeric_limits<std::int64_t>::max()} : int128{999'999'999'999'999});
+}
+
+class Writing {
+ public:
+  explicit Writing(const Standings& standings) : s_(standings) {
+    for (std::size_t c = 0; c < s_.columns().size(); ++c) {
+      const Type& type = s_.columns()[c].type;
+      bool fits = true;
+      for (std::size_t r = 0; r < s_.rows() && fits; ++r) fits = holds(s_.value(r, c), type);
+      kinds_.push_back(!fits                         ? "TEXT"
+                       : type.kind == Kind::integer  ? "INTEGER"
+                       : type.kind == Kind::boolean  ? "INTEGER"
+                       : type.kind == Kind::decimal  ? "REAL"
+                       : type.kind == Kind::floating ? "REAL"
+                                                     : "TEXT");
+    }
+  }
+
+  void into(SQLite::Database& db, const std::string& table) const {
+    SQLite::Transaction all(db);
+    std::string columns, marks;
+    for (std::size_t c = 0; c < kinds_.size(); ++c) {
+      columns += (c > 0 ? ", " : "") + quoted_name(s_.columns()[c].name) + " " + kinds_[c];
+      marks += c > 0 ? ", ?" : "?";
+    }
+    db.exec("create table " + quoted_name(table) + " (" + columns + ")");
+    SQLite::Statement insert(db, "insert into " + quoted_name(table) + " values (" + marks + ")");
+    for (std::size_t r = 0; r < s_.rows(); ++r) {
+      for (std::size_t c = 0; c < kinds_.size(); ++c) bind(insert, static_cast<int>(c) + 1, s_.value(r, c), kinds_[c]);
+      insert.exec();
+      insert.reset();
+    }
+    all.commit();
+  }
+
+ private:
+  static void bind(SQLite::Statement& to, int at, const Value& value, const std::string& kind) {
+    if (is_null(value)) return to.bind(at);
+    if (kind == "TEXT") return to.bind(at, to_text(value));
+    if (const auto* flag = std::get_if<bool>(&value)) return to.bind(at, *flag ? 1 : 0);
+    if (const auto* number = std::get_if<double>(&value)) return to.bind(at, *number);
+    const Decimal& number = std::get<Decimal>(value);
+    if (kind == "INTEGER") return to.bind(at, static_cast<std::int64_t>(number.coefficient()));
+    to.bind(at, number.to_double());
+  }
+
+  const Standings& s_;
+  std::vector<std::string> kinds_;
+};
+
+Error failure(const std::filesystem::path& file, const SQLite::Exception& error) {
+  Problem p{Code::cannot_write, {}, {}, {}, {}};
+  p.place.file = file.string();
+  switch (error.getErrorCode()) {
+    case SQLITE_NOTADB:
+    case SQLITE_CORRUPT:
+      p.code = Code::damaged_file;
+      p.sentence = std::string("this is no SQLite file, or a damaged one: ") + error.what();
+      break;
+    case SQLITE_BUSY:
+    case SQLITE_LOCKED:
+      p.sentence = "another program is using it and has locked it; nothing was changed";
+      p.advice = "try again when it is done";
+      break;
+    case SQLITE_CANTOPEN:
+    case SQLITE_READONLY:
+      p.code = Code::cannot_open;
+      p.sentence = std::string("cannot be written: ") + error.what();
+      p.advice = "name a folder that is there and that you may write to";
+      break;
+    default: p.sentence = std::string("could not be written whole, and was not changed: ") + error.what();
+  }
+  return Error(std::move(p));
+}
+
+}  // namespace
+
+void write_sqlite(const Standings& standings, const std::filesystem::path& file, const std::string& table) {
+  const Writing writing(standings);
+  std::error_code ignored;
+  const bool there = std::filesystem::exists(file, ignored);
+  // A new file is written beside and renamed; into one that is there, one transaction puts the table whole or not at
+  // all.
+  const std::filesystem::path target =
+      there ? file : std::filesystem::path(file.string() + "." + std::to_string(::getpid()) + ".tmp");
+  try {
+    {
+      SQLite::Database db(target.string(), SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
+      if (db.tableExists(table)) {
+        Problem p{Code::name_taken, "there is a table `" + table + "` in it already", {}, {}, {}};
+        p.place.file = file.string();
+        p.advice = "another name: " + file.filename().string() + "#" + table + "_2";
+        throw Error(std::move(p));
+      }
+      writing.into(db, table);
+    }
+    if (!there) std::filesystem::rename(target, file);
+  } catch (const SQLite::Exception& error) {
+    if (!there) std::filesystem::remove(target, ignored);
+    throw failure(file, error);
+  } catch (const std::filesystem::filesystem_error& error) {
+    std::filesystem::remove(target, ignored);
+    Problem p{Code::cannot_write, std::string("could not be written: ") + error.what(), {}, {}, {}};
+    p.place.file = file.string();
+    throw Error(std::move(p));
+  }
+}
+
+}  // namespace lofty
