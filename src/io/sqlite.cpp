@@ -1,14 +1,13 @@
 // Tables and views of SQLite files, read only.
 // Covered by tests/io/sources_test.cpp.
 
-#include <SQLiteCpp/SQLiteCpp.h>
 #include <simdjson.h>
-#include <sqlite3.h>
 
 #include <algorithm>
 #include <charconv>
 
 #include "io/row_feed.hpp"
+#include "io/sqlite_words.hpp"
 #include "lofty/error.hpp"
 #include "lofty/table_files.hpp"
 #include "table/nearest.hpp"
@@ -16,32 +15,10 @@
 namespace lofty {
 namespace {
 
-std::string identifier(const std::string& name) {
-  std::string out = "\"";
-  for (const char c : name) {
-    if (c == '"') out += '"';
-    out += c;
-  }
-  return out + "\"";
-}
+using engine::sqlite_name;
 
 Error failure(const std::string& file, const SQLite::Exception& error) {
-  Problem p{Code::cannot_open, {}, {}, {}, {}};
-  p.place.file = file;
-  switch (error.getErrorCode()) {
-    case SQLITE_NOTADB:
-    case SQLITE_CORRUPT:
-      p.code = Code::damaged_file;
-      p.sentence = std::string("this is no SQLite file, or a damaged one: ") + error.what();
-      break;
-    case SQLITE_BUSY:
-    case SQLITE_LOCKED:
-      p.sentence = "another program is writing to it and has locked it";
-      p.advice = "try again when it is done, or take a copy";
-      break;
-    default: p.sentence = std::string("cannot be read: ") + error.what();
-  }
-  return Error(std::move(p));
+  return engine::sqlite_failure(file, error, Code::cannot_open, "cannot be read");
 }
 
 class SqliteFeed final : public engine::RowFeed {
@@ -55,8 +32,8 @@ class SqliteFeed final : public engine::RowFeed {
     try {
       const SQLite::Database db(file_, SQLite::OPEN_READONLY);
       std::string names;
-      for (const std::size_t column : columns) names += (names.empty() ? "" : ", ") + identifier(columns_[column]);
-      SQLite::Statement query(db, "select " + (names.empty() ? "1" : names) + " from " + identifier(table_));
+      for (const std::size_t column : columns) names += (names.empty() ? "" : ", ") + sqlite_name(columns_[column]);
+      SQLite::Statement query(db, "select " + (names.empty() ? "1" : names) + " from " + sqlite_name(table_));
       for (std::size_t at = 0; query.executeStep(); ++at) {
         for (std::size_t i = 0; i < fields.size(); ++i)
           fields[i] = field(query.getColumn(static_cast<int>(i)), columns_[columns[i]], at, texts[i]);
@@ -120,7 +97,7 @@ std::shared_ptr<const TableSource> open_sqlite(const std::filesystem::path& file
     if (table.empty()) chosen = names.front();
     if (std::find(names.begin(), names.end(), chosen) == names.end())
       throw fail("there is no table `" + chosen + "` in it", engine::nearest_word(chosen, names));
-    const SQLite::Statement head(db, "select * from " + identifier(chosen) + " limit 0");
+    const SQLite::Statement head(db, "select * from " + sqlite_name(chosen) + " limit 0");
     std::vector<std::string> headings;
     for (int i = 0; i < head.getColumnCount(); ++i) headings.emplace_back(head.getColumnName(i));
     auto feed = std::make_unique<SqliteFeed>(path, chosen, headings);

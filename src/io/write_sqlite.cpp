@@ -1,23 +1,17 @@
 // Standings as a table of a SQLite file.
 // Covered by tests/io/write_test.cpp.
 
-#include <SQLiteCpp/SQLiteCpp.h>
-#include <sqlite3.h>
 #include <unistd.h>
 
 #include <algorithm>
 
-#include "lofty/error.hpp"
+#include "io/sqlite_words.hpp"
 #include "lofty/write.hpp"
 
 namespace lofty {
 namespace {
 
-std::string quoted_name(const std::string& name) {
-  std::string out = "\"";
-  for (const char c : name) out += c == '"' ? std::string("\"\"") : std::string(1, c);
-  return out + "\"";
-}
+using engine::sqlite_name;
 
 // SQLite's numbers hold 64 bits, or the 15 digits of a double; a column with more is text.
 bool holds(const Value& value, const Type& type) {
@@ -47,11 +41,11 @@ class Writing {
     SQLite::Transaction all(db);
     std::string columns, marks;
     for (std::size_t c = 0; c < kinds_.size(); ++c) {
-      columns += (c > 0 ? ", " : "") + quoted_name(s_.columns()[c].name) + " " + kinds_[c];
+      columns += (c > 0 ? ", " : "") + sqlite_name(s_.columns()[c].name) + " " + kinds_[c];
       marks += c > 0 ? ", ?" : "?";
     }
-    db.exec("create table " + quoted_name(table) + " (" + columns + ")");
-    SQLite::Statement insert(db, "insert into " + quoted_name(table) + " values (" + marks + ")");
+    db.exec("create table " + sqlite_name(table) + " (" + columns + ")");
+    SQLite::Statement insert(db, "insert into " + sqlite_name(table) + " values (" + marks + ")");
     for (std::size_t r = 0; r < s_.rows(); ++r) {
       for (std::size_t c = 0; c < kinds_.size(); ++c) bind(insert, static_cast<int>(c) + 1, s_.value(r, c), kinds_[c]);
       insert.exec();
@@ -76,28 +70,10 @@ class Writing {
 };
 
 Error failure(const std::filesystem::path& file, const SQLite::Exception& error) {
-  Problem p{Code::cannot_write, {}, {}, {}, {}};
-  p.place.file = file.string();
-  switch (error.getErrorCode()) {
-    case SQLITE_NOTADB:
-    case SQLITE_CORRUPT:
-      p.code = Code::damaged_file;
-      p.sentence = std::string("this is no SQLite file, or a damaged one: ") + error.what();
-      break;
-    case SQLITE_BUSY:
-    case SQLITE_LOCKED:
-      p.sentence = "another program is using it and has locked it; nothing was changed";
-      p.advice = "try again when it is done";
-      break;
-    case SQLITE_CANTOPEN:
-    case SQLITE_READONLY:
-      p.code = Code::cannot_open;
-      p.sentence = std::string("cannot be written: ") + error.what();
-      p.advice = "name a folder that is there and that you may write to";
-      break;
-    default: p.sentence = std::string("could not be written whole, and was not changed: ") + error.what();
-  }
-  return Error(std::move(p));
+  const int code = error.getErrorCode();
+  const bool closed = code == SQLITE_CANTOPEN || code == SQLITE_READONLY;
+  return engine::sqlite_failure(file, error, closed ? Code::cannot_open : Code::cannot_write,
+                                closed ? "cannot be written" : "could not be written whole, and was not changed");
 }
 
 }  // namespace
