@@ -74,11 +74,11 @@ Key key_of(const auto& values, NullMask nulls) {
 }
 
 Counted counted(const Order& order, NullMask nulls) {
-  if (nulls.empty()) return Counted(order.size());
+  if (nulls.empty()) return Counted();
   assert(nulls.size() == order.size());
   std::vector<std::uint8_t> null(order.size());
   for (std::size_t i = 0; i < null.size(); ++i) null[i] = nulls[order.rows()[i]];
-  return Counted(order.size(), null);
+  return Counted(null);
 }
 
 std::vector<std::uint32_t> input_rows(const Order& order, const Buffer<std::uint32_t>& positions) {

@@ -207,11 +207,11 @@ class Evaluation {
   }
 
   Counted counted() {
-    if (!call_.ignore_nulls) return Counted(size());
+    if (!call_.ignore_nulls) return Counted();
     const Gathered& all = sort_.values(*call_.value, relation_, run_);
     std::vector<std::uint8_t> null(size());
     for (std::size_t i = 0; i < size(); ++i) null[i] = all.is_null(i);
-    return Counted(size(), null);
+    return Counted(null);
   }
 
   // ---- the order's key at the ends of a range

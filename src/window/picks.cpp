@@ -2,7 +2,8 @@
 
 namespace lofty::engine {
 
-Counted::Counted(std::size_t size, const std::vector<std::uint8_t>& null) : size_(size), before_(size + 1) {
+Counted::Counted(const std::vector<std::uint8_t>& null) : before_(null.size() + 1) {
+  const std::size_t size = null.size();
   for (std::size_t i = 0; i < size; ++i) {
     before_[i] = static_cast<std::uint32_t>(positions_.size());
     if (null[i] == 0) positions_.push_back(static_cast<std::uint32_t>(i));

@@ -15,9 +15,9 @@ namespace lofty::engine {
 // at once.
 class Counted {
  public:
-  explicit Counted(std::size_t size) : size_(size) {}
+  Counted() = default;
   // Only positions where null[position] is 0.
-  Counted(std::size_t size, const std::vector<std::uint8_t>& null);
+  explicit Counted(const std::vector<std::uint8_t>& null);
   // How many there are in front of a position.
   std::uint32_t before(std::size_t position) const {
     return all() ? static_cast<std::uint32_t>(position) : before_[position];
@@ -27,7 +27,6 @@ class Counted {
 
  private:
   bool all() const { return before_.empty(); }
-  std::size_t size_;
   std::vector<std::uint32_t> before_, positions_;
 };
 
