@@ -31,7 +31,6 @@ constexpr double key = 5.0, further_key = 25.0;            // by a table of its 
 constexpr double distinct = 9.0, distinct_of_many = 90.0;  // numbers that ascend within their entries, or do not
 constexpr double column_value = 9.0;                       // a formula's values as a column
 constexpr double sort_row = 9.0, sort_key = 7.0;           // one key, and each further one
-constexpr double difference_row = 8.0;                     // marks of a shorter window on a longer sort, a key
 constexpr double gather_row = 10.0, scatter_row = 9.0, slide_row = 5.0, range_row = 24.0, pick_row = 6.0;
 constexpr double statistic_row = 80.0;  // an order statistic, its sort included
 constexpr double entry_key = 15.0, entry_listed = 15.0;

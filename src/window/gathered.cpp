@@ -15,11 +15,19 @@ namespace {
 
 constexpr std::size_t piece_rows = 250'000;
 
-// Calls work(begin, end) for the pieces of [0, size), on several threads where it pays.
+std::size_t pieces_of(std::size_t size) { return size < rows_worth_threads ? 1 : (size + piece_rows - 1) / piece_rows; }
+
+// Calls work(begin, end, piece) for the pieces of [0, size), on several threads where it pays.
 template <class Work>
 void in_pieces(std::size_t size, const Run& run, const Work& work) {
-  const std::size_t pieces = size < rows_worth_threads ? 1 : (size + piece_rows - 1) / piece_rows;
-  parallel_for(pieces, run, [&](std::size_t piece) { work(size * piece / pieces, size * (piece + 1) / pieces); });
+  const std::size_t pieces = pieces_of(size);
+  parallel_for(pieces, run, [&](std::size_t piece) {
+    const std::size_t begin = size * piece / pieces, end = size * (piece + 1) / pieces;
+    if constexpr (requires { work(begin, end, piece); })
+      work(begin, end, piece);
+    else
+      work(begin, end);
+  });
 }
 
 template <class T>
@@ -43,15 +51,15 @@ Gathered whole_numbers(const Key& key, std::span<const std::uint32_t> rows, cons
   Gathered out;
   out.no_nulls = key.options.null_mask.empty() && key.element != Element::int64;  // of those the least one is null here
   out.ints.allocate(rows.size());
-  std::vector<std::int64_t> magnitudes(rows.size() / piece_rows + 2, 0);
-  in_pieces(rows.size(), run, [&](std::size_t begin, std::size_t end) {
+  std::vector<std::int64_t> magnitudes(pieces_of(rows.size()), 0);
+  in_pieces(rows.size(), run, [&](std::size_t begin, std::size_t end, std::size_t piece) {
     std::int64_t most = 0;
     for (std::size_t i = begin; i < end; ++i) {
       const std::int64_t value = masked(key, rows[i]) ? int64_null : get(rows[i]);
       out.ints[i] = value;
       if (value != int64_null) most = std::max(most, std::abs(value));
     }
-    magnitudes[begin / piece_rows] = std::max(magnitudes[begin / piece_rows], most);
+    magnitudes[piece] = most;
   });
   out.magnitude = *std::max_element(magnitudes.begin(), magnitudes.end());
   return out;

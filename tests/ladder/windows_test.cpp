@@ -487,7 +487,8 @@ TEST(NamedWindows, AreInheritedAsTheStandardSays) {
       {"sum(amount) over self", "the window `self` builds on itself"}};
   ladder.window_defs.push_back({"framed", "order by day rows 2 preceding"});
   ladder.window_defs.push_back({"self", "self order by day"});
-  for (const auto& [formula, sentence] : wrong) {
+  for (const auto& [formula, part] : wrong) {
+    const char* const sentence = part;
     ladder.figures = {{"w", formula}};
     ladder.list.columns = {"w"};
     const Texts found = problems(ladder, few_lines());

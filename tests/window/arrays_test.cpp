@@ -161,6 +161,16 @@ TEST(WindowArrays, IntoTheCallersMemory) {
             frame_sums(order, {FrameUnit::rows, unbounded_preceding(), current_row(), {}, {}}, world.value).values);
 }
 
+// Every thread's greatest value counts for whether 64 bits hold the sums.
+TEST(WindowArrays, LargeValuesInOnePieceAreNotForgotten) {
+  std::vector<std::int64_t> key(260'000), value(260'000, 1);
+  for (std::size_t i = 0; i < key.size(); ++i) key[i] = static_cast<std::int64_t>(i);
+  value[0] = value[1] = std::int64_t{1} << 62;
+  const Order order = lofty::order({ascending(key)});
+  EXPECT_THROW(frame_sums(order, whole_group(), value), Error);
+  EXPECT_EQ(frame_sums(order, last_rows(1), value).values[1], std::int64_t{1} << 62);
+}
+
 TEST(WindowArrays, NothingIsNothing) {
   const std::vector<std::int64_t> none;
   const Order o = order({ascending(none)});
