@@ -28,6 +28,7 @@ constexpr double read_byte = 1.9, read_value = 4.0;  // libcsv alone takes 2.5 n
 constexpr double join_row = 3.5;
 constexpr double scan_row = 2.0, node = 1.6, aggregate = 2.5, carried = 6.0;
 constexpr double key = 5.0, further_key = 25.0;            // by a table of its own, rather than an index
+constexpr double far_group = 60.0, many_groups = 100'000;  // a state that no cache holds, and from how many on
 constexpr double distinct = 9.0, distinct_of_many = 90.0;  // numbers that ascend within their entries, or do not
 constexpr double column_value = 9.0;                       // a formula's values as a column
 constexpr double sort_row = 9.0, sort_key = 7.0;           // one key, and each further one
@@ -238,6 +239,8 @@ class Steps {
     for (const std::string& name : names) serves += (serves.empty() ? "" : ", ") + name;
     if (serves.empty()) serves = question.row_level() ? "the rows that count" : "entries";
     const double entries = sizes_.entries[level_];
+    if (!question.row_level() && entries > price::many_groups)
+      nanoseconds += price::far_group * static_cast<double>(1 + question.aggregates.size());
     add("total", 0, serves, "", sizes_.rows, 0,
         question.row_level() ? kept * entries
                              : entries * 16 * 24 / 16 * static_cast<double>(1 + question.aggregates.size()),
