@@ -56,6 +56,15 @@ std::string last_part(const std::string& key) {
   return point == std::string::npos ? key : key.substr(point + 1);
 }
 
+// What the items of entry_window_items(question, false) are called.
+auto entry_names(const Question& question) {
+  return [&question](std::size_t item) {
+    const EntryColumn& column = question.entry_columns[question.windowed[item]];
+    return column.from == EntryColumn::From::window ? last_part(question.entry_windows[column.index].where)
+                                                    : column.name;
+  };
+}
+
 class Steps {
  public:
   Steps(const std::vector<Question>& questions, const Sizes& sizes, const Speeds& speeds, const Times* times)
@@ -117,28 +126,8 @@ class Steps {
     }
     rows(question, filter);
     const double entries = sizes_.entries[level_];
-    const auto entry_name = [&](bool late) {
-      return [&question, late](std::size_t item) {
-        std::size_t at = 0;
-        for (const WindowUse& use : question.entry_windows)
-          if (use.late == late && at++ == item) return last_part(use.where);
-        return std::string("?");
-      };
-    };
-    const auto items = [&](bool late) {
-      std::vector<WindowItem> all = entry_window_items(question, late), calls;
-      return all;
-    };
-    const auto name_of = [&](bool late) {
-      // Items are the entry columns of question.windowed, formulas between windows.
-      return [&question, late, entry_name](std::size_t item) {
-        if (late) return entry_name(true)(item);
-        const EntryColumn& column = question.entry_columns[question.windowed[item]];
-        return column.from == EntryColumn::From::window ? last_part(question.entry_windows[column.index].where)
-                                                        : column.name;
-      };
-    };
-    if (!question.entry_windows.empty()) windows(items(false), entries, entries, 1, name_of(false));
+    if (!question.entry_windows.empty())
+      windows(entry_window_items(question, false), entries, entries, 1, entry_names(question));
     if (question.places) {
       const std::size_t keys =
           question.within.size() + question.by.size() + question.tiebreak.size() + question.each.size();
@@ -153,9 +142,10 @@ class Steps {
               (sort_seconds(entries, keys) + entries * ns * price::column_value * static_cast<double>(keys));
       add("rank", 0, "places", by, entries, compared(entries) * static_cast<double>(orders), 13 * entries,
           seconds * speeds_.entries);
-      if (std::any_of(question.entry_windows.begin(), question.entry_windows.end(),
-                      [](const WindowUse& use) { return use.late; }))
-        windows(items(true), entries, entries, 2, name_of(true));
+      std::vector<std::string> late;
+      for (const WindowUse& use : question.entry_windows)
+        if (use.late) late.push_back(last_part(use.where));
+      windows(entry_window_items(question, true), entries, entries, 2, [&](std::size_t item) { return late[item]; });
     }
     const double listed = question.list_order.empty() ? entries : entries * 2;
     add("list", 0, question.list_text.empty() ? "the listing" : "the listing's order", question.list_text, entries,
@@ -242,8 +232,7 @@ class Steps {
     if (!question.row_level() && entries > price::many_groups)
       nanoseconds += price::far_group * static_cast<double>(1 + question.aggregates.size());
     add("total", 0, serves, "", sizes_.rows, 0,
-        question.row_level() ? kept * entries
-                             : entries * 16 * 24 / 16 * static_cast<double>(1 + question.aggregates.size()),
+        question.row_level() ? kept * entries : entries * 24 * static_cast<double>(1 + question.aggregates.size()),
         relation() * ns * nanoseconds * speeds_.rows);
   }
 
@@ -272,11 +261,7 @@ class Advising {
     for (const Question& question : questions_) {
       relation(row_window_items(question),
                [&](std::size_t item) { return last_part(question.row_windows[item].where); });
-      relation(entry_window_items(question, false), [&](std::size_t item) {
-        const EntryColumn& column = question.entry_columns[question.windowed[item]];
-        return column.from == EntryColumn::From::window ? last_part(question.entry_windows[column.index].where)
-                                                        : column.name;
-      });
+      relation(entry_window_items(question, false), entry_names(question));
     }
     joins();
     std::stable_sort(out_.begin(), out_.end(), [](const Advice& a, const Advice& b) { return a.saves > b.saves; });
@@ -398,10 +383,6 @@ class Advising {
   const Cost& cost_;
   std::vector<Advice> out_;
 };
-
-}  // namespace
-
-namespace {
 
 // What part of the rows a condition lets through, as a guess from its form: a value in twenty, a third of a range.
 double passing(const Node& node) {

@@ -478,6 +478,36 @@ void frame_extremes(const WindowJob& job, const Gathered& values, bool greatest,
 
 // ---- distinct counts
 
+namespace {
+
+// Gathered values as a key to sort by.
+class ValueKey {
+ public:
+  explicit ValueKey(const Gathered& values) : null_(values.size()) {
+    for (std::size_t i = 0; i < null_.size(); ++i) null_[i] = values.is_null(i);
+    KeyOptions options;
+    options.null_mask = null_;
+    if (values.lane == Gathered::Lane::int64) {
+      key_ = ascending(values.ints.view(), options);
+    } else if (values.lane == Gathered::Lane::float64) {
+      key_ = ascending(values.doubles.view(), options);
+    } else {  // 128-bit numbers are keys as decimals
+      for (std::size_t i = 0; i < null_.size(); ++i) decimals_.emplace_back(null_[i] != 0 ? 0 : values.wide[i], 0);
+      key_ = ascending(decimals_, options);
+    }
+  }
+  ValueKey(const ValueKey&) = delete;
+  ValueKey& operator=(const ValueKey&) = delete;
+  const Key& get() const { return key_; }
+
+ private:
+  std::vector<std::uint8_t> null_;
+  std::vector<Decimal> decimals_;
+  Key key_;
+};
+
+}  // namespace
+
 std::vector<std::uint32_t> distinct_codes(const Gathered& values, const Run& run, std::size_t& distinct) {
   const std::size_t size = values.size();
   std::vector<std::uint32_t> codes(size, no_position);
@@ -497,21 +527,8 @@ std::vector<std::uint32_t> distinct_codes(const Gathered& values, const Run& run
       return codes;
     }
   }
-  std::vector<std::uint8_t> null(size);
-  for (std::size_t i = 0; i < size; ++i) null[i] = values.is_null(i);
-  KeyOptions options;
-  options.null_mask = null;
-  std::vector<Decimal> decimals;  // 128-bit numbers are keys as decimals
-  Key key;
-  if (values.lane == Gathered::Lane::int64) {
-    key = ascending(values.ints.view(), options);
-  } else if (values.lane == Gathered::Lane::float64) {
-    key = ascending(values.doubles.view(), options);
-  } else {
-    for (std::size_t i = 0; i < size; ++i) decimals.emplace_back(null[i] != 0 ? 0 : values.wide[i], 0);
-    key = ascending(decimals, options);
-  }
-  const Order sorted = order({key}, {}, run);
+  const ValueKey key(values);
+  const Order sorted = order({key.get()}, {}, run);
   std::uint32_t code = no_position;
   for (std::size_t i = 0; i < size && sorted.ranked(i); ++i) {
     if (sorted.starts_peers(i)) ++code;  // from no_position to 0
@@ -582,30 +599,15 @@ int128 interpolated(int128 low, int128 high, const ContinuousRank& at, int128 sh
 ValueRanks value_ranks(const OrderData& order, const Gathered& values, const Run& run) {
   const std::size_t size = order.rows.size();
   std::vector<std::uint32_t> group(size);
-  std::vector<std::uint8_t> null(size);
-  for (std::size_t i = 0; i < size; ++i) {
-    group[i] = (i == 0 ? 0 : group[i - 1]) + (i > 0 && (order.marks[i] & OrderData::group_start) != 0);
-    null[i] = values.is_null(i);
-  }
-  std::vector<Decimal> decimals;
-  KeyOptions options;
-  options.null_mask = null;
-  Key key;
-  if (values.lane == Gathered::Lane::int64) {
-    key = ascending(values.ints.view(), options);
-  } else if (values.lane == Gathered::Lane::float64) {
-    key = ascending(values.doubles.view(), options);
-  } else {
-    for (std::size_t i = 0; i < size; ++i) decimals.emplace_back(null[i] != 0 ? 0 : values.wide[i], 0);
-    key = ascending(decimals, options);
-  }
-  const Order sorted = lofty::order(groups(group), {key}, {}, run);
+  for (std::size_t i = 1; i < size; ++i) group[i] = group[i - 1] + ((order.marks[i] & OrderData::group_start) != 0);
+  const ValueKey key(values);
+  const Order sorted = lofty::order(groups(group), {key.get()}, {}, run);
   ValueRanks out;
   out.position_at.assign(sorted.rows().begin(), sorted.rows().end());
   out.rank_at.resize(size);
   for (std::size_t rank = 0; rank < size; ++rank) {
     const std::uint32_t position = out.position_at[rank];
-    out.rank_at[position] = null[position] != 0 ? no_position : static_cast<std::uint32_t>(rank);
+    out.rank_at[position] = values.is_null(position) ? no_position : static_cast<std::uint32_t>(rank);
   }
   return out;
 }
