@@ -51,9 +51,11 @@ std::size_t nodes_of(const Node& node) {
   return count;
 }
 
+// A figure or window value by its own name; a window in a condition or a sort list by the key that holds it.
 std::string last_part(const std::string& key) {
-  const std::size_t point = key.rfind('.');
-  return point == std::string::npos ? key : key.substr(point + 1);
+  for (const std::string_view named : {"figures.", "windows."})
+    if (const std::size_t at = key.rfind(named); at != std::string::npos) return key.substr(at + named.size());
+  return key;
 }
 
 // What the items of entry_window_items(question, false) are called.

@@ -1,5 +1,6 @@
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <filesystem>
 
 #include "support/tables.hpp"
@@ -49,6 +50,15 @@ TEST(Cost, WindowsThatShareASortAreNamedTogether) {
   const Cost cost = plan(ladder, TableFiles(demo));
   EXPECT_EQ(cost.sorts(), 1u);
   EXPECT_EQ(steps(cost)[4], "sort: by_row, with_peers, by_week by shop_no, ordered_on");
+}
+
+// A window in a condition goes by the key that holds it.
+TEST(Cost, WindowsWithoutANameGoByTheirKey) {
+  const Ladder ladder = read_ladder_file(demo / "running_spend.ladder.toml").ladder;
+  const std::vector<std::string> all = steps(plan(ladder, TableFiles(demo)));
+  const auto has = [&](const char* step) { return std::find(all.begin(), all.end(), step) != all.end(); };
+  EXPECT_TRUE(has("sort: so_far, previous, best_yet by shop, ordered_on"));
+  EXPECT_TRUE(has("sort: keep.where by shop, ordered_on desc"));
 }
 
 Catalog lines() {
