@@ -90,17 +90,25 @@ Range range_of(const Source& source, std::size_t size, const Run& run) {
   Range all;
   std::mutex mutex;
   const auto look = [&](std::size_t begin, std::size_t end) {
-    std::uint64_t least = ~std::uint64_t{0}, greatest = 0, nulls = 0;
-    for (std::size_t i = begin; i < end; ++i) {
+    // Several at a time, so that a comparison needs not wait for the one before.
+    constexpr std::size_t lanes = 4;
+    std::uint64_t least[lanes], greatest[lanes], nulls = 0;
+    std::fill_n(least, lanes, ~std::uint64_t{0});
+    std::fill_n(greatest, lanes, std::uint64_t{0});
+    const auto see = [&](std::size_t i, std::size_t lane) {
       const bool null = source.null(i);
-      const std::uint64_t value = null ? least : source.value(i);
-      least = std::min(least, value);
-      greatest = std::max(greatest, null ? greatest : value);
+      const std::uint64_t value = null ? least[lane] : source.value(i);
+      least[lane] = std::min(least[lane], value);
+      greatest[lane] = std::max(greatest[lane], null ? greatest[lane] : value);
       nulls |= static_cast<std::uint64_t>(null);
-    }
+    };
+    std::size_t i = begin;
+    for (; i + lanes <= end; i += lanes)
+      for (std::size_t lane = 0; lane < lanes; ++lane) see(i + lane, lane);
+    for (; i < end; ++i) see(i, 0);
     const std::scoped_lock lock(mutex);
-    all.least = std::min(all.least, least);
-    all.greatest = std::max(all.greatest, greatest);
+    all.least = std::min(all.least, *std::min_element(least, least + lanes));
+    all.greatest = std::max(all.greatest, *std::max_element(greatest, greatest + lanes));
     all.nulls = all.nulls || nulls != 0;
   };
   if (pieces == 1)

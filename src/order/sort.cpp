@@ -42,6 +42,7 @@ struct Bucket {
   std::uint64_t* words = nullptr;
   std::size_t count = 0, at = 0;  // `at`: its first position in the result
   std::uint64_t base = 0, first_key = 0, last_key = 0;
+  std::size_t groups = 0, undecided = 0;  // behind its first position
 };
 
 class Sorting {
@@ -69,7 +70,6 @@ class Sorting {
       sort_at_once();
     else
       sort_in_buckets();
-    count_marks();
     progress_.finish();
     return data_;
   }
@@ -79,6 +79,8 @@ class Sorting {
     std::iota(data_->rows.data(), data_->rows.data() + size_, 0u);
     std::fill_n(data_->marks.data(), size_, std::uint8_t{OrderData::is_ranked});
     data_->marks[0] = 0xf;
+    data_->groups = 1;
+    data_->undecided = size_ - 1;
   }
 
   void sort_at_once() {
@@ -90,9 +92,9 @@ class Sorting {
       for (std::size_t i = 0; i < count; ++i) block[i] = block[i] << row_bits_ | (begin + i);
     }
     Bucket all{words.data(), size_, 0};
-    Worker worker;
+    Worker worker(size_);
     finish(all, worker);
-    data_->marks[0] |= 0xb;
+    count(all, 0xb);
   }
 
   // ---- partitioning
@@ -141,7 +143,7 @@ class Sorting {
                      [&](std::uint32_t a, std::uint32_t b) { return buckets[a].count > buckets[b].count; });
     const std::size_t shares = std::min<std::size_t>(buckets.size(), 64);
     parallel_for(shares, run_, [&](std::size_t share) {
-      Worker worker;
+      Worker worker(size_);
       for (std::size_t b = share; b < buckets.size(); b += shares) {
         Bucket& bucket = buckets[largest_first[b]];
         finish(bucket, worker);
@@ -149,9 +151,15 @@ class Sorting {
       }
     });
     const Borders borders(group_bits_, peer_bits_, 0, stage_bits_);
-    for (std::size_t b = 1; b < buckets.size(); ++b)
-      data_->marks[buckets[b].at] |= borders.marks(buckets[b].first_key ^ buckets[b - 1].last_key);
-    data_->marks[0] |= 0xb;
+    for (std::size_t b = 0; b < buckets.size(); ++b)
+      count(buckets[b], b == 0 ? 0xb : borders.marks(buckets[b].first_key ^ buckets[b - 1].last_key));
+  }
+
+  // Puts a bucket's figures to those of the whole; its first position is marked only now that its neighbour is known.
+  void count(const Bucket& bucket, std::uint8_t first_marks) {
+    data_->marks[bucket.at] |= first_marks;
+    data_->groups += bucket.groups + (first_marks & OrderData::group_start);
+    data_->undecided += bucket.undecided + ((first_marks & OrderData::key_start) == 0);
   }
 
   // Distributes (key, row) pairs whose keys have `key_bits` bits, stably, over buckets of about equal size. A bucket's
@@ -233,6 +241,7 @@ class Sorting {
     std::vector<std::uint32_t> rows;
   };
   struct Worker {
+    explicit Worker(std::size_t in_all) : sorter(in_all) {}
     WordSorter sorter;
     std::deque<Level> levels;
     Level& level(std::size_t depth) {
@@ -242,7 +251,8 @@ class Sorting {
   };
 
   void finish(Bucket& bucket, Worker& worker) {
-    if (!std::is_sorted(bucket.words, bucket.words + bucket.count)) worker.sorter.sort(bucket.words, bucket.count);
+    if (!std::is_sorted(bucket.words, bucket.words + bucket.count))
+      worker.sorter.sort(bucket.words, bucket.count, row_bits_);
     const std::uint64_t* const words = bucket.words;
     const std::uint64_t row_mask = low_bits(row_bits_), base = bucket.base;
     std::uint32_t* const rows = data_->rows.data() + bucket.at;
@@ -263,6 +273,13 @@ class Sorting {
     if (keys_.flagged && flag == 0)
       for (std::size_t i = 0; i < bucket.count; ++i)
         if (keys_.by.front()->at(rows[i]) != 0) marks[i] &= static_cast<std::uint8_t>(~OrderData::is_ranked);
+    std::size_t groups = 0, undecided = 0;
+    for (std::size_t i = 1; i < bucket.count; ++i) {
+      groups += marks[i] & OrderData::group_start;
+      undecided += (marks[i] & OrderData::key_start) == 0;
+    }
+    bucket.groups = groups;
+    bucket.undecided = undecided;
   }
 
   // Positions [begin, begin + count) are sorted by the first `from` key bits: sorts runs that are equal on them.
@@ -285,31 +302,13 @@ class Sorting {
     level.rows.assign(rows, rows + count);
     level.words.resize(count);
     for (std::size_t i = 0; i < count; ++i) level.words[i] = string_.part(rows[i], from, length) << place_bits | i;
-    worker.sorter.sort(level.words.data(), count);
+    worker.sorter.sort(level.words.data(), count, place_bits);
     const Borders borders(group_bits_, peer_bits_, from, length);
     for (std::size_t i = 0; i < count; ++i) {
       rows[i] = level.rows[level.words[i] & place_mask];
       if (i > 0) marks[i] |= borders.marks((level.words[i] ^ level.words[i - 1]) >> place_bits);
     }
     if (from + length < string_.bits()) sort_runs(begin, count, from + length, depth + 1, worker);
-  }
-
-  void count_marks() {
-    constexpr std::size_t stretch = 1024 * 1024;
-    const std::size_t pieces = size_ < rows_worth_threads ? 1 : (size_ + stretch - 1) / stretch;
-    std::vector<std::pair<std::size_t, std::size_t>> counts(pieces);
-    parallel_for(pieces, run_, [&](std::size_t p) {
-      std::size_t groups = 0, undecided = 0;
-      for (std::size_t i = p * stretch; i < std::min(size_, (p + 1) * stretch); ++i) {
-        groups += data_->marks[i] & OrderData::group_start;
-        undecided += (data_->marks[i] & OrderData::key_start) == 0;
-      }
-      counts[p] = {groups, undecided};
-    });
-    for (const auto& [groups, undecided] : counts) {
-      data_->groups += groups;
-      data_->undecided += undecided;
-    }
   }
 
   std::size_t size_;

@@ -11,14 +11,20 @@ namespace lofty::engine {
 
 // Ascending. One object a thread; it keeps its room from call to call.
 //
-// From AVX2, SSE4 or NEON on: Highway's vectorised quicksort (M. Blacher and others, "Vectorized and
-// performance-portable quicksort", 2022), chosen at run time. Below, where that one is slower than none:
-// least-significant-digit radix sort, which leaves out the digits that all words share. A few words go by std::sort.
+// Least-significant-digit radix sort of the bits in which the words differ, or, where vectors are faster, Highway's
+// vectorised quicksort (M. Blacher and others, "Vectorized and performance-portable quicksort", 2022) with the
+// instructions that the machine has. A few words go by std::sort.
 class WordSorter {
  public:
-  void sort(std::uint64_t* words, std::size_t count);
+  // `in_all`: about how many words will be sorted before the job is done, by all threads. Highway takes time to load,
+  // so few are not worth it.
+  explicit WordSorter(std::size_t in_all) : in_all_(in_all) {}
+
+  // The lowest `rising` bits ascend from word to word as they come, as row numbers do: they need not be sorted by.
+  void sort(std::uint64_t* words, std::size_t count, int rising = 0);
 
  private:
+  std::size_t in_all_;
   std::vector<std::uint64_t> scratch_;
 };
 
