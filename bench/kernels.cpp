@@ -51,7 +51,7 @@ double seconds(
 
 void require(bool right, const std::string& what) {
   if (right) return;
-  std::fprintf(stderr, "kernels: wrong answer: %s\n", what);
+  std::fprintf(stderr, "kernels: wrong answer: %s\n", what.c_str());
   std::exit(1);
 }
 

@@ -6,6 +6,7 @@
 #include <mutex>
 
 #include "order/custom_order.hpp"
+#include "order/extremes.hpp"
 #include "order/text_numbers.hpp"
 #include "table/parallel.hpp"
 
@@ -43,6 +44,16 @@ struct ArraySource {
     return false;
   }
   std::uint64_t value(std::size_t i) const { return ordered(values[i]); }
+  // Values of [begin, end) whose own order is that of their codes, in their own type: twice as fast, or more.
+  bool extremes(std::size_t begin, std::size_t end, std::uint64_t& least, std::uint64_t& greatest) const {
+    if constexpr (std::is_integral_v<T> && !masked) {
+      const auto [low, high] = least_and_greatest(values + begin, end - begin);
+      least = ordered(low);
+      greatest = ordered(high);
+      return true;
+    }
+    return false;
+  }
 };
 
 // A sealed column's own packing: value - least + 1, 0 for null. Nothing has to be looked at twice.
@@ -90,6 +101,15 @@ Range range_of(const Source& source, std::size_t size, const Run& run) {
   Range all;
   std::mutex mutex;
   const auto look = [&](std::size_t begin, std::size_t end) {
+    if constexpr (requires { &Source::extremes; }) {
+      std::uint64_t low, high;
+      if (begin < end && source.extremes(begin, end, low, high)) {
+        const std::scoped_lock lock(mutex);
+        all.least = std::min(all.least, low);
+        all.greatest = std::max(all.greatest, high);
+        return;
+      }
+    }
     // Several at a time, so that a comparison needs not wait for the one before.
     constexpr std::size_t lanes = 4;
     std::uint64_t least[lanes], greatest[lanes], nulls = 0;
@@ -408,7 +428,7 @@ void encode_for_grouping(const Key& key, const Run& run, KeyList& out) {
 bool number_texts(const Key& key, const Run& run, std::vector<std::uint32_t>& of_row,
                   std::vector<std::uint32_t>& first_rows) {
   if (!key.options.null_mask.empty() || (key.element != Element::view && key.element != Element::string)) return false;
-  of_row.resize(key.size);
+  resize_large(of_row, key.size);
   const auto number = [&](const auto& text) { return number_texts(key.size, text, 0, run, of_row.data()); };
   first_rows = (key.element == Element::view ? number([&](std::size_t i) { return text_at<std::string_view>(key, i); })
                                              : number([&](std::size_t i) { return text_at<std::string>(key, i); }))

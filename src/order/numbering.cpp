@@ -90,7 +90,7 @@ class Hashed {
       return;
     }
     join(first_rows);
-    of_row.resize(size_);
+    resize_large(of_row, size_);
     parallel_for(stretches_of(size_), run_, [&](std::size_t at) { renumber(at, of_row); });
   }
 
@@ -177,7 +177,7 @@ void number_narrow(const KeyString& keys, std::size_t size, const Run& run, std:
   first_rows.clear();
   // An index takes 4 bytes a code, at most some 16 a row.
   if (keys.bits() < 40 && (std::uint64_t{1} << keys.bits()) <= std::max<std::uint64_t>(4 * size, 1024)) {
-    of_row.resize(size);
+    resize_large(of_row, size);
     return number_directly(keys, size, run, of_row, first_rows);
   }
   Hashed(keys, size, run).number(of_row, first_rows);

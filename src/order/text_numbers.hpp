@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "lofty/run.hpp"
+#include "order/packed_texts.hpp"
 #include "table/buffer.hpp"
 #include "table/dictionary.hpp"
 #include "table/parallel.hpp"
@@ -78,90 +79,122 @@ TextNumbers by_rows(std::size_t size, std::size_t shares, const Text& text, std:
   return whole;
 }
 
-// A thread takes the texts that fall to it by their hash, so that no text is in two dictionaries. The best where there
-// are many: nothing has to be looked up again, and the dictionaries together are no larger than one would be.
+// How by_hash() cuts the rows.
+struct Blocks {
+  std::size_t chunk = 16 * 1024;  // rows that one thread packs at a time, in the second-level cache; at most 65,536
+  std::size_t chunks = 128;       // of a block: the more rows, the less often a dictionary is fetched from memory
+};
+
+// Texts are dealt out by their hash into parts whose dictionaries fit a processor's cache; a part is one thread's at a
+// time. The best where there are many: a look-up waits for the cache, not for memory, and no text is in two
+// dictionaries. A block of rows is packed, chunk by chunk, into lists by part; then each part numbers what is its own;
+// at last the numbers go back to where the rows lie. Room for one block besides: 38 bytes a row, 76 MiB at most.
 template <class Text>
-TextNumbers by_hash(std::size_t size, std::size_t shares, const Text& text, std::uint32_t first, const Run& run,
+TextNumbers by_hash(std::size_t size, const Blocks& blocks, const Text& text, std::uint32_t first, const Run& run,
                     std::uint32_t* words) {
-  struct Share {
-    std::vector<std::uint32_t> first_rows;  // by number within the share; later: the number in the whole
-    std::vector<std::uint32_t> numbers;     // of the share's rows, in input order
-    std::vector<std::size_t> before;        // how many of them lie before each stretch
+  constexpr std::size_t parts = 128;
+  constexpr std::uint8_t nobody = parts;
+  const auto part_of = [](std::uint32_t tag) { return tag >> 25; };  // a slot goes by the low bits
+  struct Part {
+    PackedNumbers texts;
+    std::vector<std::uint32_t> first_rows;  // by number within the part
+    std::vector<std::uint32_t> numbers;     // in the whole, by number within the part
   };
-  constexpr std::uint8_t nobody = 0xff;
-  std::vector<Share> all(shares);
-  Buffer<std::uint8_t> share_of(size);
-  const std::size_t stretches = (size + stretch - 1) / stretch;
-  parallel_for(shares, run, [&](std::size_t s) {
-    Share& own = all[s];
-    Dictionary dictionary(Dictionary::Texts::left);
-    dictionary.reserve(size / shares / 8);  // there are many
-    own.first_rows.reserve(size / shares / 8);
-    own.numbers.reserve(size / shares + size / 64);
-    for (std::size_t at = 0; at < stretches; ++at) {
-      check_stop(run);
-      own.before.push_back(own.numbers.size());
-      const bool notes = at % shares == s;  // somebody has to note whose rows they are
-      constexpr std::size_t block = 1024;
-      for (std::size_t begin = at * stretch; begin < std::min(size, (at + 1) * stretch); begin += block) {
-        const std::size_t count = std::min({block, size - begin, (at + 1) * stretch - begin});
-        std::uint32_t tags[block];
-        std::uint16_t mine[block];
-        std::size_t found = 0;
-        for (std::size_t i = 0; i < count; ++i) {
-          const std::string_view one = text(begin + i);
-          tags[i] = Dictionary::tag_of(one);
-          const std::size_t whose = one.data() == nullptr ? nobody : tags[i] * std::uint64_t{shares} >> 32;
-          mine[found] = static_cast<std::uint16_t>(i);
-          found += whose == s;
-          if (notes) share_of[begin + i] = static_cast<std::uint8_t>(whose);
-        }
-        dictionary.add_all(
-            found, [&](std::size_t m) { return text(begin + mine[m]); },
-            [&](std::size_t m, std::string_view) { return tags[mine[m]]; },
-            [&](std::size_t m, std::uint32_t number) {
-              if (number == own.first_rows.size())
-                own.first_rows.push_back(static_cast<std::uint32_t>(begin + mine[m]));
-              own.numbers.push_back(number);
-            });
-      }
-    }
-  });
-  // A text's number is how many first rows lie before its own: one bit a row, counted.
-  std::vector<std::uint64_t> is_first((size + 63) / 64, 0);
-  for (const Share& share : all)
-    for (const std::uint32_t row : share.first_rows) is_first[row / 64] |= std::uint64_t{1} << row % 64;
-  std::vector<std::uint32_t> firsts_before(is_first.size());
+  std::vector<Part> all(parts);
+  const std::size_t block_rows = blocks.chunk * blocks.chunks, room = std::min(size, block_rows);
+  Buffer<PackedText> packed(room);
+  Buffer<std::uint16_t> row_of(room);                              // within the chunk, by place in `packed`
+  Buffer<std::uint32_t> number_of(room);                           // the same
+  std::vector<std::uint32_t> begins(blocks.chunks * (parts + 1));  // of each part's places in each chunk
+  std::vector<std::uint64_t> is_first;
+  std::vector<std::uint32_t> firsts_before;
+  std::vector<std::uint8_t> nulls(blocks.chunks, 0);
   TextNumbers whole;
-  for (std::size_t w = 0; w < is_first.size(); ++w) {
-    firsts_before[w] = static_cast<std::uint32_t>(whole.first_rows.size());
-    for (std::uint64_t left = is_first[w]; left != 0; left &= left - 1)
-      whole.first_rows.push_back(static_cast<std::uint32_t>(w * 64 + static_cast<std::size_t>(std::countr_zero(left))));
-  }
-  whole.texts.resize(whole.first_rows.size());
-  parallel_for(shares, run, [&](std::size_t s) {
-    for (std::uint32_t& row : all[s].first_rows) {
-      const std::uint64_t earlier = is_first[row / 64] & ((std::uint64_t{1} << row % 64) - 1);
-      const std::uint32_t number = firsts_before[row / 64] + static_cast<std::uint32_t>(std::popcount(earlier));
-      whole.texts[number] = text(row);
-      row = number;
-    }
-  });
-  std::vector<std::uint8_t> nulls(stretches, 0);
-  parallel_for(stretches, run, [&](std::size_t at) {
-    std::vector<std::size_t> next;
-    for (const Share& share : all) next.push_back(share.before[at]);
-    for (std::size_t i = at * stretch; i < std::min(size, (at + 1) * stretch); ++i) {
-      const std::size_t whose = share_of[i];
-      if (whose == nobody) {
-        words[i] = 0;
-        nulls[at] = 1;
-      } else {
-        words[i] = all[whose].first_rows[all[whose].numbers[next[whose]++]] + first;
+  for (std::size_t block = 0; block < size; block += block_rows) {
+    check_stop(run);
+    const std::size_t rows = std::min(block_rows, size - block), chunks = (rows + blocks.chunk - 1) / blocks.chunk;
+    parallel_for(chunks, run, [&](std::size_t c) {
+      const std::size_t from = c * blocks.chunk, count = std::min(blocks.chunk, rows - from);
+      std::vector<std::uint32_t> tags(count);
+      std::vector<std::uint8_t> whose(count);
+      std::uint32_t next[parts + 1] = {};
+      for (std::size_t i = 0; i < count; ++i) {
+        const std::string_view one = text(block + from + i);
+        tags[i] = Dictionary::tag_of(one);
+        whose[i] = one.data() == nullptr ? nobody : static_cast<std::uint8_t>(part_of(tags[i]));
+        ++next[whose[i]];
       }
+      if (next[nobody] > 0) nulls[c] = 1;
+      auto sum = static_cast<std::uint32_t>(from);
+      for (std::uint32_t& one : next) sum += std::exchange(one, sum);
+      std::copy_n(next, parts + 1, begins.begin() + static_cast<std::ptrdiff_t>(c * (parts + 1)));
+      for (std::size_t i = 0; i < count; ++i) {
+        const std::size_t row = block + from + i;
+        if (whose[i] == nobody) {
+          words[row] = 0;
+          continue;
+        }
+        const std::uint32_t at = next[whose[i]]++;
+        packed[at].put(text(row), tags[i], static_cast<std::uint32_t>(row));
+        row_of[at] = static_cast<std::uint16_t>(i);
+      }
+    });
+    // The places that part `p` has in chunk `c`.
+    const auto places = [&](std::size_t p, std::size_t c) {
+      const std::uint32_t* const at = begins.data() + c * (parts + 1) + p;
+      return std::pair<std::size_t, std::size_t>(at[0], at[1]);
+    };
+    parallel_for(parts, run, [&](std::size_t p) {
+      Part& own = all[p];
+      for (std::size_t c = 0; c < chunks; ++c) {
+        const auto [begin, end] = places(p, c);
+        const PackedText* const texts = packed.data() + begin;
+        std::uint32_t* const numbers = number_of.data() + begin;
+        const PackedText* const later = packed.data() + places(p, std::min(c + 1, chunks - 1)).first;
+        own.texts.add_all(texts, end - begin, later, [&](std::size_t i, std::uint32_t number) {
+          if (number == own.first_rows.size()) own.first_rows.push_back(texts[i].number);
+          numbers[i] = number;
+        });
+      }
+    });
+    // A text's number is how many first rows lie before its own: one bit a row, counted.
+    is_first.assign((rows + 63) / 64, 0);
+    firsts_before.resize(is_first.size());
+    for (const Part& part : all)
+      for (std::size_t i = part.numbers.size(); i < part.first_rows.size(); ++i) {
+        const std::size_t row = part.first_rows[i] - block;
+        is_first[row / 64] |= std::uint64_t{1} << row % 64;
+      }
+    for (std::size_t w = 0; w < is_first.size(); ++w) {
+      firsts_before[w] = static_cast<std::uint32_t>(whole.first_rows.size());
+      for (std::uint64_t left = is_first[w]; left != 0; left &= left - 1)
+        whole.first_rows.push_back(
+            static_cast<std::uint32_t>(block + w * 64 + static_cast<std::size_t>(std::countr_zero(left))));
     }
-  });
+    parallel_for(parts, run, [&](std::size_t p) {
+      Part& own = all[p];
+      for (std::size_t i = own.numbers.size(); i < own.first_rows.size(); ++i) {
+        const std::size_t row = own.first_rows[i] - block;
+        const std::uint64_t earlier = is_first[row / 64] & ((std::uint64_t{1} << row % 64) - 1);
+        own.numbers.push_back(firsts_before[row / 64] + static_cast<std::uint32_t>(std::popcount(earlier)) + first);
+      }
+      for (std::size_t c = 0; c < chunks; ++c) {
+        const auto [begin, end] = places(p, c);
+        for (std::size_t i = begin; i < end; ++i) number_of[i] = own.numbers[number_of[i]];
+      }
+    });
+    parallel_for(chunks, run, [&](std::size_t c) {
+      std::uint32_t* const out = words + block + c * blocks.chunk;
+      const std::size_t end = places(parts - 1, c).second;
+      for (std::size_t i = places(0, c).first; i < end; ++i) out[row_of[i]] = number_of[i];
+    });
+  }
   whole.nulls = std::find(nulls.begin(), nulls.end(), 1) != nulls.end();
+  resize_large(whole.texts, whole.first_rows.size());
+  parallel_for(parts, run, [&](std::size_t p) {
+    for (std::size_t i = whole.texts.size() * p / parts; i < whole.texts.size() * (p + 1) / parts; ++i)
+      whole.texts[i] = text(whole.first_rows[i]);
+  });
   return whole;
 }
 
@@ -185,7 +218,7 @@ TextNumbers number_texts(std::size_t size, const Text& text, std::uint32_t first
   const std::size_t shares =
       size < rows_worth_threads ? 1 : std::min<std::size_t>(static_cast<std::size_t>(thread_count(run)), 255);
   if (shares > 1 && text_numbers::many_distinct(size, text))
-    return text_numbers::by_hash(size, shares, text, first, run, words);
+    return text_numbers::by_hash(size, {}, text, first, run, words);
   return text_numbers::by_rows(size, shares, text, first, run, words);
 }
 

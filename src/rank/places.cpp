@@ -125,7 +125,7 @@ void places(const Order& order, Ties ties, std::span<std::uint32_t> out, const R
 }
 
 std::vector<std::uint32_t> places(const Order& order, Ties ties, const Run& run) {
-  std::vector<std::uint32_t> out(order.size());
+  auto out = engine::large_vector<std::uint32_t>(order.size());
   places(order, ties, out, run);
   return out;
 }
@@ -136,26 +136,27 @@ void places_by_row(const Order& order, Ties ties, std::span<std::uint32_t> out, 
 }
 
 std::vector<std::uint32_t> places_by_row(const Order& order, Ties ties, const Run& run) {
-  std::vector<std::uint32_t> out(order.size());
+  auto out = engine::large_vector<std::uint32_t>(order.size());
   places_by_row(order, ties, out, run);
   return out;
 }
 
 std::vector<double> fractional_places(const Order& order, const Run& run) {
-  std::vector<double> out(order.size());
+  auto out = engine::large_vector<double>(order.size());
   fill(order, run, out.data(), InSortedOrder{}, 0.0, mean_place);
   return out;
 }
 
 std::vector<double> fractional_places_by_row(const Order& order, const Run& run) {
-  std::vector<double> out(order.size());
+  auto out = engine::large_vector<double>(order.size());
   fill(order, run, out.data(), ByInputRow{order.rows().data()}, 0.0, mean_place);
   return out;
 }
 
 void every_place(const Order& order, EveryPlace& out, const Run& run) {
-  for (auto* one : {&out.competition, &out.modified, &out.dense, &out.ordinal}) one->resize(order.size());
-  out.fractional.resize(order.size());
+  for (auto* one : {&out.competition, &out.modified, &out.dense, &out.ordinal})
+    engine::resize_large(*one, order.size());
+  engine::resize_large(out.fractional, order.size());
   std::uint32_t *const competition = out.competition.data(), *const modified = out.modified.data(),
                        *const dense = out.dense.data(), *const ordinal = out.ordinal.data();
   double* const fractional = out.fractional.data();

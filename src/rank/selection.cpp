@@ -21,21 +21,23 @@ using namespace engine;
 
 namespace {
 
-// The N least codes of each group, ascending; the N-th is what a further row has to reach.
+// The N least codes of each group, ascending; the N-th is what a further row has to reach. Codes of half the width take
+// half the room in the cache, which decides how long a row takes.
+template <class Code>
 class Least {
  public:
   Least(std::size_t groups, std::size_t count)
-      : count_(count), limits_(groups, ~std::uint64_t{0}), codes_(groups * count, ~std::uint64_t{0}) {}
+      : count_(count), limits_(groups, static_cast<Code>(-1)), codes_(groups * count, static_cast<Code>(-1)) {}
 
   std::size_t groups() const { return limits_.size(); }
   // By itself, because most rows ask for nothing else.
-  std::uint64_t limit(std::size_t group) const { return limits_[group]; }
-  void add(std::size_t group, std::uint64_t code) {
-    std::uint64_t* const codes = codes_.data() + group * count_;
+  Code limit(std::size_t group) const { return limits_[group]; }
+  void add(std::size_t group, Code code) {
+    Code* const codes = codes_.data() + group * count_;
     if (count_ <= few) {
-      std::size_t at = count_ - 1;
-      for (; at > 0 && codes[at - 1] > code; --at) codes[at] = codes[at - 1];
-      codes[at] = code;
+      // Without a branch: which place it takes is anybody's guess.
+      for (std::size_t at = count_ - 1; at > 0; --at) codes[at] = std::min(codes[at], std::max(codes[at - 1], code));
+      codes[0] = std::min(codes[0], code);
     } else {
       // A heap with its greatest in front would lie the other way round: its root is kept at the end.
       const auto reversed = std::reverse_iterator(codes + count_);
@@ -55,7 +57,7 @@ class Least {
  private:
   static constexpr std::size_t few = 16;  // up to here shifting beats a heap
   std::size_t count_;
-  std::vector<std::uint64_t> limits_, codes_;
+  std::vector<Code> limits_, codes_;
 };
 
 struct Candidate {
@@ -77,7 +79,10 @@ class Selecting {
 
   Selection select() {
     if (count_ == 0 || size_ == 0) return {};
-    gather();
+    if (KeyString({&keys_.by}).bits() <= 32)
+      gather<std::uint32_t>();
+    else
+      gather<std::uint64_t>();
     std::vector<std::uint32_t> rows;
     rows.reserve(candidates_.size());
     for (const Candidate& candidate : candidates_) rows.push_back(candidate.row);  // in input order, which decides last
@@ -97,9 +102,10 @@ class Selecting {
   }
 
   // What a part of the work leaves: the N least codes of its groups, and the rows that reached them, in input order.
+  template <class Code>
   struct Part {
     std::size_t first_row = 0, last_row = 0, first_group = 0;
-    Least least;
+    Least<Code> least;
     std::vector<Candidate> candidates;
     // Forgets rows that better ones have pushed out since they came.
     void tidy() {
@@ -107,6 +113,7 @@ class Selecting {
     }
   };
 
+  template <class Code>
   void gather() {
     // Groups of a small range of codes need no numbers: the code is one.
     const KeyString within({&keys_.within});
@@ -117,14 +124,14 @@ class Selecting {
     const std::size_t groups = coded ? std::size_t{1} << within.bits() : numbers.size();
     const std::size_t parts = size_ < rows_worth_threads ? 1 : static_cast<std::size_t>(thread_count(run_));
     const bool by_group = groups >= groups_worth_sharing;
-    std::vector<Part> found;
+    std::vector<Part<Code>> found;
     for (std::size_t p = 0; p < parts; ++p) {
       const std::size_t begin = by_group ? groups * p / parts : 0, end = by_group ? groups * (p + 1) / parts : groups;
       const std::size_t rows = (size_ / parts / key_block + 1) * key_block;
       found.push_back({by_group ? 0 : std::min(size_, p * rows),
                        by_group ? size_ : std::min(size_, (p + 1) * rows),
                        begin,
-                       Least(end - begin, count_),
+                       Least<Code>(end - begin, count_),
                        {}});
     }
     const Run run = coded ? run_ : part_of(run_, 0.5, 1);
@@ -134,16 +141,17 @@ class Selecting {
     join(found, by_group);
   }
 
-  void join(std::vector<Part>& found, bool by_group) {
+  template <class Code>
+  void join(std::vector<Part<Code>>& found, bool by_group) {
     if (!by_group) {
       for (std::size_t p = 1; p < found.size(); ++p) found[0].least.add_all(found[p].least);
-      for (Part& part : found) {
+      for (Part<Code>& part : found) {
         std::erase_if(part.candidates, [&](const Candidate& c) { return c.code > found[0].least.limit(c.group); });
         candidates_.insert(candidates_.end(), part.candidates.begin(), part.candidates.end());
       }
       return;
     }
-    for (Part& part : found) {
+    for (Part<Code>& part : found) {
       const auto middle = static_cast<std::ptrdiff_t>(candidates_.size());
       candidates_.insert(candidates_.end(), part.candidates.begin(), part.candidates.end());
       part.candidates = {};
@@ -158,7 +166,8 @@ class Selecting {
     number_rows(std::move(lent), size_, part_of(run_, 0, 0.5), numbers.of_row, numbers.first_rows);
   }
 
-  void gather_part(const KeyString& within, const std::vector<std::uint32_t>& numbers, Part& out,
+  template <class Code>
+  void gather_part(const KeyString& within, const std::vector<std::uint32_t>& numbers, Part<Code>& out,
                    Progress& progress) const {
     const KeyString by({&keys_.by});
     const int bits = std::min(by.bits(), 64);
@@ -189,7 +198,7 @@ class Selecting {
         const std::size_t i = mine[m], group = groups[i] - out.first_group;
         const std::uint64_t code = codes[i] ^ flip, limit = out.least.limit(group);
         if (code > limit || (codes[i] & flag) != 0) continue;
-        if (code < limit) out.least.add(group, code);
+        if (code < limit) out.least.add(group, static_cast<Code>(code));
         out.candidates.push_back({code, static_cast<std::uint32_t>(begin + i), static_cast<std::uint32_t>(groups[i])});
       }
       if (out.candidates.size() < tidy_at) continue;

@@ -62,18 +62,7 @@ class Dictionary {
   // way from memory. `text(i)` gives text i; one without data is left out.
   template <class Text, class Work>
   void add_all(std::size_t count, const Text& text, const Work& work) {
-    const auto tag = [](std::size_t, std::string_view one) { return tag_of(one); };
-    add_all(count, text, tag, work);
-  }
-  // For somebody who knows their tags: `tag(i, text)` is tag_of(text).
-  template <class Text, class Tag, class Work>
-  void add_all(std::size_t count, const Text& text, const Tag& tag, const Work& work) {
-    ahead(count, text, tag, [&](std::size_t i, std::string_view one, std::uint32_t its) { work(i, add(one, its)); });
-  }
-  // Room for so many texts, so that it need not grow step by step.
-  void reserve(std::size_t texts) {
-    values_.reserve(texts);
-    if (texts * 3 > slots_.size() * 2) grow(std::bit_ceil(texts + texts / 2 + 1));
+    ahead(count, text, [&](std::size_t i, std::string_view one, std::uint32_t tag) { work(i, add(one, tag)); });
   }
   // `none` when the text does not occur.
   std::uint32_t find(std::string_view text) const { return find(text, tag_of(text)); }
@@ -134,8 +123,8 @@ class Dictionary {
 
   std::size_t mask() const { return slots_.size() - 1; }
 
-  template <class Text, class Tag, class Work>
-  void ahead(std::size_t count, const Text& text, const Tag& tag, const Work& work) const {
+  template <class Text, class Work>
+  void ahead(std::size_t count, const Text& text, const Work& work) const {
     // Two blocks: while the texts of one are compared, those of the next are prepared, one by one.
     constexpr std::size_t block = 32;
     struct Block {
@@ -146,7 +135,7 @@ class Dictionary {
     const auto prepare = [&](Block& in, std::size_t i, std::size_t at) {
       const std::string_view one = in.texts[i] = text(at);
       in.far = in.far || one.size() > Slot::short_size;
-      const std::uint32_t its = in.tags[i] = tag(at, one);
+      const std::uint32_t its = in.tags[i] = tag_of(one);
       if (slots_.size() > 0) __builtin_prefetch(&slots_[its & mask()]);
     };
     blocks[0].far = false;

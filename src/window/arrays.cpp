@@ -82,7 +82,7 @@ Counted counted(const Order& order, NullMask nulls) {
 }
 
 std::vector<std::uint32_t> input_rows(const Order& order, const Buffer<std::uint32_t>& positions) {
-  std::vector<std::uint32_t> out(positions.size());
+  auto out = large_vector<std::uint32_t>(positions.size());
   const auto rows = order.rows();
   for (std::size_t i = 0; i < out.size(); ++i) out[i] = positions[i] == no_position ? no_input_row : rows[positions[i]];
   return out;
@@ -90,7 +90,8 @@ std::vector<std::uint32_t> input_rows(const Order& order, const Buffer<std::uint
 
 Windowed<double> doubles_of(const Results& results) {
   Windowed<double> out;
-  out.values.assign(results.doubles.data(), results.doubles.data() + results.doubles.size());
+  resize_large(out.values, results.doubles.size());
+  std::copy_n(results.doubles.data(), results.doubles.size(), out.values.data());
   for (std::size_t i = 0; i < out.values.size(); ++i)
     if (std::isnan(out.values[i])) {
       if (out.nulls.empty()) out.nulls.resize(out.values.size());
@@ -105,7 +106,7 @@ Windowed<T> exact_of(const Results& results, const Make& make) {
   Windowed<T> out;
   const bool narrow = results.lane == Results::Lane::int64;
   const std::size_t size = narrow ? results.ints.size() : results.wide.size();
-  out.values.resize(size);
+  resize_large(out.values, size);
   for (std::size_t i = 0; i < size; ++i) {
     if (narrow ? results.ints[i] == int64_null : results.wide[i] == int128_min) {
       if (out.nulls.empty()) out.nulls.resize(size);
@@ -226,12 +227,12 @@ void frame_greatest(const Order& order, const Frame& frame, const Key& values, s
   extremes(order, frame, values, true, out, run);
 }
 std::vector<std::uint32_t> frame_least(const Order& order, const Frame& frame, const Key& values, const Run& run) {
-  std::vector<std::uint32_t> out(order.size());
+  auto out = large_vector<std::uint32_t>(order.size());
   extremes(order, frame, values, false, out, run);
   return out;
 }
 std::vector<std::uint32_t> frame_greatest(const Order& order, const Frame& frame, const Key& values, const Run& run) {
-  std::vector<std::uint32_t> out(order.size());
+  auto out = large_vector<std::uint32_t>(order.size());
   extremes(order, frame, values, true, out, run);
   return out;
 }

@@ -69,7 +69,12 @@ TEST_P(TextNumbersOf, FollowTheFirstAppearance) {
   for (const std::size_t shares : {1, 2, 3, 8}) {
     SCOPED_TRACE(shares);
     check(text_numbers::by_rows(c.size, shares, text, 1, {}, found.data()), found);
-    check(text_numbers::by_hash(c.size, shares, text, 1, {}, found.data()), found);
+  }
+  // In one block, in several, in many of which the last is not full.
+  for (const text_numbers::Blocks blocks : {text_numbers::Blocks{}, {1024, 40}, {100, 3}}) {
+    SCOPED_TRACE(blocks.chunk);
+    check(text_numbers::by_hash(c.size, blocks, text, 1, {}, found.data()), found);
+    check(text_numbers::by_hash(c.size, blocks, text, 1, {.threads = 5}, found.data()), found);
   }
   check(number_texts(c.size, text, 1, {}, found.data()), found);
 }
@@ -97,7 +102,7 @@ TEST(TextNumbers, StopIsHeard) {
   const auto text = [&](std::size_t i) { return std::string_view(texts[i]); };
   const lofty::Run run{.stop = stop.get_token()};
   EXPECT_THROW(text_numbers::by_rows(texts.size(), 2, text, 0, run, found.data()), Error);
-  EXPECT_THROW(text_numbers::by_hash(texts.size(), 2, text, 0, run, found.data()), Error);
+  EXPECT_THROW(text_numbers::by_hash(texts.size(), {}, text, 0, run, found.data()), Error);
 }
 
 }  // namespace
