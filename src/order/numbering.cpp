@@ -2,16 +2,14 @@
 
 #include <algorithm>
 #include <bit>
-#include <queue>
 
+#include "order/parts.hpp"
 #include "table/parallel.hpp"
 
 namespace lofty::engine {
 namespace {
 
 constexpr std::size_t stretch = 64 * key_block;  // rows
-
-std::size_t stretches_of(std::size_t size) { return (size + stretch - 1) / stretch; }
 
 // Calls work(begin, count) for the blocks of the rows [begin, end).
 template <class Work>
@@ -70,117 +68,60 @@ void number_directly(const KeyString& keys, std::size_t size, const Run& run, st
   progress.finish();
 }
 
-// A thread takes the keys that fall to it by their hash, so that no key is in two tables and the tables together are no
-// larger than one would be: they have to stay in the caches. Afterwards the numbers of all are joined by first row.
-class Hashed {
- public:
-  Hashed(const KeyString& keys, std::size_t size, const Run& run)
-      : keys_(keys),
-        size_(size),
-        run_(run),
-        shares_(size < rows_worth_threads ? 1 : static_cast<std::size_t>(thread_count(run))),
-        progress_(run, shares_.size() * size) {}
-
-  void number(std::vector<std::uint32_t>& of_row, std::vector<std::uint32_t>& first_rows) {
-    parallel_for(shares_.size(), run_, [&](std::size_t s) { look_up(s); });
-    progress_.finish();
-    if (shares_.size() == 1) {
-      of_row = std::move(shares_[0].numbers);
-      first_rows = std::move(shares_[0].first_rows);
-      return;
+// One table, for few rows.
+void number_by_table(const KeyString& keys, std::size_t size, const Run& run, std::vector<std::uint32_t>& of_row,
+                     std::vector<std::uint32_t>& first_rows) {
+  NumberTable table;
+  Progress progress(run, size);
+  std::uint64_t block[key_block];
+  each_block(0, size, [&](std::size_t begin, std::size_t count) {
+    progress.add(count);
+    keys.leading(keys.bits(), begin, count, block);
+    for (std::size_t i = 0; i < count; ++i) {
+      const std::uint32_t number = table.find_or_add(block[i], mix(block[i]));
+      if (number == first_rows.size()) first_rows.push_back(static_cast<std::uint32_t>(begin + i));
+      of_row[begin + i] = number;
     }
-    join(first_rows);
-    resize_large(of_row, size_);
-    parallel_for(stretches_of(size_), run_, [&](std::size_t at) { renumber(at, of_row); });
-  }
+  });
+  progress.finish();
+}
 
- private:
-  struct Share {
-    std::vector<std::uint32_t> first_rows;  // by number within the share; later: the number in the whole
-    std::vector<std::uint32_t> numbers;     // of the share's rows, in input order
-    std::vector<std::size_t> before;        // how many of them lie before each stretch
+struct PackedKey {
+  std::uint64_t key;
+  std::uint32_t tag, number;
+  bool same(const PackedKey& other) const { return key == other.key; }
+};
+
+struct PackingKeys {
+  using Entry = PackedKey;
+  struct Chunk {
+    std::vector<std::uint64_t> keys;
+    static bool missing(std::size_t) { return false; }
+    std::uint32_t tag(std::size_t i) const { return static_cast<std::uint32_t>(mix(keys[i]) >> 32); }
+    void pack(std::size_t i, PackedKey& out) const { out.key = keys[i]; }
   };
-
-  std::size_t share_of(std::uint64_t hash) const { return (hash >> 32) * shares_.size() >> 32; }
-
-  void look_up(std::size_t s) {
-    Share& own = shares_[s];
-    NumberTable table;
-    own.numbers.reserve(size_ / shares_.size() + size_ / 64);
-    std::uint64_t keys[key_block], hashes[key_block];
-    each_block(0, size_, [&](std::size_t begin, std::size_t count) {
-      if (begin % stretch == 0) {
-        progress_.add(std::min(stretch, size_ - begin));
-        own.before.push_back(own.numbers.size());
-      }
-      keys_.leading(keys_.bits(), begin, count, keys);
-      std::uint16_t mine[key_block];
-      static_assert(key_block <= 65536);
-      std::size_t found = 0;
-      for (std::size_t i = 0; i < count; ++i) {
-        hashes[i] = mix(keys[i]);
-        mine[found] = static_cast<std::uint16_t>(i);
-        found += share_of(hashes[i]) == s;
-      }
-      constexpr std::size_t ahead = 16;  // look-ups whose cache lines are on their way
-      for (std::size_t m = 0; m < std::min(ahead, found); ++m) table.prefetch(hashes[mine[m]]);
-      for (std::size_t m = 0; m < found; ++m) {
-        if (m + ahead < found) table.prefetch(hashes[mine[m + ahead]]);
-        const std::size_t i = mine[m];
-        const std::uint32_t number = table.find_or_add(keys[i], hashes[i]);
-        if (number == own.first_rows.size()) own.first_rows.push_back(static_cast<std::uint32_t>(begin + i));
-        own.numbers.push_back(number);
-      }
+  const KeyString& keys;
+  Chunk chunk(std::size_t begin, std::size_t count) const {
+    Chunk out{std::vector<std::uint64_t>(count)};
+    each_block(begin, begin + count, [&](std::size_t from, std::size_t in_block) {
+      keys.leading(keys.bits(), from, in_block, out.keys.data() + (from - begin));
     });
+    return out;
   }
-
-  void join(std::vector<std::uint32_t>& first_rows) {
-    using Next = std::pair<std::uint32_t, std::size_t>;  // a share's next first row
-    std::priority_queue<Next, std::vector<Next>, std::greater<>> next;
-    std::vector<std::size_t> done(shares_.size(), 0);
-    const auto push = [&](std::size_t s) {
-      if (done[s] < shares_[s].first_rows.size()) next.emplace(shares_[s].first_rows[done[s]], s);
-    };
-    for (std::size_t s = 0; s < shares_.size(); ++s) push(s);
-    while (!next.empty()) {
-      const auto [row, s] = next.top();
-      next.pop();
-      shares_[s].first_rows[done[s]++] = static_cast<std::uint32_t>(first_rows.size());
-      first_rows.push_back(row);
-      push(s);
-    }
-  }
-
-  void renumber(std::size_t at, std::vector<std::uint32_t>& of_row) const {
-    std::vector<std::size_t> next;
-    for (const Share& share : shares_) next.push_back(share.before[at]);
-    std::uint64_t keys[key_block];
-    each_block(at * stretch, std::min(size_, (at + 1) * stretch), [&](std::size_t begin, std::size_t count) {
-      keys_.leading(keys_.bits(), begin, count, keys);
-      for (std::size_t i = 0; i < count; ++i) {
-        const std::size_t s = share_of(mix(keys[i]));
-        of_row[begin + i] = shares_[s].first_rows[shares_[s].numbers[next[s]++]];
-      }
-    });
-  }
-
-  const KeyString& keys_;
-  std::size_t size_;
-  const Run& run_;
-  std::vector<Share> shares_;
-  Progress progress_;
 };
 
 // Numbers rows by keys of up to 64 bits. `first_rows` gets the first row of each number.
 void number_narrow(const KeyString& keys, std::size_t size, const Run& run, std::vector<std::uint32_t>& of_row,
                    std::vector<std::uint32_t>& first_rows) {
   first_rows.clear();
+  resize_large(of_row, size);
   // An index takes 4 bytes a code, at most some 16 a row.
-  if (keys.bits() < 40 && (std::uint64_t{1} << keys.bits()) <= std::max<std::uint64_t>(4 * size, 1024)) {
-    resize_large(of_row, size);
-    return number_directly(keys, size, run, of_row, first_rows);
-  }
-  Hashed(keys, size, run).number(of_row, first_rows);
+  if (keys.bits() < 40 && (std::uint64_t{1} << keys.bits()) <= std::max<std::uint64_t>(4 * size, 1024))
+    number_directly(keys, size, run, of_row, first_rows);
+  else if (size < rows_worth_threads)
+    number_by_table(keys, size, run, of_row, first_rows);
+  else
+    number_in_parts(size, {}, PackingKeys{keys}, 0, run, of_row.data(), first_rows);
 }
 
 class NumberCodes final : public KeyCodes {

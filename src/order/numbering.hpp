@@ -31,7 +31,6 @@ class NumberTable {
   NumberTable() { clear(64); }
   std::size_t size() const { return size_; }
 
-  void prefetch(std::uint64_t hash) const { __builtin_prefetch(&slots_[place(hash)]); }
   // `hash` is mix(key).
   std::uint32_t find_or_add(std::uint64_t key, std::uint64_t hash) {
     for (std::size_t at = place(hash);; at = (at + 1) & (slots_.size() - 1)) {

@@ -11,6 +11,7 @@
 
 #include "lofty/run.hpp"
 #include "order/packed_texts.hpp"
+#include "order/parts.hpp"
 #include "table/buffer.hpp"
 #include "table/dictionary.hpp"
 #include "table/parallel.hpp"
@@ -79,120 +80,31 @@ TextNumbers by_rows(std::size_t size, std::size_t shares, const Text& text, std:
   return whole;
 }
 
-// How by_hash() cuts the rows.
-struct Blocks {
-  std::size_t chunk = 16 * 1024;  // rows that one thread packs at a time, in the second-level cache; at most 65,536
-  std::size_t chunks = 128;       // of a block: the more rows, the less often a dictionary is fetched from memory
+template <class Text>
+struct PackingTexts {
+  using Entry = PackedText;
+  struct Chunk {
+    const Text& text;
+    std::size_t begin;
+    bool missing(std::size_t i) const { return text(begin + i).data() == nullptr; }
+    std::uint32_t tag(std::size_t i) const { return Dictionary::tag_of(text(begin + i)); }
+    void pack(std::size_t i, PackedText& out) const { out.put(text(begin + i)); }
+  };
+  const Text& text;
+  Chunk chunk(std::size_t begin, std::size_t) const { return {text, begin}; }
 };
 
-// Texts are dealt out by their hash into parts whose dictionaries fit a processor's cache; a part is one thread's at a
-// time. The best where there are many: a look-up waits for the cache, not for memory, and no text is in two
-// dictionaries. A block of rows is packed, chunk by chunk, into lists by part; then each part numbers what is its own;
-// at last the numbers go back to where the rows lie. Room for one block besides: 38 bytes a row, 76 MiB at most.
+// The best where there are many: a look-up waits for the cache, not for memory, and no text is in two dictionaries.
 template <class Text>
 TextNumbers by_hash(std::size_t size, const Blocks& blocks, const Text& text, std::uint32_t first, const Run& run,
                     std::uint32_t* words) {
-  constexpr std::size_t parts = 128;
-  constexpr std::uint8_t nobody = parts;
-  const auto part_of = [](std::uint32_t tag) { return tag >> 25; };  // a slot goes by the low bits
-  struct Part {
-    PackedNumbers texts;
-    std::vector<std::uint32_t> first_rows;  // by number within the part
-    std::vector<std::uint32_t> numbers;     // in the whole, by number within the part
-  };
-  std::vector<Part> all(parts);
-  const std::size_t block_rows = blocks.chunk * blocks.chunks, room = std::min(size, block_rows);
-  Buffer<PackedText> packed(room);
-  Buffer<std::uint16_t> row_of(room);                              // within the chunk, by place in `packed`
-  Buffer<std::uint32_t> number_of(room);                           // the same
-  std::vector<std::uint32_t> begins(blocks.chunks * (parts + 1));  // of each part's places in each chunk
-  std::vector<std::uint64_t> is_first;
-  std::vector<std::uint32_t> firsts_before;
-  std::vector<std::uint8_t> nulls(blocks.chunks, 0);
   TextNumbers whole;
-  for (std::size_t block = 0; block < size; block += block_rows) {
-    check_stop(run);
-    const std::size_t rows = std::min(block_rows, size - block), chunks = (rows + blocks.chunk - 1) / blocks.chunk;
-    parallel_for(chunks, run, [&](std::size_t c) {
-      const std::size_t from = c * blocks.chunk, count = std::min(blocks.chunk, rows - from);
-      std::vector<std::uint32_t> tags(count);
-      std::vector<std::uint8_t> whose(count);
-      std::uint32_t next[parts + 1] = {};
-      for (std::size_t i = 0; i < count; ++i) {
-        const std::string_view one = text(block + from + i);
-        tags[i] = Dictionary::tag_of(one);
-        whose[i] = one.data() == nullptr ? nobody : static_cast<std::uint8_t>(part_of(tags[i]));
-        ++next[whose[i]];
-      }
-      if (next[nobody] > 0) nulls[c] = 1;
-      auto sum = static_cast<std::uint32_t>(from);
-      for (std::uint32_t& one : next) sum += std::exchange(one, sum);
-      std::copy_n(next, parts + 1, begins.begin() + static_cast<std::ptrdiff_t>(c * (parts + 1)));
-      for (std::size_t i = 0; i < count; ++i) {
-        const std::size_t row = block + from + i;
-        if (whose[i] == nobody) {
-          words[row] = 0;
-          continue;
-        }
-        const std::uint32_t at = next[whose[i]]++;
-        packed[at].put(text(row), tags[i], static_cast<std::uint32_t>(row));
-        row_of[at] = static_cast<std::uint16_t>(i);
-      }
-    });
-    // The places that part `p` has in chunk `c`.
-    const auto places = [&](std::size_t p, std::size_t c) {
-      const std::uint32_t* const at = begins.data() + c * (parts + 1) + p;
-      return std::pair<std::size_t, std::size_t>(at[0], at[1]);
-    };
-    parallel_for(parts, run, [&](std::size_t p) {
-      Part& own = all[p];
-      for (std::size_t c = 0; c < chunks; ++c) {
-        const auto [begin, end] = places(p, c);
-        const PackedText* const texts = packed.data() + begin;
-        std::uint32_t* const numbers = number_of.data() + begin;
-        const PackedText* const later = packed.data() + places(p, std::min(c + 1, chunks - 1)).first;
-        own.texts.add_all(texts, end - begin, later, [&](std::size_t i, std::uint32_t number) {
-          if (number == own.first_rows.size()) own.first_rows.push_back(texts[i].number);
-          numbers[i] = number;
-        });
-      }
-    });
-    // A text's number is how many first rows lie before its own: one bit a row, counted.
-    is_first.assign((rows + 63) / 64, 0);
-    firsts_before.resize(is_first.size());
-    for (const Part& part : all)
-      for (std::size_t i = part.numbers.size(); i < part.first_rows.size(); ++i) {
-        const std::size_t row = part.first_rows[i] - block;
-        is_first[row / 64] |= std::uint64_t{1} << row % 64;
-      }
-    for (std::size_t w = 0; w < is_first.size(); ++w) {
-      firsts_before[w] = static_cast<std::uint32_t>(whole.first_rows.size());
-      for (std::uint64_t left = is_first[w]; left != 0; left &= left - 1)
-        whole.first_rows.push_back(
-            static_cast<std::uint32_t>(block + w * 64 + static_cast<std::size_t>(std::countr_zero(left))));
-    }
-    parallel_for(parts, run, [&](std::size_t p) {
-      Part& own = all[p];
-      for (std::size_t i = own.numbers.size(); i < own.first_rows.size(); ++i) {
-        const std::size_t row = own.first_rows[i] - block;
-        const std::uint64_t earlier = is_first[row / 64] & ((std::uint64_t{1} << row % 64) - 1);
-        own.numbers.push_back(firsts_before[row / 64] + static_cast<std::uint32_t>(std::popcount(earlier)) + first);
-      }
-      for (std::size_t c = 0; c < chunks; ++c) {
-        const auto [begin, end] = places(p, c);
-        for (std::size_t i = begin; i < end; ++i) number_of[i] = own.numbers[number_of[i]];
-      }
-    });
-    parallel_for(chunks, run, [&](std::size_t c) {
-      std::uint32_t* const out = words + block + c * blocks.chunk;
-      const std::size_t end = places(parts - 1, c).second;
-      for (std::size_t i = places(0, c).first; i < end; ++i) out[row_of[i]] = number_of[i];
-    });
-  }
-  whole.nulls = std::find(nulls.begin(), nulls.end(), 1) != nulls.end();
+  const Run quiet{.threads = run.threads, .stop = run.stop};  // a table may have several columns of texts
+  whole.nulls = number_in_parts(size, blocks, PackingTexts<Text>{text}, first, quiet, words, whole.first_rows);
   resize_large(whole.texts, whole.first_rows.size());
-  parallel_for(parts, run, [&](std::size_t p) {
-    for (std::size_t i = whole.texts.size() * p / parts; i < whole.texts.size() * (p + 1) / parts; ++i)
+  const std::size_t pieces = 64;
+  parallel_for(pieces, quiet, [&](std::size_t p) {
+    for (std::size_t i = whole.texts.size() * p / pieces; i < whole.texts.size() * (p + 1) / pieces; ++i)
       whole.texts[i] = text(whole.first_rows[i]);
   });
   return whole;

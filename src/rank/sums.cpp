@@ -4,11 +4,11 @@
 #include <cassert>
 #include <cmath>
 #include <limits>
-#include <mutex>
 
 #include "lofty/error.hpp"
 #include "order/numbering.hpp"
 #include "rank/exact_sum.hpp"
+#include "table/buffer.hpp"
 #include "table/exact.hpp"
 #include "table/parallel.hpp"
 
@@ -17,8 +17,6 @@ namespace lofty {
 using namespace engine;
 
 namespace {
-
-constexpr std::size_t groups_worth_sharing = 1024;
 
 bool skipped(std::span<const std::uint8_t> mask, std::size_t i) { return !mask.empty() && mask[i] != 0; }
 
@@ -67,43 +65,47 @@ GroupNumbers number_groups(const Groups& groups, const Run& run) {
 std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const std::int64_t> values,
                           std::span<const std::uint8_t> null_mask, const Run& run) {
   assert(values.size() == groups.of_row.size());
-  // 64 bits a group, and a count of how often each wrapped round, which hardly ever happens. Threads share the groups,
-  // not the rows: each looks at all rows and adds those of its groups, to sums that stay that much nearer.
-  std::vector<std::int64_t> low(groups.size(), 0);
-  std::vector<std::int32_t> wraps;
-  std::mutex wrapping;
-  const std::size_t shares = values.size() < rows_worth_threads || groups.size() < groups_worth_sharing
-                                 ? 1
-                                 : static_cast<std::size_t>(thread_count(run));
-  Progress progress(run, shares * values.size());
+  // 64 bits a group, and a count of how often each wrapped round, which hardly ever happens. Each thread has its share
+  // of the rows and sums of its own, where groups are not so many that adding those up would cost more.
+  const std::size_t shares =
+      values.size() < std::max(rows_worth_threads, 4 * groups.size()) ? 1 : static_cast<std::size_t>(thread_count(run));
+  struct Share {
+    Buffer<std::int64_t> low;
+    std::vector<std::int32_t> wraps;
+  };
+  std::vector<Share> all(shares);
+  const auto add = [&](Share& to, std::size_t group, std::int64_t value) {
+    if (!__builtin_add_overflow(to.low[group], value, &to.low[group])) [[likely]]
+      return;
+    if (to.wraps.empty()) to.wraps.resize(groups.size());
+    to.wraps[group] += value > 0 ? 1 : -1;
+  };
+  Progress progress(run, values.size());
   parallel_for(shares, run, [&](std::size_t s) {
-    const std::size_t first = groups.size() * s / shares, count = groups.size() * (s + 1) / shares - first;
-    constexpr std::size_t block = 1024;
-    std::uint16_t mine[block];
-    for (std::size_t begin = 0; begin < values.size(); begin += block) {
-      const std::size_t in_block = std::min(block, values.size() - begin);
-      if (begin % (1024 * block) == 0) progress.add(std::min(1024 * block, values.size() - begin));
-      std::size_t found = 0;
-      for (std::size_t i = 0; i < in_block; ++i) {  // without a branch: whose group it is is anybody's guess
-        mine[found] = static_cast<std::uint16_t>(i);
-        found += groups.of_row[begin + i] - first < count;
-      }
-      for (std::size_t m = 0; m < found; ++m) {
-        const std::size_t i = begin + mine[m];
-        if (skipped(null_mask, i)) continue;
-        const std::uint32_t group = groups.of_row[i];
-        if (__builtin_add_overflow(low[group], values[i], &low[group])) [[unlikely]] {
-          const std::scoped_lock lock(wrapping);
-          if (wraps.empty()) wraps.resize(groups.size());
-          wraps[group] += values[i] > 0 ? 1 : -1;
-        }
-      }
+    Share& own = all[s];
+    own.low.allocate(groups.size());
+    std::fill_n(own.low.data(), groups.size(), std::int64_t{0});
+    constexpr std::size_t stretch = 1024 * 1024;
+    const std::size_t first = values.size() * s / shares, last = values.size() * (s + 1) / shares;
+    for (std::size_t begin = first; begin < last; begin += stretch) {
+      const std::size_t end = std::min(last, begin + stretch);
+      progress.add(end - begin);
+      for (std::size_t i = begin; i < end; ++i)
+        if (!skipped(null_mask, i)) add(own, groups.of_row[i], values[i]);
     }
   });
+  Share& whole = all[0];
+  for (std::size_t s = 1; s < shares; ++s) {
+    for (std::size_t g = 0; g < groups.size(); ++g) add(whole, g, all[s].low[g]);
+    if (all[s].wraps.empty()) continue;
+    if (whole.wraps.empty()) whole.wraps.resize(groups.size());
+    for (std::size_t g = 0; g < groups.size(); ++g) whole.wraps[g] += all[s].wraps[g];
+  }
   std::vector<Decimal> out;
-  out.reserve(low.size());
-  for (std::size_t g = 0; g < low.size(); ++g)
-    out.emplace_back(low[g] + (wraps.empty() ? int128{0} : int128{wraps[g]} * (int128{1} << 64)), 0);
+  out.reserve(groups.size());
+  prefer_huge_pages(out.data(), groups.size() * sizeof(Decimal));
+  for (std::size_t g = 0; g < groups.size(); ++g)
+    out.emplace_back(whole.low[g] + (whole.wraps.empty() ? int128{0} : int128{whole.wraps[g]} * (int128{1} << 64)), 0);
   return out;
 }
 

@@ -71,7 +71,7 @@ TEST_P(TextNumbersOf, FollowTheFirstAppearance) {
     check(text_numbers::by_rows(c.size, shares, text, 1, {}, found.data()), found);
   }
   // In one block, in several, in many of which the last is not full.
-  for (const text_numbers::Blocks blocks : {text_numbers::Blocks{}, {1024, 40}, {100, 3}}) {
+  for (const Blocks blocks : {Blocks{}, {1024, 40}, {100, 3}}) {
     SCOPED_TRACE(blocks.chunk);
     check(text_numbers::by_hash(c.size, blocks, text, 1, {}, found.data()), found);
     check(text_numbers::by_hash(c.size, blocks, text, 1, {.threads = 5}, found.data()), found);

@@ -119,6 +119,38 @@ TEST(Sums, InfinitiesAsIeeeHasThem) {
   EXPECT_EQ(got[2], 3);
 }
 
+// So many rows that several threads share them, with sums that leave 64 bits in each share and come back in the whole.
+TEST(Sums, LargeTablesAgreeWithAMapForAnyNumberOfThreads) {
+  constexpr std::size_t size = 150'000;
+  for (const std::uint64_t distinct : {3ull, 30'000ull, 10'000'000'000ull}) {
+    SCOPED_TRACE(distinct);
+    std::mt19937_64 random(11);
+    std::vector<std::uint64_t> id(size);
+    std::vector<std::int64_t> value(size);
+    for (std::size_t i = 0; i < size; ++i) {
+      id[i] = engine::mix(random() % distinct + 1);  // all over 64 bits
+      value[i] = static_cast<std::int64_t>(random()) | (i < size / 2 ? INT64_MIN : 0);
+    }
+    std::map<std::uint64_t, std::uint32_t> number_of;
+    std::vector<std::uint32_t> firsts;
+    std::vector<int128> exact;
+    std::vector<std::uint32_t> of_row;
+    for (std::size_t i = 0; i < size; ++i) {
+      const auto [at, fresh] = number_of.try_emplace(id[i], static_cast<std::uint32_t>(firsts.size()));
+      if (fresh) firsts.push_back(static_cast<std::uint32_t>(i)), exact.push_back(0);
+      exact[at->second] += value[i];
+      of_row.push_back(at->second);
+    }
+    for (const int threads : {1, 2, 7}) {
+      const GroupNumbers got = number_groups(groups(id), {.threads = threads});
+      ASSERT_EQ(got.of_row, of_row);
+      ASSERT_EQ(got.first_rows, firsts);
+      const auto sum = sums(got, std::span<const std::int64_t>(value), {}, {.threads = threads});
+      for (std::size_t g = 0; g < exact.size(); ++g) ASSERT_EQ(sum[g], Decimal(exact[g], 0));
+    }
+  }
+}
+
 TEST(NumberTable, GrowsPastManyKeys) {
   engine::NumberTable table;
   for (std::uint64_t i = 0; i < 100'000; ++i) ASSERT_EQ(table.find_or_add(i << 32, engine::mix(i << 32)), i);

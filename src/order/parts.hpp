@@ -1,0 +1,188 @@
+#pragma once
+// Numbering the rows of large tables by keys of which there are many.
+// Covered by tests/order/text_numbers_test.cpp and tests/rank/sums_test.cpp.
+
+#include <algorithm>
+#include <bit>
+#include <cstdint>
+#include <utility>
+#include <vector>
+
+#include "lofty/run.hpp"
+#include "table/buffer.hpp"
+#include "table/parallel.hpp"
+
+namespace lofty::engine {
+
+// Numbers different keys 0, 1, 2, ... as they come. Open addressing with linear probing, at most half full. A slot
+// goes by the low bits of the tag.
+template <class Entry>
+class EntryNumbers {
+ public:
+  std::uint32_t size() const { return size_; }
+
+  // Calls work(i, number) for each of `count` entries; those at `later` will be wanted next.
+  template <class Work>
+  void add_all(const Entry* entries, std::size_t count, const Entry* later, const Work& work) {
+    constexpr std::size_t ahead = 16;
+    for (std::size_t i = 0; i < count; ++i) {
+      if (2 * size_ >= slots_.size()) grow();
+      if (i + ahead < count) __builtin_prefetch(&slots_[entries[i + ahead].tag & mask()], 1);
+      __builtin_prefetch(later + i);
+      Entry& slot = slots_[place(entries[i])];
+      if (slot.number == none) {
+        slot = entries[i];
+        slot.number = size_++;
+      }
+      work(i, slot.number);
+    }
+  }
+
+ private:
+  static constexpr std::uint32_t none = 0xffffffff;
+
+  std::size_t mask() const { return slots_.size() - 1; }
+  std::size_t place(const Entry& entry) const {
+    std::size_t at = entry.tag & mask();
+    while (slots_[at].number != none && !slots_[at].same(entry)) at = (at + 1) & mask();
+    return at;
+  }
+  [[gnu::noinline]] void grow() {
+    const Buffer<Entry> old = std::move(slots_);
+    slots_.allocate(old.size() == 0 ? 256 : old.size() * 4);
+    for (std::size_t i = 0; i < slots_.size(); ++i) slots_[i].number = none;
+    for (const Entry& one : old.view())
+      if (one.number != none) slots_[place(one)] = one;
+  }
+
+  Buffer<Entry> slots_;
+  std::uint32_t size_ = 0;
+};
+
+// How number_in_parts() cuts the rows.
+struct Blocks {
+  std::size_t chunk = 16 * 1024;  // rows that one thread packs at a time, in the second-level cache; at most 65,536
+  std::size_t chunks = 128;       // of a block: the more rows, the less often a table is fetched from memory
+};
+
+// Equal keys, equal numbers, dense and in the order of their first appearance: words[row] gets number + first, 0 where
+// the key is missing; `first_rows` gets the first row of each number. Returns whether a key was missing.
+//
+// Keys are dealt out by their hash into parts whose tables fit a processor's cache; a part is one thread's at a time,
+// so that no key is in two tables. A block of rows is packed, chunk by chunk, into lists by part; then each part
+// numbers what is its own; at last the numbers go back to where the rows lie. (A radix-partitioned hash aggregation, as
+// in S. Manegold and others, "Optimizing main-memory join on modern hardware", 2002.) O(n), and room for one block
+// besides: an entry and 6 bytes a row.
+//
+// Rows::Entry has `tag`, 32 bits of the hash, `number`, and same(entry). rows.chunk(begin, count) is asked for
+// missing(i), tag(i) and pack(i, entry) of the row begin + i.
+template <class Rows>
+bool number_in_parts(std::size_t size, const Blocks& blocks, const Rows& rows, std::uint32_t first, const Run& run,
+                     std::uint32_t* words, std::vector<std::uint32_t>& first_rows) {
+  using Entry = typename Rows::Entry;
+  constexpr std::size_t parts = 128;
+  constexpr std::uint8_t nobody = parts;
+  const auto part_of = [](std::uint32_t tag) { return tag >> 25; };  // a slot goes by the low bits
+  struct Part {
+    EntryNumbers<Entry> entries;
+    std::vector<std::uint32_t> first_rows;  // by number within the part
+    std::vector<std::uint32_t> numbers;     // in the whole, by number within the part
+  };
+  std::vector<Part> all(parts);
+  const std::size_t block_rows = blocks.chunk * blocks.chunks, room = std::min(size, block_rows);
+  Buffer<Entry> packed(room);
+  Buffer<std::uint16_t> row_of(room);                              // within the chunk, by place in `packed`
+  Buffer<std::uint32_t> number_of(room);                           // the same
+  std::vector<std::uint32_t> begins(blocks.chunks * (parts + 1));  // of each part's places in each chunk
+  std::vector<std::uint64_t> is_first;
+  std::vector<std::uint32_t> firsts_before;
+  std::vector<std::uint8_t> missing(blocks.chunks, 0);
+  Progress progress(run, size);
+  first_rows.clear();
+  for (std::size_t block = 0; block < size; block += block_rows) {
+    const std::size_t in_block = std::min(block_rows, size - block),
+                      chunks = (in_block + blocks.chunk - 1) / blocks.chunk;
+    parallel_for(chunks, run, [&](std::size_t c) {
+      const std::size_t from = c * blocks.chunk, count = std::min(blocks.chunk, in_block - from);
+      progress.add(count);
+      const auto chunk = rows.chunk(block + from, count);
+      std::vector<std::uint32_t> tags(count);
+      std::vector<std::uint8_t> whose(count);
+      std::uint32_t next[parts + 1] = {};
+      for (std::size_t i = 0; i < count; ++i) {
+        tags[i] = chunk.tag(i);
+        whose[i] = chunk.missing(i) ? nobody : static_cast<std::uint8_t>(part_of(tags[i]));
+        ++next[whose[i]];
+      }
+      if (next[nobody] > 0) missing[c] = 1;
+      auto sum = static_cast<std::uint32_t>(from);
+      for (std::uint32_t& one : next) sum += std::exchange(one, sum);
+      std::copy_n(next, parts + 1, begins.begin() + static_cast<std::ptrdiff_t>(c * (parts + 1)));
+      for (std::size_t i = 0; i < count; ++i) {
+        const std::size_t row = block + from + i;
+        if (whose[i] == nobody) {
+          words[row] = 0;
+          continue;
+        }
+        const std::uint32_t at = next[whose[i]]++;
+        chunk.pack(i, packed[at]);
+        packed[at].tag = tags[i];
+        packed[at].number = static_cast<std::uint32_t>(row);
+        row_of[at] = static_cast<std::uint16_t>(i);
+      }
+    });
+    // The places that part `p` has in chunk `c`.
+    const auto places = [&](std::size_t p, std::size_t c) {
+      const std::uint32_t* const at = begins.data() + c * (parts + 1) + p;
+      return std::pair<std::size_t, std::size_t>(at[0], at[1]);
+    };
+    parallel_for(parts, run, [&](std::size_t p) {
+      Part& own = all[p];
+      for (std::size_t c = 0; c < chunks; ++c) {
+        const auto [begin, end] = places(p, c);
+        const Entry* const entries = packed.data() + begin;
+        const Entry* const later = packed.data() + places(p, std::min(c + 1, chunks - 1)).first;
+        std::uint32_t* const numbers = number_of.data() + begin;
+        own.entries.add_all(entries, end - begin, later, [&](std::size_t i, std::uint32_t number) {
+          if (number == own.first_rows.size()) own.first_rows.push_back(entries[i].number);
+          numbers[i] = number;
+        });
+      }
+    });
+    // A key's number is how many first rows lie before its own: one bit a row, counted.
+    is_first.assign((in_block + 63) / 64, 0);
+    firsts_before.resize(is_first.size());
+    for (const Part& part : all)
+      for (std::size_t i = part.numbers.size(); i < part.first_rows.size(); ++i) {
+        const std::size_t row = part.first_rows[i] - block;
+        is_first[row / 64] |= std::uint64_t{1} << row % 64;
+      }
+    for (std::size_t w = 0; w < is_first.size(); ++w) {
+      firsts_before[w] = static_cast<std::uint32_t>(first_rows.size());
+      for (std::uint64_t left = is_first[w]; left != 0; left &= left - 1)
+        first_rows.push_back(
+            static_cast<std::uint32_t>(block + w * 64 + static_cast<std::size_t>(std::countr_zero(left))));
+    }
+    parallel_for(parts, run, [&](std::size_t p) {
+      Part& own = all[p];
+      for (std::size_t i = own.numbers.size(); i < own.first_rows.size(); ++i) {
+        const std::size_t row = own.first_rows[i] - block;
+        const std::uint64_t earlier = is_first[row / 64] & ((std::uint64_t{1} << row % 64) - 1);
+        own.numbers.push_back(firsts_before[row / 64] + static_cast<std::uint32_t>(std::popcount(earlier)) + first);
+      }
+      for (std::size_t c = 0; c < chunks; ++c) {
+        const auto [begin, end] = places(p, c);
+        for (std::size_t i = begin; i < end; ++i) number_of[i] = own.numbers[number_of[i]];
+      }
+    });
+    parallel_for(chunks, run, [&](std::size_t c) {
+      std::uint32_t* const out = words + block + c * blocks.chunk;
+      const std::size_t end = places(parts - 1, c).second;
+      for (std::size_t i = places(0, c).first; i < end; ++i) out[row_of[i]] = number_of[i];
+    });
+  }
+  progress.finish();
+  return std::find(missing.begin(), missing.end(), 1) != missing.end();
+}
+
+}  // namespace lofty::engine
