@@ -495,13 +495,14 @@ void windows(std::size_t rows) {
   Numbers sums_out(rows);
   std::vector<std::uint8_t> nulls_out(rows);
   std::vector<std::uint32_t> rows_out(rows);
+  Numbers back(rows);
   row("values gathered, into memory that is there",
       per * seconds([&] { lofty::frame_sums(order, from_start, values, {}, sums_out, nulls_out); }), own);
   require(sums_out == running, "running sum, into memory that is there");
   row("values gathered, into fresh memory", per * seconds([&] { lofty::frame_sums(order, from_start, values); }), own);
   row("values gathered, back by input row", per * seconds([&] {
                                               lofty::frame_sums(order, from_start, values, {}, sums_out, nulls_out);
-                                              lofty::by_input_row(order, sums_out);
+                                              lofty::by_input_row<std::int64_t>(order, sums_out, back);
                                             }),
       own);
 

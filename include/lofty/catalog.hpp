@@ -19,7 +19,8 @@ struct ReadOptions {
   struct ColumnOption {
     std::string column;
     std::string type;  // "integer", "decimal", "float", "date", "timestamp", "boolean" or "text"
-    // How its numbers are written, where that is not 12345.60: a sign between thousands (0: none), and the decimal sign.
+    // How its numbers are written, where that is not 12345.60: a sign between thousands (0: none), and the decimal
+    // sign.
     char thousands = 0;
     char point = '.';
   };

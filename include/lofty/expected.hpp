@@ -27,9 +27,9 @@ struct Comparison {
 };
 
 // Numbers are compared by value (12.5 is 12.50), text exactly, null equals null. Rows are told apart by the entries'
-// keys as far as the table has them, else by the first label of words, else by their position. Throws Error(unknown_column)
-// for a column of the table that is not listed, with the nearest; Error(key_mismatch) when the table has an entry
-// twice. O(rows log rows).
+// keys as far as the table has them, else by the first label of words, else by their position. Throws
+// Error(unknown_column) for a column of the table that is not listed, with the nearest; Error(key_mismatch) when the
+// table has an entry twice. O(rows log rows).
 Comparison compare_with(const Standings& answer, const Table& expected);
 
 }  // namespace lofty

@@ -47,6 +47,9 @@ struct Data {
   ReadOptions read = {};
   std::vector<Join> joins = {};
   std::string locale = {};  // whose rules order text ("sv", "en_GB"); empty: ICU's root, never the environment's
+  // Where timestamps that were written with an offset are shown, and in whose days and months they are counted:
+  // "Europe/Oslo"; empty: UTC. Those without an offset are wall clocks, whatever it is.
+  std::string zone = {};
 };
 
 // A value that a reader may change from outside, `:name` in formulas.

@@ -10,6 +10,10 @@
 
 namespace lofty {
 
+namespace engine {
+class Zone;
+}
+
 enum class Kind : std::uint8_t {
   integer,    // exact, up to 38 digits
   decimal,    // exact, up to 38 digits, with a fixed number of decimals
@@ -27,12 +31,16 @@ const char* kind_name(Kind kind);
 
 struct Type {
   Kind kind = Kind::unknown;
-  int scale = 0;       // decimals: digits after the point
-  bool zoned = false;  // timestamps: were they written with an offset?
+  int scale = 0;                       // decimals: digits after the point
+  bool zoned = false;                  // timestamps: were they written with an offset?
+  const engine::Zone* zone = nullptr;  // where such ones are shown, and their days counted; null: UTC
 
   bool numeric() const { return kind == Kind::integer || kind == Kind::decimal || kind == Kind::floating; }
   bool exact() const { return kind == Kind::integer || kind == Kind::decimal; }
-  friend bool operator==(const Type&, const Type&) = default;
+  // The zone is a way of showing values, not another type.
+  friend bool operator==(const Type& a, const Type& b) {
+    return a.kind == b.kind && a.scale == b.scale && a.zoned == b.zoned;
+  }
 };
 
 // One cell. `std::monostate` is null. Integers are decimals of scale 0.
@@ -41,7 +49,9 @@ using Value = std::variant<std::monostate, Decimal, double, Date, Timestamp, boo
 inline bool is_null(const Value& value) { return std::holds_alternative<std::monostate>(value); }
 
 // The value in full, as files carry it: every decimal, no separators, "" for null.
-std::string to_text(const Value& value, bool zoned = false);
+std::string to_text(const Value& value);
+// The same, of a column: timestamps that were written with an offset show one.
+std::string to_text(const Value& value, const Type& type);
 
 // Shortest text that reads back as the same double: "0.1", "1e+300".
 std::string to_text(double value);

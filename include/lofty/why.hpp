@@ -18,7 +18,7 @@ namespace lofty {
 struct Workings {
   explicit Workings(Standings rows_that_count) : lines(std::move(rows_that_count)) {}
 
-  std::string entry;                                 // what a reader calls it
+  std::string entry;                                 // what a reader calls it; "line 17" where every row is an entry
   std::vector<std::pair<std::string, Value>> keys;   // of rank.each
   std::vector<std::pair<std::string, Value>> group;  // of rank.within
 
@@ -55,6 +55,7 @@ struct Workings {
     Value value;  // null for an entry that rank.having drops: no window sees it
   };
   std::vector<WindowValue> windows;  // of [windows]
+  std::vector<WindowValue> figures;  // of [figures], where every row is an entry
 
   // ---- its rows
   std::size_t rows = 0;  // all that belong to it
@@ -67,9 +68,10 @@ struct Workings {
 };
 
 // The workings of the one entry for which `condition` is true ("shop_no = 17", "rank = 2"): of nested levels the
-// outermost in which it holds for just one. Tables are read once. Throws Error as standings() does, and
-// Error(unknown_entry) when the condition holds for no entry, with the nearest value where it asks for one, or for
-// several. Thread-safe for different catalogs.
+// outermost in which it holds for just one. Where every row is an entry, a row ("line_no = 17"). Tables are read once,
+// and their rows looked at twice; a third and fourth time where no entry that is ranked is meant. Throws Error as
+// standings() does, and Error(unknown_entry) when the condition holds for no entry, with the nearest value where it
+// asks for one, or for several. Thread-safe for different catalogs.
 Workings why(const Ladder& ladder, const Catalog& catalog, const std::string& condition, const Run& run = {});
 
 }  // namespace lofty

@@ -19,8 +19,8 @@ Format format_from(std::string_view ending);
 // hold doubles.
 std::string written(const Standings& standings, Format format);
 
-// The listing as a new table of a SQLite file, which is made where it is not there: columns under their names (not their
-// headings), whole numbers as integers, decimals as reals; a column with more digits than these hold, dates and
+// The listing as a new table of a SQLite file, which is made where it is not there: columns under their names (not
+// their headings), whole numbers as integers, decimals as reals; a column with more digits than these hold, dates and
 // timestamps are texts. Whole or not at all. Throws Error: name_taken where the file has such a table, cannot_open,
 // cannot_write, damaged_file.
 void write_sqlite(const Standings& standings, const std::filesystem::path& file, const std::string& table);

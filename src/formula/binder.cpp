@@ -76,7 +76,11 @@ class Binding {
 
   NodePtr bind_one(const Expression& e) {
     switch (e.op) {
-      case Op::literal: return make_literal(e.value, e.type, e, origin_);
+      case Op::literal: {
+        Type type = e.type;
+        if (type.zoned) type.zone = scope_.zone();
+        return make_literal(e.value, type, e, origin_);
+      }
       case Op::null: return make_node(Op::null, {}, e, origin_);
       case Op::interval: {
         NodePtr node = make_node(Op::interval, {.kind = Kind::interval}, e, origin_);
@@ -329,7 +333,10 @@ class Binding {
                           (from.numeric() && e.type.numeric()) || (moment(from.kind) && moment(to));
     if (!possible || from.kind == Kind::interval)
       fail(Code::wrong_type, text_of(*e.args[0]) + " is " + spoken(from) + " and cannot become " + spoken(e.type), e);
-    if (to == Kind::timestamp) node->type.zoned = from.zoned;
+    if (to == Kind::timestamp) {
+      node->type.zoned = from.zoned;
+      node->type.zone = from.zone;
+    }
     return node;
   }
 

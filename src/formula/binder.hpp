@@ -22,6 +22,8 @@ class Scope {
   virtual NodePtr window(const Expression& expression, const std::shared_ptr<const Origin>& origin) = 0;
   // The value of `:name`.
   virtual NodePtr choice(const Expression& expression, const std::shared_ptr<const Origin>& origin) = 0;
+  // Where moments with an offset are shown; null: in UTC.
+  virtual const Zone* zone() const { return nullptr; }
 };
 
 // A formula's Node tree. Problems are appended to `problems`, each with its place and `origin`'s key; the node that

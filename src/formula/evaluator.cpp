@@ -10,6 +10,7 @@
 
 #include "table/infer.hpp"
 #include "table/parallel.hpp"
+#include "table/zone.hpp"
 
 namespace lofty::engine {
 
@@ -63,6 +64,11 @@ constexpr std::int64_t day_length = 86'400'000'000;  // microseconds
 
 std::int64_t floor_day(std::int64_t microseconds) {
   return microseconds / day_length - (microseconds % day_length < 0);
+}
+
+// What the wall clock shows where the type's moments are shown.
+std::int64_t wall_clock(const Type& type, std::int64_t moment) {
+  return type.zone != nullptr ? type.zone->to_local(moment) : moment;
 }
 
 bool is_active(const unsigned char* active, std::size_t i) { return active == nullptr || active[i] != 0; }
@@ -382,14 +388,23 @@ struct Evaluator::Call {
       bool ok = n < 1'000'000'000'000 && n > -1'000'000'000'000;
       if (!ok) n = 0;
       const auto by = static_cast<std::int64_t>(n);
-      const std::int64_t value = from.ints[i], days = is_date ? value : floor_day(value),
-                         rest = is_date ? 0 : value - days * day_length;
+      // Days and months go by the wall clock, hours and less by the time that passes.
+      const std::int64_t value = from.ints[i], wall = is_date ? value : wall_clock(node.type, value),
+                         days = is_date ? value : floor_day(wall), rest = is_date ? 0 : wall - days * day_length;
+      const auto on_the_clock = [&](std::int64_t day) {
+        if (is_date) return day;
+        const std::int64_t there = day * day_length + rest;
+        return node.type.zone != nullptr ? node.type.zone->to_instant(there) : there;
+      };
       std::int64_t to = 0;
       if (unit == "year" || unit == "month") {
         bool in_range = false;
         to = add_months(days, unit == "year" ? by * 12 : by, in_range);
         ok = ok && in_range;
-        if (!is_date) to = to * day_length + rest;
+        to = on_the_clock(to);
+      } else if (unit == "day" && node.type.zone != nullptr) {
+        ok = ok && days + by > -719163 && days + by < 2932897;
+        to = ok ? on_the_clock(days + by) : 0;
       } else {
         const std::int64_t length = unit == "day" ? 24 * 3600 : unit == "hour" ? 3600 : unit == "minute" ? 60 : 1;
         const int128 moved = is_date ? int128{value} + by : int128{value} + int128{by} * length * 1'000'000;
@@ -413,8 +428,9 @@ struct Evaluator::Call {
         out.ints[i] = int64_null;
         continue;
       }
-      const std::int64_t days = is_date ? v.ints[i] : floor_day(v.ints[i]);
-      out.ints[i] = fn(days, is_date ? 0 : v.ints[i] - days * day_length);
+      const std::int64_t wall = is_date ? v.ints[i] : wall_clock(v.type, v.ints[i]);
+      const std::int64_t days = is_date ? wall : floor_day(wall);
+      out.ints[i] = fn(days, is_date ? 0 : wall - days * day_length);
     }
   }
 
@@ -423,9 +439,7 @@ struct Evaluator::Call {
     if (node.args[0]->op == Op::days_of) {
       const Vector& a = self.evaluate(*node.args[0]->args[0], begin, count, active);
       const Vector& b = self.evaluate(*node.args[0]->args[1], begin, count, active);
-      const auto day = [](const Vector& v, std::size_t i) {
-        return v.type.kind == Kind::date ? v.ints[i] : floor_day(v.ints[i]);
-      };
+      const auto day = [](const Vector& v, std::size_t i) { return day_at(v.type, v.ints[i]); };
       out.set_int64(count);
       for (std::size_t i = 0; i < count; ++i)
         out.ints[i] = a.is_null(i) || b.is_null(i) ? int64_null : day(a, i) - day(b, i);
@@ -483,6 +497,13 @@ struct Evaluator::Call {
     }
   }
 
+  // A value that stands beside `other`: a wall clock, which is written without an offset, is that of the zone in which
+  // a moment with an offset is shown.
+  static std::int64_t instant(const Vector& v, const Vector& other, std::size_t i) {
+    const bool wall = v.type.kind == Kind::timestamp && !v.type.zoned && other.type.zone != nullptr;
+    return wall ? other.type.zone->to_instant(v.ints[i]) : v.ints[i];
+  }
+
   // Compares two values that are not null: negative, 0 or positive.
   static int compare(const Vector& a, const Vector& b, std::size_t i) {
     if (a.type.kind == Kind::text) {
@@ -498,10 +519,12 @@ struct Evaluator::Call {
       const double x = number(a), y = number(b);
       return x < y ? -1 : x > y;
     }
-    if (a.type.kind == b.type.kind && !a.type.exact()) return a.ints[i] < b.ints[i] ? -1 : a.ints[i] > b.ints[i];
+    if (a.type.kind == b.type.kind && !a.type.exact()) {
+      const std::int64_t x = instant(a, b, i), y = instant(b, a, i);
+      return x < y ? -1 : x > y;
+    }
     if (!a.type.exact()) {  // a date against a timestamp: by days
-      const std::int64_t x = a.type.kind == Kind::date ? a.ints[i] : floor_day(a.ints[i]);
-      const std::int64_t y = b.type.kind == Kind::date ? b.ints[i] : floor_day(b.ints[i]);
+      const std::int64_t x = day_at(a.type, a.ints[i]), y = day_at(b.type, b.ints[i]);
       return x < y ? -1 : x > y;
     }
     return compare_decimals(a.exact(i), a.type.scale, b.exact(i), b.type.scale);
@@ -514,7 +537,7 @@ struct Evaluator::Call {
     const Vector &a = arg(0), &b = arg(1);
     out.set_int64(count);
     const bool same_scale = a.lane == Vector::Lane::int64 && b.lane == Vector::Lane::int64 &&
-                            a.type.scale == b.type.scale && a.type.kind != Kind::text &&
+                            a.type.scale == b.type.scale && a.type.kind != Kind::text && a.type.zoned == b.type.zoned &&
                             (a.type.kind == b.type.kind || (a.type.exact() && b.type.exact()));
     for (std::size_t i = 0; i < count; ++i) {
       if (same_scale) {
@@ -895,14 +918,14 @@ struct Evaluator::Call {
     if (to == Kind::text) {
       out.set_text(count);
       for (std::size_t i = 0; i < count; ++i)
-        if (!v.is_null(i) && is_active(active, i)) out.texts[i] = keep(to_text(v.value(i), v.type.zoned));
+        if (!v.is_null(i) && is_active(active, i)) out.texts[i] = keep(to_text(v.value(i), v.type));
       return;
     }
     start_picking();
     for (std::size_t i = 0; i < count; ++i) {
       if (v.is_null(i) || !is_active(active, i)) continue;
       const Value value = from == Kind::text ? from_text(v.text(i), i) : v.value(i);
-      put(converted(value, i, from == Kind::text), i);
+      put(converted(value, v.type, i, from == Kind::text), i);
     }
     static_cast<void>(to);
   }
@@ -936,7 +959,7 @@ struct Evaluator::Call {
          "shield it: case when ... then cast(...) end");
   }
 
-  Value converted(const Value& value, std::size_t i, bool was_text) const {
+  Value converted(const Value& value, const Type& from, std::size_t i, bool was_text) const {
     const Type& type = node.type;
     if (type.kind == Kind::floating) {
       if (const auto* exact = std::get_if<Decimal>(&value)) return exact->to_double();
@@ -956,7 +979,8 @@ struct Evaluator::Call {
     } else if (type.kind == Kind::timestamp) {
       if (const auto* day = std::get_if<Date>(&value)) return Timestamp{day->days * day_length};
     } else if (type.kind == Kind::date) {
-      if (const auto* moment = std::get_if<Timestamp>(&value)) return moment->day();
+      if (const auto* moment = std::get_if<Timestamp>(&value))
+        return Date{static_cast<std::int32_t>(day_at(from, moment->microseconds))};
     }
     return value;
   }
@@ -1094,7 +1118,7 @@ struct Evaluator::Call {
   }
 };
 
-const Vector& Evaluator::load(int column, std::size_t begin, std::size_t count) {
+const Vector& Evaluator::load(int column, std::size_t begin, std::size_t count, const Zone* zone) {
   const auto index = static_cast<std::size_t>(column);
   if (columns_.size() <= index) columns_.resize(index + 1);
   Loaded& loaded = columns_[index];
@@ -1103,11 +1127,12 @@ const Vector& Evaluator::load(int column, std::size_t begin, std::size_t count) 
     loaded.begin = begin;
     loaded.count = count;
   }
+  if (loaded.values.type.zoned) loaded.values.type.zone = zone;
   return loaded.values;
 }
 
 const Vector& Evaluator::evaluate(const Node& node, std::size_t begin, std::size_t count, const unsigned char* active) {
-  if (node.op == Op::name) return load(node.column, begin, count);
+  if (node.op == Op::name) return load(node.column, begin, count, node.type.zone);
   Scratch& scratch = scratch_[static_cast<std::size_t>(node.slot)];
   scratch.out.type = node.type;
   const Call call{*this, node, begin, count, active, scratch, scratch.out};

@@ -114,7 +114,7 @@ class Evaluator {
   friend struct Call;
 
   // A column's rows; kept until another batch is asked for.
-  const Vector& load(int column, std::size_t begin, std::size_t count);
+  const Vector& load(int column, std::size_t begin, std::size_t count, const Zone* zone = nullptr);
 
   const RowSource& source_;
   std::vector<Scratch> scratch_;

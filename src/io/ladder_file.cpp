@@ -298,10 +298,11 @@ class Reader {
   }
 
   void read_data(const toml::table& table, Data& data) {
-    section(table, "data", {"from", "as", "join", "columns", "nulls", "header", "delimiter", "ragged", "locale"},
-            {"zone"});
+    section(table, "data",
+            {"from", "as", "join", "columns", "nulls", "header", "delimiter", "ragged", "locale", "zone"}, {});
     text(table, "from", "data.from", data.from);
     text(table, "locale", "data.locale", data.locale);
+    text(table, "zone", "data.zone", data.zone);
     text(table, "as", "data.as", data.as);
     read_options(table, "data", data.read);
     const toml::node* const joins = table.get("join");

@@ -93,6 +93,7 @@ class Writer {
     line("from", quoted(data.from));
     if (!data.as.empty()) line("as", quoted(data.as));
     if (!data.locale.empty()) line("locale", quoted(data.locale));
+    if (!data.zone.empty()) line("zone", quoted(data.zone));
     read_options(data.read);
     for (const Join& join : data.joins) {
       out_ += "\n[[data.join]]\n";

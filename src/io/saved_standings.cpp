@@ -37,7 +37,7 @@ Json table_json(const Table& table) {
     Json row = Json::array();
     for (std::size_t c = 0; c < table.headings().size(); ++c) {
       const Value value = table.value(r, c);
-      row.push_back(is_null(value) ? Json() : Json(to_text(value, table.type(c).zoned)));
+      row.push_back(is_null(value) ? Json() : Json(to_text(value, table.type(c))));
     }
     rows.push_back(std::move(row));
   }
@@ -45,8 +45,7 @@ Json table_json(const Table& table) {
 }
 
 // Every entry before keep: its keys, its place, whether it was listed, and what it is called.
-Table entries_of(const Standings& standings) {
-  const engine::StandingsData& data = standings.data();
+Table entries_of(const engine::StandingsData& data) {
   engine::TableData out;
   out.name = "entries";
   out.rows = data.place ? data.place->rows() : data.keys.empty() ? 0 : data.keys.front()->rows();
@@ -89,10 +88,15 @@ class Reader {
         fail(Code::damaged_file, "these are no saved standings: `standings` is missing", "--keep-as writes them");
       if (json.at("standings") != form)
         fail(Code::not_in_this_version, "these standings were saved by a later version");
-      if (!part_.empty() && part_ != "entries")
-        fail(Code::unknown_table, "saved standings have no part `" + part_ + "`",
-             file_.filename().string() + "#entries, or nothing behind the name");
-      return table(json.at(part_.empty() ? "listing" : "entries"));
+      const std::string part = part_.empty() ? "listing" : part_;
+      if (part != "listing" && part != "entries" && (!json.contains(part) || !json.at(part).is_object())) {
+        std::string parts = "#entries";
+        for (int level = 2; json.contains("level" + std::to_string(level)); ++level)
+          parts += ", #level" + std::to_string(level);
+        fail(Code::unknown_table, "these saved standings have no part `" + part_ + "`",
+             file_.filename().string() + parts + ", or nothing behind the name");
+      }
+      return table(json.at(part));
     } catch (const nlohmann::json::exception& error) {
       fail(Code::damaged_file, std::string("the saved standings are damaged: ") + error.what());
     }
@@ -175,14 +179,18 @@ std::string saved(const Standings& standings) {
   Json remarks = Json::array();
   for (const Remark& remark : standings.remarks())
     remarks.push_back({{"code", remark.code}, {"sentence", remark.sentence}});
-  const Json json{{"standings", form},
-                  {"title", standings.title()},
-                  {"question", standings.question()},
-                  {"shown", standings.shown_of_total()},
-                  {"keys", data.key_names},
-                  {"listing", table_json(table_of(standings, "listing"))},
-                  {"entries", table_json(entries_of(standings))},
-                  {"remarks", std::move(remarks)}};
+  // Of nested levels the entries of each, the outermost ones under the name that all standings have.
+  const bool nested = !data.levels.empty();
+  Json json{{"standings", form},
+            {"title", standings.title()},
+            {"question", standings.question()},
+            {"shown", standings.shown_of_total()},
+            {"keys", nested ? data.levels.front()->key_names : data.key_names},
+            {"listing", table_json(table_of(standings, "listing"))},
+            {"entries", table_json(entries_of(nested ? *data.levels.front() : data))},
+            {"remarks", std::move(remarks)}};
+  for (std::size_t l = 1; l < data.levels.size(); ++l)
+    json["level" + std::to_string(l + 1)] = table_json(entries_of(*data.levels[l]));
   return json.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 

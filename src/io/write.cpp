@@ -32,7 +32,7 @@ std::string csv(const Standings& s) {
       if (c > 0) out += ',';
       const Value value = s.value(r, c);
       if (!is_null(value))
-        out += csv_field(to_text(value, s.columns()[c].type.zoned), s.columns()[c].type.kind == Kind::text);
+        out += csv_field(to_text(value, s.columns()[c].type), s.columns()[c].type.kind == Kind::text);
     }
     out += "\n";
   }
@@ -45,7 +45,7 @@ std::string json_text(const std::string& text) {
 
 std::string json_value(const Value& value, const Type& type) {
   if (is_null(value)) return "null";
-  const std::string text = to_text(value, type.zoned);
+  const std::string text = to_text(value, type);
   if (std::holds_alternative<bool>(value)) return text;
   if (type.kind == Kind::floating) return text;
   if (type.exact()) {
@@ -123,8 +123,8 @@ std::string markdown(const Standings& s) {
     out += "|";
     for (std::size_t c = 0; c < s.columns().size(); ++c) {
       const Value value = s.value(r, c);
-      std::string text = is_null(value) ? (s.of_level(r, c) ? "(none)" : "")
-                                        : markdown_cell(to_text(value, s.columns()[c].type.zoned));
+      std::string text =
+          is_null(value) ? (s.of_level(r, c) ? "(none)" : "") : markdown_cell(to_text(value, s.columns()[c].type));
       if (s.columns()[c].role == Role::place && s.columns()[c].ties != Ties::ordinal && s.tied(r, c) && !is_null(value))
         text += "=";
       out += " " + text + " |";
@@ -134,8 +134,7 @@ std::string markdown(const Standings& s) {
       const SummaryLine& line = s.summaries()[summary];
       out += "|";
       for (std::size_t c = 0; c < s.columns().size(); ++c) {
-        const std::string text =
-            c == line.label_column ? line.label : to_text(line.values[c], s.columns()[c].type.zoned);
+        const std::string text = c == line.label_column ? line.label : to_text(line.values[c], s.columns()[c].type);
         out += " " + (text.empty() ? text : "*" + markdown_cell(text) + "*") + " |";
       }
       out += "\n";

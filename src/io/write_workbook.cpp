@@ -95,7 +95,7 @@ class WorkbookWriter {
     lxw_format* const format = formats_[c];
     const lxw_col_t at = column(c);
     const auto text = [&] {
-      worksheet_write_string(sheet_, row, at, to_text(value, s_.columns()[c].type.zoned).c_str(), nullptr);
+      worksheet_write_string(sheet_, row, at, to_text(value, s_.columns()[c].type).c_str(), nullptr);
     };
     if (const auto* number = std::get_if<Decimal>(&value)) {
       if (!fits_double(*number)) return text();  // every digit counts

@@ -26,16 +26,16 @@ Ladder across_ladder(const Ladder& ladder) {
   return with_level(ladder, {.each = ladder.across.each, .by = ladder.across.by, .best = ladder.across.best});
 }
 
-Ladder cell_ladder(const Ladder& ladder) {
-  const Level& down = ladder.levels.front();
-  Level level{.each = ladder.across.each};
-  // Entries of both: the keys down, its groups, and the keys across, each once.
-  for (const auto* keys : {&down.each, &down.within})
-    for (const std::string& key : *keys)
-      if (std::none_of(level.each.begin(), level.each.end(),
-                       [&](const std::string& k) { return equal_folded(k, key); }))
-        level.each.push_back(key);
-  Ladder out = with_level(ladder, std::move(level));
+Ladder cell_ladder(const Ladder& ladder, std::size_t level) {
+  Level cells{.each = ladder.across.each};
+  // Entries of both: the keys down, those of the levels outside, its groups, and the keys across, each once.
+  for (std::size_t l = level + 1; l-- > 0;)
+    for (const auto* keys : {&ladder.levels[l].each, &ladder.levels[l].within})
+      for (const std::string& key : *keys)
+        if (std::none_of(cells.each.begin(), cells.each.end(),
+                         [&](const std::string& k) { return equal_folded(k, key); }))
+          cells.each.push_back(key);
+  Ladder out = with_level(ladder, std::move(cells));
   out.list.columns = {ladder.across.cell};
   return out;
 }
@@ -65,11 +65,10 @@ std::vector<Problem> check_across(const Ladder& ladder, const Catalog& catalog) 
     problem(Code::missing_key, "nothing says in which order the columns across stand", "across", "by = \"spend desc\"");
   if (across.cell.empty())
     problem(Code::missing_key, "nothing says which total the cells hold", "across", "cell = \"spend\"");
-  if (ladder.levels.size() > 1)
-    problem(Code::not_in_this_version, "a crossed table of levels inside levels is not in this version", "across", {});
-  else if (ladder.levels.empty() || ladder.levels.front().each.empty())
+  if (ladder.levels.empty() ||
+      std::any_of(ladder.levels.begin(), ladder.levels.end(), [](const Level& level) { return level.each.empty(); }))
     problem(Code::missing_each, "nothing says what stands down the table", "across",
-            "each = [\"shop_no\"] under [rank]");
+            "each = [\"shop_no\"] under " + std::string(ladder.levels.size() > 1 ? "every [[level]]" : "[rank]"));
   if (!problems.empty()) return problems;
   std::vector<std::string> totals;
   for (const NamedFormula& total : ladder.totals) totals.push_back(total.name);
@@ -91,12 +90,19 @@ std::vector<Problem> check_across(const Ladder& ladder, const Catalog& catalog) 
   return problems;
 }
 
-std::shared_ptr<StandingsData> cross(const StandingsData& down, const Ladder& ladder, const Catalog& catalog,
-                                     const Run& run) {
-  const Run quiet{.threads = run.threads, .stop = run.stop};
-  const Standings columns = standings(across_ladder(ladder), catalog, quiet);
-  const Standings cells = standings(cell_ladder(ladder), catalog, quiet);
-  const StandingsData &across = columns.data(), &all = cells.data();
+std::vector<Ladder> crossing_questions(const Ladder& ladder) {
+  if (ladder.across.empty()) return {};
+  std::vector<Ladder> out{across_ladder(ladder)};
+  for (std::size_t l = 0; l < ladder.levels.size(); ++l) out.push_back(cell_ladder(ladder, l));
+  return out;
+}
+
+Crossing::Crossing(const Ladder& ladder, const Catalog& catalog, const Run& run)
+    : ladder_(ladder), catalog_(catalog), run_(run), columns_(standings(across_ladder(ladder), catalog, run)) {}
+
+std::shared_ptr<StandingsData> Crossing::cross(const StandingsData& down, std::size_t level) const {
+  const Standings cells = standings(cell_ladder(ladder_, level), catalog_, run_);
+  const StandingsData &across = columns_.data(), &all = cells.data();
 
   // Which of the cells' keys say where down, and where across, a cell stands.
   const auto places_of = [&](const std::vector<std::string>& names) {
@@ -134,7 +140,7 @@ std::shared_ptr<StandingsData> cross(const StandingsData& down, const Ladder& la
     const bool taken = std::any_of(out->columns.begin(), out->columns.end(), [&](const StandingColumn& other) {
       return equal_folded(other.name, column.name) || equal_folded(other.heading, column.heading);
     });
-    if (taken) column.name = column.heading = ladder.across.cell + " of " + column.name;
+    if (taken) column.name = column.heading = ladder_.across.cell + " of " + column.name;
     column.sort_position = 0;
     column.role = Role::cell;
     Piece piece(values.type());
@@ -144,10 +150,11 @@ std::shared_ptr<StandingsData> cross(const StandingsData& down, const Ladder& la
     out->tied_by.emplace_back();
   }
   for (SummaryLine& line : out->summaries) line.values.resize(out->columns.size());
+  if (level + 1 < ladder_.levels.size()) return out;  // said once, behind all levels
   out->question +=
-      " Across: " + ladder.across.cell + " of each " + listed(ladder.across.each) + ", by " + ladder.across.by + ".";
-  out->shown_of_total += "; " + columns.shown_of_total().substr(0, columns.shown_of_total().find(", ")) + " across";
-  for (const Remark& remark : columns.remarks())
+      " Across: " + ladder_.across.cell + " of each " + listed(ladder_.across.each) + ", by " + ladder_.across.by + ".";
+  out->shown_of_total += "; " + columns_.shown_of_total().substr(0, columns_.shown_of_total().find(", ")) + " across";
+  for (const Remark& remark : columns_.remarks())
     if ((remark.code == "tie-at-cut" || remark.code == "blank-group" || remark.code == "unranked") &&
         std::none_of(out->remarks.begin(), out->remarks.end(),
                      [&](const Remark& said) { return said.sentence == remark.sentence; }))

@@ -1,6 +1,7 @@
 #pragma once
 // From a question to its standings.
 
+#include <functional>
 #include <memory>
 #include <vector>
 
@@ -12,9 +13,11 @@
 
 namespace lofty::engine {
 
-// `questions` as resolve_levels() gives them.
+// `questions` as resolve_levels() gives them; `earlier` by level, or empty. Each level's answer goes through `finish`
+// before they become one.
+using Finish = std::function<std::shared_ptr<StandingsData>(std::shared_ptr<StandingsData>, std::size_t)>;
 std::shared_ptr<StandingsData> answer(const Ladder& ladder, std::vector<Question>& questions, const Run& run,
-                                      const Earlier* earlier = nullptr);
+                                      const std::vector<Earlier>& earlier = {}, const Finish& finish = {});
 // The levels' answers as one: each entry's inner ones behind it.
 std::shared_ptr<StandingsData> nest(std::vector<std::shared_ptr<const StandingsData>> levels);
 

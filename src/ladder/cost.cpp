@@ -489,7 +489,9 @@ std::size_t Cost::sorts() const {
 namespace engine {
 
 void add_further_questions(const Ladder& ladder, Cost& cost, double compare_seconds, double across_seconds) {
-  const double once = cost.estimated();
+  double once = 0;  // the tables are there already
+  for (const CostStep& step : cost.steps)
+    if (step.step != "read") once += step.estimated;
   const auto add = [&](const char* step, const char* serves, double times, double measured) {
     CostStep one{step, serves, "", cost.steps.front().rows, 0, 0, times * once, {}};
     if (cost.steps.front().measured) one.measured = measured;

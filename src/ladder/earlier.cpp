@@ -28,21 +28,7 @@ bool mentions_moves(const Expression& e) {
                      [](const ExpressionPtr& arg) { return arg && mentions_moves(*arg); });
 }
 
-Earlier with_choices(const Ladder& ladder, const Catalog& catalog, const Run& run) {
-  Ladder before = ladder;
-  before.across = {};
-  for (const auto& [name, value] : ladder.compare.choose) {
-    try {
-      choose(before, name, to_text(value));
-    } catch (const Error& error) {
-      std::vector<Problem> problems = error.problems();
-      for (Problem& p : problems) p.place.key = "compare.choose." + name;
-      throw Error(std::move(problems));
-    }
-  }
-  without_moves(before);
-  const Standings answer = standings(before, catalog, run);
-  const StandingsData& data = answer.data();
+Earlier stood_in(const StandingsData& data) {
   Earlier out{data.key_names, {}};
   std::vector<std::uint8_t> listed(data.place->rows(), 0);
   for (const std::uint32_t entry : data.rows) listed[entry] = 1;
@@ -54,11 +40,25 @@ Earlier with_choices(const Ladder& ladder, const Catalog& catalog, const Run& ru
   return out;
 }
 
-Earlier from_table(const Ladder& ladder, const std::vector<std::string>& key_names, const std::string& place,
-                   const Catalog& catalog, const Run& run) {
+std::vector<Earlier> with_choices(const Ladder& ladder, const Catalog& catalog, const Run& run) {
+  const Standings answer = standings(former_question(ladder), catalog, run);
+  std::vector<Earlier> out;
+  for (const auto& level : answer.data().levels) out.push_back(stood_in(*level));
+  if (out.empty()) out.push_back(stood_in(answer.data()));
+  return out;
+}
+
+// Of a level among so many.
+Earlier from_table(const Ladder& ladder, std::size_t level, std::size_t levels,
+                   const std::vector<std::string>& key_names, const std::string& place, const Catalog& catalog,
+                   const Run& run) {
   const std::string& name = ladder.compare.with;
   const bool saved = name.ends_with(".standings.json");
-  const auto source = catalog.open(saved ? name + "#entries" : name, {});
+  if (!saved && levels > 1)
+    fail(Code::bad_value, "the rows of " + quoted(name) + " do not say which level they are of", "compare.with",
+         "levels inside levels are compared with standings that --keep-as saved, or with other choices");
+  const std::string part = level == 0 ? "#entries" : "#level" + std::to_string(level + 1);
+  const auto source = catalog.open(saved ? name + part : name, {});
   const std::vector<std::string>& headings = source->headings();
   std::vector<std::size_t> wanted;
   const auto find = [&](const std::string& column) {
@@ -106,6 +106,8 @@ void without_moves(Ladder& ladder) {
   std::erase_if(ladder.list.columns, moves);
   std::erase_if(ladder.list.headings, [](const auto& heading) { return moves(heading.first); });
   ladder.list.order.clear();
+  ladder.list.order_by.clear();
+  ladder.alternatives.clear();
   for (Level& level : ladder.levels)
     if (!level.where.empty() && mentions_moves(*parse_expression(level.where))) level.where.clear();
 }
@@ -117,10 +119,33 @@ std::string key_text(const std::vector<std::string>& names, const EntryKey& key)
   return out;
 }
 
-Earlier earlier(const Ladder& ladder, const std::vector<std::string>& key_names, const std::string& place,
-                const Catalog& catalog, const Run& run) {
-  return ladder.compare.with.empty() ? with_choices(ladder, catalog, run)
-                                     : from_table(ladder, key_names, place, catalog, run);
+Ladder former_question(const Ladder& ladder) {
+  Ladder before = ladder;
+  before.across = {};
+  for (const auto& [name, value] : ladder.compare.choose) {
+    try {
+      choose(before, name, to_text(value));
+    } catch (const Error& error) {
+      std::vector<Problem> problems = error.problems();
+      for (Problem& p : problems) p.place.key = "compare.choose." + name;
+      throw Error(std::move(problems));
+    }
+  }
+  without_moves(before);
+  return before;
+}
+
+std::vector<Earlier> earlier(const Ladder& ladder, const std::vector<Question>& questions, const Catalog& catalog,
+                             const Run& run) {
+  if (ladder.compare.with.empty()) return with_choices(ladder, catalog, run);
+  std::vector<Earlier> out;
+  for (const Question& question : questions) {
+    std::vector<std::string> keys;
+    for (const auto* part : {&question.within, &question.each})
+      for (const std::size_t key : *part) keys.push_back(question.entry_columns[key].name);
+    out.push_back(from_table(ladder, out.size(), questions.size(), keys, question.place_names.front(), catalog, run));
+  }
+  return out;
 }
 
 }  // namespace lofty::engine

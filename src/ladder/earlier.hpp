@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "ladder/question.hpp"
 #include "ladder/standings_data.hpp"
 #include "lofty/catalog.hpp"
 #include "lofty/ladder.hpp"
@@ -22,11 +23,15 @@ struct Earlier {
   std::map<EntryKey, Stood> stood;
 };
 
-// As [compare] asks for it. `now` gives the keys' names, and the place column's as `place`. Throws Error.
-Earlier earlier(const Ladder& ladder, const std::vector<std::string>& key_names, const std::string& place,
-                const Catalog& catalog, const Run& run);
+// As [compare] asks for it, by level. An entry of an inner level had no place where the one that holds it was not
+// listed: that level did not run there. `questions` are those of the ladder now. Throws Error.
+std::vector<Earlier> earlier(const Ladder& ladder, const std::vector<Question>& questions, const Catalog& catalog,
+                             const Run& run);
 
-// Takes [compare] out of a ladder, with all that speaks of `was` and `moved`: columns, headings, the listing's order,
+// The question as it was asked before, where [compare] says with which choices. Throws Error (bad_choice).
+Ladder former_question(const Ladder& ladder);
+
+// Takes [compare] out of a ladder, with all that speaks of `was` and `moved`: columns, headings, the listing's orders,
 // conditions on who is kept.
 void without_moves(Ladder& ladder);
 

@@ -124,6 +124,7 @@ class Nesting {
         if (std::none_of(out_->remarks.begin(), out_->remarks.end(),
                          [&](const Remark& said) { return said.sentence == remark.sentence; }))
           out_->remarks.push_back(remark);
+      out_->departed.insert(out_->departed.end(), level->departed.begin(), level->departed.end());
     }
     out_->accounting = first.accounting;
     out_->accounting.listed = out_->nested.size();

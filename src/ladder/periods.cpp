@@ -7,6 +7,7 @@
 
 #include "ladder/prose.hpp"
 #include "table/nearest.hpp"
+#include "table/zone.hpp"
 
 namespace lofty::engine {
 
@@ -32,7 +33,8 @@ std::string day_text(const std::string& text, const std::string& key, std::vecto
 
 }  // namespace
 
-PeriodText period_text(const Period& period, const std::vector<Choice>& choices, std::vector<Problem>& problems) {
+PeriodText period_text(const Period& period, const std::vector<Choice>& choices, const Zone* zone,
+                       std::vector<Problem>& problems) {
   const std::string key = "periods." + period.name;
   const auto problem = [&](Code code, std::string sentence, const std::string& where, std::string advice,
                            std::string nearest = {}) {
@@ -79,8 +81,9 @@ PeriodText period_text(const Period& period, const std::vector<Choice>& choices,
   if (period.anchor.empty() || period.anchor == "data") {
     out.last = "overall_max(" + period.on + ")";
   } else if (period.anchor == "today") {
-    const auto today = date::floor<date::days>(std::chrono::system_clock::now());
-    out.last = literal(Date{static_cast<std::int32_t>(today.time_since_epoch().count())});
+    const auto now = date::floor<std::chrono::microseconds>(std::chrono::system_clock::now());
+    const Type moment{.kind = Kind::timestamp, .zoned = true, .zone = zone};
+    out.last = literal(Date{static_cast<std::int32_t>(day_at(moment, now.time_since_epoch().count()))});
   } else {
     out.last = day_text(period.anchor, key + ".anchor", problems);
   }

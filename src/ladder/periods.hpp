@@ -7,6 +7,7 @@
 
 #include "lofty/error.hpp"
 #include "lofty/ladder.hpp"
+#include "table/zone.hpp"
 
 namespace lofty::engine {
 
@@ -17,7 +18,8 @@ struct PeriodText {
   std::string condition(const std::string& on) const;
 };
 
-// Appends what is wrong with it, under periods.NAME; formulas are then not to be used.
-PeriodText period_text(const Period& period, const std::vector<Choice>& choices, std::vector<Problem>& problems);
+// Appends what is wrong with it, under periods.NAME; formulas are then not to be used. `zone` says which day is today.
+PeriodText period_text(const Period& period, const std::vector<Choice>& choices, const Zone* zone,
+                       std::vector<Problem>& problems);
 
 }  // namespace lofty::engine

@@ -5,7 +5,9 @@
 // carried columns, aggregates and totals, one row an entry. Places: the entries' columns, and the place columns behind
 // them. A formula's column numbers count in the relation that it is evaluated over.
 
+#include <cstdint>
 #include <memory>
+#include <optional>
 #include <set>
 #include <string>
 #include <vector>
@@ -134,7 +136,10 @@ struct Question {
     std::string text;
     std::size_t left_out = 0, unknown = 0;
   };
-  NodePtr probe;  // null: none
+  NodePtr probe;                            // null: none
+  std::optional<std::uint32_t> probed_row;  // instead: one row of the relation
+  bool only_probed = false;                 // where every row is an entry: the others are none
+  NodePtr mark;                             // over places: StandingsData::marked; null: none
   std::size_t probed_rows = 0;
   std::vector<TermCount> probed;  // by where_first, then where_last
   std::vector<std::unique_ptr<Aggregate>> aggregates;
@@ -160,15 +165,20 @@ struct Question {
   bool row_level() const { return each.empty(); }
 };
 
+// Conditions that somebody asks about beside the ladder; empty: none.
+struct Beside {
+  std::string probe = {};  // on rows: Question::probe
+  std::string mark = {};   // on entries, places included: Question::mark
+};
+
 // Opens the tables and binds every formula. Problems are appended. The result refers to `ladder`, which must outlive
 // it. With `read`, tables are read as soon as their columns are known, and types are checked.
-// `probe` is a condition on rows, for Question::probe, or empty.
 Question resolve(const Ladder& ladder, const Catalog& catalog, bool read, const Run& run,
-                 std::vector<Problem>& problems, const std::string& probe = {});
+                 std::vector<Problem>& problems, const Beside& beside = {});
 
 // The same for nested levels, outermost first; for others just the one. Empty when a table cannot be opened.
 std::vector<Question> resolve_levels(const Ladder& ladder, const Catalog& catalog, bool read, const Run& run,
-                                     std::vector<Problem>& problems, const std::string& probe = {});
+                                     std::vector<Problem>& problems, const Beside& beside = {});
 
 // "order_lines" of "folder/order_lines.csv".
 std::string stem_of(const std::string& name);

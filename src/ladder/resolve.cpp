@@ -18,6 +18,7 @@
 #include "table/nearest.hpp"
 #include "table/parallel.hpp"
 #include "table/stopwatch.hpp"
+#include "table/zone.hpp"
 
 namespace lofty::engine {
 
@@ -51,8 +52,8 @@ struct Parsed {
 
 class Resolver {
  public:
-  Resolver(const Ladder& ladder, const Catalog& catalog, std::vector<Problem>& problems, std::string probe)
-      : ladder_(ladder), catalog_(catalog), problems_(problems), probe_(std::move(probe)) {}
+  Resolver(const Ladder& ladder, const Catalog& catalog, std::vector<Problem>& problems, Beside beside)
+      : ladder_(ladder), catalog_(catalog), problems_(problems), beside_(std::move(beside)) {}
 
   // False when the tables could not all be opened: nothing more can be said then.
   bool open_tables() {
@@ -60,6 +61,7 @@ class Resolver {
       problem(Code::missing_key, "the ladder names no table", "data.from", "from = \"order_lines.csv\" under [data]");
       return false;
     }
+    find_zone();
     bool all = open(ladder_.data.from, ladder_.data.as, ladder_.data.read, "data.from");
     for (std::size_t i = 0; i < ladder_.data.joins.size(); ++i) {
       const Join& join = ladder_.data.joins[i];
@@ -73,6 +75,15 @@ class Resolver {
                   i == 0 ? "data.from" : "data.join[" + std::to_string(i - 1) + "].with",
                   "as = \"another_name\" tells them apart");
     return true;
+  }
+
+  void find_zone() {
+    const std::string& name = ladder_.data.zone;
+    if (name.empty()) return;
+    zone_ = Zone::find(name);
+    if (zone_ == nullptr)
+      problem(Code::bad_value, "no time zone is called " + quoted(name), "data.zone",
+              "zones have the names of the IANA data base: Europe/Oslo, UTC", nearest_word(name, Zone::names()), name);
   }
 
   // One pass over the whole ladder, for each of its levels; there is one Question at least.
@@ -102,9 +113,10 @@ class Resolver {
     for (Parsed& figure : figures_) bind_figure(figure, true);
     bind_where();
     bind_periods();
-    if (!probe_.empty()) {
+    if (!beside_.probe.empty()) {
       RowScope scope(*this, true, "the probe");
-      question_.probe = bound(*parse_expression(probe_), scope, std::make_shared<Origin>(Origin{"", probe_}));
+      question_.probe =
+          bound(*parse_expression(beside_.probe), scope, std::make_shared<Origin>(Origin{"", beside_.probe}));
       question_.slots = finish(*question_.probe, question_.slots);
     }
     bind_level();
@@ -160,12 +172,13 @@ class Resolver {
     if (!compare.choose.empty() && !compare.with.empty())
       problem(Code::bad_value, "[compare] takes either other choices, or a table", "compare.with",
               "leave out one of `choose` and `with`");
-    if (nested())
-      problem(Code::not_in_this_version, "comparing levels inside levels is not in this version", "compare");
-    else if (question_.level == nullptr || question_.level->by.empty())
+    const auto any_level = [&](const auto& test) {
+      return ladder_.levels.empty() || std::any_of(ladder_.levels.begin(), ladder_.levels.end(), test);
+    };
+    if (any_level([](const Level& level) { return level.by.empty(); }))
       problem(Code::missing_key, "nothing is ranked, so nobody can have moved", "compare",
               "by = \"spend desc\" under [rank]");
-    else if (question_.level->each.empty())
+    else if (any_level([](const Level& level) { return level.each.empty(); }))
       problem(Code::missing_each, "single rows are nobody who could have moved", "compare",
               "each = [\"shop_no\"] under [rank]");
     if (!compare.with.empty() && compare.choose.empty()) {
@@ -375,7 +388,9 @@ class Resolver {
     const Table& read = tables_[table].table;
     // Default-constructed tables have not been read yet.
     const bool known = was_read_ && read.holds(column);
-    return make_column(index, known ? read.type(column) : Type{}, e, origin);
+    Type type = known ? read.type(column) : Type{};
+    if (type.zoned && zone_ != nullptr) type.zone = zone_;
+    return make_column(index, type, e, origin);
   }
 
   Parsed* find_named(std::vector<Parsed>& list, const Expression& e) {
@@ -401,7 +416,7 @@ class Resolver {
     periods_.clear();
     for (const Period& period : ladder_.periods) {
       std::vector<Problem> found;
-      PeriodSource source{&period, period_text(period, ladder_.choices, found), nullptr, found.empty()};
+      PeriodSource source{&period, period_text(period, ladder_.choices, zone_, found), nullptr, found.empty()};
       for (Problem& p : found) add(std::move(p));
       if (source.usable) source.usable = bind_dates(source);
       periods_.push_back(std::move(source));
@@ -733,6 +748,7 @@ class Resolver {
     NodePtr choice(const Expression& e, const std::shared_ptr<const Origin>& origin) override {
       return r_.choice_node(e, origin);
     }
+    const Zone* zone() const override { return r_.zone_; }
 
    private:
     Resolver& r_;
@@ -769,6 +785,7 @@ class Resolver {
     NodePtr choice(const Expression& e, const std::shared_ptr<const Origin>& origin) override {
       return r_.choice_node(e, origin);
     }
+    const Zone* zone() const override { return r_.zone_; }
 
    private:
     Resolver& r_;
@@ -802,7 +819,7 @@ class Resolver {
     if (question_.level == nullptr || question_.level->by.empty()) return names;
     names.push_back(question_.level->rank_as.empty() ? "rank" : question_.level->rank_as);
     for (const Also& also : question_.level->also) names.push_back(also.name);
-    if (!ladder_.compare.empty() && !nested()) names.insert(names.end(), {"was", "moved"});
+    if (!ladder_.compare.empty()) names.insert(names.end(), {"was", "moved"});
     return names;
   }
 
@@ -858,7 +875,8 @@ class Resolver {
       for (WindowUse& use : *uses) each_node(*use.call, [&](NodePtr& node) { walk(node); });
     for (const PeriodUse& period : question_.periods)
       for (const NodePtr* node : {&period.condition, &period.on, &period.first, &period.last}) walk(*node);
-    for (const NodePtr* node : {&question_.having, &question_.eligible, &question_.keep_where, &question_.probe})
+    for (const NodePtr* node :
+         {&question_.having, &question_.eligible, &question_.keep_where, &question_.probe, &question_.mark})
       walk(*node);
   }
 
@@ -993,6 +1011,10 @@ class Resolver {
       if (total->state == State::fresh) bind_total(*total);
       return entry_node(total->column, e, origin);
     }
+    if (question_.row_level() && level_ > 0 && find_named(totals_, e) != nullptr)
+      throw Error(problem_at(Code::wrong_stage,
+                             quoted(e.text) + " is a total, and the entries of this level are single rows", e, origin,
+                             {}, "a column or a figure"));
     const auto names = place_names();
     for (std::size_t i = 0; i < names.size() && e.qualifier.empty(); ++i) {
       if (!equal_folded(names[i], e.text)) continue;
@@ -1285,6 +1307,7 @@ class Resolver {
       if (window.state == State::fresh) bind_windowed(window);
     question_.eligible = bind_condition(level.eligible, key_of("rank.eligible"), false);
     question_.keep_where = bind_condition(level.where, key_of("keep.where"), true);
+    question_.mark = bind_condition(beside_.mark, {}, true);
     if (level.by.empty()) {
       if (!level.eligible.empty() || level.unranked || level.best || level.worst || !level.tiebreak.empty() ||
           !level.also.empty() || !level.within.empty() || nested())
@@ -1320,7 +1343,8 @@ class Resolver {
       NodePtr node = bound(*whole, scope, origin);
       if (node->type.kind != Kind::boolean && node->type.kind != Kind::unknown)
         add(problem_at(Code::wrong_type,
-                       key + " needs a condition; " + quoted(node->source()) + " is " + kind_name(node->type.kind),
+                       (key.empty() ? "a condition is asked for; " : key + " needs a condition; ") +
+                           quoted(node->source()) + " is " + kind_name(node->type.kind),
                        *whole, origin));
       question_.slots = finish(*node, question_.slots);
       return node;
@@ -1608,7 +1632,8 @@ class Resolver {
       for (NodePtr& arg : node.args) walk(*arg);
     };
     for (SortKey& key : question_.list_order) walk(*key.node);
-    if (question_.keep_where) walk(*question_.keep_where);
+    for (NodePtr* node : {&question_.keep_where, &question_.mark})
+      if (*node) walk(**node);
     for (WindowUse& use : question_.entry_windows) each_node(*use.call, [&](NodePtr& node) { walk(*node); });
     for (ListColumn& column : question_.list_columns) fix(column.column);
   }
@@ -1640,12 +1665,13 @@ class Resolver {
   const Ladder& ladder_;
   const Catalog& catalog_;
   std::vector<Problem>& problems_;
-  std::string probe_;
+  Beside beside_;
   std::vector<TableUse> tables_;
   std::vector<Parsed> figures_, totals_, windows_;
   std::vector<NamedWindow> named_windows_;
   std::string without_windows_;  // what is being bound, where it comes before any window
   bool inside_window_ = false;
+  const Zone* zone_ = nullptr;  // data.zone
   std::vector<PeriodSource> periods_;
   Question question_;
   bool failed_ = false, circle_said_ = false;
@@ -1661,8 +1687,8 @@ class Resolver {
 }  // namespace
 
 std::vector<Question> resolve_levels(const Ladder& ladder, const Catalog& catalog, bool read, const Run& run,
-                                     std::vector<Problem>& problems, const std::string& probe) {
-  Resolver resolver(ladder, catalog, problems, probe);
+                                     std::vector<Problem>& problems, const Beside& beside) {
+  Resolver resolver(ladder, catalog, problems, beside);
   if (!resolver.open_tables()) return {};
   std::vector<Question> questions = resolver.bind_levels();
   if (!read) return questions;
@@ -1675,9 +1701,9 @@ std::vector<Question> resolve_levels(const Ladder& ladder, const Catalog& catalo
 }
 
 Question resolve(const Ladder& ladder, const Catalog& catalog, bool read, const Run& run,
-                 std::vector<Problem>& problems, const std::string& probe) {
+                 std::vector<Problem>& problems, const Beside& beside) {
   assert(ladder.levels.size() <= 1);
-  std::vector<Question> questions = resolve_levels(ladder, catalog, read, run, problems, probe);
+  std::vector<Question> questions = resolve_levels(ladder, catalog, read, run, problems, beside);
   return questions.empty() ? Question{} : std::move(questions.front());
 }
 

@@ -162,9 +162,15 @@ JoinedRows::JoinedRows(const Question& question, const Run& run)
   for (const JoinUse& join : question.joins) {
     Stopwatch watch;
     match(join, run);
+    merge_keys(join, run);
     reports_.back().seconds = watch.lap();
   }
-  for (const JoinUse& join : question.joins) merge_keys(join, run);
+}
+
+const ColumnPtr* JoinedRows::merged(const RowColumn& column) const {
+  for (const auto& [of, values] : merged_)
+    if (of == column) return &values;
+  return nullptr;
 }
 
 std::string JoinedRows::place_of(std::size_t row) const {
@@ -181,9 +187,12 @@ void JoinedRows::match(const JoinUse& join, const Run& run) {
   const std::size_t left_rows = rows(), right_rows = other.rows();
   std::deque<KeyNumbers> keys;
   std::vector<const Column*> left_columns;
+  std::vector<std::uint8_t> by_relation;  // a key that earlier joins merged has a value for each row of the relation
   for (const JoinUse::Pair& pair : join.on) {
-    const Column& left = column_of(pair.left_table, pair.left_column);
+    const ColumnPtr* const whole = merged({pair.left_table, pair.left_column});
+    const Column& left = whole != nullptr ? **whole : column_of(pair.left_table, pair.left_column);
     left_columns.push_back(&left);
+    by_relation.push_back(whole != nullptr);
     keys.emplace_back(left, column_of(join.table, pair.right_column),
                       "`" + question_.tables[pair.left_table].table.headings()[pair.left_column] + "`");
   }
@@ -205,7 +214,7 @@ void JoinedRows::match(const JoinUse& join, const Run& run) {
   }
   // The key of a row of the first table may come through an earlier join.
   const auto left_row = [&](std::size_t k, std::size_t row) -> std::uint32_t {
-    return row_in(join.on[k].left_table, row);
+    return by_relation[k] != 0 ? static_cast<std::uint32_t>(row) : row_in(join.on[k].left_table, row);
   };
   const auto left_key = [&](std::size_t row) {
     std::uint64_t key = 0;
@@ -255,7 +264,8 @@ void JoinedRows::match(const JoinUse& join, const Run& run) {
   parallel_for(pieces, run, [&](std::size_t piece) {
     check_stop(run);
     Report& report = reports[piece];
-    const bool one_key = keys.size() == 1 && join.on[0].left_table == 0 && partners_[0].size() == 0;
+    const bool one_key =
+        keys.size() == 1 && (by_relation[0] != 0 || (join.on[0].left_table == 0 && partners_[0].size() == 0));
     std::vector<std::uint64_t> block(batch_rows);
     const std::size_t end = std::min(left_rows, (piece + 1) * piece_rows);
     for (std::size_t begin = piece * piece_rows; begin < end; begin += batch_rows) {
@@ -299,14 +309,14 @@ void JoinedRows::match(const JoinUse& join, const Run& run) {
       text += (text.empty() ? "" : ", ") + to_text(column_of(join.table, pair.right_column).value(row));
     report.without_examples.push_back(text.empty() ? "blank" : text);
   }
-  rebuild(join, again, used, report);
+  rebuild(join, again, used, report, run);
   reports_.push_back(std::move(report));
 }
 
 // After its partners are found: leaves out rows without one, repeats rows with several, and lets in rows of the second
 // table that nothing refers to, each where the join asks for it.
 void JoinedRows::rebuild(const JoinUse& join, const std::vector<std::uint32_t>& next_alike,
-                         const std::vector<std::uint8_t>& used, Report& report) {
+                         const std::vector<std::uint8_t>& used, Report& report, const Run& run) {
   const bool drops = (join.kind == JoinKind::inner || join.kind == JoinKind::right) && report.unmatched > 0,
              adds = (join.kind == JoinKind::right || join.kind == JoinKind::full) && report.without_rows > 0;
   if (join.many)
@@ -339,6 +349,7 @@ void JoinedRows::rebuild(const JoinUse& join, const std::vector<std::uint32_t>& 
     for (std::size_t i = 0; i < from.size(); ++i) to[i] = from[i] == no_row ? no_row : row_in(t, from[i]);
     partners_[t] = std::move(bytes);
   }
+  for (auto& [column, values] : merged_) values = Column::picked(*values, from, run);
   Bytes bytes(from.size() * sizeof(std::uint32_t));
   std::copy(partner.begin(), partner.end(), reinterpret_cast<std::uint32_t*>(bytes.data()));
   partners_[join.table] = std::move(bytes);
@@ -352,7 +363,9 @@ void JoinedRows::merge_keys(const JoinUse& join, const Run& run) {
       return question_.tables[table].source->headings()[column];
     };
     if (!equal_folded(heading(pair.left_table, pair.left_column), heading(join.table, pair.right_column))) continue;
-    const Column &left = column_of(pair.left_table, pair.left_column),
+    const RowColumn at{pair.left_table, pair.left_column};
+    const ColumnPtr before = merged(at) != nullptr ? *merged(at) : nullptr;
+    const Column &left = before ? *before : column_of(at.table, at.column),
                  &right = column_of(join.table, pair.right_column);
     Type type = left.type();
     if (type.kind == Kind::integer && right.type().kind == Kind::decimal) type = right.type();
@@ -360,19 +373,25 @@ void JoinedRows::merge_keys(const JoinUse& join, const Run& run) {
     Piece piece(type);
     for (std::size_t row = 0; row < rows_; ++row) {
       if (row % batch_rows == 0) check_stop(run);
-      const std::uint32_t l = row_in(pair.left_table, row), r = row_in(join.table, row);
-      piece.add(l != no_row ? left.value(l) : r != no_row ? right.value(r) : Value{});
+      const std::uint32_t l = before ? static_cast<std::uint32_t>(row) : row_in(at.table, row),
+                          r = row_in(join.table, row);
+      const Value own = l != no_row ? left.value(l) : Value{};
+      piece.add(is_null(own) && r != no_row ? right.value(r) : own);
     }
     std::vector<Piece> pieces;
     pieces.push_back(std::move(piece));
-    merged_.emplace_back(RowColumn{pair.left_table, pair.left_column}, Column::seal(type, std::move(pieces), run));
+    ColumnPtr whole = Column::seal(type, std::move(pieces), run);
+    const auto same = std::find_if(merged_.begin(), merged_.end(), [&](const auto& one) { return one.first == at; });
+    if (same == merged_.end())
+      merged_.emplace_back(at, std::move(whole));
+    else
+      same->second = std::move(whole);
   }
 }
 
 void JoinedRows::load(int column, std::size_t begin, std::size_t count, Vector& out) const {
   const RowColumn& at = question_.row_columns[static_cast<std::size_t>(column)];
-  for (const auto& [merged, values] : merged_)
-    if (merged == at) return load_column(*values, begin, count, out);
+  if (const ColumnPtr* const values = merged(at)) return load_column(**values, begin, count, out);
   if (at.of_window()) return load_column(*windows_[at.column], begin, count, out);
   const Column& from = column_of(at.table, at.column);
   if (partners_[at.table].size() == 0 && at.table == 0) return load_column(from, begin, count, out);
@@ -402,8 +421,8 @@ void JoinedRows::load(int column, std::size_t begin, std::size_t count, Vector& 
 
 const Dictionary* JoinedRows::dictionary(int column) const {
   const RowColumn& at = question_.row_columns[static_cast<std::size_t>(column)];
-  for (const auto& [merged, values] : merged_)
-    if (merged == at) return values->type().kind == Kind::text ? &values->dictionary() : nullptr;
+  if (const ColumnPtr* const values = merged(at))
+    return (*values)->type().kind == Kind::text ? &(*values)->dictionary() : nullptr;
   const Column& from = at.of_window() ? *windows_[at.column] : column_of(at.table, at.column);
   return from.type().kind == Kind::text ? &from.dictionary() : nullptr;
 }

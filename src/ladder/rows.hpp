@@ -43,7 +43,8 @@ class JoinedRows : public RowSource {
   }
   void match(const JoinUse& join, const Run& run);
   void rebuild(const JoinUse& join, const std::vector<std::uint32_t>& next_alike, const std::vector<std::uint8_t>& used,
-               Report& report);
+               Report& report, const Run& run);
+  const ColumnPtr* merged(const RowColumn& column) const;  // null: no join has merged it
   void merge_keys(const JoinUse& join, const Run& run);
   // A table's row for a row of the relation; no_row where it has none.
   std::uint32_t row_in(std::size_t table, std::size_t row) const {
@@ -58,7 +59,8 @@ class JoinedRows : public RowSource {
   // By table: its row for every row of the relation. Empty: the first table, as long as every row of it stands once.
   std::vector<Bytes> partners_;
   std::vector<Report> reports_;
-  // Keys of one name on both sides of a join that let rows of its second table in, whose value then comes from there.
+  // Keys of one name on both sides of a join that let rows of its second table in, whose value then comes from there;
+  // by row of the relation. Later joins go by them.
   std::vector<std::pair<RowColumn, ColumnPtr>> merged_;
   std::vector<ColumnPtr> windows_;
 };

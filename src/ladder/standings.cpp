@@ -15,6 +15,7 @@
 #include "ladder/cost.hpp"
 #include "ladder/doubtful.hpp"
 #include "ladder/prose.hpp"
+#include "ladder/read_once.hpp"
 #include "ladder/remarks.hpp"
 #include "ladder/sort_codes.hpp"
 #include "ladder/window_remarks.hpp"
@@ -83,6 +84,11 @@ class Asking {
       throw Error(entry_problem(failure));
     }
     account(rows);
+    if (a_.question.mark) {
+      a_.data->marked = truths(*a_.question.mark, a_.columns);
+      for (std::uint8_t& one : a_.data->marked) one = one == is_true;
+      a_.data->first_rows = a_.entries.first_rows;
+    }
     keep();
     list();
     took("list", 0, watch.lap());
@@ -342,17 +348,47 @@ class Asking {
     const ColumnPtr& place = a_.columns[a_.question.entry_columns.size()];
     std::vector<std::uint8_t> listed(a_.entries.count, 0);
     for (const std::uint32_t entry : a_.data->rows) listed[entry] = 1;
+    std::set<EntryKey> outside;  // of nested levels: the entries outside that are listed now
+    if (a_.outer != nullptr)
+      for (const std::uint32_t entry : a_.outer->rows) outside.insert(key_at(a_.outer->keys, entry));
     for (const auto& [key, stood] : a_.earlier->stood) {
       if (!stood.listed || is_null(stood.place)) continue;
+      if (a_.outer != nullptr && !outside.contains(outer_part(key))) continue;  // it went with the entry that held it
       const auto found = entry_of_.find(key);
       if (found != entry_of_.end() && listed[found->second]) continue;
-      std::string name = stood.name.empty() ? key_text(a_.earlier->key_names, key) : quoted(stood.name);
+      std::string name = quoted(stood.name);
+      if (stood.name.empty()) name = own_key_text(key);
       if (found != entry_of_.end()) name = words_.entry_name(found->second);
+      if (a_.outer != nullptr) name += " of " + key_text(a_.outer->key_names, outer_part(key));
       a_.data->departed.push_back(
           {std::move(name), stood.place, found == entry_of_.end() ? Value{} : place->value(found->second)});
     }
     std::stable_sort(a_.data->departed.begin(), a_.data->departed.end(),
                      [](const Departed& a, const Departed& b) { return a.was < b.was; });
+  }
+
+  // Of a former entry's key, the values that name the entry outside that held it.
+  EntryKey outer_part(const EntryKey& key) const {
+    EntryKey out;
+    for (const std::string& name : a_.outer->key_names)
+      for (std::size_t k = 0; k < key.size(); ++k)
+        if (a_.earlier->key_names[k] == name) out.push_back(key[k]);
+    return out;
+  }
+
+  // A former entry by the keys that are its own level's.
+  std::string own_key_text(const EntryKey& key) const {
+    std::vector<std::string> names;
+    EntryKey own;
+    for (std::size_t k = 0; k < key.size(); ++k) {
+      const std::string& name = a_.earlier->key_names[k];
+      if (a_.outer != nullptr &&
+          std::find(a_.outer->key_names.begin(), a_.outer->key_names.end(), name) != a_.outer->key_names.end())
+        continue;
+      names.push_back(name);
+      own.push_back(key[k]);
+    }
+    return key_text(names, own);
   }
 
   // By entry: does it share its place?
@@ -786,11 +822,15 @@ class Asking {
 }  // namespace
 
 std::shared_ptr<StandingsData> engine::answer(const Ladder& ladder, std::vector<Question>& questions, const Run& run,
-                                              const Earlier* earlier) {
+                                              const std::vector<Earlier>& earlier, const Finish& finish) {
   std::vector<std::shared_ptr<StandingsData>> levels;
-  for (Question& question : questions)
-    levels.push_back(
-        Asking(ladder, question, levels.size(), levels.empty() ? nullptr : levels.back().get(), earlier, run).answer());
+  for (Question& question : questions) {
+    const std::size_t level = levels.size();
+    levels.push_back(Asking(ladder, question, level, levels.empty() ? nullptr : levels.back().get(),
+                            earlier.empty() ? nullptr : &earlier[level], run)
+                         .answer());
+  }
+  for (std::size_t l = 0; finish && l < levels.size(); ++l) levels[l] = finish(levels[l], l);
   if (run.progress) run.progress(1);
   // The same steps as a plan has, with the sizes that were met.
   Sizes sizes = sizes_before(questions);
@@ -813,6 +853,19 @@ std::shared_ptr<StandingsData> engine::answer(const Ladder& ladder, std::vector<
   return whole;
 }
 
+namespace {
+
+// What [compare] will want, where its choices may be made.
+void want_former(const Ladder& ladder, const ReadOnce& tables) {
+  try {
+    tables.want(former_question(ladder));
+  } catch (const Error&) {
+    return;  // said when it is asked
+  }
+}
+
+}  // namespace
+
 std::vector<Problem> check(const Ladder& ladder, const Catalog& catalog, const Run& run) {
   std::vector<Problem> problems;
   resolve_levels(ladder, catalog, true, run, problems);
@@ -831,28 +884,36 @@ std::vector<Problem> check(const Ladder& ladder, const Catalog& catalog, const R
 }
 
 Standings standings(const Ladder& ladder, const Catalog& catalog, const Run& run) {
-  std::vector<Problem> problems;
-  std::vector<Question> questions = resolve_levels(ladder, catalog, true, part_of(run, 0, reading_share), problems);
-  for (Problem& p : check_across(ladder, catalog)) problems.push_back(std::move(p));
-  if (!problems.empty()) throw Error(std::move(problems));
-  double compare_seconds = 0;
-  const auto crossed = [&](std::shared_ptr<StandingsData> data) {
-    Stopwatch watch;
-    Cost cost = std::move(data->cost);
-    if (!ladder.across.empty()) data = cross(*data, ladder, catalog, run);
-    data->cost = std::move(cost);
-    add_further_questions(ladder, data->cost, compare_seconds, watch.lap());
-    return Standings(std::move(data));
-  };
-  if (ladder.compare.empty()) return crossed(engine::answer(ladder, questions, run));
+  // What other questions are asked on the way: their tables are read with those of the first.
+  const ReadOnce once(catalog);
+  const bool crossed = !ladder.across.empty(), other_choices = !ladder.compare.choose.empty();
+  const Catalog& tables = crossed || other_choices ? once : catalog;
+  std::vector<Problem> problems = check_across(ladder, tables);
+  if (problems.empty()) {
+    for (const Ladder& further : crossing_questions(ladder)) once.want(further);
+    if (other_choices) want_former(ladder, once);
+  }
+  std::vector<Problem> found;
+  std::vector<Question> questions = resolve_levels(ladder, tables, true, part_of(run, 0, reading_share), found);
+  found.insert(found.end(), std::make_move_iterator(problems.begin()), std::make_move_iterator(problems.end()));
+  if (!found.empty()) throw Error(std::move(found));
+  const Run quiet{.threads = run.threads, .stop = run.stop};
   Stopwatch watch;
-  std::vector<std::string> keys;
-  for (const auto* part : {&questions.front().within, &questions.front().each})
-    for (const std::size_t key : *part) keys.push_back(questions.front().entry_columns[key].name);
-  const Earlier before =
-      earlier(ladder, keys, questions.front().place_names.front(), catalog, {.threads = run.threads, .stop = run.stop});
-  compare_seconds = watch.lap();
-  return crossed(engine::answer(ladder, questions, run, &before));
+  const std::vector<Earlier> before =
+      ladder.compare.empty() ? std::vector<Earlier>{} : earlier(ladder, questions, tables, quiet);
+  const double compare_seconds = watch.lap();
+  double across_seconds = 0;
+  std::optional<Crossing> crossing;
+  const Finish cross = [&](std::shared_ptr<StandingsData> down, std::size_t level) {
+    Stopwatch own;
+    if (!crossing) crossing.emplace(ladder, tables, quiet);
+    std::shared_ptr<StandingsData> out = crossing->cross(*down, level);
+    across_seconds += own.lap();
+    return out;
+  };
+  std::shared_ptr<StandingsData> data = engine::answer(ladder, questions, run, before, crossed ? cross : Finish{});
+  add_further_questions(ladder, data->cost, compare_seconds, across_seconds);
+  return Standings(std::move(data));
 }
 
 const std::string& Standings::title() const { return data_->title; }

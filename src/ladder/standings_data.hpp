@@ -26,6 +26,8 @@ struct StandingsData {
   std::vector<ColumnPtr> values;                   // by listed column; all entries
   std::vector<std::uint32_t> rows;                 // the listed entries
   std::vector<std::uint8_t> tied, ranked;          // by entry
+  std::vector<std::uint8_t> marked;                // by entry: Question::mark is true; empty without one
+  std::vector<std::uint32_t> first_rows;           // by entry: its first row that counts; empty likewise
   std::vector<std::uint8_t> group_start;           // by listed row
   std::vector<std::uint32_t> passed_over;          // by listed row; empty: all 0
   std::vector<std::vector<std::uint8_t>> tied_by;  // by listed column, then entry; empty: as `tied`

@@ -12,6 +12,7 @@
 #include "rank/groups.hpp"
 #include "table/parallel.hpp"
 #include "table/stopwatch.hpp"
+#include "table/zone.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -718,7 +719,7 @@ class RowStages {
       choose(mask, begin, part, chosen);
       part.counted += chosen.size();
       catch_periods(evaluator, begin, count, mask, part);
-      if (question_.probe) probe(evaluator, begin, count, part);
+      if (question_.probe || question_.probed_row) probe(evaluator, begin, count, part, chosen);
       if (question_.row_level()) {
         part.chosen_rows.push_back(chosen);
         return;
@@ -747,15 +748,25 @@ class RowStages {
   }
 
   // How each condition judges the rows that somebody asked about, by itself.
-  void probe(Evaluator& evaluator, std::size_t begin, std::size_t count, Part& part) const {
-    std::vector<unsigned char> asked(count);
-    const Vector& truth = evaluator.evaluate(*question_.probe, begin, count, nullptr);
-    for (std::size_t i = 0; i < count; ++i) part.probed_rows += asked[i] = truth.ints[i] == 1;
+  void probe(Evaluator& evaluator, std::size_t begin, std::size_t count, Part& part,
+             std::vector<std::uint32_t>& chosen) const {
+    std::vector<unsigned char> asked(count, 0);
+    if (question_.probed_row) {
+      if (*question_.probed_row >= begin && *question_.probed_row < begin + count)
+        asked[*question_.probed_row - begin] = 1;
+    } else {
+      const Vector& truth = evaluator.evaluate(*question_.probe, begin, count, nullptr);
+      for (std::size_t i = 0; i < count; ++i) asked[i] = truth.ints[i] == 1;
+    }
+    const auto met = static_cast<std::size_t>(std::count(asked.begin(), asked.end(), 1));
+    part.probed_rows += met;
+    if (question_.only_probed) std::erase_if(chosen, [&](std::uint32_t row) { return asked[row - begin] == 0; });
     std::size_t at = 0;
     for (const auto* terms : {&question_.where_first, &question_.where_last})
       for (const NodePtr& term : *terms) {
         if (part.probed.size() <= at) part.probed.push_back({term->source()});
         Question::TermCount& counts = part.probed[at++];
+        if (met == 0) continue;
         const bool null = term->op == Op::null;
         const Vector* const judged = null ? nullptr : &evaluator.evaluate(*term, begin, count, asked.data());
         for (std::size_t i = 0; i < count; ++i) {
@@ -774,14 +785,12 @@ class RowStages {
       Entries::Caught& caught = part.caught[p];
       const Vector& moments = evaluator.evaluate(*period.on, begin, count, mask.data());
       const Vector& within = evaluator.evaluate(*period.condition, begin, count, mask.data());
-      const std::int64_t day_length = period.on->type.kind == Kind::date ? 1 : 86'400'000'000;
       std::int64_t before = int64_null;
       std::size_t* of_day = nullptr;
       for (std::size_t i = 0; i < count; ++i) {
         if (mask[i] == 0 || within.ints[i] != 1) continue;
         ++caught.rows;
-        const std::int64_t day =
-            moments.ints[i] / day_length - (moments.ints[i] % day_length < 0 ? 1 : 0);  // towards the past
+        const std::int64_t day = day_at(moments.type, moments.ints[i]);
         if (day != before || of_day == nullptr) of_day = &caught.days[day];  // neighbours often share their day
         ++*of_day;
         before = day;
@@ -971,6 +980,7 @@ class RowStages {
       std::vector<unsigned char> mask;
       each_batch(p, [&](std::size_t begin, std::size_t count) {
         const std::vector<std::uint32_t>& chosen = parts[p]->chosen_rows[batch++];
+        if (chosen.empty()) return;
         mask.assign(count, 0);
         for (const std::uint32_t row : chosen) mask[row - begin] = 1;
         for (std::size_t c = 0; c < pieces.size(); ++c) {

@@ -1,10 +1,12 @@
 // The workings of one entry: the ladder asked again without its cuts, with further totals for what stands inside its
-// formulas; and once more row by row, for the entry's lines. Tables are read once for all of them.
+// formulas and a mark on the entry that is meant; and a look at the entry's own rows. Tables are read once, with all
+// columns that either needs; an entry that rank.having or rows.where leaves out costs a second pass over the rows.
 // Covered by tests/ladder/why_test.cpp.
 #include "lofty/why.hpp"
 
 #include <algorithm>
 #include <map>
+#include <memory>
 
 #include "formula/functions.hpp"
 #include "formula/lexer.hpp"
@@ -12,6 +14,8 @@
 #include "ladder/answer.hpp"
 #include "ladder/earlier.hpp"
 #include "ladder/prose.hpp"
+#include "ladder/read_once.hpp"
+#include "ladder/rows.hpp"
 #include "lofty/error.hpp"
 #include "table/nearest.hpp"
 #include "table/table_data.hpp"
@@ -21,52 +25,6 @@ namespace lofty {
 using namespace engine;
 
 namespace {
-
-// Tables that have been read stay, so that asking several questions reads them once.
-class ReadOnce : public Catalog {
- public:
-  explicit ReadOnce(const Catalog& inner) : inner_(inner) {}
-  std::shared_ptr<const TableSource> open(const std::string& name, const ReadOptions& options) const override {
-    // Two uses of one table may be read in different ways.
-    for (const auto& one : opened_)
-      if (one.name == name && one.options == text_of(options)) return one.source;
-    auto source = std::make_shared<Kept>(inner_.open(name, options));
-    opened_.push_back({name, text_of(options), source});
-    return source;
-  }
-
- private:
-  class Kept : public TableSource {
-   public:
-    explicit Kept(std::shared_ptr<const TableSource> inner) : inner_(std::move(inner)) {}
-    const std::string& name() const override { return inner_->name(); }
-    const std::vector<std::string>& headings() const override { return inner_->headings(); }
-    std::string form() const override { return inner_->form(); }
-    Table read(std::span<const std::size_t> columns, const Run& run) const override {
-      const bool there = table_ && std::all_of(columns.begin(), columns.end(),
-                                               [&](std::size_t column) { return table_->holds(column); });
-      if (!there) table_ = inner_->read(columns, run);
-      return *table_;
-    }
-
-   private:
-    std::shared_ptr<const TableSource> inner_;
-    mutable std::optional<Table> table_;
-  };
-  static std::string text_of(const ReadOptions& options) {
-    std::string text(1, options.delimiter == 0 ? ' ' : options.delimiter);
-    for (const auto& one : options.columns) text += one.column + "\n" + one.type + "\n";
-    for (const auto* list : {&options.nulls, &options.header})
-      for (const std::string& one : *list) text += one + "\n";
-    return text + (options.ragged_as_null ? "r" : "");
-  }
-  struct Opened {
-    std::string name, options;
-    std::shared_ptr<const TableSource> source;
-  };
-  const Catalog& inner_;
-  mutable std::vector<Opened> opened_;
-};
 
 [[noreturn]] void no_entry(std::string sentence, const std::string& condition, std::string nearest,
                            std::string advice = {}) {
@@ -117,18 +75,23 @@ void find_totals(const Expression& e, const std::string& formula, std::vector<In
 
 class Answering {
  public:
-  Answering(const Ladder& ladder, const Catalog& catalog, const std::string& condition, const Run& run)
-      : ladder_(ladder), tables_(catalog), condition_(condition), run_(run) {}
+  Answering(const Ladder& ladder, const ReadOnce& tables, const std::string& condition, const Run& run)
+      : ladder_(ladder), tables_(tables), condition_(condition), run_(run) {
+    describe();
+  }
+
+  // What is wrong with the condition, or with the ladder, by headings alone; and what has to be read is made known.
+  std::vector<Problem> prepare() const {
+    std::vector<Problem> problems;
+    for (const Ladder* one : {&field_ladder_, &ladder_})
+      for (const Question& question :
+           resolve_levels(*one, tables_, false, run_, problems, {.mark = one == &ladder_ ? "" : condition_}))
+        ReadOnce::want(question);
+    return problems;
+  }
 
   Workings work() {
-    if (ladder_.levels.empty() || ladder_.levels.front().each.empty())
-      throw Error(Problem{Code::not_in_this_version,
-                          "the workings of single rows are not in this version",
-                          {},
-                          {},
-                          "each = [\"shop_no\"] under [rank] makes entries"});
-    pick();
-    stand();
+    find();
     Workings out(list_lines());
     tell(out);
     return out;
@@ -136,11 +99,27 @@ class Answering {
 
  private:
   const Level& level() const { return ladder_.levels.front(); }
+  bool of_rows() const { return level().each.empty(); }
 
-  // Asks the ladder without cuts; `extra` totals are listed behind the entry's keys.
-  Standings ask(Ladder ladder, const std::vector<std::string>& columns) const {
-    ladder.list = {.columns = columns};
-    return standings(ladder, tables_, run_);
+  // Asks, with a mark on the entries that are meant.
+  struct Field {
+    std::vector<Question> questions;
+    std::optional<Standings> standings;
+  };
+  Field ask(const Ladder& ladder) const {
+    Field field;
+    std::vector<Problem> problems;
+    field.questions = resolve_levels(ladder, tables_, true, run_, problems, {.mark = condition_});
+    if (!problems.empty()) throw Error(std::move(problems));
+    field.standings.emplace(answer(ladder, field.questions, run_));
+    return field;
+  }
+  static std::vector<std::size_t> marked(const Field& field) {
+    std::vector<std::size_t> rows;
+    const StandingsData& data = field.standings->data();
+    for (std::size_t r = 0; r < data.rows.size(); ++r)
+      if (data.marked[data.rows[r]] != 0) rows.push_back(r);
+    return rows;
   }
   Ladder without_cuts() const {
     Ladder ladder = ladder_;
@@ -156,47 +135,91 @@ class Answering {
     return columns;
   }
 
-  // Which entry is meant?
-  void pick() {
-    Ladder ladder = without_cuts();
-    Level& l = ladder.levels.front();
-    l.where = condition_;
-    l.unranked = !l.by.empty();
-    l.having.clear();
-    std::optional<Standings> found;
+  // Which entry is meant, and where does it stand?
+  void find() {
+    label_ = find_label();
+    if (!label_.empty()) {
+      label_column_ = field_ladder_.list.columns.size();
+      field_ladder_.list.columns.push_back(label_);
+    }
+    field_ = ask(field_ladder_);
+    std::vector<std::size_t> meant = marked(field_);
+    if (meant.size() > 1) several(meant);
+    if (meant.size() == 1) {
+      row_ = meant.front();
+      remember(field_, *row_);
+      return;
+    }
+    Ladder wider = field_ladder_;
+    if (!level().having.empty()) {
+      wider.levels.front().having.clear();
+      if (find_in(wider)) {  // its totals are worth showing, dropped or not
+        dropped_ = true;
+        return;
+      }
+    }
+    if (!ladder_.where.empty() && speaks_of_rows()) {
+      wider.where.clear();
+      if (find_in(wider)) {  // every row of it was left out
+        row_.reset();
+        return;
+      }
+    }
+    no_entry("there is no entry with " + condition_, condition_, nearest());
+  }
+
+  // Is one entry meant among those of a wider field, which the ladder's own does not hold?
+  bool find_in(const Ladder& wider) {
     try {
-      found = ask(ladder, key_columns());
-    } catch (const Error& error) {
-      std::vector<Problem> problems = error.problems();
-      for (Problem& p : problems)
-        if (p.place.key == "keep.where") p.place.key.clear();
-      throw Error(std::move(problems));
+      Field field = ask(wider);
+      const std::vector<std::size_t> meant = marked(field);
+      if (meant.size() != 1) return false;
+      remember(field, meant.front());
+      if (find_row(field_)) return false;  // with other totals it would be the one
+      field_ = std::move(field);
+      row_ = meant.front();
+      return true;
+    } catch (const Error&) {
+      return false;  // what the ladder leaves out may be what nothing can be worked out from
     }
-    const auto name = [&](std::size_t row) {
-      std::string text;
-      for (std::size_t c = level().within.size(); c < found->columns().size(); ++c)
-        text += (text.empty() ? "" : ", ") + found->columns()[c].name + " " + shown(found->value(row, c));
-      return text;
-    };
-    if (found->rows() == 0) no_entry("there is no entry with " + condition_, condition_, nearest(ladder));
-    if (found->rows() > 1) {
-      std::vector<std::string> some;
-      for (std::size_t r = 0; r < std::min<std::size_t>(3, found->rows()); ++r) some.push_back(name(r));
-      if (found->rows() > some.size()) some.push_back(counted(found->rows() - some.size(), "other"));
-      no_entry(with_commas(found->rows()) + " entries have " + condition_ + ": " + listed(some), condition_, {},
-               "name one of them by its key");
-    }
-    for (std::size_t c = 0; c < found->columns().size(); ++c) keys_.push_back(found->value(0, c));
+  }
+
+  // Can it be judged by a row alone, without totals and places, which other rows would change?
+  bool speaks_of_rows() const {
+    std::vector<Problem> problems;
+    resolve_levels(ladder_, tables_, false, run_, problems, {.probe = condition_});
+    return problems.empty();
+  }
+
+  void remember(const Field& field, std::size_t row) {
+    keys_.clear();
+    for (std::size_t c = 0; c < key_columns().size(); ++c) keys_.push_back(field.standings->value(row, c));
+    relation_row_ = relation_row(field, row);
+  }
+  static std::uint32_t relation_row(const Field& field, std::size_t row) {
+    const StandingsData& data = field.standings->data();
+    return data.first_rows[data.rows[row]];
+  }
+
+  [[noreturn]] void several(const std::vector<std::size_t>& meant) const {
+    std::vector<std::string> some;
+    for (std::size_t i = 0; i < std::min<std::size_t>(3, meant.size()); ++i)
+      some.push_back(of_rows() ? place_of(meant[i]) : keys_text(meant[i]));
+    if (meant.size() > some.size()) some.push_back(counted(meant.size() - some.size(), "other"));
+    no_entry(with_commas(meant.size()) + " entries have " + condition_ + ": " + listed(some), condition_, {},
+             of_rows() ? "name a column that tells them apart" : "name one of them by its key");
   }
 
   // Where the condition is `column = value`: the value nearest to it.
-  std::string nearest(Ladder ladder) const {
+  std::string nearest() const {
     const ExpressionPtr e = parse_expression(condition_);
     if (e->op != Op::equal || e->args[0]->op != Op::name || e->args[1]->op != Op::literal) return {};
-    ladder.levels.front().where.clear();
+    Ladder ladder = without_cuts();
+    ladder.levels.front().having.clear();
+    ladder.list = {.columns = {e->args[0]->text}};
     std::optional<Standings> all;
     try {
-      all = ask(ladder, {e->args[0]->text});
+      all = standings(ladder, tables_, run_);
     } catch (const Error&) {
       return {};
     }
@@ -221,14 +244,14 @@ class Answering {
   }
 
   // The whole field, with every key of the order and every part of a total as columns of their own.
-  void stand() {
-    Ladder ladder = without_cuts();
+  void describe() {
+    field_ladder_ = without_cuts();
     std::vector<std::string> columns = key_columns();
     const auto add = [&](const std::string& formula, bool may_see_windows = false) {
       for (std::size_t c = 0; c < columns.size(); ++c)
         if (columns[c] == formula) return c;
       const std::string name = "workings " + std::to_string(columns.size());
-      (may_see_windows ? ladder.levels.front().windows : ladder.totals).push_back({name, formula});
+      (may_see_windows ? field_ladder_.levels.front().windows : field_ladder_.totals).push_back({name, formula});
       columns.push_back(name);
       return columns.size() - 1;
     };
@@ -244,30 +267,26 @@ class Answering {
       find_totals(*parse_expression(total.formula), total.formula, inside);
       for (const Inside& part : inside) totals_.back().parts.push_back({part.text, add(part.text), add(part.counts)});
     }
-    for (const NamedFormula& window : level().windows) {
-      windows_.emplace_back(window, columns.size());
-      columns.push_back(window.name);
-    }
+    const auto list = [&](const std::vector<NamedFormula>& formulas, auto& out) {
+      for (const NamedFormula& one : formulas) {
+        out.emplace_back(one, columns.size());
+        columns.push_back(one.name);
+      }
+    };
+    list(level().windows, windows_);
+    if (of_rows()) list(ladder_.figures, figures_);
     if (!level().eligible.empty())
       eligible_ = add("case when " + level().eligible + " then 1 when not (" + level().eligible + ") then 0 end", true);
     if (!level().by.empty()) {
       place_ = columns.size();
       columns.push_back(level().rank_as.empty() ? "rank" : level().rank_as);
     }
-    label_ = find_label();
-    if (!label_.empty()) columns.push_back(label_);
-    field_ = ask(ladder, columns);
-    row_ = find_row(*field_);
-    if (row_ || level().having.empty()) return;
-    // Dropped: its totals are still worth showing.
-    dropped_ = true;
-    ladder.levels.front().having.clear();
-    field_ = ask(ladder, columns);
-    row_ = find_row(*field_);
+    field_ladder_.list = {.columns = columns};
   }
 
   // A listed column with one value an entry that names it better than its key.
   std::string find_label() const {
+    if (of_rows()) return {};
     std::vector<Problem> ignored;
     for (const std::string& column : ladder_.list.columns) {
       const auto same = [&](const auto& name) { return equal_folded(name, column); };
@@ -286,10 +305,12 @@ class Answering {
     return {};
   }
 
-  std::optional<std::size_t> find_row(const Standings& s) const {
+  // The entry of keys_, or of relation_row_.
+  std::optional<std::size_t> find_row(const Field& field) const {
+    const Standings& s = *field.standings;
     for (std::size_t r = 0; r < s.rows(); ++r) {
-      bool same = true;
-      for (std::size_t c = 0; c < keys_.size() && same; ++c) same = s.value(r, c) == keys_[c];
+      bool same = !of_rows() || relation_row(field, r) == relation_row_;
+      for (std::size_t c = 0; c < keys_.size() && same && !of_rows(); ++c) same = s.value(r, c) == keys_[c];
       if (same) return r;
     }
     return std::nullopt;
@@ -310,7 +331,7 @@ class Answering {
     Ladder ladder = ladder_;
     ladder.totals.clear();
     ladder.orderings.clear();
-    ladder.levels = {Level{.where = key_condition()}};
+    ladder.levels = {Level{}};
     std::vector<Problem> problems;
     const Question mentioned = resolve(ladder_, tables_, true, run_, problems);
     if (!problems.empty()) throw Error(std::move(problems));
@@ -323,8 +344,11 @@ class Answering {
     for (const std::size_t column : base) ladder.list.columns.push_back(headings[column]);
     for (const NamedFormula& figure : ladder.figures) ladder.list.columns.push_back(figure.name);
     if (ladder.list.columns.empty()) ladder.list.columns = headings;
-    std::vector<Question> questions = resolve_levels(ladder, tables_, true, run_, problems, key_condition());
+    std::vector<Question> questions =
+        resolve_levels(ladder, tables_, true, run_, problems, {.probe = of_rows() ? "" : key_condition()});
     if (!problems.empty()) throw Error(std::move(problems));
+    questions.front().only_probed = true;
+    if (of_rows()) questions.front().probed_row = relation_row_;
     Standings lines(answer(ladder, questions, run_));
     rows_ = questions.front().probed_rows;
     for (const Question::TermCount& term : questions.front().probed)
@@ -332,19 +356,29 @@ class Answering {
     return lines;
   }
 
+  // Where a row that is an entry stands in its file.
+  std::string place_of(std::size_t row) const {
+    if (!joined_) joined_ = std::make_unique<JoinedRows>(field_.questions.front(), run_);
+    return joined_->place_of(relation_row(field_, row));
+  }
+  std::string keys_text(std::size_t row) const {
+    std::string text;
+    for (std::size_t k = level().within.size(); k < key_columns().size(); ++k)
+      text += (text.empty() ? "" : ", ") + field_.standings->columns()[k].name + " " +
+              shown(field_.standings->value(row, k));
+    return text;
+  }
   std::string name_of(std::size_t row) const {
+    if (of_rows()) return place_of(row);
     if (!label_.empty()) {
-      const Value label = field_->value(row, field_->columns().size() - 1);
+      const Value label = field_.standings->value(row, label_column_);
       if (!is_null(label)) return quoted(to_text(label));
     }
-    std::string text;
-    for (std::size_t k = level().within.size(); k < keys_.size(); ++k)
-      text += (text.empty() ? "" : ", ") + field_->columns()[k].name + " " + shown(field_->value(row, k));
-    return text;
+    return keys_text(row);
   }
 
   void tell(Workings& out) const {
-    const Standings& s = *field_;
+    const Standings& s = *field_.standings;
     out.rows = rows_;
     out.left_out = left_out_;
     for (std::size_t c = 0; c < keys_.size(); ++c)
@@ -352,12 +386,14 @@ class Answering {
     if (!row_) {  // every row of it was left out
       for (const auto& [column, value] : out.keys)
         out.entry += (out.entry.empty() ? "" : ", ") + column + " " + shown(value);
-      out.without_place = "none of its rows counts";
+      if (of_rows()) out.entry = name_of(*find_row(field_));
+      out.without_place = of_rows() ? "it does not count" : "none of its rows counts";
       return;
     }
     out.entry = name_of(*row_);
     for (const auto& [window, at] : windows_)
-      out.windows.push_back({window.name, window.formula, dropped_ ? Value{} : field_->value(*row_, at)});
+      out.windows.push_back({window.name, window.formula, dropped_ ? Value{} : s.value(*row_, at)});
+    for (const auto& [figure, at] : figures_) out.figures.push_back({figure.name, figure.formula, s.value(*row_, at)});
     for (const Total& total : totals_) {
       Workings::Total one{total.formula.name, total.formula.formula, s.value(*row_, total.column), {}};
       for (const Total::Part& part : total.parts) {
@@ -378,7 +414,7 @@ class Answering {
   }
 
   void tell_place(Workings& out) const {
-    const Standings& s = *field_;
+    const Standings& s = *field_.standings;
     out.place = s.value(*row_, place_);
     const auto same_group = [&](std::size_t row) {
       for (std::size_t c = 0; c < level().within.size(); ++c)
@@ -415,7 +451,7 @@ class Answering {
   }
 
   Workings::Neighbour neighbour(std::size_t row) const {
-    const Standings& s = *field_;
+    const Standings& s = *field_.standings;
     Workings::Neighbour out{name_of(row), s.value(row, place_), s.value(row, by_.front().column), {}, {}};
     const Value own = s.value(*row_, by_.front().column);
     if (const auto* a = std::get_if<Decimal>(&own), *b = std::get_if<Decimal>(&out.value);
@@ -441,11 +477,13 @@ class Answering {
     return out;
   }
 
-  const Ladder& ladder_;
-  const ReadOnce tables_;
+  const Ladder ladder_;
+  const ReadOnce& tables_;
   const std::string& condition_;
   const Run& run_;
-  std::vector<Value> keys_;  // of within, then each
+  Ladder field_ladder_;
+  std::vector<Value> keys_;         // of within, then each
+  std::uint32_t relation_row_ = 0;  // of the entry's first row; it is the entry where every row is one
   struct Key {
     std::string text;
     std::size_t column;
@@ -461,11 +499,13 @@ class Answering {
     std::vector<Part> parts;
   };
   std::vector<Total> totals_;
-  std::vector<std::pair<NamedFormula, std::size_t>> windows_;  // with their columns
+  std::vector<std::pair<NamedFormula, std::size_t>> windows_, figures_;  // with their columns
   std::optional<std::size_t> eligible_;
   std::size_t place_ = 0;
   std::string label_;
-  std::optional<Standings> field_;
+  std::size_t label_column_ = 0;
+  Field field_;
+  mutable std::unique_ptr<JoinedRows> joined_;
   std::optional<std::size_t> row_;
   bool dropped_ = false;
   std::size_t rows_ = 0;
@@ -483,28 +523,42 @@ Workings why(const Ladder& asked, const Catalog& catalog, const std::string& con
   ladder.list.first = ladder.list.last = ladder.list.sample = std::nullopt;
   ladder.list.hide_blank_groups = false;
   without_moves(ladder);
-  if (ladder.levels.size() <= 1) return Answering(ladder, catalog, condition, run).work();
-  // Of nested levels the first in which the condition means something, and holds for one entry.
+  if (ladder.levels.empty()) ladder.levels.emplace_back();  // a listing, whose rows have workings too
+  // A condition is judged with the places; what is wrong with it is said of it, not of a key of the ladder.
   std::vector<Problem> problems;
-  const std::vector<Question> questions = resolve_levels(ladder, catalog, false, run, problems);
+  const ReadOnce tables(catalog);
+  const std::vector<Question> questions = resolve_levels(ladder, tables, false, run, problems);
   if (!problems.empty()) throw Error(std::move(problems));
-  std::optional<Error> first_failure;
+  // Of nested levels the first in which the condition means something, and holds for one entry.
+  std::vector<std::unique_ptr<Answering>> levels;
+  std::optional<Error> failure;
   std::vector<std::string> outer;
   for (std::size_t l = 0; l < ladder.levels.size(); ++l) {
     const Level& level = ladder.levels[l];
     Ladder single = ladder;
     single.levels = {level};
     single.levels.front().within.insert(single.levels.front().within.begin(), outer.begin(), outer.end());
-    single.list = {};
-    for (const ListColumn& column : questions[l].list_columns) single.list.columns.push_back(column.name);
-    try {
-      return Answering(single, catalog, condition, run).work();
-    } catch (const Error& error) {
-      if (!first_failure || first_failure->problems().front().code != Code::unknown_entry) first_failure = error;
+    if (level.each.empty() && ladder.levels.size() > 1) single.totals.clear();  // those of the levels outside
+    if (ladder.levels.size() > 1) {
+      single.list = {};
+      for (const ListColumn& column : questions[l].list_columns) single.list.columns.push_back(column.name);
     }
+    auto one = std::make_unique<Answering>(single, tables, condition, run);
+    std::vector<Problem> found = one->prepare();
+    if (found.empty())
+      levels.push_back(std::move(one));
+    else if (!failure)
+      failure.emplace(std::move(found));
     for (const auto* keys : {&level.within, &level.each}) outer.insert(outer.end(), keys->begin(), keys->end());
   }
-  throw *first_failure;
+  for (const auto& level : levels) {
+    try {
+      return level->work();
+    } catch (const Error& error) {
+      if (!failure || failure->problems().front().code != Code::unknown_entry) failure = error;
+    }
+  }
+  throw *failure;
 }
 
 }  // namespace lofty

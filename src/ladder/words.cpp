@@ -5,6 +5,7 @@
 
 #include "formula/evaluator.hpp"
 #include "ladder/prose.hpp"
+#include "table/zone.hpp"
 
 namespace lofty::engine {
 
@@ -122,8 +123,7 @@ std::optional<std::int64_t> Words::day_of(const NodePtr& node) const {
   const ColumnPtr value = evaluate_column(*node, nothing, a_.question.slots, a_.run);
   if (value->is_null(0)) return std::nullopt;
   const std::int64_t at = value->int64(0);
-  return node->type.kind == Kind::date ? at
-                                       : at / 86'400'000'000 - (at % 86'400'000'000 < 0 ? 1 : 0);  // towards the past
+  return day_at(node->type, at);
 }
 
 // "`recent` is 2025-03-02 to 2025-03-31: 480 lines, on 29 of 30 days."

@@ -218,4 +218,36 @@ std::vector<double> cumulative_distributions(const Order& order, const Run& run)
                   });
 }
 
+namespace detail {
+namespace {
+
+template <class Word>
+void scatter_words(const Order& order, const void* sorted, void* out, const Run& run) {
+  const auto* const from = static_cast<const Word*>(sorted);
+  auto* const to = static_cast<Word*>(out);
+  const std::uint32_t* const rows = order.rows().data();
+  constexpr std::size_t stretch = 256 * 1024;
+  const std::size_t size = order.size(),
+                    pieces = size < engine::rows_worth_threads ? 1 : (size + stretch - 1) / stretch;
+  engine::parallel_for(pieces, run, [&](std::size_t p) {
+    for (std::size_t i = size * p / pieces; i < size * (p + 1) / pieces; ++i) to[rows[i]] = from[i];
+  });
+}
+
+}  // namespace
+
+void scatter(const Order& order, const void* sorted, std::size_t element, void* out, const Run& run) {
+  switch (element) {
+    case 1: return scatter_words<std::uint8_t>(order, sorted, out, run);
+    case 2: return scatter_words<std::uint16_t>(order, sorted, out, run);
+    case 4: return scatter_words<std::uint32_t>(order, sorted, out, run);
+    case 8: return scatter_words<std::uint64_t>(order, sorted, out, run);
+    case 16: return scatter_words<engine::uint128>(order, sorted, out, run);
+    default: assert(false && "the caller looks at the size");
+  }
+}
+
+void prefer_huge_pages(void* data, std::size_t bytes) { engine::prefer_huge_pages(data, bytes); }
+
+}  // namespace detail
 }  // namespace lofty

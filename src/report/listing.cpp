@@ -60,7 +60,7 @@ std::string cell_text(const StandingColumn& c, const Value& value, int decimals)
                                                                                          : rounded.text();
   }
   if (const auto* number = std::get_if<double>(&value)) return float_text(*number);
-  return printable(to_text(value, c.type.zoned));
+  return printable(to_text(value, c.type));
 }
 
 }  // namespace

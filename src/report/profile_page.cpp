@@ -8,7 +8,7 @@ using namespace report;
 namespace {
 
 std::string short_text(const Value& value, const Type& type) {
-  std::string text = printable(to_text(value, type.zoned));
+  std::string text = printable(to_text(value, type));
   if (type.kind == Kind::text && (text.empty() || text.front() == ' ' || text.back() == ' ')) text = "'" + text + "'";
   if (display_width(text) <= 24) return text;
   std::size_t end = std::min<std::size_t>(22, text.size());

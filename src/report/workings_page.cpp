@@ -36,7 +36,7 @@ std::string workings_text(const Workings& w, std::size_t most_lines, const Looks
   for (const auto& [name, value] : w.keys) keys += (keys.empty() ? "" : ", ") + name + " " + to_text(value);
   for (const auto& [name, value] : w.group) group += (group.empty() ? "" : ", ") + name + " " + shown(value);
   out += inked(printable(w.entry), Ink::strong, looks);
-  if (w.entry != keys) out += "  " + inked("(" + printable(keys) + ")", Ink::quiet, looks);
+  if (!keys.empty() && w.entry != keys) out += "  " + inked("(" + printable(keys) + ")", Ink::quiet, looks);
   out += "\n";
 
   heading("Its place");
@@ -63,7 +63,13 @@ std::string workings_text(const Workings& w, std::size_t most_lines, const Looks
       line("`" + printable(window.name) + "` = " + printable(window.formula) + " = " + shown(window.value));
   }
 
-  heading("Its totals");
+  if (!w.figures.empty()) {
+    heading("Its figures");
+    for (const Workings::WindowValue& figure : w.figures)
+      line("`" + printable(figure.name) + "` = " + printable(figure.formula) + " = " + shown(figure.value));
+  }
+
+  if (!w.totals.empty()) heading("Its totals");
   for (const Workings::Total& total : w.totals) {
     const bool plain = total.parts.size() == 1 && total.parts[0].formula == total.formula;
     line("`" + printable(total.name) + "` = " + printable(total.formula) + " = " + shown(total.value) +
@@ -77,11 +83,21 @@ std::string workings_text(const Workings& w, std::size_t most_lines, const Looks
              "\n";
   }
 
-  heading("Its rows");
-  line(count_text(w.rows, "row belongs", "rows belong") + " to it, " + count_text(w.lines.rows(), "counts", "count"));
+  const bool is_row = w.keys.empty();  // it is its only row
+  heading(is_row ? "Its row" : "Its rows");
+  if (is_row)
+    line(w.lines.rows() == 0 ? "it does not count" : "it counts");
+  else
+    line(count_text(w.rows, "row belongs", "rows belong") + " to it, " + count_text(w.lines.rows(), "counts", "count"));
   for (const Workings::LeftOut& one : w.left_out) {
     std::string text = "`" + printable(one.condition) + "` leaves out " + count_text(one.rows, "row", "rows");
     if (one.unknown > 0) text += ", and is unknown for " + std::to_string(one.unknown);
+    if (is_row)
+      text = "`" + printable(one.condition) + "` is " +
+             (one.unknown > 0 ? "unknown"
+              : one.rows > 0  ? "false"
+                              : "true") +
+             " for it";
     line(text);
   }
   if (w.lines.rows() == 0) return out;
@@ -94,7 +110,7 @@ std::string workings_text(const Workings& w, std::size_t most_lines, const Looks
     std::vector<std::string> row;
     for (std::size_t c = 0; c < grid.columns.size(); ++c) {
       const Value value = w.lines.value(r, c);
-      row.push_back(is_null(value) ? "(none)" : printable(to_text(value, w.lines.columns()[c].type.zoned)));
+      row.push_back(is_null(value) ? "(none)" : printable(to_text(value, w.lines.columns()[c].type)));
     }
     grid.rows.push_back(std::move(row));
   }

@@ -1,6 +1,9 @@
 #include "lofty/value.hpp"
 
 #include <charconv>
+#include <cstdio>
+
+#include "table/zone.hpp"
 
 namespace lofty {
 
@@ -25,18 +28,29 @@ std::string to_text(double value) {
   return std::string(buffer, result.ptr);
 }
 
-std::string to_text(const Value& value, bool zoned) {
+std::string to_text(const Value& value) {
   struct Writer {
-    bool zoned;
     std::string operator()(std::monostate) const { return {}; }
     std::string operator()(const Decimal& v) const { return v.text(); }
     std::string operator()(double v) const { return to_text(v); }
     std::string operator()(const Date& v) const { return v.text(); }
-    std::string operator()(const Timestamp& v) const { return v.text(zoned); }
+    std::string operator()(const Timestamp& v) const { return v.text(); }
     std::string operator()(bool v) const { return v ? "true" : "false"; }
     std::string operator()(const std::string& v) const { return v; }
   };
-  return std::visit(Writer{zoned}, value);
+  return std::visit(Writer{}, value);
+}
+
+std::string to_text(const Value& value, const Type& type) {
+  const auto* const moment = std::get_if<Timestamp>(&value);
+  if (moment == nullptr || !type.zoned) return to_text(value);
+  if (type.zone == nullptr) return moment->text(true);
+  const std::int64_t offset = type.zone->offset(moment->microseconds), minutes = offset / 60'000'000;
+  const std::int64_t ahead = minutes < 0 ? -minutes : minutes;
+  char text[16];
+  std::snprintf(text, sizeof text, "%c%02d:%02d", minutes < 0 ? '-' : '+', static_cast<int>(ahead / 60),
+                static_cast<int>(ahead % 60));
+  return Timestamp{moment->microseconds + offset}.text() + text;
 }
 
 }  // namespace lofty

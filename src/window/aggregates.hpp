@@ -34,6 +34,10 @@ Results frame_sums(const WindowJob& job, const Gathered& values);
 // The same straight into `out` and `nulls` (1: null, and 0 in `out`). False, and nothing done, where the values are not
 // 64-bit integers whose sums are sure to fit.
 bool frame_sums(const WindowJob& job, const Gathered& values, std::int64_t* out, std::uint8_t* nulls);
+// The sums from each group's start to the row itself, of values by input row, none of them null: they are summed where
+// they are gathered to, piece by piece, and what came before a piece is added. False where a sum might not fit; then
+// `out` holds nothing of use.
+bool running_sums(const OrderData& order, std::span<const std::int64_t> values, std::int64_t* out, const Run& run);
 // Means: exact ones with `scale` decimals, rounded half to even.
 Results frame_averages(const WindowJob& job, const Gathered& values, int scale);
 

@@ -122,10 +122,18 @@ Windowed<Decimal> decimals_of(const Results& results, int scale) {
   return exact_of<Decimal>(results, [scale](int128 value) { return Decimal(value, scale); });
 }
 
+bool from_start_to_row(const Frame& frame) {
+  return plain_rows(frame) && frame.from.edge == Edge::unbounded_preceding && frame.to.edge == Edge::current_row;
+}
+
 }  // namespace
 
 Windowed<std::int64_t> frame_sums(const Order& order, const Frame& frame, std::span<const std::int64_t> values,
                                   NullMask nulls, const Run& run) {
+  if (nulls.empty() && from_start_to_row(frame)) {
+    Windowed<std::int64_t> out{large_vector<std::int64_t>(order.size()), {}};
+    if (engine::running_sums(order.data(), values, out.values.data(), run)) return out;
+  }
   const Work work(order, frame, run);
   return exact_of<std::int64_t>(
       engine::frame_sums(work.job(), gather(key_of(values, nulls), order.rows(), run)), [](int128 value) {
@@ -152,6 +160,10 @@ Windowed<Decimal> frame_sums(const Order& order, const Frame& frame, std::span<c
 void frame_sums(const Order& order, const Frame& frame, std::span<const std::int64_t> values, NullMask nulls,
                 std::span<std::int64_t> out, std::span<std::uint8_t> out_nulls, const Run& run) {
   assert(out.size() == order.size() && out_nulls.size() == order.size());
+  if (nulls.empty() && from_start_to_row(frame) && engine::running_sums(order.data(), values, out.data(), run)) {
+    std::fill(out_nulls.begin(), out_nulls.end(), std::uint8_t{0});
+    return;
+  }
   const Work work(order, frame, run);
   if (engine::frame_sums(work.job(), gather(key_of(values, nulls), order.rows(), run), out.data(), out_nulls.data()))
     return;

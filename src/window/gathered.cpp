@@ -2,8 +2,8 @@
 
 #include <algorithm>
 #include <cassert>
-#include <cstdlib>
 #include <string_view>
+#include <type_traits>
 #include <vector>
 
 #include "lofty/error.hpp"
@@ -46,23 +46,50 @@ bool masked(const Key& key, std::size_t row) {
   return !key.options.null_mask.empty() && key.options.null_mask[row] != 0;
 }
 
+// Values of up to 64 bits. The least 64-bit number is a value in a caller's array, and null here: where it stands and
+// is not masked, 128 bits have to do.
 template <class Get>
 Gathered whole_numbers(const Key& key, std::span<const std::uint32_t> rows, const Run& run, const Get& get) {
   Gathered out;
-  out.no_nulls = key.options.null_mask.empty() && key.element != Element::int64;  // of those the least one is null here
+  out.no_nulls = key.options.null_mask.empty();
   out.ints.allocate(rows.size());
-  std::vector<std::int64_t> magnitudes(pieces_of(rows.size()), 0);
-  in_pieces(rows.size(), run, [&](std::size_t begin, std::size_t end, std::size_t piece) {
-    std::int64_t most = 0;
+  struct Seen {
+    std::int64_t least = 0, greatest = 0;
+    bool too_small = false;
+  };
+  std::vector<Seen> seen(pieces_of(rows.size()));
+  const auto look = [&](std::size_t begin, std::size_t end, std::size_t piece, auto with_mask) {
+    constexpr bool has_mask = decltype(with_mask)::value;
+    const std::uint32_t* const row = rows.data();
+    std::int64_t* const to = out.ints.data();
+    Seen own;
     for (std::size_t i = begin; i < end; ++i) {
-      const std::int64_t value = masked(key, rows[i]) ? int64_null : get(rows[i]);
-      out.ints[i] = value;
-      if (value != int64_null) most = std::max(most, std::abs(value));
+      const bool null = has_mask && masked(key, row[i]);
+      const std::int64_t value = null ? int64_null : get(row[i]);
+      to[i] = value;
+      own.too_small |= !null && value == int64_null;
+      own.least = std::min(own.least, null ? 0 : value);
+      own.greatest = std::max(own.greatest, value);
     }
-    magnitudes[piece] = most;
+    seen[piece] = own;
+  };
+  in_pieces(rows.size(), run, [&](std::size_t begin, std::size_t end, std::size_t piece) {
+    if (key.options.null_mask.empty())
+      look(begin, end, piece, std::false_type{});
+    else
+      look(begin, end, piece, std::true_type{});
   });
-  out.magnitude = *std::max_element(magnitudes.begin(), magnitudes.end());
-  return out;
+  bool too_small = false;
+  for (const Seen& one : seen) {
+    too_small = too_small || one.too_small;
+    out.magnitude = std::max({out.magnitude, -static_cast<int128>(one.least), static_cast<int128>(one.greatest)});
+  }
+  if (!too_small) return out;
+  Gathered wide;
+  wide.lane = Gathered::Lane::int128;
+  wide.wide.allocate(rows.size());
+  for (std::size_t i = 0; i < rows.size(); ++i) wide.wide[i] = masked(key, rows[i]) ? int128_min : int128{get(rows[i])};
+  return wide;
 }
 
 }  // namespace
@@ -136,21 +163,7 @@ Gathered gather(const Key& key, std::span<const std::uint32_t> rows, const Run& 
     case Element::int8: return whole(std::int8_t{});
     case Element::int16: return whole(std::int16_t{});
     case Element::int32: return whole(std::int32_t{});
-    case Element::int64: {
-      Gathered out = whole(std::int64_t{});
-      // The least 64-bit number is a value in a caller's array, and null here.
-      for (std::size_t i = 0; i < rows.size(); ++i)
-        if (out.ints[i] == int64_null && (key.options.null_mask.empty() || !masked(key, rows[i]))) {
-          Gathered wide;
-          wide.lane = Gathered::Lane::int128;
-          wide.wide.allocate(rows.size());
-          for (std::size_t k = 0; k < rows.size(); ++k)
-            wide.wide[k] = masked(key, rows[k]) ? int128_min : int128{value_of<std::int64_t>(key, rows[k])};
-          return wide;
-        }
-      out.no_nulls = key.options.null_mask.empty();
-      return out;
-    }
+    case Element::int64: return whole(std::int64_t{});
     case Element::uint8: return whole(std::uint8_t{});
     case Element::uint16: return whole(std::uint16_t{});
     case Element::uint32: return whole(std::uint32_t{});

@@ -119,11 +119,25 @@ TEST(Across, WhatIsWrongIsSaid) {
   ladder.across.each = {"famly"};
   EXPECT_EQ(check(ladder, catalog_of(few)).front().nearest, "family");
   ladder = crossed();
-  ladder.levels.push_back({.each = {"family"}, .by = "spend desc"});
-  EXPECT_EQ(problems_of(ladder).size(), 1u);
+  ladder.levels.push_back({.by = "amount desc"});  // single rows have no cells
+  EXPECT_EQ(problems_of(ladder).front(), "missing-each: nothing says what stands down the table");
   ladder.levels.clear();
   ladder.totals.clear();
   EXPECT_NE(problems_of(ladder).size(), 0u);
+}
+
+// Every level has its own cells, under the same headings.
+TEST(Across, OfLevelsInsideLevels) {
+  Ladder ladder = crossed();
+  ladder.levels = {{.each = {"family"}, .by = "spend desc"}, {.each = {"shop_no"}, .by = "spend desc", .best = 1}};
+  ladder.across = {.each = {"shop_no"}, .by = "spend desc", .cell = "spend"};
+  const Standings s = standings(ladder, catalog_of(few));
+  EXPECT_EQ(column(s, "family"), (Texts{"b", "b", "c", "c", "d", "d", "", ""}));
+  EXPECT_EQ(column(s, "spend"), (Texts{"25", "20", "8", "8", "2", "2", "1", "1"}));
+  EXPECT_EQ(headings(s), (Texts{"rank", "family", "shop_no", "spend", "lines", "2", "1", "3"}));
+  EXPECT_EQ(column(s, "1"), (Texts{"5", "", "8", "8", "", "", "", ""}));
+  EXPECT_EQ(column(s, "3"), (Texts{"", "", "", "", "2", "2", "1", "1"}));
+  EXPECT_EQ(s.question().find("Across: "), s.question().rfind("Across: "));  // said once
 }
 
 RC_GTEST_PROP(AcrossProperty, EveryCellIsThePlainTotalOfItsRows, ()) {

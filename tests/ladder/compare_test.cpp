@@ -60,6 +60,13 @@ Standings plain() {
 
 Value n(long value) { return support::number(value); }
 
+// As it was asked before.
+Ladder former_ladder(Ladder ladder) {
+  for (const auto& [name, value] : ladder.compare.choose) choose(ladder, name, to_text(value));
+  ladder.compare = {};
+  return ladder;
+}
+
 }  // namespace
 
 TEST(Compare, FormerPlacesAndHowFarUp) {
@@ -127,6 +134,53 @@ TEST(Compare, WithATable) {
   EXPECT_THROW(standings(ladder, catalog), Error);  // a half is no place under this rule
   ladder.levels[0].ties = Ties::fractional;
   EXPECT_EQ(column(standings(ladder, catalog), "moved"), (Texts{"", "", "", "-2.5"}));
+}
+
+// Valleys in months: their shops move inside them, and one of them leaves with its shop.
+Ladder nested_since() {
+  Ladder ladder = since();
+  ladder.figures = {{"valley", "case when shop_no < 3 then 'west' when shop_no < 5 then 'east' else 'south' end"}};
+  ladder.levels = {{.each = {"valley"}, .by = "spend desc", .best = 2},
+                   {.each = {"shop_no"}, .by = "spend desc", .best = 1}};
+  return ladder;
+}
+
+TEST(Compare, LevelsInsideLevels) {
+  // Then: west 190 (2: 100, 1: 90), east 140 (3: 85, 4: 55), south 5. Now: east 90 (3 and 4: 45 each), west 50 (2),
+  // south 5.
+  const Standings s = standings(nested_since(), catalog_of(few));
+  EXPECT_EQ(column(s, "valley"), (Texts{"east", "east", "east", "west", "west"}));
+  EXPECT_EQ(column(s, "shop_no"), (Texts{"", "3", "4", "", "2"}));
+  EXPECT_EQ(column(s, "was"), (Texts{"2", "1", "2", "1", "1"}));
+  EXPECT_EQ(column(s, "moved"), (Texts{"1", "0", "1", "-1", "0"}));
+  EXPECT_TRUE(s.departed().empty());  // 1 stood second in its valley and was not listed
+  Ladder all = nested_since();
+  all.levels[1].best.reset();
+  const Standings more = standings(all, catalog_of(few));
+  ASSERT_EQ(more.departed().size(), 1u);
+  EXPECT_EQ(more.departed()[0].name, "shop_no 1 of valley west");
+}
+
+TEST(Compare, LevelsWithStandingsThatWereKept) {
+  const support::Scratch folder;
+  Ladder then = former_ladder(nested_since());
+  write_file(folder.path() / "then.standings.json", saved(standings(then, catalog_of(few))));
+  TableFiles files(folder.path());
+  files.add(catalog_of(few).open("lines", {})->read({}, {}));
+  Ladder now = nested_since();
+  now.compare = {.with = "then.standings.json"};
+  const Standings by_file = standings(now, files), by_choice = standings(nested_since(), catalog_of(few));
+  for (const char* name : {"valley", "shop_no", "was", "moved"})
+    EXPECT_EQ(column(by_file, name), column(by_choice, name));
+  EXPECT_EQ(files.open("then.standings.json#level2", {})->read({}, {}).rows(), 4u);
+  now.compare = {.with = "lines"};
+  EXPECT_EQ(support::problems(now, files), Texts{});  // it is there; that it has no levels shows when it is read
+  try {
+    standings(now, files);
+    FAIL();
+  } catch (const Error& error) {
+    EXPECT_NE(error.problems().front().sentence.find("do not say which level"), std::string::npos);
+  }
 }
 
 TEST(Compare, WhatIsWrongIsSaid) {

@@ -120,6 +120,32 @@ TEST(Joins, ChainsGoOnFromWhatTheFirstOneMade) {
   EXPECT_EQ(column(s, "name"), (Texts{"seven", "", "", "nine"}));
 }
 
+// A key that a full or right join has merged is what a further join goes by, for the rows that were let in too.
+TEST(Joins, AMergedKeyLeadsOn) {
+  Catalog catalog;
+  using support::number;
+  const auto text = [](const char* t) { return Value(std::string(t)); };
+  support::add(catalog, "a", {{"k", {number(1), number(2)}}});
+  support::add(catalog, "b", {{"k", {number(2), number(3)}}, {"m", {number(7), number(8)}}});
+  support::add(catalog, "c",
+               {{"k", {number(3), number(1), number(4)}}, {"name", {text("three"), text("one"), text("four")}}});
+  Ladder ladder{
+      .data = {.from = "a", .joins = {{.with = "b", .on = {"k"}, .kind = JoinKind::full}, {.with = "c", .on = {"k"}}}},
+      .list = {.order = "input", .columns = {"k", "m", "name"}}};
+  const Standings s = standings(ladder, catalog);
+  EXPECT_EQ(column(s, "k"), (Texts{"1", "2", "3"}));
+  EXPECT_EQ(column(s, "m"), (Texts{"", "7", "8"}));
+  EXPECT_EQ(column(s, "name"), (Texts{"one", "", "three"}));
+  EXPECT_EQ(s.accounting().joins[1].unmatched, 1u);
+  EXPECT_EQ(s.accounting().joins[1].without_rows, 1u);
+  ladder.data.joins[1].kind = JoinKind::full;  // and is merged again
+  const Standings all = standings(ladder, catalog);
+  EXPECT_EQ(column(all, "k"), (Texts{"1", "2", "3", "4"}));
+  EXPECT_EQ(column(all, "name"), (Texts{"one", "", "three", "four"}));
+  ladder.data.joins[1].kind = JoinKind::inner;  // the rows that are left keep their merged keys
+  EXPECT_EQ(column(standings(ladder, catalog), "k"), (Texts{"1", "3"}));
+}
+
 TEST(Joins, SayWhomTheyLeftOutLetInAndRepeated) {
   Catalog catalog = support::small_shop();
   Ladder ladder{.data = {.from = "lines", .joins = {{.with = "shops", .on = {"shop_no"}, .kind = JoinKind::inner}}},

@@ -1,6 +1,8 @@
 // H2: "Why is this shop second?", on tables small enough to work out by hand.
 #include <gtest/gtest.h>
 
+#include <map>
+
 #include "support/process.hpp"
 #include "support/tables.hpp"
 
@@ -134,11 +136,93 @@ TEST(Why, AnEntryThatIsNotThereIsNamed) {
             "3 entries have spend > 1: shop_no 1, shop_no 2 and shop_no 3");
   EXPECT_EQ(problem_of(by_shop(), "shp = 'Crumb'").code, Code::unknown_column);
   EXPECT_EQ(problem_of(by_shop(), "shop =").code, Code::syntax);
-  Ladder rows = by_shop();
-  rows.levels.clear();
-  rows.totals.clear();
-  rows.list = {};
-  EXPECT_EQ(problem_of(rows, "line_no = 1").code, Code::not_in_this_version);
+}
+
+// Every row is an entry: its place, its figures, and whether it counts.
+TEST(Why, OfSingleRows) {
+  Ladder ladder = by_shop();
+  ladder.totals.clear();
+  ladder.levels[0] = {.within = {"valley"}, .by = "amount desc", .best = 1};
+  ladder.list = {};
+  const Workings w = why(ladder, support::small_shop(), "line_no = 3");
+  EXPECT_EQ(w.entry, "row 3");
+  EXPECT_TRUE(w.keys.empty());
+  EXPECT_EQ(to_text(w.place), "2");
+  EXPECT_EQ(w.ranked, 2u);
+  ASSERT_TRUE(w.ahead);
+  EXPECT_EQ(w.ahead->entry, "row 2");
+  EXPECT_EQ(to_text(*w.ahead->margin), "5.00");
+  ASSERT_EQ(w.figures.size(), 1u);
+  EXPECT_EQ(to_text(w.figures[0].value), "3.00");
+  EXPECT_EQ(column(w.lines, "quantity"), Texts{"2"});
+  EXPECT_EQ(problem_of(ladder, "amount > 2").sentence, "3 entries have amount > 2: row 1, row 2 and row 3");
+  const Workings left_out = why(ladder, support::small_shop(), "line_no = 4");  // void
+  EXPECT_EQ(left_out.entry, "row 4");
+  EXPECT_EQ(left_out.without_place, "it does not count");
+  ASSERT_EQ(left_out.left_out.size(), 2u);
+  EXPECT_EQ(left_out.left_out[0].rows, 1u);
+  EXPECT_EQ(left_out.left_out[1].rows, 0u);
+  EXPECT_NE(workings_text(left_out, 5).find("`status <> 'void' or status is null` is false for it"), std::string::npos);
+  ladder.levels.clear();  // a listing
+  EXPECT_EQ(to_text(why(ladder, support::small_shop(), "line_no = 1").figures[0].value), "10.00");
+}
+
+// An entry whose rows are all left out is still somebody.
+TEST(Why, AnEntryNoneOfWhoseRowsCounts) {
+  Ladder ladder = by_shop();
+  ladder.where = "shop_no <> 3 and amount > 0";
+  const Workings w = why(ladder, support::small_shop(), "shop_no = 3");
+  EXPECT_EQ(w.without_place, "none of its rows counts");
+  EXPECT_EQ(w.rows, 2u);
+  EXPECT_EQ(w.left_out[0].rows, 2u);
+  EXPECT_EQ(w.lines.rows(), 0u);
+  EXPECT_EQ(problem_of(ladder, "spend = 5").code, Code::unknown_entry);  // without rows.where it would have as much
+}
+
+namespace {
+// Counts how often each table is read.
+class Counting : public Catalog {
+ public:
+  explicit Counting(Catalog inner) : inner_(std::move(inner)) {}
+  std::shared_ptr<const TableSource> open(const std::string& name, const ReadOptions& options) const override {
+    return std::make_shared<Source>(inner_.open(name, options), reads[name]);
+  }
+  mutable std::map<std::string, int> reads;
+
+ private:
+  struct Source : TableSource {
+    Source(std::shared_ptr<const TableSource> of, int& count) : inner(std::move(of)), reads(count) {}
+    const std::string& name() const override { return inner->name(); }
+    const std::vector<std::string>& headings() const override { return inner->headings(); }
+    Table read(std::span<const std::size_t> columns, const Run& run) const override {
+      ++reads;
+      return inner->read(columns, run);
+    }
+    std::shared_ptr<const TableSource> inner;
+    int& reads;
+  };
+  Catalog inner_;
+};
+}  // namespace
+
+TEST(Why, TablesAreReadOnce) {
+  const Counting tables(support::small_shop());
+  why(by_shop(), tables, "valley = 'High Moor'");
+  EXPECT_EQ(tables.reads, (std::map<std::string, int>{{"lines", 1}, {"shops", 1}}));
+  Ladder ladder = by_shop();
+  ladder.levels.insert(ladder.levels.begin(), {.each = {"valley"}, .by = "spend desc"});
+  tables.reads.clear();
+  why(ladder, tables, "shop_no = 2");
+  EXPECT_EQ(tables.reads, (std::map<std::string, int>{{"lines", 1}, {"shops", 1}}));
+  // Nor more often for a crossed table, or for another choice.
+  ladder.levels.erase(ladder.levels.begin());
+  ladder.across = {.each = {"valley"}, .by = "spend desc", .cell = "spend"};
+  ladder.choices = {{"more", Decimal(1, 0)}};
+  ladder.where = "quantity >= :more";
+  ladder.compare = {.choose = {{"more", Decimal(2, 0)}}};
+  tables.reads.clear();
+  standings(ladder, tables);
+  EXPECT_EQ(tables.reads, (std::map<std::string, int>{{"lines", 1}, {"shops", 1}}));
 }
 
 // The shipped ladder, as its user sees it.

@@ -182,7 +182,8 @@ TEST(BadInput, LadderFiles) {
   const Scratch s;
   s.file("order_lines.csv", lines);
   s.file("key.ladder.toml", "[data]\nfrom = \"order_lines.csv\"\n[rank]\nech = [\"shop_no\"]\n");
-  s.file("later.ladder.toml", "[data]\nfrom = \"order_lines.csv\"\nzone = \"UTC\"\n");
+  s.file("later.ladder.toml",
+         "[data]\nfrom = \"order_lines.csv\"\ncolumns.ordered_on = { type = \"date\", form = \"dmy\" }\n");
   s.file("table.ladder.toml", "[data]\nfrom = \"order_line.csv\"\n");
   s.file(
       "many.ladder.toml",
@@ -196,7 +197,7 @@ TEST(BadInput, LadderFiles) {
           {"key of a later version",
            {"rank", "later.ladder.toml"},
            2,
-           {"later.ladder.toml, line 3, column 1: `data.zone` is not in this version"}},
+           {"later.ladder.toml, line 3, column 39: `data.columns.ordered_on.form` is not in this version"}},
           {"table",
            {"rank", "table.ladder.toml"},
            2,

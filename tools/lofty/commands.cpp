@@ -274,6 +274,7 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
     }
   }
   if (o.locale) ladder.data.locale = *o.locale;
+  if (o.zone) ladder.data.zone = *o.zone;
   apply_orderings(o, ladder);
   if (o.order) ladder.list.order = *o.order;
   take_some(o, ladder.list);
@@ -307,7 +308,8 @@ void name_options(std::vector<Problem>& problems) {
                                                                            {"keep.best", "--best"},
                                                                            {"keep.worst", "--worst"},
                                                                            {"keep.others", "--others"},
-                                                                           {"data.locale", "--locale"}};
+                                                                           {"data.locale", "--locale"},
+                                                                           {"data.zone", "--zone"}};
   for (Problem& p : problems) {
     std::string& key = p.place.key;
     for (const auto& [ladder_key, option] : options)
@@ -374,7 +376,7 @@ bool by_option(const RankOptions& o, const std::string& key) {
          (o.where && key == "rows.where") || (o.by && key == "rank.by") || (o.tiebreak && key == "rank.tiebreak") ||
          (o.having && key == "rank.having") || (o.eligible && key == "rank.eligible") ||
          (o.keep_where && key == "keep.where") || (o.best && key == "keep.best") || (o.worst && key == "keep.worst") ||
-         (o.rank_as && key == "rank.rank_as") || (o.locale && key == "data.locale") ||
+         (o.rank_as && key == "rank.rank_as") || (o.locale && key == "data.locale") || (o.zone && key == "data.zone") ||
          (!o.each.empty() && key == "rank.each") || (!o.within.empty() && key == "rank.within") ||
          (!o.columns.empty() && key == "list.columns") || named_in("figures.", o.figures) ||
          named_in("totals.", o.totals) || named_in("windows.", o.windows) || named_in("window_defs.", o.window_defs) ||

@@ -19,7 +19,7 @@ struct RankOptions {
   std::string source;  // a ladder file, or a table
   std::vector<std::string> joins, figures, totals, windows, window_defs, also, headings, choices, each, within, columns,
       nulls, put_first, put_last, sequences, text_orders, where_would;
-  std::optional<std::string> title, where, by, tiebreak, ties, rank_as, cut, order, order_by, locale, having, eligible,
+  std::optional<std::string> title, where, by, tiebreak, ties, rank_as, cut, order, order_by, locale, zone, having, eligible,
       keep_where;
   std::optional<std::size_t> best, worst, first, last, sample, seed;
   std::optional<std::string> stage, keep_as, expect, remarks;

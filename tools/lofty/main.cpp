@@ -111,6 +111,8 @@ void add_rank(CLI::App& app, tool::RankOptions& o) {
   c->add_option("--sequence", o.sequences, "The full order of a column's values")->type_name("COLUMN=A,B,...");
   c->add_option("--text-order", o.text_orders, "How a column's texts are ordered: language, natural or code point")
       ->type_name("COLUMN=ORDER");
+  c->add_option("--zone", o.zone, "Where timestamps with an offset are shown, and their days counted: Europe/Oslo")
+      ->type_name("ZONE");
   c->add_option("--locale", o.locale, "Whose rules order text: sv, en_GB; never the environment's")->type_name("CODE");
   c->add_option("--columns", o.columns, "The columns to list, in their order")->type_name("COLUMN,...");
   c->add_option("--heading", o.headings, "Another heading for a column")->type_name("NAME=TEXT");
@@ -123,7 +125,8 @@ void add_rank(CLI::App& app, tool::RankOptions& o) {
   c->add_option("--choose", o.choices, "Change a choice of the ladder")->type_name("NAME=VALUE");
   c->add_option("--where-would", o.where_would, "The place that a value not in the data would get")
       ->type_name("NAME=VALUE");
-  c->add_option("--to", o.to, "Write csv, json, md or xlsx: to standard output, or to a file by its ending;\n"
+  c->add_option("--to", o.to,
+                "Write csv, json, md or xlsx: to standard output, or to a file by its ending;\n"
                 "FILE.sqlite#TABLE makes a table")
       ->type_name("FORMAT|FILE");
   c->add_option("--keep-as", o.keep_as, "Keep the standings, to compare with them later")
