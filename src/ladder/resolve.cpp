@@ -1045,9 +1045,18 @@ class Resolver {
     column.from = question_.row_level() ? EntryColumn::From::row : EntryColumn::From::carried;
     column.name = name;
     column.type = row->type;
-    column.determined = is_determined(*row);
+    column.determined = is_determined(*row) && !may_be_let_in(*row);
     column.node = std::move(row);
     return entry_node(add_entry_column(std::move(column)), e, origin);
+  }
+
+  // Does it come from a table whose rows may stand alone? Those without a key are then no partner of anybody's, and yet
+  // fall into one entry with the rows that have none: what it holds has to be looked at.
+  bool may_be_let_in(const Node& row) const {
+    const std::size_t table = question_.row_columns[static_cast<std::size_t>(row.column)].table;
+    return std::any_of(question_.joins.begin(), question_.joins.end(), [&](const JoinUse& join) {
+      return join.table == table && (join.kind == JoinKind::right || join.kind == JoinKind::full);
+    });
   }
 
   bool is_determined(const Node& row) const {

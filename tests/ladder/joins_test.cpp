@@ -146,6 +146,28 @@ TEST(Joins, AMergedKeyLeadsOn) {
   EXPECT_EQ(column(standings(ladder, catalog), "k"), (Texts{"1", "3"}));
 }
 
+// Rows without a key on either side are no partners, and fall into one entry all the same: it has two values then.
+TEST(Joins, AnEntryWithoutAKeyMayHoldRowsOfBothSides) {
+  Catalog catalog;
+  using support::null;
+  using support::number;
+  support::add(catalog, "a", {{"k", {number(1), null()}}});
+  support::add(catalog, "b", {{"k", {number(1), null()}}, {"m", {number(7), number(8)}}});
+  Ladder ladder{.data = {.from = "a", .joins = {{.with = "b", .on = {"k"}}}},
+                .totals = {{"n", "count(*)"}},
+                .levels = {{.each = {"k"}, .by = "n desc"}},
+                .list = {.columns = {"k", "m"}}};
+  EXPECT_EQ(column(standings(ladder, catalog), "m"), (Texts{"7", ""}));
+  ladder.data.joins[0].kind = JoinKind::full;
+  try {
+    standings(ladder, catalog);
+    FAIL() << "one of two values was taken for both";
+  } catch (const Error& error) {
+    EXPECT_EQ(error.code(), Code::several_values);
+    EXPECT_NE(error.problems().front().sentence.find("blank and `8`"), std::string::npos);
+  }
+}
+
 TEST(Joins, SayWhomTheyLeftOutLetInAndRepeated) {
   Catalog catalog = support::small_shop();
   Ladder ladder{.data = {.from = "lines", .joins = {{.with = "shops", .on = {"shop_no"}, .kind = JoinKind::inner}}},

@@ -42,7 +42,17 @@ std::vector<RowCondition> row_conditions() {
          return either(known(r.valley, [](const auto& v) { return v == "a" || v == "b"; }),
                        truth(r.amount.value_or(0) == 0));
        }},
-      {{"nullif(order_no, 3) < 3"}, [](const Row& r) { return r.order == 3 ? Truth() : Truth(r.order < 3); }}};
+      {{"nullif(order_no, 3) < 3"},
+       [](const Row& r) { return r.order == 3 ? Truth() : known(r.order, [](long order) { return order < 3; }); }}};
+}
+// Of what a join brings.
+std::vector<RowCondition> joined_conditions() {
+  return {{{"size <> 'small'"}, [](const Row& r) { return known(r.size, [](const auto& s) { return s != "small"; }); }},
+          {{"since is null or since > 2"},
+           [](const Row& r) { return either(truth(!r.since), known(r.since, [](long s) { return s > 2; })); }},
+          {{"amount is null or since < shop"}, [](const Row& r) {
+             return either(truth(!r.amount), r.since && r.shop ? Truth(*r.since < *r.shop) : Truth());
+           }}};
 }
 
 std::vector<Column> columns() {
@@ -50,6 +60,10 @@ std::vector<Column> columns() {
           {"status", [](const Row& r) { return Cell{.text = r.status, .is_text = true}; }},
           {"shop", [](const Row& r) { return Cell{.number = r.shop}; }},
           {"order_no", [](const Row& r) { return Cell{.number = r.order}; }}};
+}
+std::vector<Column> joined_columns() {
+  return {{"size", [](const Row& r) { return Cell{.text = r.size, .is_text = true}; }},
+          {"since", [](const Row& r) { return Cell{.number = r.since}; }}};
 }
 
 using Rows = std::vector<Row>;
@@ -83,7 +97,8 @@ std::vector<Total> totals() {
   const auto count = [](long value) { return Cell{.number = value}; };
   const auto distinct = [](const Rows& rows) {
     std::set<long> orders_met;
-    for (const Row& row : rows) orders_met.insert(row.order);
+    for (const Row& row : rows)
+      if (row.order) orders_met.insert(*row.order);
     return static_cast<long>(orders_met.size());
   };
   return {{{"sum(amount)"}, "spend", [=](const Rows& r) { return money(fold(r, any, plus)); }},
@@ -150,8 +165,17 @@ std::vector<Row> any_rows() {
     const auto amount = maybe(-3, 6);
     row.amount = amount ? std::optional<long>(*amount * 25) : std::nullopt;
     row.order = *rc::gen::inRange(0, 8);
+    row.day = maybe(0, 40);
   }
   return rows;
+}
+
+std::vector<Shop> any_shops() {
+  std::vector<Shop> shops;
+  for (long shop = 1; shop < 9; ++shop)
+    if (*rc::gen::inRange(0, 3) > 0) shops.push_back({shop, word({"small", "large"}), maybe(0, 6)});
+  if (*rc::gen::arbitrary<bool>()) shops.push_back({std::nullopt, word({"small"}), maybe(0, 6)});  // matches nothing
+  return shops;
 }
 
 std::vector<Key> any_keys(std::size_t least_count) {
@@ -162,28 +186,43 @@ std::vector<Key> any_keys(std::size_t least_count) {
   return keys;
 }
 
-Question any_question() {
-  Question q;
-  q.where = one_of(row_conditions());
-  q.totals = totals();
-  std::vector<Column> left = columns();
+// A level whose keys are taken out of `left`.
+Level any_level(std::vector<Column>& left, bool groups) {
+  Level level;
   const auto take = [&] {
     const auto at = *rc::gen::inRange<std::size_t>(0, left.size());
     const Column column = left[at];
     left.erase(left.begin() + static_cast<std::ptrdiff_t>(at));
     return column;
   };
-  for (auto n = *rc::gen::inRange(0, 3); n > 0; --n) q.within.push_back(take());
-  for (auto n = *rc::gen::inRange(1, 3); n > 0; --n) q.each.push_back(take());
-  q.having = one_of(entry_conditions());
-  q.eligible = one_of(entry_conditions());
-  q.keep = one_of(keep_conditions());
-  q.by = any_keys(1);
-  q.tiebreak = any_keys(0);
-  if (*rc::gen::arbitrary<bool>()) q.best = *rc::gen::inRange<std::size_t>(1, 4);
-  if (*rc::gen::arbitrary<bool>()) q.worst = *rc::gen::inRange<std::size_t>(1, 4);
-  q.strict = *rc::gen::arbitrary<bool>();
-  q.unranked = *rc::gen::arbitrary<bool>();
+  for (auto n = groups ? *rc::gen::inRange(0, 3) : 0; n > 0; --n) level.within.push_back(take());
+  for (auto n = groups ? *rc::gen::inRange(1, 3) : 1; n > 0; --n) level.each.push_back(take());
+  level.having = one_of(entry_conditions());
+  level.eligible = one_of(entry_conditions());
+  level.keep = one_of(keep_conditions());
+  level.by = any_keys(1);
+  level.tiebreak = any_keys(0);
+  if (*rc::gen::arbitrary<bool>()) level.best = *rc::gen::inRange<std::size_t>(1, 4);
+  if (*rc::gen::arbitrary<bool>()) level.worst = *rc::gen::inRange<std::size_t>(1, 4);
+  level.strict = *rc::gen::arbitrary<bool>();
+  level.unranked = *rc::gen::arbitrary<bool>();
+  return level;
+}
+
+Question any_question() {
+  using lofty::JoinKind;
+  Question q;
+  const auto kind = *rc::gen::inRange<std::size_t>(0, 6);  // two of them without a join
+  if (kind < 4) q.join = std::vector{JoinKind::left, JoinKind::inner, JoinKind::right, JoinKind::full}[kind];
+  q.where = one_of(row_conditions());
+  if (q.join && *rc::gen::arbitrary<bool>()) q.where = one_of(joined_conditions());
+  if (*rc::gen::inRange(0, 3) == 0) q.last_days = *rc::gen::inRange(1, 30);
+  q.totals = totals();
+  std::vector<Column> left = columns();
+  if (q.join)
+    for (Column& column : joined_columns()) left.push_back(std::move(column));
+  const auto levels = *rc::gen::inRange(1, 4);
+  for (int l = 0; l < levels; ++l) q.levels.push_back(any_level(left, levels == 1));
   return q;
 }
 
@@ -194,24 +233,53 @@ std::vector<std::vector<std::string>> rows_of(const Standings& s) {
   return out;
 }
 
+std::string text_of(const std::vector<std::vector<std::string>>& rows) {
+  std::string out;
+  for (const auto& row : rows) {
+    for (const std::string& cell : row) out += cell + "|";
+    out += "\n";
+  }
+  return out;
+}
+std::string tables_text(const lofty::Catalog& catalog) {
+  std::string out;
+  for (const char* name : {"lines", "shops"}) {
+    const lofty::Table table = catalog.open(name, {})->read({}, {});
+    std::vector<std::vector<std::string>> rows{table.headings()};
+    for (std::size_t r = 0; r < table.rows(); ++r) {
+      rows.emplace_back();
+      for (std::size_t c = 0; c < table.headings().size(); ++c)
+        rows.back().push_back(lofty::to_text(table.value(r, c)));
+    }
+    out += std::string(name) + "\n" + text_of(rows);
+  }
+  return out;
+}
+
 }  // namespace
 
 TEST(Whole, LaddersAgreeWithThePlainReference) {
-  std::size_t asked = 0, listed = 0;
+  std::size_t asked = 0, nested = 0, listed = 0;
   const bool agreed = rc::check("every generated ladder", [&] {
     const std::vector<Row> rows = any_rows();
+    const std::vector<Shop> shops = any_shops();
     const Question question = any_question();
     const lofty::Ladder ladder = ladder_of(question);
     RC_LOG() << lofty::ladder_text(ladder);
-    const auto expected = answer(question, rows);
-    const lofty::Catalog catalog = catalog_of(rows);
-    RC_ASSERT(rows_of(lofty::standings(ladder, catalog)) == expected);
+    const auto expected = answer(question, rows, shops);
+    const lofty::Catalog catalog = catalog_of(rows, shops);
+    const auto got = rows_of(lofty::standings(ladder, catalog));
+    if (got != expected)
+      RC_LOG() << tables_text(catalog) << "expected\n" << text_of(expected) << "got\n" << text_of(got);
+    RC_ASSERT(got == expected);
     // Saved and read again it is the same question.
     const lofty::Ladder again = lofty::read_ladder(lofty::ladder_text(ladder), "again").ladder;
     RC_ASSERT(rows_of(lofty::standings(again, catalog)) == expected);
     ++asked;
+    nested += question.levels.size() > 1;
     listed += expected.size();
   });
   EXPECT_TRUE(agreed);
+  EXPECT_GT(3 * nested, asked);
   EXPECT_GT(3 * listed, asked);  // not all of them are about nothing
 }

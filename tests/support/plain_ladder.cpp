@@ -36,69 +36,80 @@ std::string list_of(const Question& question, const std::vector<Key>& keys) {
   return text;
 }
 
-// A group's entries, in the order of their places, and which of them are ranked.
-struct Group {
-  std::vector<Entry> entries;
-  std::size_t ranked = 0;
+// An entry and its rows.
+struct Made {
+  Entry entry;
+  std::vector<Row> rows;
 };
 
-}  // namespace
+// A group's entries, in the order of their places.
+using Group = std::vector<Made>;
 
-lofty::Ladder ladder_of(const Question& question) {
-  lofty::Ladder ladder{.data = {.from = "lines"}, .where = question.where.text};
-  for (const Total& total : question.totals) ladder.totals.push_back({total.name, total.text});
-  lofty::Level level;
-  for (const Column& column : question.within) level.within.push_back(column.name);
-  for (const Column& column : question.each) level.each.push_back(column.name);
-  level.by = list_of(question, question.by);
-  level.tiebreak = list_of(question, question.tiebreak);
-  level.having = question.having.text;
-  level.eligible = question.eligible.text;
-  level.where = question.keep.text;
-  level.best = question.best;
-  level.worst = question.worst;
-  level.cut = question.strict ? lofty::Cut::strict : lofty::Cut::with_ties;
-  level.unranked = question.unranked;
-  ladder.levels = {level};
-  return ladder;
+std::vector<std::string> names_of(const std::vector<Column>& columns) {
+  std::vector<std::string> names;
+  for (const Column& column : columns) names.push_back(column.name);
+  return names;
 }
 
-lofty::Catalog catalog_of(const std::vector<Row>& rows) {
-  std::vector<std::string> valleys, statuses;
-  std::vector<std::int64_t> shops, orders;
-  std::vector<lofty::Decimal> amounts;
-  std::vector<std::uint8_t> no_valley, no_status, no_shop, no_amount;
-  for (const Row& row : rows) {
-    valleys.push_back(row.valley.value_or(""));
-    no_valley.push_back(!row.valley);
-    statuses.push_back(row.status.value_or(""));
-    no_status.push_back(!row.status);
-    shops.push_back(row.shop.value_or(0));
-    no_shop.push_back(!row.shop);
-    orders.push_back(row.order);
-    amounts.emplace_back(row.amount.value_or(0), 2);
-    no_amount.push_back(!row.amount);
+lofty::Date date_of(long day) { return {lofty::Date::from_parts(2025, 3, 1)->days + static_cast<std::int32_t>(day)}; }
+
+// A column of `T` from optional members.
+template <class T, class Item, class Get, class Make>
+void add_column(lofty::TableBuilder& builder, const char* name, const std::vector<Item>& items, const Get& get,
+                const Make& make) {
+  std::vector<T> values;
+  std::vector<std::uint8_t> nulls;
+  for (const Item& item : items) {
+    const auto& value = get(item);
+    values.push_back(value ? make(*value) : T{});
+    nulls.push_back(!value);
   }
-  lofty::Catalog catalog;
-  catalog.add(lofty::TableBuilder("lines")
-                  .column("valley", valleys, no_valley)
-                  .column("status", statuses, no_status)
-                  .column("shop", shops, no_shop)
-                  .column("order_no", orders)
-                  .column("amount", amounts, no_amount)
-                  .build());
-  return catalog;
+  builder.column(name, values, nulls);
 }
 
-std::vector<std::vector<std::string>> answer(const Question& q, const std::vector<Row>& rows) {
-  // rows.where, and entries: a new one for every row that no entry has the keys of.
-  struct Made {
-    Entry entry;
-    std::vector<Row> rows;
-  };
+// Every row with its partners, and what the kind of join leaves out and lets in.
+std::vector<Row> joined(const std::optional<lofty::JoinKind>& kind, const std::vector<Row>& rows,
+                        const std::vector<Shop>& shops) {
+  using lofty::JoinKind;
+  if (!kind) return rows;
+  std::vector<Row> out;
+  std::vector<bool> met(shops.size(), false);
+  for (const Row& row : rows) {
+    const auto partner =
+        std::find_if(shops.begin(), shops.end(), [&](const Shop& shop) { return row.shop && shop.shop == row.shop; });
+    if (partner == shops.end()) {
+      if (*kind == JoinKind::left || *kind == JoinKind::full) out.push_back(row);
+      continue;
+    }
+    met[static_cast<std::size_t>(partner - shops.begin())] = true;
+    out.push_back(row);
+    out.back().size = partner->size;
+    out.back().since = partner->since;
+  }
+  for (std::size_t s = 0; s < shops.size(); ++s)
+    if (!met[s] && (*kind == JoinKind::right || *kind == JoinKind::full))
+      out.push_back({.shop = shops[s].shop, .size = shops[s].size, .since = shops[s].since});
+  return out;
+}
+
+std::vector<Row> counted(const Question& q, const std::vector<Row>& rows) {
+  std::vector<Row> passed, out;
+  for (const Row& row : rows)
+    if (!q.where.means || q.where.means(row) == Truth(true)) passed.push_back(row);
+  if (!q.last_days) return passed;
+  std::optional<long> latest;
+  for (const Row& row : passed)
+    if (row.day && (!latest || *row.day > *latest)) latest = row.day;
+  for (const Row& row : passed)
+    if (row.day && *row.day > *latest - *q.last_days) out.push_back(row);
+  return out;
+}
+
+// The entries that a level lists, group by group.
+std::vector<Made> run(const Level& q, const std::vector<Total>& totals, const std::vector<Row>& rows) {
+  // Entries: a new one for every row that no entry has the keys of.
   std::vector<Made> made;
   for (const Row& row : rows) {
-    if (q.where.means && q.where.means(row) != Truth(true)) continue;
     Entry entry;
     for (const Column& column : q.within) entry.within.push_back(column.of(row));
     for (const Column& column : q.each) entry.each.push_back(column.of(row));
@@ -112,40 +123,41 @@ std::vector<std::vector<std::string>> answer(const Question& q, const std::vecto
   }
   std::vector<Group> groups;
   for (Made& one : made) {
-    for (const Total& total : q.totals) one.entry.totals.push_back(total.of(one.rows));
+    for (const Total& total : totals) one.entry.totals.push_back(total.of(one.rows));
     if (q.having.means && q.having.means(one.entry) != Truth(true)) continue;
     const auto group = std::find_if(groups.begin(), groups.end(), [&](const Group& g) {
-      return compare(g.entries.front().within, one.entry.within) == 0;
+      return compare(g.front().entry.within, one.entry.within) == 0;
     });
     if (group == groups.end())
-      groups.push_back({{one.entry}});
+      groups.push_back({one});
     else
-      group->entries.push_back(one.entry);
+      group->push_back(one);
   }
-  std::sort(groups.begin(), groups.end(), [](const Group& a, const Group& b) {
-    return compare(a.entries.front().within, b.entries.front().within) < 0;
-  });
+  std::sort(groups.begin(), groups.end(),
+            [](const Group& a, const Group& b) { return compare(a.front().entry.within, b.front().entry.within) < 0; });
 
-  std::vector<std::vector<std::string>> out;
+  std::vector<Made> out;
   for (Group& group : groups) {
     const auto ranked = [&](const Entry& e) {
       return !e.totals[q.by.front().total].null() && (!q.eligible.means || q.eligible.means(e) == Truth(true));
     };
-    std::sort(group.entries.begin(), group.entries.end(), [&](const Entry& a, const Entry& b) {
+    std::sort(group.begin(), group.end(), [&](const Made& x, const Made& y) {
+      const Entry &a = x.entry, &b = y.entry;
       if (ranked(a) != ranked(b)) return ranked(a);
       if (const int way = compare(a, b, q.by); way != 0) return way < 0;
       if (const int way = compare(a, b, q.tiebreak); way != 0) return way < 0;
       return compare(a.each, b.each) < 0;
     });
-    for (Entry& e : group.entries) {
-      if (!ranked(e)) continue;
-      e.rank = 1 + std::count_if(group.entries.begin(), group.entries.end(),
-                                 [&](const Entry& other) { return ranked(other) && compare(other, e, q.by) < 0; });
+    for (Made& one : group) {
+      if (!ranked(one.entry)) continue;
+      one.entry.rank = 1 + std::count_if(group.begin(), group.end(), [&](const Made& other) {
+                         return ranked(other.entry) && compare(other.entry, one.entry, q.by) < 0;
+                       });
     }
     const auto kept = [&](const Entry& e) { return !q.keep.means || q.keep.means(e) == Truth(true); };
     std::vector<const Entry*> field;  // ranked, and let through
-    for (const Entry& e : group.entries)
-      if (ranked(e) && kept(e)) field.push_back(&e);
+    for (const Made& one : group)
+      if (ranked(one.entry) && kept(one.entry)) field.push_back(&one.entry);
     const auto among = [&](const Entry& e, bool from_the_front) {
       const std::size_t n = from_the_front ? *q.best : *q.worst;
       if (n >= field.size()) return true;
@@ -154,18 +166,115 @@ std::vector<std::vector<std::string>> answer(const Question& q, const std::vecto
       const Entry& last = from_the_front ? *field[n - 1] : *field[field.size() - n];
       return !q.strict && n > 0 && compare(e, last, q.by) == 0;
     };
-    for (const Entry& e : group.entries) {
+    for (const Made& one : group) {
+      const Entry& e = one.entry;
       if (!kept(e)) continue;
       if (ranked(e) ? (q.best || q.worst) && !((q.best && among(e, true)) || (q.worst && among(e, false)))
                     : !(q.unranked || (!q.best && !q.worst && !q.keep.means)))
         continue;
-      out.emplace_back();
-      for (const Cell& cell : e.within) out.back().push_back(shown(cell));
-      out.back().push_back(e.rank ? std::to_string(*e.rank) : "");
-      for (const Cell& cell : e.each) out.back().push_back(shown(cell));
-      for (const Cell& cell : e.totals) out.back().push_back(shown(cell));
+      out.push_back(one);
     }
   }
+  return out;
+}
+
+// What a shop has of its own stands beside it, where an inner level has it for a key: it has one value there.
+void show_what_a_shop_has(const Question& q, std::size_t level, const Row& first, std::vector<std::string>& row) {
+  bool shop = false;
+  std::size_t at = 0;
+  for (std::size_t l = 0; l < q.levels.size(); ++l)
+    for (const auto* columns : {&q.levels[l].within, &q.levels[l].each})
+      for (const Column& column : *columns) {
+        shop = shop || (l <= level && column.name == "shop");
+        if (l > level && shop && q.join && (column.name == "size" || column.name == "since"))
+          row[at] = shown(column.of(first));
+        ++at;
+      }
+}
+
+// A level's entries with what stands inside each. `keys` are the texts of the entries outside.
+void list(const Question& q, std::size_t level, const std::vector<Row>& rows, const std::vector<std::string>& keys,
+          std::vector<std::vector<std::string>>& out) {
+  std::size_t all_keys = 0;
+  for (const Level& one : q.levels) all_keys += one.within.size() + one.each.size();
+  for (const Made& one : run(q.levels[level], q.totals, rows)) {
+    std::vector<std::string> own = keys;
+    for (const auto* cells : {&one.entry.within, &one.entry.each})
+      for (const Cell& cell : *cells) own.push_back(shown(cell));
+    std::vector<std::string>& row = out.emplace_back(own);
+    row.resize(all_keys);
+    show_what_a_shop_has(q, level, one.rows.front(), row);
+    row.push_back(one.entry.rank ? std::to_string(*one.entry.rank) : "");
+    for (const Cell& cell : one.entry.totals) row.push_back(shown(cell));
+    if (level + 1 < q.levels.size()) list(q, level + 1, one.rows, own, out);
+  }
+}
+
+}  // namespace
+
+lofty::Ladder ladder_of(const Question& question) {
+  lofty::Ladder ladder{.data = {.from = "lines"}, .where = question.where.text};
+  if (question.join) ladder.data.joins = {{.with = "shops", .on = {"shop"}, .kind = *question.join}};
+  if (question.last_days) {
+    ladder.periods = {{.name = "recent", .on = "day", .last = std::to_string(*question.last_days)}};
+    ladder.where = ladder.where.empty() ? "recent" : "(" + ladder.where + ") and recent";
+  }
+  for (const Total& total : question.totals) ladder.totals.push_back({total.name, total.text});
+  for (const Level& one : question.levels) {
+    lofty::Level level;
+    level.within = names_of(one.within);
+    level.each = names_of(one.each);
+    level.by = list_of(question, one.by);
+    level.tiebreak = list_of(question, one.tiebreak);
+    level.having = one.having.text;
+    level.eligible = one.eligible.text;
+    level.where = one.keep.text;
+    level.best = one.best;
+    level.worst = one.worst;
+    level.cut = one.strict ? lofty::Cut::strict : lofty::Cut::with_ties;
+    level.unranked = one.unranked;
+    for (const auto* names : {&level.within, &level.each})
+      ladder.list.columns.insert(ladder.list.columns.end(), names->begin(), names->end());
+    ladder.levels.push_back(std::move(level));
+  }
+  ladder.list.columns.emplace_back("rank");
+  for (const Total& total : question.totals) ladder.list.columns.push_back(total.name);
+  return ladder;
+}
+
+lofty::Catalog catalog_of(const std::vector<Row>& rows, const std::vector<Shop>& shops) {
+  using Text = std::string;
+  const auto same = [](const auto& value) { return value; };
+  const auto money = [](long value) { return lofty::Decimal(value, 2); };
+  lofty::TableBuilder lines("lines"), other("shops");
+  add_column<Text>(
+      lines, "valley", rows, [](const Row& r) { return r.valley; }, same);
+  add_column<Text>(
+      lines, "status", rows, [](const Row& r) { return r.status; }, same);
+  add_column<std::int64_t>(
+      lines, "shop", rows, [](const Row& r) { return r.shop; }, same);
+  add_column<std::int64_t>(
+      lines, "order_no", rows, [](const Row& r) { return r.order; }, same);
+  add_column<lofty::Decimal>(
+      lines, "amount", rows, [](const Row& r) { return r.amount; }, money);
+  add_column<lofty::Date>(
+      lines, "day", rows, [](const Row& r) { return r.day; }, date_of);
+  add_column<std::int64_t>(
+      other, "shop", shops, [](const Shop& s) { return s.shop; }, same);
+  add_column<Text>(
+      other, "size", shops, [](const Shop& s) { return s.size; }, same);
+  add_column<std::int64_t>(
+      other, "since", shops, [](const Shop& s) { return s.since; }, same);
+  lofty::Catalog catalog;
+  catalog.add(lines.build());
+  catalog.add(other.build());
+  return catalog;
+}
+
+std::vector<std::vector<std::string>> answer(const Question& q, const std::vector<Row>& rows,
+                                             const std::vector<Shop>& shops) {
+  std::vector<std::vector<std::string>> out;
+  list(q, 0, counted(q, joined(q.join, rows, shops)), {}, out);
   return out;
 }
 

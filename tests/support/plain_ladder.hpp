@@ -1,5 +1,6 @@
 #pragma once
-// A whole ladder straight from the definitions: stage by stage, quadratic, values one at a time.
+// A whole ladder straight from the definitions: joined, limited to a period, level inside level; stage by stage,
+// quadratic, values one at a time.
 
 #include <functional>
 #include <optional>
@@ -10,11 +11,18 @@
 
 namespace plain {
 
-// A row of the table that such ladders are asked of. Amounts in hundredths.
+// A row of the table that such ladders are asked of. Amounts in hundredths, days from 2025-03-01. The last two come
+// from a second table, where one is joined by `shop`.
 struct Row {
-  std::optional<std::string> valley, status;
-  std::optional<long> shop, amount;
-  long order = 0;
+  std::optional<std::string> valley = {}, status = {};
+  std::optional<long> shop = {}, amount = {}, order = {}, day = {};
+  std::optional<std::string> size = {};
+  std::optional<long> since = {};
+};
+struct Shop {
+  std::optional<long> shop;
+  std::optional<std::string> size;
+  std::optional<long> since;
 };
 
 using Truth = std::optional<bool>;
@@ -56,9 +64,7 @@ struct Key {
   bool descending = true;
 };
 
-struct Question {
-  RowCondition where;
-  std::vector<Total> totals;
+struct Level {
   std::vector<Column> within, each;
   EntryCondition having, eligible, keep;
   std::vector<Key> by, tiebreak;
@@ -66,10 +72,19 @@ struct Question {
   bool strict = false, unranked = false;
 };
 
-// As the library takes it, over a table called "lines".
+struct Question {
+  std::optional<lofty::JoinKind> join;  // with the shops
+  RowCondition where;
+  std::optional<long> last_days;  // and only rows of so many days, back from the latest that `where` lets through
+  std::vector<Total> totals;
+  std::vector<Level> levels;  // the first one's groups are its own, those of inner ones the entries outside
+};
+
+// As the library takes it, over tables called "lines" and "shops".
 lofty::Ladder ladder_of(const Question& question);
-lofty::Catalog catalog_of(const std::vector<Row>& rows);
-// The listing: of each entry its groups, place, keys and totals, as texts.
-std::vector<std::vector<std::string>> answer(const Question& question, const std::vector<Row>& rows);
+lofty::Catalog catalog_of(const std::vector<Row>& rows, const std::vector<Shop>& shops);
+// The listing: of each entry its groups, keys (of all levels, nothing for those inside it), place and totals, as texts.
+std::vector<std::vector<std::string>> answer(const Question& question, const std::vector<Row>& rows,
+                                             const std::vector<Shop>& shops);
 
 }  // namespace plain
