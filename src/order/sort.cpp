@@ -8,6 +8,7 @@
 #include <utility>
 
 #include "order/key_string.hpp"
+#include "order/unpack.hpp"
 #include "order/word_sort.hpp"
 #include "table/parallel.hpp"
 #include "table/table_data.hpp"
@@ -15,9 +16,9 @@
 namespace lofty::engine {
 namespace {
 
-constexpr std::size_t bucket_rows = 16 * 1024;  // 128 KiB of words: in the second-level cache
-constexpr std::size_t most_buckets = 512;       // more would need more pages at once than the processor remembers
-constexpr int fine_bits = 12;                   // leading bits that are counted, to make buckets of about equal size
+constexpr std::size_t bucket_rows = 8 * 1024;  // 64 KiB of words: with its scratch well inside the second-level cache
+constexpr std::size_t most_buckets = 1024;     // more would need more pages at once than the processor remembers
+constexpr int fine_bits = 12;                  // leading bits that are counted, to make buckets of about equal size
 
 // The bits of one run of `length` key bits, from `from` on, that belong to the first `upto` bits of the whole key.
 std::uint64_t bits_upto(int upto, int from, int length) {
@@ -254,21 +255,15 @@ class Sorting {
     if (!std::is_sorted(bucket.words, bucket.words + bucket.count))
       worker.sorter.sort(bucket.words, bucket.count, row_bits_);
     const std::uint64_t* const words = bucket.words;
-    const std::uint64_t row_mask = low_bits(row_bits_), base = bucket.base;
     std::uint32_t* const rows = data_->rows.data() + bucket.at;
     std::uint8_t* const marks = data_->marks.data() + bucket.at;
     const Borders borders(group_bits_, peer_bits_, 0, stage_bits_);
     // The flag that leaves rows unranked stands behind the group's bits.
     const int flag_at = stage_bits_ - 1 - group_bits_;
     const std::uint64_t flag = keys_.flagged && flag_at >= 0 ? std::uint64_t{1} << flag_at : 0;
-    for (std::size_t i = 0; i < bucket.count; ++i) rows[i] = static_cast<std::uint32_t>(words[i] & row_mask);
-    bucket.first_key = base + (words[0] >> row_bits_);
-    marks[0] = (bucket.first_key & flag) == 0 ? OrderData::is_ranked : 0;
-    for (std::size_t i = 1; i < bucket.count; ++i) {
-      const std::uint64_t key = base + (words[i] >> row_bits_), difference = key ^ (base + (words[i - 1] >> row_bits_));
-      marks[i] = static_cast<std::uint8_t>(borders.marks(difference) | ((key & flag) == 0 ? OrderData::is_ranked : 0));
-    }
-    bucket.last_key = base + (words[bucket.count - 1] >> row_bits_);
+    unpack(words, bucket.count, {bucket.base, row_bits_, borders.group, borders.peer, borders.key, flag}, rows, marks);
+    bucket.first_key = bucket.base + (words[0] >> row_bits_);
+    bucket.last_key = bucket.base + (words[bucket.count - 1] >> row_bits_);
     if (string_.bits() > stage_bits_) sort_runs(bucket.at, bucket.count, stage_bits_, 0, worker);
     if (keys_.flagged && flag == 0)
       for (std::size_t i = 0; i < bucket.count; ++i)
