@@ -120,16 +120,28 @@ class Steps {
     for (const auto* terms : {&question.where_first, &question.where_last})
       for (const NodePtr& term : *terms) conditions += nodes_of(*term);
     const double filter = price::scan_row + price::node * static_cast<double>(conditions);
+    bool listed_by_window = false;  // a window's sort is the listing's order too
     if (!question.row_windows.empty()) {
       add("count", 0, "the rows that windows see", "", sizes_.rows, 0, 8 * relation(),
           relation() * ns * filter * speeds_.rows);
-      windows(row_window_items(question), counted(), sizes_.counted, 0,
-              [&](std::size_t item) { return last_part(question.row_windows[item].where); });
+      windows(
+          row_window_items(question), counted(), sizes_.counted, 0,
+          [&](std::size_t item) { return last_part(question.row_windows[item].where); },
+          [](const SortStep&) { return false; });
+      const std::vector<SortStep> plan = plan_windows(row_window_items(question));
+      listed_by_window =
+          std::any_of(plan.begin(), plan.end(), [&](const SortStep& step) { return stands_as_listed(question, step); });
     }
     rows(question, filter);
     const double entries = sizes_.entries[level_];
+    const bool in_places = places_come_first(question);
+    const auto ready = [&](bool late) {
+      return [&, late](const SortStep& step) {
+        return in_places && stands_as_places(question, step, entry_window_items(question, late));
+      };
+    };
     if (!question.entry_windows.empty())
-      windows(entry_window_items(question, false), entries, entries, 1, entry_names(question));
+      windows(entry_window_items(question, false), entries, entries, 1, entry_names(question), ready(false));
     if (question.places) {
       const std::size_t keys =
           question.within.size() + question.by.size() + question.tiebreak.size() + question.each.size();
@@ -147,20 +159,24 @@ class Steps {
       std::vector<std::string> late;
       for (const WindowUse& use : question.entry_windows)
         if (use.late) late.push_back(last_part(use.where));
-      windows(entry_window_items(question, true), entries, entries, 2, [&](std::size_t item) { return late[item]; });
+      windows(
+          entry_window_items(question, true), entries, entries, 2, [&](std::size_t item) { return late[item]; },
+          ready(true));
     }
     const double listed = question.list_order.empty() ? entries : entries * 2;
     add("list", 0, question.list_text.empty() ? "the listing" : "the listing's order", question.list_text, entries,
-        question.list_order.empty() ? 0 : compared(entries), 0, listed * ns * price::entry_listed * speeds_.entries);
+        question.list_order.empty() || listed_by_window ? 0 : compared(entries), 0,
+        listed * ns * price::entry_listed * speeds_.entries);
     add("remark", 0, "what is worth saying", "", sizes_.counted, 0, 0,
         counted() * ns * price::remark_row * speeds_.rows);
   }
 
   static double compared(double rows) { return rows < 2 ? 0 : rows * std::log2(rows); }
 
-  template <class Name>
+  // `ready`: does a step find its rows in order?
+  template <class Name, class Ready>
   void windows(const std::vector<WindowItem>& items, double rows, const std::optional<double>& shown, std::size_t stage,
-               const Name& name) {
+               const Name& name, const Ready& ready) {
     const std::vector<SortStep> plan = plan_windows(items);
     for (std::size_t s = 0; s < plan.size(); ++s) {
       std::vector<std::string> names;
@@ -169,7 +185,14 @@ class Steps {
       std::string by, serves;
       for (const std::string& key : plan[s].texts) by += (by.empty() ? "" : ", ") + key;
       for (const std::string& one : names) serves += (serves.empty() ? "" : ", ") + one;
-      const auto keys = plan[s].keys.size();
+      const bool stands = ready(plan[s]);
+      if (stands) {
+        serves += " (in the order of places)";
+        by.clear();
+      } else if (plan[s].refines != SortStep::none) {
+        by += " (in groups as above)";
+      }
+      const std::size_t keys = stands ? 0 : plan[s].keys.size();
       const double sorting =
           keys == 0 ? rows * ns * 2
                     : sort_seconds(rows, keys) + rows * ns * price::column_value * static_cast<double>(keys);

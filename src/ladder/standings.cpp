@@ -68,16 +68,19 @@ class Asking {
       work_out_totals();
       drop();
       a_.data->times[time_name("total", a_.level, 0)] += watch.lap();
+      if (places_come_first(a_.question)) a_.order.emplace(order_by(a_.question.by, a_.by_columns));
+      const Order* const in_places = a_.order ? &*a_.order : nullptr;
+      const double places_seconds = watch.lap();
       WindowTimes times;
       work_out_entry_windows(a_.question, a_.entries.count, a_.entries.columns, false, a_.ladder, a_.run,
-                             a_.window_notes, times);
+                             a_.window_notes, times, in_places);
       took(times, 100);
       watch.lap();
       rank();
-      took("rank", 0, watch.lap());
+      took("rank", 0, places_seconds + watch.lap());
       times = {};
-      work_out_entry_windows(a_.question, a_.entries.count, a_.columns, true, a_.ladder, a_.run, a_.window_notes,
-                             times);
+      work_out_entry_windows(a_.question, a_.entries.count, a_.columns, true, a_.ladder, a_.run, a_.window_notes, times,
+                             in_places);
       took(times, 200);
       watch.lap();
     } catch (const RowFailure& failure) {
@@ -291,7 +294,7 @@ class Asking {
     a_.columns = a_.entries.columns;
     if (!a_.question.places) return;
     if (a_.question.eligible) a_.eligible = truths(*a_.question.eligible, a_.entries.columns);
-    a_.order.emplace(order_by(a_.question.by, a_.by_columns));
+    if (!a_.order) a_.order.emplace(order_by(a_.question.by, a_.by_columns));
     a_.competition = places(*a_.order, Ties::competition, a_.run);
     a_.data->ranked.assign(a_.entries.count, 0);
     const auto rows = a_.order->rows();
@@ -577,6 +580,13 @@ class Asking {
     if (a_.question.list_as_input) {
       std::sort(a_.data->rows.begin(), a_.data->rows.end(),
                 [&](std::uint32_t a, std::uint32_t b) { return a_.entries.first_rows[a] < a_.entries.first_rows[b]; });
+    } else if (!a_.entries.listed.empty() && a_.entries.listed.size() == a_.entries.count &&
+               a_.entries.numbered_as.empty()) {
+      std::vector<std::uint8_t> in(a_.entries.count, 0);
+      for (const std::uint32_t entry : a_.data->rows) in[entry] = 1;
+      a_.data->rows.clear();
+      for (const std::uint32_t entry : a_.entries.listed)
+        if (in[entry] != 0) a_.data->rows.push_back(entry);
     } else if (!a_.question.list_order.empty()) {
       std::vector<ColumnPtr> kept;
       const KeyList codes = codes_of(a_.question.list_order, a_.columns, kept);

@@ -1013,12 +1013,13 @@ Entries run_rows(Question& question, JoinedRows& rows, const Ladder& ladder, con
   stages.find_overalls();
   std::vector<WindowNotes> notes;
   WindowTimes times;
+  std::vector<std::uint32_t> listed;
   Stopwatch watch;
   double count_seconds = 0;
   if (!question.row_windows.empty()) {
     const std::vector<std::uint32_t> counted = stages.counted();
     count_seconds = watch.lap();
-    notes = work_out_row_windows(question, rows, counted, ladder, run, times);
+    notes = work_out_row_windows(question, rows, counted, ladder, run, times, listed);
   }
   watch.lap();
   Entries entries = stages.run();
@@ -1026,6 +1027,7 @@ Entries run_rows(Question& question, JoinedRows& rows, const Ladder& ladder, con
   entries.count_seconds = count_seconds;
   entries.window_notes = std::move(notes);
   entries.window_times = std::move(times);
+  entries.listed = std::move(listed);
   return entries;
 }
 

@@ -47,6 +47,7 @@ struct Entries {
   std::vector<Mean> means;
   std::vector<WindowNotes> window_notes;  // by Question::row_windows
   WindowTimes window_times;
+  std::vector<std::uint32_t> listed;  // entries in the order of the listing, where a window's sort has it; else empty
   double count_seconds = 0, total_seconds = 0;  // finding the rows that windows see; the pass that totals
   std::shared_ptr<Regroup> regroup;             // where Question::keeps_states asks for it
   std::vector<std::uint32_t> numbered_as;       // by entry: as run_rows() numbered them; empty: just so

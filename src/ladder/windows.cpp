@@ -147,7 +147,7 @@ std::vector<WindowItem> entry_window_items(const Question& question, bool late) 
 
 std::vector<WindowNotes> work_out_row_windows(const Question& question, JoinedRows& rows,
                                               const std::vector<std::uint32_t>& counted, const Ladder& ladder,
-                                              const Run& run, WindowTimes& times) {
+                                              const Run& run, WindowTimes& times, std::vector<std::uint32_t>& listed) {
   std::vector<WindowNotes> notes(question.row_windows.size());
   std::vector<std::uint32_t> number_of;  // by row of the relation: among those that count
   if (counted.size() < rows.rows()) {
@@ -156,33 +156,93 @@ std::vector<WindowNotes> work_out_row_windows(const Question& question, JoinedRo
   }
   const CountedRows relation(question, rows, counted, ladder, run);
   const std::vector<WindowItem> items = row_window_items(question);
-  work_out(
-      items, plan_windows(items), relation, run,
-      [&](std::size_t item, ColumnPtr values, const WindowNotes& noted) {
-        rows.set_window(item, number_of.empty() ? std::move(values) : Column::picked(*values, number_of, run));
-        notes[item] = noted;
-      },
-      &times);
+  work_out(items, plan_windows(items), relation, run,
+           [&](std::size_t item, ColumnPtr values, const WindowNotes& noted) {
+             rows.set_window(item, number_of.empty() ? std::move(values) : Column::picked(*values, number_of, run));
+             notes[item] = noted;
+           },
+           &times, {.made = [&](const SortStep& step, const WindowSort& sort) {
+             if (listed.empty() && stands_as_listed(question, step))
+               listed.assign(sort.rows().begin(), sort.rows().end());
+           }});
   return notes;
 }
 
 void work_out_entry_windows(const Question& question, std::size_t entries, std::vector<ColumnPtr>& columns, bool late,
-                            const Ladder& ladder, const Run& run, std::vector<WindowNotes>& notes, WindowTimes& times) {
+                            const Ladder& ladder, const Run& run, std::vector<WindowNotes>& notes, WindowTimes& times,
+                            const Order* places) {
   const std::vector<std::size_t> targets = entry_item_columns(question, late);
   if (targets.empty()) return;
   notes.resize(question.entry_windows.size());
   const EntryRelation relation(question, entries, columns, ladder, run);
   const std::vector<WindowItem> items = entry_window_items(question, late);
-  work_out(
-      items, plan_windows(items), relation, run,
-      [&](std::size_t item, ColumnPtr values, const WindowNotes& noted) {
-        const EntryColumn& target = question.entry_columns[targets[item]];
-        if (target.from == EntryColumn::From::window) notes[target.index] = noted;
-        columns[targets[item]] =
-            values ? std::move(values)
-                   : evaluate_column(*target.node, ColumnSource(entries, columns), question.slots, run);
-      },
-      &times);
+  work_out(items, plan_windows(items), relation, run,
+           [&](std::size_t item, ColumnPtr values, const WindowNotes& noted) {
+             const EntryColumn& target = question.entry_columns[targets[item]];
+             if (target.from == EntryColumn::From::window) notes[target.index] = noted;
+             columns[targets[item]] =
+                 values ? std::move(values)
+                        : evaluate_column(*target.node, ColumnSource(entries, columns), question.slots, run);
+           },
+           &times, {.ready = [&](const SortStep& step) {
+             return places != nullptr && stands_as_places(question, step, items) ? places : nullptr;
+           }});
+}
+
+bool places_come_first(const Question& question) {
+  // Texts and numbers of an order of their own stand otherwise among places than in a window.
+  if (!question.places || question.eligible || !question.orderings.empty() || question.entry_windows.empty())
+    return false;
+  const std::function<bool(const Node&)> of_window = [&](const Node& node) {
+    if (node.op == Op::name && node.column >= 0 &&
+        static_cast<std::size_t>(node.column) < question.entry_columns.size()) {
+      const auto from = question.entry_columns[static_cast<std::size_t>(node.column)].from;
+      if (from == EntryColumn::From::window || from == EntryColumn::From::windowed) return true;
+    }
+    return std::any_of(node.args.begin(), node.args.end(), [&](const NodePtr& arg) { return of_window(*arg); });
+  };
+  for (const auto* keys : {&question.by, &question.tiebreak})
+    if (std::any_of(keys->begin(), keys->end(), [&](const SortKey& key) { return of_window(*key.node); })) return false;
+  return true;
+}
+
+bool stands_as_places(const Question& question, const SortStep& step, const std::vector<WindowItem>& items) {
+  const std::size_t groups = question.within.size();
+  if (step.shape.partition != groups || step.keys.size() != groups + question.by.size()) return false;
+  for (std::size_t k = 0; k < groups; ++k) {
+    const Node& node = *step.keys[k].node;
+    const auto column = static_cast<std::size_t>(node.column);
+    if (node.op != Op::name ||
+        std::find(question.within.begin(), question.within.end(), column) == question.within.end())
+      return false;
+  }
+  for (std::size_t k = 0; k < question.by.size(); ++k) {
+    const SortKey& place = question.by[k];
+    const WindowSort::SortBy& own = step.keys[groups + k];
+    if (own.descending != place.descending || own.nulls != Nulls::last || place.nulls != Nulls::last ||
+        signature(*own.node) != signature(*place.node))
+      return false;
+  }
+  // Tie-breakers order those that tie otherwise than their own keys do.
+  return question.tiebreak.empty() || std::none_of(step.serves.begin(), step.serves.end(), [&](std::size_t item) {
+           return items[item].call->sees_peers_order();
+         });
+}
+
+bool stands_as_listed(const Question& question, const SortStep& step) {
+  if (!question.row_level() || question.places || !question.orderings.empty() || question.list_order.empty() ||
+      step.keys.size() != question.list_order.size())
+    return false;
+  for (std::size_t k = 0; k < step.keys.size(); ++k) {
+    const SortKey& listed = question.list_order[k];
+    const auto column = static_cast<std::size_t>(listed.node->column);
+    if (listed.node->op != Op::name || listed.node->column < 0 || column >= question.entry_columns.size() ||
+        question.entry_columns[column].from != EntryColumn::From::row ||
+        signature(*question.entry_columns[column].node) != signature(*step.keys[k].node) ||
+        listed.descending != step.keys[k].descending || listed.nulls != step.keys[k].nulls)
+      return false;
+  }
+  return true;
 }
 
 }  // namespace lofty::engine

@@ -59,6 +59,43 @@ class Sorting {
         data_(std::make_shared<OrderData>()),
         progress_(run, passes * size) {}
 
+  std::shared_ptr<OrderData> refine(const OrderData& grouped) {
+    data_->rows.allocate(size_);
+    data_->marks.allocate(size_);
+    stage_bits_ = std::min(string_.bits(), 64 - row_bits_);
+    const auto starts = [&](std::size_t at) { return (grouped.marks[at] & OrderData::group_start) != 0; };
+    const std::size_t shares = size_ < rows_worth_threads ? 1 : 64;
+    const auto begin_of = [&](std::size_t share) {  // where a group begins
+      std::size_t at = size_ * share / shares;
+      while (at > 0 && at < size_ && !starts(at)) ++at;
+      return at;
+    };
+    std::vector<std::size_t> groups(shares, 0), undecided(shares, 0);
+    parallel_for(shares, run_, [&](std::size_t share) {
+      Worker worker(size_);
+      std::vector<std::uint64_t> words;
+      const std::size_t end = begin_of(share + 1);
+      for (std::size_t begin = begin_of(share), next = begin; begin < end; begin = next) {
+        do ++next;
+        while (next < end && !starts(next));
+        words.resize(next - begin);
+        for (std::size_t i = begin; i < next; ++i) {
+          const std::uint32_t row = grouped.rows[i];
+          words[i - begin] = (stage_bits_ > 0 ? string_.part(row, 0, stage_bits_) << row_bits_ : 0) | row;
+        }
+        Bucket bucket{words.data(), words.size(), begin};
+        finish(bucket, worker, 0);
+        data_->marks[begin] |= OrderData::group_start | OrderData::peer_start | OrderData::key_start;
+        groups[share] += bucket.groups + 1;
+        undecided[share] += bucket.undecided;
+      }
+    });
+    data_->groups = std::accumulate(groups.begin(), groups.end(), std::size_t{0});
+    data_->undecided = std::accumulate(undecided.begin(), undecided.end(), std::size_t{0});
+    progress_.finish();
+    return data_;
+  }
+
   std::shared_ptr<OrderData> sort() {
     data_->rows.allocate(size_);
     data_->marks.allocate(size_);
@@ -94,7 +131,7 @@ class Sorting {
     }
     Bucket all{words.data(), size_, 0};
     Worker worker(size_);
-    finish(all, worker);
+    finish(all, worker, row_bits_);
     count(all, 0xb);
   }
 
@@ -147,7 +184,7 @@ class Sorting {
       Worker worker(size_);
       for (std::size_t b = share; b < buckets.size(); b += shares) {
         Bucket& bucket = buckets[largest_first[b]];
-        finish(bucket, worker);
+        finish(bucket, worker, row_bits_);
         progress_.add(bucket.count);
       }
     });
@@ -251,9 +288,10 @@ class Sorting {
     }
   };
 
-  void finish(Bucket& bucket, Worker& worker) {
+  // The words' lowest `rising` bits rise already.
+  void finish(Bucket& bucket, Worker& worker, int rising) {
     if (!std::is_sorted(bucket.words, bucket.words + bucket.count))
-      worker.sorter.sort(bucket.words, bucket.count, row_bits_);
+      worker.sorter.sort(bucket.words, bucket.count, rising);
     const std::uint64_t* const words = bucket.words;
     std::uint32_t* const rows = data_->rows.data() + bucket.at;
     std::uint8_t* const marks = data_->marks.data() + bucket.at;
@@ -322,6 +360,11 @@ class Sorting {
 Order make_order(std::size_t size, const SortKeys& keys, const Run& run) {
   assert(size <= most_rows);
   return Order(Sorting(size, keys, run).sort());
+}
+
+Order refine_order(const OrderData& grouped, const SortKeys& keys, const Run& run) {
+  assert(!keys.flagged);
+  return Order(Sorting(grouped.rows.size(), keys, run).refine(grouped));
 }
 
 }  // namespace lofty::engine

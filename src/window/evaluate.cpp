@@ -1,6 +1,8 @@
 #include "window/evaluate.hpp"
 
 #include <algorithm>
+#include <atomic>
+#include <bit>
 #include <set>
 
 #include "lofty/error.hpp"
@@ -11,24 +13,57 @@
 namespace lofty::engine {
 namespace {
 
-Order sorted(const WindowRelation& relation, const std::vector<WindowSort::SortBy>& keys, std::size_t partition,
-             const Run& run, std::vector<ColumnPtr>& kept, std::vector<std::size_t>& codes_of, KeyList& codes) {
-  SortKeys sort;
-  std::vector<ColumnPtr> breakers;
-  for (std::size_t k = 0; k < keys.size(); ++k) {
-    const WindowSort::SortBy& key = keys[k];
-    kept.push_back(relation.column(*key.node));
-    codes_of.push_back(codes.size());
-    relation.encode(*key.node, *kept.back(), key.descending, key.nulls, codes);
-    for (std::size_t c = codes_of.back(); c < codes.size(); ++c)
-      (k < partition ? sort.within : sort.by).push_back(lend(*codes[c]));
-  }
-  codes_of.push_back(codes.size());
-  relation.encode_tiebreak(sort.tiebreak);
-  return make_order(relation.rows(), sort, run);
+// Inside groups it is sorted where these are many and small, and where the whole key is longer than a word beside the
+// row's number, with the bits that a bucket implies. Measured on ten million rows, 20 to 30 bits behind a partition of
+// 40 to 50: 90 to 150 ns a row from the beginning, 52 to 76 inside groups; and where the key fits, 17 to 35 against as
+// many, because values have to be gathered.
+std::atomic<int> refining_forced{-1};  // 0: never, 1: always
+
+bool worth_refining(const OrderData& grouped, int key_bits) {
+  if (const int forced = refining_forced.load(std::memory_order_relaxed); forced >= 0) return forced == 1;
+  constexpr std::size_t small_group = 16 * 1024;  // rows, on average: their words lie in the second-level cache
+  constexpr int word = 64, implied = 12;          // bits
+  const std::size_t size = grouped.rows.size();
+  return size / std::max<std::size_t>(grouped.groups, 1) <= small_group &&
+         key_bits + static_cast<int>(std::bit_width(size)) > word + implied;
 }
 
 }  // namespace
+
+void force_refining(std::optional<bool> always) { refining_forced = always ? (*always ? 1 : 0) : -1; }
+
+Order WindowSort::sorted(const WindowRelation& relation, const std::vector<SortBy>& keys, std::size_t partition,
+                         const Grouped& grouped, const Order* ready) {
+  SortKeys sort;
+  int bits = 0;
+  for (const SortBy& key : keys) {
+    const auto there = grouped.by == nullptr ? columns_.end() : grouped.by->columns_.find(signature(*key.node));
+    const bool known = grouped.by != nullptr && there != grouped.by->columns_.end();
+    kept_.push_back(known ? there->second : relation.column(*key.node));
+    codes_of_.push_back(codes_.size());
+    relation.encode(*key.node, *kept_.back(), key.descending, key.nulls, codes_);
+  }
+  codes_of_.push_back(codes_.size());
+  if (ready != nullptr) {
+    // Windows rank nulls as they stand; places leave them out.
+    auto all_ranked = std::make_shared<OrderData>();
+    const OrderData& from = ready->data();
+    all_ranked->rows.allocate(from.rows.size());
+    std::copy_n(from.rows.data(), from.rows.size(), all_ranked->rows.data());
+    all_ranked->marks.allocate(from.marks.size());
+    for (std::size_t i = 0; i < from.marks.size(); ++i)
+      all_ranked->marks[i] = static_cast<std::uint8_t>(from.marks[i] | OrderData::is_ranked);
+    all_ranked->groups = from.groups;
+    return Order(std::move(all_ranked));
+  }
+  for (const auto& code : codes_) bits += code->bits();
+  const bool refines = grouped.by != nullptr && worth_refining(grouped.by->base_.data(), bits);
+  for (std::size_t k = refines ? grouped.keys : 0; k < keys.size(); ++k)
+    for (std::size_t c = codes_of_[k]; c < codes_of_[k + 1]; ++c)
+      (k < partition ? sort.within : sort.by).push_back(lend(*codes_[c]));
+  relation.encode_tiebreak(sort.tiebreak);
+  return refines ? refine_order(grouped.by->base_.data(), sort, run_) : make_order(relation.rows(), sort, run_);
+}
 
 std::vector<std::uint32_t> split_tiers(const OrderData& order, const std::vector<std::uint32_t>& tier) {
   std::set<std::uint32_t> found;
@@ -39,8 +74,8 @@ std::vector<std::uint32_t> split_tiers(const OrderData& order, const std::vector
 }
 
 WindowSort::WindowSort(const WindowRelation& relation, const std::vector<SortBy>& keys, const Shape& shape,
-                       const Run& run)
-    : run_(run), base_(sorted(relation, keys, shape.partition, run, kept_, codes_of_, codes_)), shape_(shape) {
+                       const Run& run, const Grouped& grouped, const Order* ready)
+    : run_(run), base_(sorted(relation, keys, shape.partition, grouped, ready)), shape_(shape) {
   for (std::size_t k = 0; k < keys.size(); ++k) columns_.emplace(signature(*keys[k].node), kept_[k]);
 }
 

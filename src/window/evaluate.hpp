@@ -5,6 +5,7 @@
 #include <functional>
 #include <map>
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -41,8 +42,17 @@ class WindowSort {
     bool descending = false;
     Nulls nulls = Nulls::last;
   };
-  // The rows are sorted here. Nodes and `run` have to outlive this.
-  WindowSort(const WindowRelation& relation, const std::vector<SortBy>& keys, const Shape& shape, const Run& run);
+  // Another sort of the relation, whose groups by its whole partition have equal values of the first `keys` keys; none:
+  // there is no such sort.
+  struct Grouped {
+    const WindowSort* by = nullptr;
+    std::size_t keys = 0;
+  };
+  // The rows are sorted here: from the beginning, or inside the groups of another sort where that is given and costs
+  // less; or they stand as in `ready`, whose groups and peers are those of `shape`. Nodes and `run` have to outlive
+  // this.
+  WindowSort(const WindowRelation& relation, const std::vector<SortBy>& keys, const Shape& shape, const Run& run,
+             const Grouped& grouped, const Order* ready = nullptr);
 
   // The same rows, with the groups and peers of another call.
   const OrderData& order(const Shape& shape);
@@ -58,15 +68,18 @@ class WindowSort {
 
  private:
   const Run& run_;
+  Order sorted(const WindowRelation& relation, const std::vector<SortBy>& keys, std::size_t partition,
+               const Grouped& grouped, const Order* ready);
+
+  std::map<std::string, ColumnPtr> columns_;
   std::vector<ColumnPtr> kept_;        // the keys' values
   std::vector<std::size_t> codes_of_;  // by key: the number of its first code in `codes_`; and their number behind
   KeyList codes_;
-  Order base_;  // behind the three, which are filled in while it is made
+  Order base_;  // behind the four, which are filled in while it is made
   Shape shape_;
   std::vector<std::uint8_t> first_difference_;  // by position: the first key that differs from the position before
   std::map<std::pair<std::size_t, std::size_t>, std::unique_ptr<OrderData>> views_;
   std::map<std::pair<std::size_t, std::size_t>, Peers> peers_;
-  std::map<std::string, ColumnPtr> columns_;
   std::map<std::string, Gathered> gathered_;
 };
 
@@ -79,6 +92,9 @@ struct WindowNotes {
   std::size_t missing_days = 0, doubled_days = 0;  // along the order of a frame of rows, which goes by one date
   std::size_t partitions = 0;
 };
+
+// Makes every sort that may refine another do so, whatever it costs, or none; nothing: as it pays. For tests.
+void force_refining(std::optional<bool> always);
 
 // The tiers (by position, as tiers() gives them) whose border to the next one runs through a tie.
 std::vector<std::uint32_t> split_tiers(const OrderData& order, const std::vector<std::uint32_t>& tier);

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <map>
 #include <optional>
+#include <set>
 
 #include "table/parallel.hpp"
 #include "table/stopwatch.hpp"
@@ -79,6 +80,8 @@ std::vector<SortStep> plan_with(const std::vector<WindowItem>& items, bool share
         sorts.back().serves = {n};
       }
     }
+    const std::size_t first_of_tier = steps.size();
+    std::vector<PlannedSort> planned;
     for (const PlannedSort& sort : sorts) {
       SortStep step;
       for (const PlannedKey& key : sort.keys) {
@@ -87,6 +90,23 @@ std::vector<SortStep> plan_with(const std::vector<WindowItem>& items, bool share
       }
       step.shape = {sort.partition, sort.keys.size() - sort.partition};
       for (const std::size_t n : sort.serves) step.serves.push_back(members[n]);
+      // Whoever shares the step sees no order between groups of the narrowest partition: any will do.
+      std::size_t free = sort.keys.size();
+      for (const std::size_t n : sort.serves) free = std::min(free, needs[n].partition.size());
+      for (std::size_t earlier = first_of_tier; shared && earlier < steps.size() && step.refines == SortStep::none;
+           ++earlier) {
+        const std::size_t grouped = steps[earlier].shape.partition;
+        if (grouped == 0 || grouped > free) continue;
+        std::set<std::size_t> here, there;
+        for (std::size_t k = 0; k < grouped; ++k) {
+          here.insert(sort.keys[k].key);
+          there.insert(planned[earlier - first_of_tier].keys[k].key);
+        }
+        if (here != there) continue;
+        step.refines = earlier;
+        step.refined_keys = grouped;
+      }
+      planned.push_back(sort);
       steps.push_back(std::move(step));
     }
   }
@@ -100,7 +120,7 @@ std::vector<SortStep> separate_sorts(const std::vector<WindowItem>& items) { ret
 
 void work_out(const std::vector<WindowItem>& items, const std::vector<SortStep>& plan, const WindowRelation& relation,
               const Run& run, const std::function<void(std::size_t, ColumnPtr, const WindowNotes&)>& done,
-              WindowTimes* times) {
+              WindowTimes* times, const Orders& orders) {
   if (times != nullptr) *times = {std::vector<double>(plan.size()), std::vector<double>(items.size())};
   std::vector<bool> known(items.size(), false);
   const auto all_known = [&](const std::vector<std::size_t>& needs) {
@@ -128,7 +148,13 @@ void work_out(const std::vector<WindowItem>& items, const std::vector<SortStep>&
         if (known[item] || !all_known(items[item].needs)) continue;
         check_stop(run);
         Stopwatch watch;
-        if (!sorts[s]) sorts[s] = std::make_unique<WindowSort>(relation, step.keys, step.shape, run);
+        if (!sorts[s]) {
+          const WindowSort* const grouped = step.refines == SortStep::none ? nullptr : sorts[step.refines].get();
+          const Order* const ready = orders.ready ? orders.ready(step) : nullptr;
+          sorts[s] = std::make_unique<WindowSort>(relation, step.keys, step.shape, run,
+                                                  WindowSort::Grouped{grouped, step.refined_keys}, ready);
+          if (orders.made) orders.made(step, *sorts[s]);
+        }
         if (times != nullptr) times->sorts[s] += watch.lap();
         const WindowCall& call = *items[item].call;
         const WindowNeed need = need_of(call, numbering);
@@ -140,7 +166,17 @@ void work_out(const std::vector<WindowItem>& items, const std::vector<SortStep>&
         known[item] = true;
         --left;
       }
-      if (std::none_of(step.serves.begin(), step.serves.end(), waits)) sorts[s].reset();
+      const auto refined_later = [&](std::size_t of) {
+        for (std::size_t later = s + 1; later < plan.size(); ++later)
+          if (plan[later].refines == of && !sorts[later] &&
+              std::any_of(plan[later].serves.begin(), plan[later].serves.end(), waits))
+            return true;
+        return false;
+      };
+      if (std::none_of(step.serves.begin(), step.serves.end(), waits) && !refined_later(s)) sorts[s].reset();
+      if (step.refines != SortStep::none && sorts[step.refines] && !refined_later(step.refines) &&
+          std::none_of(plan[step.refines].serves.begin(), plan[step.refines].serves.end(), waits))
+        sorts[step.refines].reset();
     }
     if (left == before) break;  // a circle, which binding has refused
   }

@@ -667,3 +667,49 @@ TEST(LevelsWithWindows, EachLevelSeesItsOwnEntries) {
 }
 
 }  // namespace
+
+// Windows that go by the same order as places, or as the listing, stand in it: the values are those of a sort of their
+// own, which a key that says nothing makes.
+TEST(Windows, InTheOrderOfPlacesNothingIsSortedAgain) {
+  const auto ladder = [](const std::string& order, const std::string& tiebreak) {
+    Ladder out{.data = {.from = "lines"},
+               .totals = {{"spend", "sum(unit_price)"}},
+               .levels = {{.each = {"shop_no"}, .by = "spend desc", .tiebreak = tiebreak}}};
+    out.levels[0].windows = {{"running", "sum(spend) over (order by " + order + ")"},
+                             {"place", "rank() over (order by " + order + ")"}};
+    return out;
+  };
+  const Catalog catalog = support::small_shop();
+  const Standings own = standings(ladder("spend desc, 0 * shop_no", ""), catalog),
+                  shared = standings(ladder("spend desc", ""), catalog),
+                  broken = standings(ladder("spend desc", "shop_no desc"), catalog);
+  EXPECT_EQ(own.cost().sorts(), 1u);
+  for (const Standings* one : {&shared, &broken}) {
+    EXPECT_EQ(one->cost().sorts(), 0u);
+    EXPECT_EQ(support::column(*one, "place"), support::column(own, "place"));  // the one without a price is ranked here
+    EXPECT_EQ(support::column(*one, "running"), support::column(own, "running"));
+  }
+  Ladder numbered = ladder("spend desc", "shop_no desc");  // the tie-breaker would show in these
+  numbered.levels[0].windows = {{"n", "row_number() over (order by spend desc)"}};
+  EXPECT_EQ(standings(numbered, catalog).cost().sorts(), 1u);
+}
+
+TEST(Windows, AListingInTheOrderOfAWindowIsNotSortedAgain) {
+  const auto listed = [](const std::string& order) {
+    Ladder out{.data = {.from = "lines"},
+               .figures = {{"so_far", "sum(quantity) over (partition by shop_no order by ordered_on desc)"}},
+               .where = "quantity < 5"};
+    out.list = {.order = order, .columns = {"line_no", "so_far"}};
+    return standings(out, support::small_shop());
+  };
+  const Standings shared = listed("shop_no, ordered_on desc"), own = listed("shop_no, ordered_on desc, 0 * line_no");
+  EXPECT_EQ(support::column(shared, "line_no"), support::column(own, "line_no"));
+  EXPECT_EQ(support::column(shared, "so_far"), support::column(own, "so_far"));
+  const auto comparisons = [](const Standings& s) {
+    for (const CostStep& step : s.cost().steps)
+      if (step.step == "list") return step.comparisons;
+    return -1.0;
+  };
+  EXPECT_EQ(comparisons(shared), 0);
+  EXPECT_GT(comparisons(own), 0);
+}

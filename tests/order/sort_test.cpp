@@ -3,6 +3,7 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cmath>
 #include <functional>
 #include <numeric>
@@ -209,4 +210,34 @@ TEST(Sort, StopsWhenAsked) {
   stop.request_stop();
   const auto values = values_of(shapes()[0], large);
   EXPECT_THROW(order({ascending(values)}, {}, {.stop = stop.get_token()}), Error);
+}
+
+// Sorted inside the groups of another order it is what it would have been from the beginning.
+TEST(RefinedOrder, IsTheOrderFromTheBeginning) {
+  std::mt19937_64 random(seed());
+  const lofty::Run run;
+  for (const std::size_t size : {std::size_t{0}, std::size_t{1}, std::size_t{2}, std::size_t{500}, large})
+    for (const std::uint64_t groups : {std::uint64_t{1}, std::uint64_t{40}, std::uint64_t{50'000}}) {
+      std::vector<std::int64_t> group(size), x(size), b(size), c(size);
+      for (std::size_t i = 0; i < size; ++i) {
+        group[i] = static_cast<std::int64_t>(random() % groups);
+        x[i] = static_cast<std::int64_t>(random() % 1000);
+        b[i] = static_cast<std::int64_t>(random() % 3);
+        c[i] =
+            static_cast<std::int64_t>(random() % 7 == 0 ? random() : random() % 5);  // longer than a word with the row
+      }
+      const auto keys = [&](const std::vector<Key>& within, const std::vector<Key>& by) {
+        engine::SortKeys out;
+        for (const Key& key : within) engine::encode(key, run, out.within);
+        for (const Key& key : by) engine::encode(key, run, out.by);
+        return out;
+      };
+      const Order grouped = engine::make_order(size, keys({ascending(group)}, {descending(x)}), run);
+      const Order refined = engine::refine_order(grouped.data(), keys({ascending(b)}, {descending(c)}), run);
+      const Order whole = engine::make_order(size, keys({ascending(group), ascending(b)}, {descending(c)}), run);
+      ASSERT_TRUE(std::ranges::equal(refined.rows(), whole.rows())) << size << " rows, " << groups << " groups";
+      ASSERT_TRUE(std::ranges::equal(refined.data().marks.view(), whole.data().marks.view()));
+      ASSERT_EQ(refined.groups(), whole.groups());
+      ASSERT_EQ(refined.data().undecided, whole.data().undecided);
+    }
 }

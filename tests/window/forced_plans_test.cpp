@@ -91,7 +91,11 @@ RC_GTEST_PROP(ForcedPlans, GiveTheSameValues, ()) {
     RC_LOG() << calls.back()->text << "\n";
   }
   const std::vector<std::string> expected = values(items, separate_sorts(items), world);
-  RC_ASSERT(values(items, plan_windows(items), world) == expected);
+  for (const std::optional<bool> refine : {std::optional<bool>{}, std::optional(true), std::optional(false)}) {
+    force_refining(refine);
+    RC_ASSERT(values(items, plan_windows(items), world) == expected);
+  }
+  force_refining({});
   RC_ASSERT(plan_windows(items).size() <= items.size());
   // Every way to put the windows into groups of which each has a sort.
   std::vector<std::vector<std::size_t>> groups;
@@ -118,6 +122,27 @@ RC_GTEST_PROP(ForcedPlans, GiveTheSameValues, ()) {
     RC_ASSERT(values(items, plan, world) == expected);
   };
   search(0);
+}
+
+// Windows that have their partition in common, and nothing of their orders: the second sort refines the first.
+TEST(ForcedPlans, SortsInsideGroups) {
+  std::vector<std::unique_ptr<WindowCall>> calls;
+  std::vector<WindowItem> items;
+  for (const char* text :
+       {"rank() over (partition by a order by b)", "row_number() over (partition by a order by c desc)",
+        "sum(x) over (partition by a order by b)", "sum(x) over (order by c)"}) {
+    calls.push_back(call_of(text));
+    items.push_back({calls.back().get(), {}, {}});
+  }
+  const std::vector<SortStep> plan = plan_windows(items);
+  ASSERT_EQ(plan.size(), 3u);
+  std::size_t refining = 0;
+  for (const SortStep& step : plan) {
+    refining += step.refines != SortStep::none;
+    EXPECT_EQ(step.refined_keys, step.refines != SortStep::none ? 1u : 0u);
+  }
+  EXPECT_EQ(refining, 1u);
+  for (const SortStep& step : separate_sorts(items)) EXPECT_EQ(step.refines, SortStep::none);
 }
 
 }  // namespace
