@@ -47,7 +47,8 @@ class Writing {
     db.exec("create table " + sqlite_name(table) + " (" + columns + ")");
     SQLite::Statement insert(db, "insert into " + sqlite_name(table) + " values (" + marks + ")");
     for (std::size_t r = 0; r < s_.rows(); ++r) {
-      for (std::size_t c = 0; c < kinds_.size(); ++c) bind(insert, static_cast<int>(c) + 1, s_.value(r, c), kinds_[c]);
+      for (std::size_t c = 0; c < kinds_.size(); ++c)
+        bind(insert, static_cast<int>(c) + 1, s_.value(r, c), kinds_[c], s_.columns()[c].type);
       insert.exec();
       insert.reset();
     }
@@ -55,9 +56,9 @@ class Writing {
   }
 
  private:
-  static void bind(SQLite::Statement& to, int at, const Value& value, const std::string& kind) {
+  static void bind(SQLite::Statement& to, int at, const Value& value, const std::string& kind, const Type& type) {
     if (is_null(value)) return to.bind(at);
-    if (kind == "TEXT") return to.bind(at, to_text(value));
+    if (kind == "TEXT") return to.bind(at, to_text(value, type));
     if (const auto* flag = std::get_if<bool>(&value)) return to.bind(at, *flag ? 1 : 0);
     if (const auto* number = std::get_if<double>(&value)) return to.bind(at, *number);
     const Decimal& number = std::get<Decimal>(value);

@@ -14,6 +14,7 @@
 
 #include "io/write_workbook.hpp"
 #include "lofty/error.hpp"
+#include "table/zone.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -109,7 +110,10 @@ class WorkbookWriter {
       worksheet_write_number(sheet_, row, at, static_cast<double>(date->days) + 25'569, format);
     } else if (const auto* moment = std::get_if<Timestamp>(&value);
                moment != nullptr && moment->microseconds >= first_day * 86'400'000'000) {
-      worksheet_write_number(sheet_, row, at, static_cast<double>(moment->microseconds) / 86'400e6 + 25'569, format);
+      // A cell holds no offset: it shows the wall clock of the place.
+      const engine::Zone* const zone = s_.columns()[c].type.zone;
+      const std::int64_t wall = zone != nullptr ? zone->to_local(moment->microseconds) : moment->microseconds;
+      worksheet_write_number(sheet_, row, at, static_cast<double>(wall) / 86'400e6 + 25'569, format);
     } else {
       text();
     }

@@ -44,7 +44,8 @@ Ladder cell_ladder(const Ladder& ladder, std::size_t level) {
 std::string name_of(const StandingsData& data, std::uint32_t entry) {
   std::string out;
   for (const ColumnPtr& key : data.keys)
-    out += (out.empty() ? "" : ", ") + (key->is_null(entry) ? std::string("(none)") : to_text(key->value(entry)));
+    out += (out.empty() ? "" : ", ") +
+           (key->is_null(entry) ? std::string("(none)") : to_text(key->value(entry), key->type()));
   return out;
 }
 

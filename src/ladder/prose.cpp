@@ -1,6 +1,7 @@
 #include "ladder/prose.hpp"
 
 #include <algorithm>
+#include <cctype>
 
 #include "lofty/decimal.hpp"
 #include "table/nearest.hpp"
@@ -60,6 +61,21 @@ std::string noun_of_table(const std::string& alias) {
 std::string capitalized(std::string text) {
   if (!text.empty() && text[0] >= 'a' && text[0] <= 'z') text[0] = static_cast<char>(text[0] - 'a' + 'A');
   return text;
+}
+
+std::string filled_in(const std::string& text, const std::vector<Choice>& choices) {
+  const auto in_name = [](char c) { return c == '_' || std::isalnum(static_cast<unsigned char>(c)) != 0; };
+  std::string out;
+  for (std::size_t at = 0; at < text.size();) {
+    std::size_t end = at + 1;
+    while (text[at] == ':' && end < text.size() && in_name(text[end])) ++end;
+    const std::string word = text.substr(at, end - at);
+    const auto chosen =
+        std::find_if(choices.begin(), choices.end(), [&](const Choice& choice) { return word == ":" + choice.name; });
+    out += chosen == choices.end() ? word : to_text(chosen->value);
+    at = end;
+  }
+  return out;
 }
 
 }  // namespace lofty::engine

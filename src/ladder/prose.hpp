@@ -4,6 +4,8 @@
 #include <string>
 #include <vector>
 
+#include "lofty/ladder.hpp"
+
 namespace lofty::engine {
 
 std::string with_commas(std::size_t number);                       // "11,931"
@@ -14,5 +16,7 @@ std::string quoted(const std::string& text);                                    
 std::string noun_of_key(const std::string& column);                                    // "shop_no" -> "shop"
 std::string noun_of_table(const std::string& alias);  // "order_lines" -> "line", "shops" -> "shop", "x" -> "row"
 std::string capitalized(std::string text);
+// A title or heading with its choices filled in: "the last :days days" -> "the last 30 days". Other colons stay.
+std::string filled_in(const std::string& text, const std::vector<Choice>& choices);
 
 }  // namespace lofty::engine

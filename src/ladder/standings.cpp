@@ -114,7 +114,7 @@ class Asking {
         a_.data->key_names.push_back(a_.question.entry_columns[key].name);
         a_.data->keys.push_back(a_.entries.columns[key]);
       }
-    a_.data->title = a_.ladder.title;
+    a_.data->title = filled_in(a_.ladder.title, a_.ladder.choices);
     a_.data->question = words_.sentence();
     a_.data->shown_of_total = words_.foot();
     took("remark", 0, watch.lap());
@@ -603,7 +603,7 @@ class Asking {
     for (const ListColumn& listed : a_.question.list_columns) {
       StandingColumn column;
       column.name = listed.name;
-      column.heading = listed.heading;
+      column.heading = listed.heading == listed.name ? listed.name : filled_in(listed.heading, a_.ladder.choices);
       const auto index = static_cast<std::size_t>(listed.column);
       const ColumnPtr& values = a_.columns[index];
       column.type = values->type();

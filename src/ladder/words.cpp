@@ -43,7 +43,7 @@ ColumnPtr Words::label() const {
 std::string Words::entry_name(std::uint32_t entry) const {
   if (a_.question.row_level()) return a_.joined->place_of(a_.entries.first_rows[entry]);
   const ColumnPtr column = label();
-  if (column && !column->is_null(entry)) return quoted(to_text(column->value(entry)));
+  if (column && !column->is_null(entry)) return quoted(to_text(column->value(entry), column->type()));
   std::string name;
   for (const std::size_t key : a_.question.each) {
     if (key >= a_.entries.columns.size()) continue;

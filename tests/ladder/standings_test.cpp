@@ -607,3 +607,18 @@ TEST(Standings, StopsWhenAsked) {
     EXPECT_EQ(error.code(), Code::stopped);
   }
 }
+
+// 17. Titles and headings say which choices are in force; other colons are text.
+TEST(Semantics, TitlesAndHeadingsNameTheirChoices) {
+  Ladder ladder{.title = "Over :least at 10:30, :leasts and :other",
+                .data = {.from = "lines"},
+                .choices = {{"least", Decimal(25, 1)}},
+                .where = "quantity >= :least",
+                .list = {.columns = {"line_no", "quantity"}, .headings = {{"quantity", "of :least and more"}}}};
+  const Standings s = standings(ladder, support::small_shop());
+  EXPECT_EQ(s.title(), "Over 2.5 at 10:30, :leasts and :other");
+  EXPECT_EQ(s.columns()[1].heading, "of 2.5 and more");
+  EXPECT_EQ(s.columns()[1].name, "quantity");
+  choose(ladder, "least", "4");
+  EXPECT_EQ(standings(ladder, support::small_shop()).columns()[1].heading, "of 4 and more");
+}

@@ -41,6 +41,17 @@ TEST(Zones, MomentsAreShownWithTheirOffset) {
   EXPECT_NE(listing(asked("Europe/Oslo", {})).find("2025-07-01 00:15:00+02:00"), std::string::npos);
 }
 
+TEST(Zones, FilesCarryTheOffsetToo) {
+  const support::Scratch folder;
+  const std::filesystem::path file = folder.path() / "out.sqlite";
+  write_sqlite(asked("Europe/Oslo", {}), file, "visits");
+  EXPECT_EQ(support::shell("sqlite3 " + file.string() + " 'select at from visits where visit = 2'").out,
+            "2025-07-01 00:15:00+02:00\n");
+  // Read again it is the same moment.
+  Ladder again{.data = {.from = "out.sqlite#visits"}, .list = {.order = "input", .columns = {"at"}}};
+  EXPECT_EQ(column(standings(again, TableFiles(folder.path())), "at")[1], "2025-06-30 22:15:00");
+}
+
 TEST(Zones, DaysAndPartsAreThoseOfThePlace) {
   const std::vector<NamedFormula> figures = {{"day", "cast(at as date)"},
                                              {"hour", "extract(hour from at)"},
