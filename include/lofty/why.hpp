@@ -18,7 +18,7 @@ namespace lofty {
 struct Workings {
   explicit Workings(Standings rows_that_count) : lines(std::move(rows_that_count)) {}
 
-  std::string entry;                                 // what a reader calls it; "line 17" where every row is an entry
+  std::string entry;  // what a reader calls it; "line 17 of order_lines.csv" where every row is an entry
   std::vector<std::pair<std::string, Value>> keys;   // of rank.each
   std::vector<std::pair<std::string, Value>> group;  // of rank.within
 

@@ -183,14 +183,17 @@ class Steps {
       for (const std::size_t item : plan[s].serves)
         if (std::find(names.begin(), names.end(), name(item)) == names.end()) names.push_back(name(item));
       std::string by, serves;
-      for (const std::string& key : plan[s].texts) by += (by.empty() ? "" : ", ") + key;
+      const bool refines = plan[s].refines != SortStep::none;
+      for (std::size_t k = 0; k < plan[s].texts.size(); ++k) {
+        if (k == 0 && refines) by = "in ";
+        if (k > 0) by += refines && k == plan[s].refined_keys ? ": " : ", ";
+        by += plan[s].texts[k];
+      }
       for (const std::string& one : names) serves += (serves.empty() ? "" : ", ") + one;
       const bool stands = ready(plan[s]);
       if (stands) {
         serves += " (in the order of places)";
         by.clear();
-      } else if (plan[s].refines != SortStep::none) {
-        by += " (in groups as above)";
       }
       const std::size_t keys = stands ? 0 : plan[s].keys.size();
       const double sorting =

@@ -377,6 +377,13 @@ class Answering {
     return keys_text(row);
   }
 
+  // The same for a title: a line of which file?
+  std::string whole_name_of(std::size_t row) const {
+    const std::string name = name_of(row);
+    const bool says_whose = !of_rows() || name.find(" of ") != std::string::npos;
+    return says_whose ? name : name + " of " + field_.questions.front().tables.front().source->name();
+  }
+
   void tell(Workings& out) const {
     const Standings& s = *field_.standings;
     out.rows = rows_;
@@ -386,11 +393,11 @@ class Answering {
     if (!row_) {  // every row of it was left out
       for (const auto& [column, value] : out.keys)
         out.entry += (out.entry.empty() ? "" : ", ") + column + " " + shown(value);
-      if (of_rows()) out.entry = name_of(*find_row(field_));
+      if (of_rows()) out.entry = whole_name_of(*find_row(field_));
       out.without_place = of_rows() ? "it does not count" : "none of its rows counts";
       return;
     }
-    out.entry = name_of(*row_);
+    out.entry = whole_name_of(*row_);
     for (const auto& [window, at] : windows_)
       out.windows.push_back({window.name, window.formula, dropped_ ? Value{} : s.value(*row_, at)});
     for (const auto& [figure, at] : figures_) out.figures.push_back({figure.name, figure.formula, s.value(*row_, at)});

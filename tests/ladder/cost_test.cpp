@@ -58,7 +58,7 @@ TEST(Cost, WindowsWithoutANameGoByTheirKey) {
   const std::vector<std::string> all = steps(plan(ladder, TableFiles(demo)));
   const auto has = [&](const char* step) { return std::find(all.begin(), all.end(), step) != all.end(); };
   EXPECT_TRUE(has("sort: so_far, previous, best_yet by shop, ordered_on"));
-  EXPECT_TRUE(has("sort: keep.where by shop, ordered_on desc (in groups as above)"));
+  EXPECT_TRUE(has("sort: keep.where by in shop: ordered_on desc"));
 }
 
 Catalog lines() {

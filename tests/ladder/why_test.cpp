@@ -145,7 +145,7 @@ TEST(Why, OfSingleRows) {
   ladder.levels[0] = {.within = {"valley"}, .by = "amount desc", .best = 1};
   ladder.list = {};
   const Workings w = why(ladder, support::small_shop(), "line_no = 3");
-  EXPECT_EQ(w.entry, "row 3");
+  EXPECT_EQ(w.entry, "row 3 of lines");
   EXPECT_TRUE(w.keys.empty());
   EXPECT_EQ(to_text(w.place), "2");
   EXPECT_EQ(w.ranked, 2u);
@@ -157,7 +157,7 @@ TEST(Why, OfSingleRows) {
   EXPECT_EQ(column(w.lines, "quantity"), Texts{"2"});
   EXPECT_EQ(problem_of(ladder, "amount > 2").sentence, "3 entries have amount > 2: row 1, row 2 and row 3");
   const Workings left_out = why(ladder, support::small_shop(), "line_no = 4");  // void
-  EXPECT_EQ(left_out.entry, "row 4");
+  EXPECT_EQ(left_out.entry, "row 4 of lines");
   EXPECT_EQ(left_out.without_place, "it does not count");
   ASSERT_EQ(left_out.left_out.size(), 2u);
   EXPECT_EQ(left_out.left_out[0].rows, 1u);
