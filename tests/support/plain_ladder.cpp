@@ -192,6 +192,19 @@ void show_what_a_shop_has(const Question& q, std::size_t level, const Row& first
       }
 }
 
+// By level: which columns of inner levels stand beside its entries, because a shop is part of their key.
+std::vector<Column> beside_shops(const Question& q, std::size_t level) {
+  bool shop = false;
+  std::vector<Column> out;
+  for (std::size_t l = 0; l < q.levels.size(); ++l)
+    for (const auto* columns : {&q.levels[l].within, &q.levels[l].each})
+      for (const Column& column : *columns) {
+        shop = shop || (l <= level && column.name == "shop");
+        if (l > level && shop && q.join && (column.name == "size" || column.name == "since")) out.push_back(column);
+      }
+  return out;
+}
+
 // A level's entries with what stands inside each. `keys` are the texts of the entries outside.
 void list(const Question& q, std::size_t level, const std::vector<Row>& rows, const std::vector<std::string>& keys,
           std::vector<std::vector<std::string>>& out) {
@@ -269,6 +282,23 @@ lofty::Catalog catalog_of(const std::vector<Row>& rows, const std::vector<Shop>&
   catalog.add(lines.build());
   catalog.add(other.build());
   return catalog;
+}
+
+bool has_several_values(const Question& q, const std::vector<Row>& rows, const std::vector<Shop>& shops) {
+  const std::vector<Row> all = counted(q, joined(q.join, rows, shops));
+  std::vector<Column> keys;  // of a level and those outside it
+  for (std::size_t l = 0; l < q.levels.size(); ++l) {
+    for (const auto* columns : {&q.levels[l].within, &q.levels[l].each})
+      keys.insert(keys.end(), columns->begin(), columns->end());
+    const auto same = [](const std::vector<Column>& columns, const Row& a, const Row& b) {
+      return std::all_of(columns.begin(), columns.end(),
+                         [&](const Column& column) { return compare(column.of(a), column.of(b), false) == 0; });
+    };
+    for (const Row& a : all)
+      for (const Row& b : all)
+        if (same(keys, a, b) && !same(beside_shops(q, l), a, b)) return true;
+  }
+  return false;
 }
 
 std::vector<std::vector<std::string>> answer(const Question& q, const std::vector<Row>& rows,
