@@ -13,12 +13,12 @@
 namespace lofty::engine {
 namespace {
 
+std::atomic<int> refining_forced{-1};  // 0: never, 1: always
+
 // Inside groups it is sorted where these are many and small, and where the whole key is longer than a word beside the
 // row's number, with the bits that a bucket implies. Measured on ten million rows, 20 to 30 bits behind a partition of
 // 40 to 50: 90 to 150 ns a row from the beginning, 52 to 76 inside groups; and where the key fits, 17 to 35 against as
 // many, because values have to be gathered.
-std::atomic<int> refining_forced{-1};  // 0: never, 1: always
-
 bool worth_refining(const OrderData& grouped, int key_bits) {
   if (const int forced = refining_forced.load(std::memory_order_relaxed); forced >= 0) return forced == 1;
   constexpr std::size_t small_group = 16 * 1024;  // rows, on average: their words lie in the second-level cache
@@ -37,9 +37,9 @@ Order WindowSort::sorted(const WindowRelation& relation, const std::vector<SortB
   SortKeys sort;
   int bits = 0;
   for (const SortBy& key : keys) {
-    const auto there = grouped.by == nullptr ? columns_.end() : grouped.by->columns_.find(signature(*key.node));
-    const bool known = grouped.by != nullptr && there != grouped.by->columns_.end();
-    kept_.push_back(known ? there->second : relation.column(*key.node));
+    const auto& there = grouped.by == nullptr ? columns_ : grouped.by->columns_;  // none yet of its own
+    const auto known = there.find(signature(*key.node));
+    kept_.push_back(known != there.end() ? known->second : relation.column(*key.node));
     codes_of_.push_back(codes_.size());
     relation.encode(*key.node, *kept_.back(), key.descending, key.nulls, codes_);
   }

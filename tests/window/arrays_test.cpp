@@ -190,3 +190,26 @@ TEST(WindowArrays, LeastOfTexts) {
 }
 
 }  // namespace
+
+// Large enough for several pieces and threads: running sums that start anew in each group, and results by input row.
+TEST(WindowArrays, RunningSumsOfManyPieces) {
+  constexpr std::size_t size = 400'000;
+  for (const std::int64_t groups : {1, 3, 5000}) {
+    std::vector<std::int64_t> group(size), key(size), value(size);
+    for (std::size_t i = 0; i < size; ++i) {
+      group[i] = static_cast<std::int64_t>(i * 7919 % size) * groups / static_cast<std::int64_t>(size);
+      key[i] = static_cast<std::int64_t>(i * 104'729 % 1000);
+      value[i] = static_cast<std::int64_t>(i * 31 % 2001) - 1000;
+    }
+    const lofty::Order order = lofty::order(lofty::groups(group), {lofty::ascending(key)});
+    const lofty::Frame from_start{.unit = lofty::FrameUnit::rows, .to = {lofty::Edge::current_row}};
+    const std::vector<std::int64_t> sums = lofty::frame_sums(order, from_start, value).values;
+    const std::vector<std::int64_t> by_row = lofty::by_input_row(order, sums);
+    std::int64_t running = 0;
+    for (std::size_t i = 0; i < size; ++i) {
+      running = (order.starts_group(i) ? 0 : running) + value[order.rows()[i]];
+      ASSERT_EQ(sums[i], running) << groups << " groups, position " << i;
+      ASSERT_EQ(by_row[order.rows()[i]], running);
+    }
+  }
+}
