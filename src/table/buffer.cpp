@@ -4,22 +4,88 @@
 
 #include <algorithm>
 #include <cstdint>
+#include <cstdlib>
+#include <iterator>
+#include <limits>
+#include <map>
+#include <mutex>
 #include <new>
 
 namespace lofty::engine {
 
 namespace {
+
 constexpr std::size_t huge_page = 2 * 1024 * 1024;
+constexpr std::size_t large_size = 2 * huge_page;
+
+// Large memory that was given back and waits for its next use.
+class Waiting {
+ public:
+  static Waiting& all() {
+    static auto* const instance = new Waiting;  // outlives every static that still gives memory back
+    return *instance;
+  }
+
+  void join() {
+    const std::lock_guard lock(mutex_);
+    ++users_;
+  }
+  void leave() {
+    const std::lock_guard lock(mutex_);
+    if (--users_ == 0) release(std::numeric_limits<std::size_t>::max());
+  }
+  bool keep(void* data, std::size_t room) {
+    const std::lock_guard lock(mutex_);
+    if (users_ == 0) return false;
+    rooms_.emplace(room, data);
+    return true;
+  }
+  // One that is hardly larger than this; where there is none, as much as this is released.
+  Room take(std::size_t size) {
+    const std::lock_guard lock(mutex_);
+    const auto found = rooms_.lower_bound(size);
+    if (found == rooms_.end() || found->first > size + size / 4) {
+      release(size);
+      return {};
+    }
+    const Room room{found->second, found->first};
+    rooms_.erase(found);
+    return room;
+  }
+
+ private:
+  void release(std::size_t size) {
+    for (std::size_t released = 0; released < size && !rooms_.empty(); rooms_.erase(std::prev(rooms_.end()))) {
+      released += rooms_.rbegin()->first;
+      std::free(rooms_.rbegin()->second);
+    }
+  }
+
+  std::mutex mutex_;
+  std::multimap<std::size_t, void*> rooms_;
+  int users_ = 0;
+};
+
 }  // namespace
 
-void* allocate_bytes(std::size_t size) {
-  const bool large = size >= 2 * huge_page;
+MemoryReuse::MemoryReuse() { Waiting::all().join(); }
+MemoryReuse::~MemoryReuse() { Waiting::all().leave(); }
+
+void give_back_bytes(void* data, std::size_t room) {
+  if (data == nullptr) return;
+  if (room < large_size || !Waiting::all().keep(data, room)) std::free(data);
+}
+
+Room allocate_bytes(std::size_t size) {
+  const bool large = size >= large_size;
   const std::size_t unit = large ? huge_page : 64;  // a cache line at least, whatever lies there
   const std::size_t room = std::max((size + unit - 1) / unit, std::size_t{1}) * unit;
+  if (large)
+    if (const Room waiting = Waiting::all().take(room); waiting.data != nullptr) return waiting;
   void* const data = std::aligned_alloc(unit, room);
   if (data == nullptr) throw std::bad_alloc();
   if (large) prefer_huge_pages(data, room);
-  return data;
+  return {data, room};
 }
 
 void prefer_huge_pages([[maybe_unused]] void* data, [[maybe_unused]] std::size_t size) {

@@ -1,15 +1,33 @@
 #pragma once
 // Memory for large arrays.
-// Covered by tests/table/column_test.cpp and tests/order/sort_test.cpp.
+// Covered by tests/table/buffer_test.cpp.
 
 #include <cstddef>
-#include <cstdlib>
 #include <memory>
 #include <span>
 #include <type_traits>
 #include <vector>
 
 namespace lofty::engine {
+
+// Memory of at least this size, and how large it is; to be given back with that room.
+struct Room {
+  void* data = nullptr;
+  std::size_t size = 0;
+};
+Room allocate_bytes(std::size_t size);
+void give_back_bytes(void* data, std::size_t room);
+
+// While one of these lives, large arrays that are given back wait for the next ones of about their size, from any
+// thread: the system clears fresh pages, which takes longer than many a kernel that then fills them. What waits makes
+// way for what fits nowhere, so the process is not larger than without. Thread-safe.
+class MemoryReuse {
+ public:
+  MemoryReuse();
+  ~MemoryReuse();
+  MemoryReuse(const MemoryReuse&) = delete;
+  MemoryReuse& operator=(const MemoryReuse&) = delete;
+};
 
 // An array that is written before it is read, so that nobody clears it first. Large ones lie on huge pages where the
 // system has them: a tenth of the page faults, and gathers twice as fast. Throws std::bad_alloc.
@@ -31,15 +49,14 @@ class Buffer {
 
  private:
   struct Free {
-    void operator()(T* data) const { std::free(data); }
+    std::size_t room = 0;  // bytes
+    void operator()(T* data) const { give_back_bytes(data, room); }
   };
   std::unique_ptr<T, Free> data_;
   std::size_t size_ = 0;
 };
 
 using Bytes = Buffer<unsigned char>;
-
-void* allocate_bytes(std::size_t size);  // to be freed with std::free
 
 // Asks for huge pages where whole ones lie in this memory, which nobody has touched yet.
 void prefer_huge_pages(void* data, std::size_t size);
@@ -65,7 +82,8 @@ template <class T>
 void Buffer<T>::allocate(std::size_t size) {
   data_.reset();  // first, so that the two do not stand side by side
   size_ = 0;
-  data_.reset(static_cast<T*>(allocate_bytes(size * sizeof(T))));
+  const Room room = allocate_bytes(size * sizeof(T));
+  data_ = {static_cast<T*>(room.data), Free{room.size}};
   size_ = size;
 }
 

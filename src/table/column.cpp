@@ -401,75 +401,17 @@ std::size_t pick(const T* from, std::span<const std::uint32_t> rows, T null, T* 
 
 }  // namespace
 
-template <class T>
-ColumnPtr Column::scatter(const Type& type, std::span<const T> values, std::span<const std::uint32_t> rows,
-                          const Run& run) {
-  const std::size_t pieces = values.size() < rows_worth_threads ? 1 : 16;
-  const auto bound = [&](std::size_t piece) { return values.size() * piece / pieces; };
-  constexpr bool nullable = std::is_same_v<T, std::int64_t>;
-  const auto is_null = [](T value) { return nullable && static_cast<std::int64_t>(value) == int64_null; };
-  std::vector<Range> ranges(pieces);
-  parallel_for(pieces, run, [&](std::size_t piece) {
-    Range range;
-    for (std::size_t i = bound(piece); i < bound(piece + 1); ++i) {
-      const bool null = is_null(values[i]);
-      const auto value = static_cast<std::int64_t>(values[i]);
-      range.nulls += null;
-      range.least = null ? range.least : std::min(range.least, value);
-      range.greatest = null ? range.greatest : std::max(range.greatest, value);
-    }
-    ranges[piece] = range;
-  });
-  Range all;
-  for (const Range& range : ranges) {
-    all.least = std::min(all.least, range.least);
-    all.greatest = std::max(all.greatest, range.greatest);
-    all.nulls += range.nulls;
-  }
-  if (all.least > all.greatest) all.least = all.greatest = 0;  // nothing but nulls
-  const int width = width_for(static_cast<std::uint64_t>(all.greatest) - static_cast<std::uint64_t>(all.least));
-  if (width > 8) {  // the whole range of 64 bits, and null
-    Piece piece(type);
-    piece.ints.resize(values.size());
-    for (std::size_t i = 0; i < values.size(); ++i) piece.ints[rows[i]] = static_cast<std::int64_t>(values[i]);
-    return seal(std::move(piece));
-  }
+ColumnPtr Column::of_packed(const Type& type, Piece::Packed packed) {
   auto column = std::make_shared<Column>();
   column->type_ = type;
-  column->lane_ = Lane::int64;
-  column->rows_ = values.size();
-  column->nulls_ = all.nulls;
-  column->least_ = all.least;
-  column->greatest_ = all.greatest;
-  column->width_ = width;
-  column->data_.allocate(values.size() * static_cast<std::size_t>(width));
-  parallel_for(pieces, run, [&](std::size_t piece) {
-    const auto as = [&](auto stored) {
-      using S = decltype(stored);
-      auto* const out = reinterpret_cast<S*>(column->data_.data());
-      for (std::size_t i = bound(piece); i < bound(piece + 1); ++i)
-        out[rows[i]] =
-            is_null(values[i])
-                ? S{0}
-                : static_cast<S>(static_cast<std::uint64_t>(values[i]) - static_cast<std::uint64_t>(all.least) + 1);
-    };
-    switch (width) {
-      case 1: return as(std::uint8_t{0});
-      case 2: return as(std::uint16_t{0});
-      case 4: return as(std::uint32_t{0});
-      default: return as(std::uint64_t{0});
-    }
-  });
+  column->lane_ = lane_of(type);
+  column->width_ = packed.width;
+  column->rows_ = packed.rows;
+  column->nulls_ = packed.nulls;
+  column->least_ = packed.least;
+  column->greatest_ = packed.greatest;
+  column->data_ = std::move(packed.data);
   return column;
-}
-
-ColumnPtr Column::scattered(const Type& type, std::span<const std::int64_t> values, std::span<const std::uint32_t> rows,
-                            const Run& run) {
-  return scatter(type, values, rows, run);
-}
-ColumnPtr Column::scattered(const Type& type, std::span<const std::uint32_t> values,
-                            std::span<const std::uint32_t> rows, const Run& run) {
-  return scatter(type, values, rows, run);
 }
 
 ColumnPtr Column::picked(const Column& from, std::span<const std::uint32_t> rows, const Run& run) {
@@ -533,6 +475,22 @@ Value Column::value(std::size_t row) const {
 
 void Column::decode_int64(std::size_t begin, std::size_t count, std::int64_t* out) const {
   load_int64(width_, data_.data(), begin, count, least_, out);
+}
+
+void Column::pick_int64(std::span<const std::uint32_t> rows, std::int64_t* out) const {
+  const auto from = [&](const auto* packed) {
+    const std::uint64_t before = static_cast<std::uint64_t>(least_) - 1;
+    for (std::size_t i = 0; i < rows.size(); ++i) {
+      const std::uint64_t stored = packed[rows[i]];
+      out[i] = stored == 0 ? int64_null : static_cast<std::int64_t>(stored + before);
+    }
+  };
+  switch (width_) {
+    case 1: return from(data_.data());
+    case 2: return from(reinterpret_cast<const std::uint16_t*>(data_.data()));
+    case 4: return from(reinterpret_cast<const std::uint32_t*>(data_.data()));
+    default: return from(reinterpret_cast<const std::uint64_t*>(data_.data()));
+  }
 }
 
 void Column::decode_int128(std::size_t begin, std::size_t count, int128* out) const {

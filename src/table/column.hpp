@@ -76,12 +76,8 @@ class Column {
   static std::shared_ptr<const Column> seal(Type type, std::vector<Piece> pieces, const Run& run);
   // One piece that is the whole column.
   static std::shared_ptr<const Column> seal(Piece piece);
-  // Values that stand in another sequence: value i belongs to row rows[i], which are all rows, each once. int64_null is
-  // null. O(rows), on several threads.
-  static std::shared_ptr<const Column> scattered(const Type& type, std::span<const std::int64_t> values,
-                                                 std::span<const std::uint32_t> rows, const Run& run);
-  static std::shared_ptr<const Column> scattered(const Type& type, std::span<const std::uint32_t> values,
-                                                 std::span<const std::uint32_t> rows, const Run& run);  // without nulls
+  // Values that are packed already, of a type without a dictionary; doubles lie as they are, in 8 bytes.
+  static std::shared_ptr<const Column> of_packed(const Type& type, Piece::Packed packed);
   // Rows of another column, in this order; `none` stands for null. The dictionary is shared, so it may know texts that
   // do not occur. O(rows).
   static constexpr std::uint32_t none = 0xffffffff;
@@ -111,14 +107,12 @@ class Column {
 
   // Rows [begin, begin + count) in full width; nulls as in Piece.
   void decode_int64(std::size_t begin, std::size_t count, std::int64_t* out) const;
+  void pick_int64(std::span<const std::uint32_t> rows, std::int64_t* out) const;  // these rows'
   void decode_int128(std::size_t begin, std::size_t count, int128* out) const;
   void decode_float64(std::size_t begin, std::size_t count, double* out) const;
   void decode_code(std::size_t begin, std::size_t count, std::uint32_t* out) const;
 
  private:
-  template <class T>
-  static std::shared_ptr<const Column> scatter(const Type& type, std::span<const T> values,
-                                               std::span<const std::uint32_t> rows, const Run& run);
   std::uint64_t raw(std::size_t row) const {
     switch (width_) {
       case 1: return data_[row];

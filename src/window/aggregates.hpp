@@ -1,6 +1,6 @@
 #pragma once
 // Aggregates over frames, at a cost that does not depend on the frames' width.
-// Covered by tests/window/aggregates_test.cpp, against the definition.
+// Covered by tests/window/arrays_test.cpp and tests/ladder/windows_test.cpp, against the definition.
 
 #include <cstdint>
 #include <vector>
@@ -11,9 +11,6 @@
 #include "window/slide.hpp"
 
 namespace lofty::engine {
-
-// Where a result's position has nothing to show.
-inline constexpr std::uint32_t no_position = 0xffffffff;
 
 // Results by position; nulls are the special values of Piece.
 struct Results {
@@ -40,14 +37,6 @@ bool frame_sums(const WindowJob& job, const Gathered& values, std::int64_t* out,
 bool running_sums(const OrderData& order, std::span<const std::int64_t> values, std::int64_t* out, const Run& run);
 // Means: exact ones with `scale` decimals, rounded half to even.
 Results frame_averages(const WindowJob& job, const Gathered& values, int scale);
-
-// The position of each frame's least, or greatest, value; the first of several; no_position over none. (A monotonic
-// queue for each stretch of the frame: R. Cole and others call it the ascending minima; D. Lemire, "Streaming
-// maximum-minimum filter using no more than three comparisons per element", 2006.)
-Buffer<std::uint32_t> frame_extremes(const WindowJob& job, const Gathered& values, bool greatest);
-// Into `out`: rows[position], or the positions themselves where there are no `rows`.
-void frame_extremes(const WindowJob& job, const Gathered& values, bool greatest, const std::uint32_t* rows,
-                    std::uint32_t* out);
 
 // Different values that are not null. `codes` are equal where values are, below `distinct`; no_position is null.
 Buffer<std::uint32_t> frame_distinct_counts(const WindowJob& job, const std::vector<std::uint32_t>& codes,

@@ -6,6 +6,7 @@
 #include "lofty/error.hpp"
 #include "lofty/window.hpp"
 #include "window/aggregates.hpp"
+#include "window/frame_extremes.hpp"
 #include "window/picks.hpp"
 
 namespace lofty {

@@ -8,6 +8,7 @@
 #include "lofty/error.hpp"
 #include "lofty/places.hpp"
 #include "table/parallel.hpp"
+#include "window/frame_extremes.hpp"
 #include "window/picks.hpp"
 
 namespace lofty::engine {
@@ -123,15 +124,24 @@ const WindowSort::Peers& WindowSort::peers(const Shape& shape) {
   const auto [place, fresh] = peers_.try_emplace({shape.partition, shape.order});
   if (!fresh) return place->second;
   const OrderData& of = order(shape);
-  const std::size_t size = of.rows.size();
-  for (std::size_t i = 0; i < size;) {
-    std::size_t end = i + 1;
-    while (end < size && (of.marks[end] & OrderData::peer_start) == 0) ++end;
-    if (end - i > 1) {
-      place->second.rows += end - i;
-      place->second.most = std::max(place->second.most, end - i);
+  const std::uint8_t* const marks = of.marks.data();
+  const std::size_t size = of.rows.size(), pieces = size < rows_worth_threads ? 1 : 16;
+  std::vector<Peers> found(pieces);
+  parallel_for(pieces, run_, [&](std::size_t piece) {
+    const std::size_t begin = size * piece / pieces, end = size * (piece + 1) / pieces;
+    const auto starts = [&](std::size_t i) { return i == size || (marks[i] & OrderData::peer_start) != 0; };
+    std::size_t first = begin, most = 0, alone = 0;
+    while (first > 0 && first < size && !starts(first)) --first;
+    for (std::size_t i = begin; i < end; ++i) {
+      first = starts(i) ? i : first;
+      most = std::max(most, i - first + 1);
+      alone += starts(i) && starts(i + 1);
     }
-    i = end;
+    found[piece] = {end - begin - alone, most > 1 ? most : 0};
+  });
+  for (const Peers& piece : found) {
+    place->second.rows += piece.rows;
+    place->second.most = std::max(place->second.most, piece.most);
   }
   return place->second;
 }
@@ -172,12 +182,12 @@ class Evaluation {
     }
   }
 
-  ColumnPtr result() {
+  WindowResult result() {
     note();
     switch (call_.function) {
-      case WindowFunction::row_number: return numbers(places(as_order(), Ties::ordinal, run_));
-      case WindowFunction::rank: return numbers(places(as_order(), Ties::competition, run_));
-      case WindowFunction::dense_rank: return numbers(places(as_order(), Ties::dense, run_));
+      case WindowFunction::row_number: return numbers(placed(Ties::ordinal));
+      case WindowFunction::rank: return numbers(placed(Ties::competition));
+      case WindowFunction::dense_rank: return numbers(placed(Ties::dense));
       case WindowFunction::percent_rank: return ratios(Ties::competition, 1);
       case WindowFunction::cume_dist: return ratios(Ties::modified, 0);
       case WindowFunction::ntile: return tiles();
@@ -201,8 +211,8 @@ class Evaluation {
       }
       case WindowFunction::sum: return column_of(frame_sums(job_, values()));
       case WindowFunction::average: return column_of(frame_averages(job_, values(), call_.type.scale));
-      case WindowFunction::least: return picked(frame_extremes(job_, values(), false));
-      case WindowFunction::greatest: return picked(frame_extremes(job_, values(), true));
+      case WindowFunction::least: return extreme(false);
+      case WindowFunction::greatest: return extreme(true);
       case WindowFunction::percentile_cont: {
         const ValueRanks ranks = value_ranks(order_, values(), run_);
         return column_of(frame_percentiles(job_, values(), ranks, call_.fraction, call_.descending, call_.type.scale));
@@ -212,7 +222,7 @@ class Evaluation {
         return picked(frame_percentile_positions(job_, ranks, call_.fraction, call_.descending));
       }
     }
-    return nullptr;
+    return ColumnPtr();
   }
 
  private:
@@ -304,17 +314,21 @@ class Evaluation {
     if (range_.has_to) put(to, range_.to);
   }
 
-  // ---- results by position -> columns by row
+  // ---- results by position
 
-  template <class Numbers>
-  ColumnPtr numbers(const Numbers& by_position) const {
-    return Column::scattered({.kind = Kind::integer}, std::span<const std::uint32_t>(by_position.data(), size()),
-                             order_.rows.view(), run_);
+  static WindowResult numbers(Buffer<std::uint32_t> by_position) {
+    return ByPosition{{.kind = Kind::integer}, std::move(by_position)};
+  }
+
+  Buffer<std::uint32_t> placed(Ties ties) const {
+    Buffer<std::uint32_t> out(size());
+    places(as_order(), ties, std::span(out.data(), size()), run_);
+    return out;
   }
 
   // The same rules as for places: (place - less) / (rows - less), a division of counts with six decimals.
-  ColumnPtr ratios(Ties ties, std::uint32_t less) const {
-    const std::vector<std::uint32_t> place = places(as_order(), ties, run_);
+  WindowResult ratios(Ties ties, std::uint32_t less) const {
+    const Buffer<std::uint32_t> place = placed(ties);
     Buffer<std::int64_t> millionths(size());
     for (std::size_t begin = 0; begin < size();) {
       std::size_t end = begin + 1;
@@ -327,17 +341,25 @@ class Evaluation {
                 : static_cast<std::int64_t>(divide_half_even(int128{place[i] - less} * 1'000'000, int128{whole}));
       begin = end;
     }
-    return Column::scattered({.kind = Kind::decimal, .scale = 6}, millionths.view(), order_.rows.view(), run_);
+    return ByPosition{{.kind = Kind::decimal, .scale = 6}, std::move(millionths)};
   }
 
-  ColumnPtr tiles() {
+  WindowResult tiles() {
     const auto count = static_cast<std::uint32_t>(std::min<std::int64_t>(call_.count, 0xffffffff));
     const std::vector<std::uint32_t> tier = tiers(as_order(), count, run_);
     notes_.split_tiers = split_tiers(order_, tier);
-    return numbers(tier);
+    Buffer<std::uint32_t> out(size());
+    std::copy(tier.begin(), tier.end(), out.data());
+    return numbers(std::move(out));
   }
 
-  ColumnPtr picked(const Buffer<std::uint32_t>& positions) {
+  WindowResult extreme(bool greatest) {
+    if (call_.type.kind != Kind::text && values().lane == Gathered::Lane::int64)
+      return ByPosition{call_.type, frame_extreme_values(job_, values(), greatest)};
+    return picked(frame_extremes(job_, values(), greatest));
+  }
+
+  WindowResult picked(const Buffer<std::uint32_t>& positions) {
     // Numbers lie at hand by position already; texts stay what their dictionary says.
     if (call_.type.kind != Kind::text) {
       const Gathered& at = sort_.values(*call_.value, relation_, run_);
@@ -348,7 +370,7 @@ class Evaluation {
           for (std::size_t i = size() * piece / pieces; i < size() * (piece + 1) / pieces; ++i)
             values[i] = positions[i] == no_position ? int64_null : at.ints[positions[i]];
         });
-        return Column::scattered(call_.type, values.view(), order_.rows.view(), run_);
+        return ByPosition{call_.type, std::move(values)};
       }
     }
     const ColumnPtr from = sort_.column(*call_.value, relation_);
@@ -358,7 +380,7 @@ class Evaluation {
     return Column::picked(*from, rows.view(), run_);
   }
 
-  ColumnPtr shifted() {
+  WindowResult shifted() {
     const std::int64_t distance = call_.function == WindowFunction::lag ? call_.count : -call_.count;
     const Buffer<std::uint32_t> positions = shifted_positions(order_, counted(), distance, run_);
     if (!call_.otherwise) return picked(positions);
@@ -376,10 +398,11 @@ class Evaluation {
     return Column::seal(std::move(piece));
   }
 
-  ColumnPtr column_of(const Results& results) const {
+  WindowResult column_of(Results results) const {
     Piece piece(call_.type);
     switch (results.lane) {
-      case Results::Lane::int64: return Column::scattered(call_.type, results.ints.view(), order_.rows.view(), run_);
+      case Results::Lane::int64: return ByPosition{call_.type, std::move(results.ints)};
+      case Results::Lane::float64: return ByPosition{call_.type, std::move(results.doubles)};
       case Results::Lane::int128:
         piece.wide.resize(size());
         for (std::size_t i = 0; i < size(); ++i) piece.wide[order_.rows[i]] = results.wide[i];
@@ -390,10 +413,6 @@ class Evaluation {
             piece.ints.push_back(value == int128_min ? int64_null : static_cast<std::int64_t>(value));
           piece.wide.clear();
         }
-        break;
-      case Results::Lane::float64:
-        piece.doubles.resize(size());
-        for (std::size_t i = 0; i < size(); ++i) piece.doubles[order_.rows[i]] = results.doubles[i];
         break;
     }
     return Column::seal(std::move(piece));
@@ -443,8 +462,8 @@ class Evaluation {
 
 }  // namespace
 
-ColumnPtr evaluate_window(const WindowCall& call, WindowSort& sort, const WindowSort::Shape& shape,
-                          const WindowRelation& relation, const Run& run, WindowNotes& notes) {
+WindowResult evaluate_window(const WindowCall& call, WindowSort& sort, const WindowSort::Shape& shape,
+                             const WindowRelation& relation, const Run& run, WindowNotes& notes) {
   return Evaluation(call, sort, shape, relation, run, notes).result();
 }
 

@@ -1,17 +1,19 @@
 #pragma once
 // Window calls over the columns of a relation: sorts, frames, results.
-// Covered by tests/window/evaluate_test.cpp and tests/ladder/windows_test.cpp, against the standard's definition.
+// Covered by tests/ladder/windows_test.cpp and tests/window/forced_plans_test.cpp, against the standard's definition.
 
 #include <functional>
 #include <map>
 #include <memory>
 #include <optional>
 #include <string>
+#include <variant>
 #include <vector>
 
 #include "lofty/order.hpp"
 #include "order/codes.hpp"
 #include "order/sort.hpp"
+#include "table/column_scatter.hpp"
 #include "window/aggregates.hpp"
 #include "window/call.hpp"
 
@@ -99,8 +101,10 @@ void force_refining(std::optional<bool> always);
 // The tiers (by position, as tiers() gives them) whose border to the next one runs through a tie.
 std::vector<std::uint32_t> split_tiers(const OrderData& order, const std::vector<std::uint32_t>& tier);
 
-// The call's result, one value a row of the relation. Throws Error and RowFailure.
-ColumnPtr evaluate_window(const WindowCall& call, WindowSort& sort, const WindowSort::Shape& shape,
-                          const WindowRelation& relation, const Run& run, WindowNotes& notes);
+// The call's result: by position in the sort, where it can go to its rows together with others; else one value a row of
+// the relation. Throws Error and RowFailure.
+using WindowResult = std::variant<ColumnPtr, ByPosition>;
+WindowResult evaluate_window(const WindowCall& call, WindowSort& sort, const WindowSort::Shape& shape,
+                             const WindowRelation& relation, const Run& run, WindowNotes& notes);
 
 }  // namespace lofty::engine

@@ -101,7 +101,7 @@ Gathered gather(const Column& column, std::span<const std::uint32_t> rows, const
     case Lane::int64:
       out.ints.allocate(rows.size());
       in_pieces(rows.size(), run, [&](std::size_t begin, std::size_t end) {
-        for (std::size_t i = begin; i < end; ++i) out.ints[i] = column.int64(rows[i]);
+        column.pick_int64(rows.subspan(begin, end - begin), out.ints.data() + begin);
       });
       out.no_nulls = column.nulls() == 0;
       if (column.nulls() < column.rows())

@@ -9,6 +9,9 @@
 
 namespace lofty::engine {
 
+// Where a result's position has nothing to show.
+inline constexpr std::uint32_t no_position = 0xffffffff;
+
 struct WindowJob {
   const OrderData& order;
   const Frame& frame;
@@ -21,25 +24,26 @@ inline std::size_t slide_pieces(const WindowJob& job) {
   return job.order.rows.size() < rows_worth_threads ? 1 : static_cast<std::size_t>(thread_count(job.run));
 }
 
+// How far it is from a position to an end of its frame of rows, among `size` positions; a group's ends clamp it.
+inline std::int64_t reach(const Bound& bound, std::size_t size) {
+  const auto most = static_cast<std::int64_t>(size);
+  switch (bound.edge) {
+    case Edge::unbounded_preceding: return -most;
+    case Edge::preceding: return -std::min(bound.distance, most);
+    case Edge::current_row: return 0;
+    case Edge::following: return std::min(bound.distance, most);
+    case Edge::unbounded_following: return most;
+  }
+  return 0;
+}
+
 // Calls visit(position, group's first position, frame's begin, frame's end) for all positions in [begin, end): frames
 // of rows without exclusion, which need no walk.
 template <class Visit>
 void each_frame_of_rows(const WindowJob& job, std::size_t begin, std::size_t end, const Visit& visit) {
   const std::uint8_t* const marks = job.order.marks.data();
   const std::size_t size = job.order.rows.size();
-  // From here to the frame's ends; beyond the group's they are clamped.
-  const auto reach = [&](const Bound& bound) {
-    const auto most = static_cast<std::int64_t>(size);
-    switch (bound.edge) {
-      case Edge::unbounded_preceding: return -most;
-      case Edge::preceding: return -std::min(bound.distance, most);
-      case Edge::current_row: return std::int64_t{0};
-      case Edge::following: return std::min(bound.distance, most);
-      case Edge::unbounded_following: return most;
-    }
-    return std::int64_t{0};
-  };
-  const std::int64_t from = reach(job.frame.from), to = reach(job.frame.to) + 1;
+  const std::int64_t from = reach(job.frame.from, size), to = reach(job.frame.to, size) + 1;
   std::size_t group = begin;
   while ((marks[group] & OrderData::group_start) == 0) --group;
   while (group < end) {

@@ -121,6 +121,7 @@ std::vector<SortStep> separate_sorts(const std::vector<WindowItem>& items) { ret
 void work_out(const std::vector<WindowItem>& items, const std::vector<SortStep>& plan, const WindowRelation& relation,
               const Run& run, const std::function<void(std::size_t, ColumnPtr, const WindowNotes&)>& done,
               WindowTimes* times, const Orders& orders) {
+  const MemoryReuse reuse;
   if (times != nullptr) *times = {std::vector<double>(plan.size()), std::vector<double>(items.size())};
   std::vector<bool> known(items.size(), false);
   const auto all_known = [&](const std::vector<std::size_t>& needs) {
@@ -144,8 +145,26 @@ void work_out(const std::vector<WindowItem>& items, const std::vector<SortStep>&
       if (!std::all_of(step.serves.begin(), step.serves.end(),
                        [&](std::size_t item) { return all_known(items[item].key_needs); }))
         continue;
+      // Results that need no more than their rows wait for one another and go there together.
+      std::optional<ColumnScatter> scatter;
+      std::vector<std::size_t> waiting;
+      std::vector<WindowNotes> notes_of;
+      std::vector<std::size_t> arrived;
+      const auto bring_back = [&] {
+        if (!scatter || waiting.empty()) return;
+        Stopwatch watch;
+        std::vector<ColumnPtr> columns = scatter->columns();
+        const double each = watch.lap() / static_cast<double>(waiting.size());
+        for (std::size_t w = 0; w < waiting.size(); ++w) {
+          done(waiting[w], std::move(columns[w]), notes_of[w]);
+          if (times != nullptr) times->items[waiting[w]] += each + watch.lap();
+        }
+        waiting.clear();
+        notes_of.clear();
+      };
       for (const std::size_t item : step.serves) {
-        if (known[item] || !all_known(items[item].needs)) continue;
+        if (known[item]) continue;
+        if (!all_known(items[item].needs)) continue;
         check_stop(run);
         Stopwatch watch;
         if (!sorts[s]) {
@@ -159,13 +178,28 @@ void work_out(const std::vector<WindowItem>& items, const std::vector<SortStep>&
         const WindowCall& call = *items[item].call;
         const WindowNeed need = need_of(call, numbering);
         WindowNotes notes;
-        ColumnPtr values =
+        WindowResult result =
             evaluate_window(call, *sorts[s], {need.partition.size(), need.order.size()}, relation, run, notes);
-        done(item, std::move(values), notes);
+        if (auto* const column = std::get_if<ColumnPtr>(&result)) {
+          done(item, std::move(*column), notes);
+        } else {
+          if (!scatter) scatter.emplace(sorts[s]->rows(), run);
+          auto& by_position = std::get<ByPosition>(result);
+          if (!scatter->add(by_position)) {
+            if (times != nullptr) times->items[item] += watch.lap();
+            bring_back();
+            watch.lap();
+            scatter->add(by_position);
+          }
+          waiting.push_back(item);
+          notes_of.push_back(std::move(notes));
+        }
         if (times != nullptr) times->items[item] += watch.lap();
-        known[item] = true;
-        --left;
+        arrived.push_back(item);
       }
+      bring_back();
+      for (const std::size_t item : arrived) known[item] = true;
+      left -= arrived.size();
       const auto refined_later = [&](std::size_t of) {
         for (std::size_t later = s + 1; later < plan.size(); ++later)
           if (plan[later].refines == of && !sorts[later] &&

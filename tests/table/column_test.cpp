@@ -39,6 +39,12 @@ RC_GTEST_PROP(Column, HoldsWhatItsPiecesHeld, ()) {
     if (all[i]) RC_ASSERT(std::get<Decimal>(column->value(i)) == Decimal(*all[i], 0));
   }
   RC_ASSERT(column->nulls() == nulls);
+  if (column->lane() != Lane::int64 || all.empty()) return;
+  const auto rows = *rc::gen::container<std::vector<std::uint32_t>>(
+      rc::gen::inRange(std::uint32_t{0}, static_cast<std::uint32_t>(all.size())));
+  std::vector<std::int64_t> picked(rows.size());
+  column->pick_int64(rows, picked.data());
+  for (std::size_t i = 0; i < rows.size(); ++i) RC_ASSERT(picked[i] == all[rows[i]].value_or(int64_null));
 }
 
 TEST(Column, TextsShareOneDictionaryInTheOrderOfThePieces) {

@@ -1,0 +1,226 @@
+#include "table/column_scatter.hpp"
+
+#include <algorithm>
+#include <array>
+#include <bit>
+#include <limits>
+#include <numeric>
+
+#include "table/parallel.hpp"
+
+namespace lofty::engine {
+namespace {
+
+int bytes_for(int bits) { return bits <= 8 ? 1 : bits <= 16 ? 2 : bits <= 32 ? 4 : 8; }
+
+// Calls with(word), a number of so many bytes.
+template <class With>
+auto with_width(int bytes, const With& with) {
+  switch (bytes) {
+    case 1: return with(std::uint8_t{0});
+    case 2: return with(std::uint16_t{0});
+    case 4: return with(std::uint32_t{0});
+    default: return with(std::uint64_t{0});
+  }
+}
+
+std::uint64_t stored(std::int64_t value, std::int64_t least) {
+  const std::uint64_t some = static_cast<std::uint64_t>(value) - static_cast<std::uint64_t>(least) + 1;
+  return value == int64_null ? 0 : some;
+}
+std::uint64_t stored(std::uint32_t value, std::int64_t least) { return value - static_cast<std::uint64_t>(least) + 1; }
+std::uint64_t stored(double value, std::int64_t) {
+  return std::bit_cast<std::uint64_t>(value == 0 ? 0.0 : value);  // one zero
+}
+
+// First fit, longest first: which word each field lies in, and where. Returns how many words that takes.
+template <class Fields>
+std::size_t lay_out(Fields& fields) {
+  std::vector<std::size_t> by_length(fields.size());
+  std::iota(by_length.begin(), by_length.end(), std::size_t{0});
+  std::stable_sort(by_length.begin(), by_length.end(),
+                   [&](std::size_t a, std::size_t b) { return fields[a].bits > fields[b].bits; });
+  std::vector<int> used;
+  for (const std::size_t f : by_length) {
+    std::size_t word = 0;
+    while (word < used.size() && used[word] + fields[f].bits > 64) ++word;
+    if (word == used.size()) used.push_back(0);
+    fields[f].word = word;
+    fields[f].shift = used[word];
+    used[word] += fields[f].bits;
+  }
+  return used.size();
+}
+
+}  // namespace
+
+std::size_t ColumnScatter::pieces() const { return rows_.size() < rows_worth_threads ? 1 : 16; }
+
+std::pair<std::size_t, std::size_t> ColumnScatter::piece(std::size_t number) const {
+  return {rows_.size() * number / pieces(), rows_.size() * (number + 1) / pieces()};
+}
+
+ColumnScatter::Field ColumnScatter::measured(ByPosition column) const {
+  Field field{std::move(column)};
+  if (const auto* doubles = std::get_if<Buffer<double>>(&field.column.values)) {
+    const auto view = doubles->view();
+    field.nulls = static_cast<std::size_t>(std::count_if(view.begin(), view.end(), [](double v) { return v != v; }));
+    field.bits = 64;
+    return field;
+  }
+  struct Range {
+    std::int64_t least = std::numeric_limits<std::int64_t>::max();
+    std::int64_t greatest = std::numeric_limits<std::int64_t>::min();
+    std::size_t nulls = 0;
+  };
+  std::vector<Range> ranges(pieces());
+  parallel_for(pieces(), run_, [&](std::size_t number) {
+    const auto [begin, end] = piece(number);
+    Range range;
+    if (const auto* ints = std::get_if<Buffer<std::int64_t>>(&field.column.values)) {
+      for (std::size_t i = begin; i < end; ++i) {
+        const std::int64_t value = (*ints)[i];
+        const bool null = value == int64_null;
+        range.nulls += null;
+        range.least = std::min(range.least, null ? range.least : value);
+        range.greatest = std::max(range.greatest, value);  // null is the least of all
+      }
+    } else {
+      const auto& counts = std::get<Buffer<std::uint32_t>>(field.column.values);
+      std::uint32_t least = ~0u, greatest = 0;
+      for (std::size_t i = begin; i < end; ++i) {
+        least = std::min(least, counts[i]);
+        greatest = std::max(greatest, counts[i]);
+      }
+      if (begin < end) range = {least, greatest, 0};
+    }
+    ranges[number] = range;
+  });
+  Range all;
+  for (const Range& range : ranges) {
+    all.least = std::min(all.least, range.least);
+    all.greatest = std::max(all.greatest, range.greatest);
+    all.nulls += range.nulls;
+  }
+  if (all.least > all.greatest) all.least = all.greatest = 0;  // nothing but nulls
+  field.least = all.least;
+  field.greatest = all.greatest;
+  field.nulls = all.nulls;
+  // The least 64-bit number is null, so the range of the others and null fit 64 bits.
+  field.bits = static_cast<int>(
+      std::bit_width(static_cast<std::uint64_t>(all.greatest) - static_cast<std::uint64_t>(all.least) + 1));
+  return field;
+}
+
+bool ColumnScatter::add(ByPosition& column) {
+  if (fields_.size() == most_fields) return false;
+  fields_.push_back(measured(std::move(column)));
+  const std::size_t words = lay_out(fields_);
+  if (words > most_words) {
+    column = std::move(fields_.back().column);
+    fields_.pop_back();
+    lay_out(fields_);
+    return false;
+  }
+  words_ = words;
+  return true;
+}
+
+template <class Word, std::size_t words>
+void ColumnScatter::scatter(Word* records) const {
+  constexpr std::size_t block = 512;  // rows: their records lie in the first-level cache
+  parallel_for(pieces(), run_, [&](std::size_t number) {
+    const auto [begin, end] = piece(number);
+    std::array<std::array<Word, block>, words> record;
+    for (std::size_t from = begin; from < end; from += block) {
+      const std::size_t count = std::min(block, end - from);
+      for (auto& word : record) word.fill(0);
+      for (const Field& field : fields_)
+        std::visit(
+            [&](const auto& values) {
+              const auto* const value = values.data() + from;
+              auto& word = record[field.word];
+              const int shift = field.shift;
+              const std::int64_t least = field.least;
+              for (std::size_t i = 0; i < count; ++i)
+                word[i] = static_cast<Word>(word[i] | static_cast<Word>(stored(value[i], least) << shift));
+            },
+            field.column.values);
+      for (std::size_t i = 0; i < count; ++i)
+        for (std::size_t w = 0; w < words; ++w) records[std::size_t{rows_[from + i]} * words + w] = record[w][i];
+    }
+  });
+}
+
+template <class Word>
+std::vector<ColumnPtr> ColumnScatter::taken_apart(const Word* records) const {
+  constexpr std::size_t block = 1024;
+  std::vector<Piece::Packed> packed(fields_.size());
+  for (std::size_t f = 0; f < fields_.size(); ++f) {
+    const Field& field = fields_[f];
+    packed[f] = {{}, bytes_for(field.bits), rows_.size(), field.nulls, field.least, field.greatest};
+    packed[f].data.allocate(rows_.size() * static_cast<std::size_t>(packed[f].width));
+  }
+  parallel_for(pieces(), run_, [&](std::size_t number) {
+    const auto [begin, end] = piece(number);
+    for (std::size_t from = begin; from < end; from += block) {
+      const std::size_t to = std::min(end, from + block);
+      for (std::size_t f = 0; f < fields_.size(); ++f) {
+        const Field& field = fields_[f];
+        const std::uint64_t mask = field.bits == 64 ? ~std::uint64_t{0} : (std::uint64_t{1} << field.bits) - 1;
+        with_width(packed[f].width, [&](auto number_of) {
+          using Stored = decltype(number_of);
+          auto* const out = reinterpret_cast<Stored*>(packed[f].data.data());
+          for (std::size_t row = from; row < to; ++row)
+            out[row] = static_cast<Stored>(
+                static_cast<std::uint64_t>(records[row * words_ + field.word]) >> field.shift & mask);
+        });
+      }
+    }
+  });
+  std::vector<ColumnPtr> out;
+  for (std::size_t f = 0; f < fields_.size(); ++f)
+    out.push_back(Column::of_packed(fields_[f].column.type, std::move(packed[f])));
+  return out;
+}
+
+std::vector<ColumnPtr> ColumnScatter::columns() {
+  std::vector<ColumnPtr> out;
+  const auto scatter_words = [&](auto* records) {
+    using Word = std::remove_pointer_t<decltype(records)>;
+    switch (words_) {
+      case 1: return scatter<Word, 1>(records);
+      case 2: return scatter<Word, 2>(records);
+      default: return scatter<Word, most_words>(records);
+    }
+  };
+  if (fields_.empty()) return out;
+  if (words_ == 3) words_ = most_words;  // so that no record lies in two cache lines
+  if (const Field& only = fields_.front(); fields_.size() == 1) {
+    // The records are the column.
+    Piece::Packed packed{{}, bytes_for(only.bits), rows_.size(), only.nulls, only.least, only.greatest};
+    packed.data.allocate(rows_.size() * static_cast<std::size_t>(packed.width));
+    with_width(packed.width,
+               [&](auto word) { scatter<decltype(word), 1>(reinterpret_cast<decltype(word)*>(packed.data.data())); });
+    out.push_back(Column::of_packed(only.column.type, std::move(packed)));
+  } else {
+    int bits = 0;
+    for (const Field& field : fields_) bits += field.bits;
+    const int bytes = words_ == 1 ? bytes_for(bits) : 8;
+    const std::size_t size = rows_.size() * words_ * static_cast<std::size_t>(bytes);
+    if (records_.size() < size) records_.allocate(size);
+    with_width(bytes, [&](auto word) {
+      auto* const records = reinterpret_cast<decltype(word)*>(records_.data());
+      if constexpr (sizeof(word) == 8)
+        scatter_words(records);
+      else
+        scatter<decltype(word), 1>(records);
+      out = taken_apart(records);
+    });
+  }
+  fields_.clear();
+  words_ = 0;
+  return out;
+}
+
+}  // namespace lofty::engine

@@ -1,0 +1,333 @@
+#include "window/frame_extremes.hpp"
+
+#include <array>
+#include <bit>
+#include <cmath>
+#include <limits>
+#include <vector>
+
+namespace lofty::engine {
+namespace {
+
+// The ascending minima of each stretch: candidates in the order of their positions, each better than all behind it.
+template <class Better>
+class Extremes {
+ public:
+  explicit Extremes(const Better& better) : better_(better) {}
+  void move(std::size_t part, std::uint32_t begin, std::uint32_t end) {
+    Queue& queue = queues_[part];
+    if (begin >= queue.end) {
+      queue.candidates.clear();
+      queue.end = begin;
+    }
+    for (; queue.end < end; ++queue.end) {
+      if (better_.null(queue.end)) continue;
+      while (!queue.candidates.empty() && better_(queue.end, queue.candidates.back())) queue.candidates.pop_back();
+      queue.candidates.push_back(queue.end);
+    }
+    while (!queue.candidates.empty() && queue.candidates.front() < begin) queue.candidates.pop_front();
+  }
+  void restart(std::uint32_t at) {
+    for (Queue& queue : queues_) {
+      queue.candidates.clear();
+      queue.end = at;
+    }
+  }
+  std::uint32_t first() const { return queues_[0].candidates.empty() ? no_position : queues_[0].candidates.front(); }
+  std::uint32_t best() const {
+    std::uint32_t found = no_position;
+    for (const Queue& queue : queues_)
+      if (!queue.candidates.empty() && (found == no_position || better_(queue.candidates.front(), found)))
+        found = queue.candidates.front();
+    return found;
+  }
+
+ private:
+  // A ring that grows: the standard deque costs twice as much a step.
+  class Ring {
+   public:
+    bool empty() const { return first_ == last_; }
+    std::uint32_t front() const { return slots_[first_ & mask()]; }
+    std::uint32_t back() const { return slots_[(last_ - 1) & mask()]; }
+    void pop_front() { ++first_; }
+    void pop_back() { --last_; }
+    void clear() { first_ = last_ = 0; }
+    void push_back(std::uint32_t value) {
+      if (last_ - first_ == slots_.size()) {
+        std::vector<std::uint32_t> larger(slots_.size() * 2);
+        for (std::size_t i = first_; i < last_; ++i) larger[i & (larger.size() - 1)] = slots_[i & mask()];
+        slots_.swap(larger);
+      }
+      slots_[last_++ & mask()] = value;
+    }
+
+   private:
+    std::size_t mask() const { return slots_.size() - 1; }
+    std::vector<std::uint32_t> slots_ = std::vector<std::uint32_t>(64);
+    std::size_t first_ = 0, last_ = 0;
+  };
+  struct Queue {
+    Ring candidates;
+    std::uint32_t end = 0;
+  };
+  Better better_;
+  std::array<Queue, 3> queues_;
+};
+
+template <class T>
+struct BetterThan {
+  const T* values;
+  bool greatest;
+  bool null(std::uint32_t at) const {
+    if constexpr (std::is_same_v<T, double>)
+      return std::isnan(values[at]);
+    else
+      return values[at] == (std::is_same_v<T, std::int64_t> ? T{int64_null} : static_cast<T>(int128_min));
+  }
+  bool operator()(std::uint32_t a, std::uint32_t b) const {
+    return greatest ? values[a] > values[b] : values[a] < values[b];
+  }
+};
+
+// What is compared where nothing may depend on the values: numbers of which the greatest is wanted, and `none` for
+// null.
+constexpr std::int64_t none = int64_null;
+
+struct IntegerScore {
+  const std::int64_t* values;
+  bool greatest;
+  std::int64_t operator()(std::size_t at) const {
+    const std::int64_t value = values[at];
+    return greatest || value == int64_null ? value : ~value;
+  }
+  std::int64_t value(std::int64_t score) const { return greatest || score == none ? score : ~score; }
+};
+
+// The bits of doubles, so that they compare as the doubles do; both zeros are one.
+struct DoubleScore {
+  const double* values;
+  bool greatest;
+  std::int64_t operator()(std::size_t at) const {
+    const double value = values[at];
+    if (value != value) return none;
+    const auto bits = std::bit_cast<std::int64_t>(value == 0 ? 0.0 : value);
+    const std::int64_t ascending = bits ^ ((bits >> 63) & std::numeric_limits<std::int64_t>::max());
+    return greatest ? ascending : ~ascending;
+  }
+};
+
+// Would every value have a score of its own? The least of the greatest integer would be none.
+bool scores_tell(const Gathered& values) {
+  return values.lane == Gathered::Lane::float64 ||
+         (values.lane == Gathered::Lane::int64 && values.magnitude < std::numeric_limits<std::int64_t>::max());
+}
+
+bool from_the_start(const Frame& frame) {
+  return runs_with_peers(frame) || (plain_rows(frame) && frame.from.edge == Edge::unbounded_preceding);
+}
+
+bool between_distances(const Frame& frame) {
+  return plain_rows(frame) && frame.from.edge != Edge::unbounded_preceding &&
+         frame.to.edge != Edge::unbounded_following;
+}
+
+// put(position, the best's position, its score): frames from the group's start.
+template <class Score, class Put>
+void running_extremes(const WindowJob& job, std::size_t begin, std::size_t end, const Score& score, const Put& put) {
+  std::size_t group = ~std::size_t{0};
+  std::uint32_t seen = 0, best_at = no_position;
+  std::int64_t best = none;
+  const auto visit = [&](std::size_t at, std::size_t first, std::uint32_t, std::uint32_t high) {
+    if (first != group) {
+      group = first;
+      seen = static_cast<std::uint32_t>(first);
+      best_at = no_position;
+      best = none;
+    }
+    for (; seen < high; ++seen) {
+      const std::int64_t here = score(seen);
+      best_at = here > best ? seen : best_at;
+      best = std::max(best, here);
+    }
+    put(at, best_at, best);
+  };
+  if (plain_rows(job.frame))
+    each_frame_of_rows(job, begin, end, visit);
+  else
+    each_frame_with_peers(job, begin, end, visit);
+}
+
+// Frames between two distances: block by block of one frame's length, from where the piece's first frame begins.
+template <class Score, class Put>
+class BlockExtremes {
+ public:
+  BlockExtremes(const WindowJob& job, const Score& score, const Put& put) : job_(job), score_(score), put_(put) {}
+
+  void over(std::size_t begin, std::size_t end) {
+    const std::uint8_t* const marks = job_.order.marks.data();
+    std::size_t group = begin;
+    while ((marks[group] & OrderData::group_start) == 0) --group;
+    while (group < end) {
+      std::size_t group_end = group + 1;
+      while (group_end < job_.order.rows.size() && (marks[group_end] & OrderData::group_start) == 0) ++group_end;
+      in_group(static_cast<std::int64_t>(group), static_cast<std::int64_t>(group_end),
+               static_cast<std::int64_t>(std::max(begin, group)), static_cast<std::int64_t>(std::min(end, group_end)));
+      group = group_end;
+    }
+  }
+
+ private:
+  // The frames of [from, to), within the group [first, last).
+  void in_group(std::int64_t first, std::int64_t last, std::int64_t from, std::int64_t to) {
+    const std::int64_t a = reach(job_.frame.from, job_.order.rows.size()),
+                       b = reach(job_.frame.to, job_.order.rows.size());
+    const std::int64_t width = std::max<std::int64_t>(b - a + 1, 1);
+    begin_ = end_ = next_ = std::max(first, from + a);
+    const std::int64_t until = std::min(last, to + b);  // the end of the last frame
+    for (std::int64_t at = from; at < to; ++at) {
+      const std::int64_t low = std::max(at + a, first), high = std::min(at + b, last - 1);
+      if (low > high) {
+        put_(static_cast<std::size_t>(at), no_position, none);
+        continue;
+      }
+      for (; next_ <= high; ++next_) {
+        if (next_ == end_) start_block(std::min(end_ + width, until));
+        const std::int64_t here = score_(static_cast<std::size_t>(next_));
+        best_at_ = here > best_ ? static_cast<std::uint32_t>(next_) : best_at_;
+        best_ = std::max(best_, here);
+      }
+      // A frame ends where the walk has come to. If it begins inside this block, the block ends there too, with the
+      // group; at the block's begin it is what the walk has seen; else the end of the block before comes first.
+      std::uint32_t found = best_at_;
+      std::int64_t best = best_;
+      if (low != begin_) {
+        const bool inside = low > begin_;
+        const std::uint32_t other = inside ? behind_[static_cast<std::size_t>(low - begin_)]
+                                           : before_[static_cast<std::size_t>(low - before_begin_)];
+        const std::int64_t there = other == no_position ? none : score_(other);
+        if (inside || there >= best) {
+          found = other;
+          best = there;
+        }
+      }
+      put_(static_cast<std::size_t>(at), best == none ? no_position : found, best);
+    }
+  }
+
+  // The next block, up to `end`: the best from each of its positions to its end.
+  void start_block(std::int64_t end) {
+    before_begin_ = begin_;
+    behind_.swap(before_);
+    begin_ = end_;
+    end_ = end;
+    if (behind_.size() < static_cast<std::size_t>(end_ - begin_))
+      behind_.resize(static_cast<std::size_t>(end_ - begin_));
+    std::uint32_t found = no_position;
+    std::int64_t best = none;
+    for (std::int64_t i = end_; i-- > begin_;) {
+      const std::int64_t here = score_(static_cast<std::size_t>(i));
+      found = here >= best && here != none ? static_cast<std::uint32_t>(i) : found;
+      best = std::max(best, here);
+      behind_[static_cast<std::size_t>(i - begin_)] = found;
+    }
+    best_at_ = no_position;
+    best_ = none;
+  }
+
+  const WindowJob& job_;
+  Score score_;
+  const Put& put_;
+  std::int64_t begin_ = 0, end_ = 0, next_ = 0, before_begin_ = 0;
+  std::vector<std::uint32_t> behind_, before_;  // of this block and the one before it
+  std::uint32_t best_at_ = no_position;
+  std::int64_t best_ = none;
+};
+
+// Any frames.
+template <class T, class Put>
+void queued_extremes(const WindowJob& job, std::size_t begin, std::size_t end, const BetterThan<T>& better,
+                     const Put& put) {
+  Extremes<BetterThan<T>> found(better);
+  std::size_t group = ~std::size_t{0};
+  const auto enter_group = [&](std::size_t first) {
+    if (first == group) return;
+    group = first;
+    found.restart(static_cast<std::uint32_t>(group));
+  };
+  const auto visit = [&](std::size_t at, std::size_t first, std::uint32_t low, std::uint32_t high) {
+    enter_group(first);
+    found.move(0, low, high);
+    put(at, found.first());
+  };
+  if (plain_rows(job.frame)) return each_frame_of_rows(job, begin, end, visit);
+  if (runs_with_peers(job.frame)) return each_frame_with_peers(job, begin, end, visit);
+  FrameWalk walk(job.order, job.frame, job.range, begin, end);
+  for (std::size_t at = begin; at < end; ++at) {
+    walk.next();
+    enter_group(walk.group_begin());
+    if (job.frame.excluded == Excluded::no_others) {
+      found.move(0, walk.low(), walk.high());
+    } else {
+      const Stretches frame = walk.stretches();
+      for (std::size_t part = 0; part < 3; ++part) found.move(part, frame.begin[part], frame.end[part]);
+    }
+    put(at, found.best());
+  }
+}
+
+// put(position, the best's position), on several threads where that pays.
+template <class Put>
+void each_extreme(const WindowJob& job, const Gathered& values, bool greatest, const Put& put) {
+  const std::size_t size = job.order.rows.size(), pieces = slide_pieces(job);
+  const bool scored = scores_tell(values);
+  const auto with_score = [&](std::size_t begin, std::size_t end, const auto& score) {
+    const auto scored_put = [&](std::size_t at, std::uint32_t position, std::int64_t) { put(at, position); };
+    if (from_the_start(job.frame))
+      running_extremes(job, begin, end, score, scored_put);
+    else
+      BlockExtremes(job, score, scored_put).over(begin, end);
+  };
+  parallel_for(pieces, job.run, [&](std::size_t piece) {
+    const std::size_t begin = size * piece / pieces, end = size * (piece + 1) / pieces;
+    if (begin >= end) return;
+    const bool scores = scored && (from_the_start(job.frame) || between_distances(job.frame));
+    switch (values.lane) {
+      case Gathered::Lane::int64:
+        if (scores) return with_score(begin, end, IntegerScore{values.ints.data(), greatest});
+        return queued_extremes(job, begin, end, BetterThan<std::int64_t>{values.ints.data(), greatest}, put);
+      case Gathered::Lane::float64:
+        if (scores) return with_score(begin, end, DoubleScore{values.doubles.data(), greatest});
+        return queued_extremes(job, begin, end, BetterThan<double>{values.doubles.data(), greatest}, put);
+      case Gathered::Lane::int128:
+        return queued_extremes(job, begin, end, BetterThan<int128>{values.wide.data(), greatest}, put);
+    }
+  });
+}
+
+}  // namespace
+
+Buffer<std::uint32_t> frame_extremes(const WindowJob& job, const Gathered& values, bool greatest) {
+  Buffer<std::uint32_t> out(job.order.rows.size());
+  frame_extremes(job, values, greatest, nullptr, out.data());
+  return out;
+}
+
+void frame_extremes(const WindowJob& job, const Gathered& values, bool greatest, const std::uint32_t* rows,
+                    std::uint32_t* out) {
+  if (rows == nullptr)
+    each_extreme(job, values, greatest, [=](std::size_t at, std::uint32_t position) { out[at] = position; });
+  else
+    each_extreme(job, values, greatest, [=](std::size_t at, std::uint32_t position) {
+      out[at] = position == no_position ? position : rows[position];
+    });
+}
+
+Buffer<std::int64_t> frame_extreme_values(const WindowJob& job, const Gathered& values, bool greatest) {
+  Buffer<std::int64_t> out(job.order.rows.size());
+  each_extreme(job, values, greatest, [&](std::size_t at, std::uint32_t position) {
+    out[at] = position == no_position ? int64_null : values.ints[position];
+  });
+  return out;
+}
+
+}  // namespace lofty::engine
