@@ -4,6 +4,7 @@
 #include <limits>
 
 #include "rank/runs.hpp"
+#include "table/far_memory.hpp"
 
 namespace lofty {
 
@@ -230,7 +231,9 @@ void scatter_words(const Order& order, const void* sorted, void* out, const Run&
   const std::size_t size = order.size(),
                     pieces = size < engine::rows_worth_threads ? 1 : (size + stretch - 1) / stretch;
   engine::parallel_for(pieces, run, [&](std::size_t p) {
-    for (std::size_t i = size * p / pieces; i < size * (p + 1) / pieces; ++i) to[rows[i]] = from[i];
+    engine::write_ahead(
+        size * p / pieces, size * (p + 1) / pieces, [&](std::size_t i) { return &to[rows[i]]; },
+        [&](std::size_t i) { to[rows[i]] = from[i]; });
   });
 }
 

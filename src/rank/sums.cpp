@@ -10,6 +10,7 @@
 #include "rank/exact_sum.hpp"
 #include "table/buffer.hpp"
 #include "table/exact.hpp"
+#include "table/far_memory.hpp"
 #include "table/parallel.hpp"
 
 namespace lofty {
@@ -90,8 +91,11 @@ std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const std::int64
     for (std::size_t begin = first; begin < last; begin += stretch) {
       const std::size_t end = std::min(last, begin + stretch);
       progress.add(end - begin);
-      for (std::size_t i = begin; i < end; ++i)
-        if (!skipped(null_mask, i)) add(own, groups.of_row[i], values[i]);
+      read_ahead(
+          begin, end, [&](std::size_t i) { return own.low.data() + groups.of_row[i]; },
+          [&](std::size_t i) {
+            if (!skipped(null_mask, i)) add(own, groups.of_row[i], values[i]);
+          });
     }
   });
   Share& whole = all[0];

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "lofty/error.hpp"
+#include "table/far_memory.hpp"
 #include "table/parallel.hpp"
 
 namespace lofty::engine {
@@ -480,10 +481,12 @@ void Column::decode_int64(std::size_t begin, std::size_t count, std::int64_t* ou
 void Column::pick_int64(std::span<const std::uint32_t> rows, std::int64_t* out) const {
   const auto from = [&](const auto* packed) {
     const std::uint64_t before = static_cast<std::uint64_t>(least_) - 1;
-    for (std::size_t i = 0; i < rows.size(); ++i) {
-      const std::uint64_t stored = packed[rows[i]];
-      out[i] = stored == 0 ? int64_null : static_cast<std::int64_t>(stored + before);
-    }
+    read_ahead(
+        0, rows.size(), [&](std::size_t i) { return packed + rows[i]; },
+        [&](std::size_t i) {
+          const std::uint64_t stored = packed[rows[i]];
+          out[i] = stored == 0 ? int64_null : static_cast<std::int64_t>(stored + before);
+        });
   };
   switch (width_) {
     case 1: return from(data_.data());

@@ -6,6 +6,7 @@
 #include <limits>
 #include <numeric>
 
+#include "table/far_memory.hpp"
 #include "table/parallel.hpp"
 
 namespace lofty::engine {
@@ -128,7 +129,7 @@ bool ColumnScatter::add(ByPosition& column) {
 
 template <class Word, std::size_t words>
 void ColumnScatter::scatter(Word* records) const {
-  constexpr std::size_t block = 512;  // rows: their records lie in the first-level cache
+  constexpr std::size_t block = 256;  // rows: their records lie in the first-level cache
   parallel_for(pieces(), run_, [&](std::size_t number) {
     const auto [begin, end] = piece(number);
     std::array<std::array<Word, block>, words> record;
@@ -146,8 +147,12 @@ void ColumnScatter::scatter(Word* records) const {
                 word[i] = static_cast<Word>(word[i] | static_cast<Word>(stored(value[i], least) << shift));
             },
             field.column.values);
-      for (std::size_t i = 0; i < count; ++i)
-        for (std::size_t w = 0; w < words; ++w) records[std::size_t{rows_[from + i]} * words + w] = record[w][i];
+      const std::uint32_t* const row = rows_.data() + from;
+      write_ahead(
+          0, count, [&](std::size_t i) { return &records[std::size_t{row[i]} * words]; },
+          [&](std::size_t i) {
+            for (std::size_t w = 0; w < words; ++w) records[std::size_t{row[i]} * words + w] = record[w][i];
+          });
     }
   });
 }

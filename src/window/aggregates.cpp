@@ -8,6 +8,7 @@
 
 #include "lofty/error.hpp"
 #include "rank/exact_sum.hpp"
+#include "table/far_memory.hpp"
 #include "window/order_statistic.hpp"
 
 namespace lofty::engine {
@@ -311,9 +312,13 @@ bool frame_sums(const WindowJob& job, const Gathered& values, std::int64_t* out,
   return true;
 }
 
-bool running_sums(const OrderData& order, std::span<const std::int64_t> values, std::int64_t* out, const Run& run) {
+namespace {
+
+// get(number): the value that an input row's number stands for.
+template <class Number, class Get>
+bool running_sums(const OrderData& order, const Number* numbers, const Get& get, std::int64_t* out, const Run& run) {
   constexpr std::size_t piece_rows = 128 * 1024;
-  const std::size_t size = values.size();
+  const std::size_t size = order.rows.size();
   const std::size_t pieces = size < rows_worth_threads ? 1 : (size + piece_rows - 1) / piece_rows;
   struct Stretch {
     std::size_t first_start;               // where a group starts first; none: the end
@@ -328,17 +333,19 @@ bool running_sums(const OrderData& order, std::span<const std::int64_t> values, 
     const std::uint32_t* const rows = order.rows.data();
     Stretch own{end};
     std::uint64_t sum = 0;  // wraps, where the values say in the end that it might
-    for (std::size_t i = begin; i < end; ++i) {
-      if ((marks[i] & OrderData::group_start) != 0) {
-        sum = 0;
-        own.first_start = std::min(own.first_start, i);
-      }
-      const std::int64_t value = values[rows[i]];
-      own.least = std::min(own.least, value);
-      own.greatest = std::max(own.greatest, value);
-      sum += static_cast<std::uint64_t>(value);
-      out[i] = static_cast<std::int64_t>(sum);
-    }
+    read_ahead(
+        begin, end, [&](std::size_t i) { return numbers + rows[i]; },
+        [&](std::size_t i) {
+          if ((marks[i] & OrderData::group_start) != 0) {
+            sum = 0;
+            own.first_start = std::min(own.first_start, i);
+          }
+          const std::int64_t value = get(numbers[rows[i]]);
+          own.least = std::min(own.least, value);
+          own.greatest = std::max(own.greatest, value);
+          sum += static_cast<std::uint64_t>(value);
+          out[i] = static_cast<std::int64_t>(sum);
+        });
     own.last = sum;
     all[p] = own;
   });
@@ -355,6 +362,26 @@ bool running_sums(const OrderData& order, std::span<const std::int64_t> values, 
       out[i] = static_cast<std::int64_t>(static_cast<std::uint64_t>(out[i]) + before[p]);
   });
   return true;
+}
+
+}  // namespace
+
+bool running_sums(const OrderData& order, std::span<const std::int64_t> values, std::int64_t* out, const Run& run) {
+  const ColumnPtr packed = packed_copy(ascending(values), run);
+  if (!packed)
+    return running_sums(
+        order, values.data(), [](std::int64_t value) { return value; }, out, run);
+  const auto from = [&](const auto* numbers) {
+    const std::uint64_t before = static_cast<std::uint64_t>(packed->least()) - 1;
+    const auto value = [=](std::uint64_t number) { return static_cast<std::int64_t>(number + before); };
+    return running_sums(order, numbers, value, out, run);
+  };
+  switch (packed->width()) {
+    case 1: return from(packed->packed());
+    case 2: return from(reinterpret_cast<const std::uint16_t*>(packed->packed()));
+    case 4: return from(reinterpret_cast<const std::uint32_t*>(packed->packed()));
+    default: return from(reinterpret_cast<const std::uint64_t*>(packed->packed()));
+  }
 }
 
 Results frame_averages(const WindowJob& job, const Gathered& values, int scale) {

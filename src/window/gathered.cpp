@@ -2,12 +2,14 @@
 
 #include <algorithm>
 #include <cassert>
+#include <limits>
 #include <string_view>
 #include <type_traits>
 #include <vector>
 
 #include "lofty/error.hpp"
 #include "order/codes.hpp"
+#include "table/far_memory.hpp"
 #include "table/parallel.hpp"
 
 namespace lofty::engine {
@@ -46,6 +48,68 @@ bool masked(const Key& key, std::size_t row) {
   return !key.options.null_mask.empty() && key.options.null_mask[row] != 0;
 }
 
+struct Seen {
+  std::int64_t least = std::numeric_limits<std::int64_t>::max(), greatest = std::numeric_limits<std::int64_t>::min();
+  std::size_t nulls = 0;
+};
+
+Seen together(const std::vector<Seen>& pieces) {
+  Seen all;
+  for (const Seen& one : pieces) {
+    all.least = std::min(all.least, one.least);
+    all.greatest = std::max(all.greatest, one.greatest);
+    all.nulls += one.nulls;
+  }
+  return all;
+}
+
+// From here on an array and its page tables lie outside the second-level cache.
+constexpr std::size_t rows_worth_packing = 1'000'000;
+
+template <class T>
+ColumnPtr packed_whole_numbers(const Key& key, const Run& run) {
+  const std::size_t size = key.size;
+  if (size < rows_worth_packing) return nullptr;
+  const T* const values = static_cast<const T*>(key.values);
+  const bool has_mask = !key.options.null_mask.empty();
+  std::vector<Seen> seen(pieces_of(size));
+  in_pieces(size, run, [&](std::size_t begin, std::size_t end, std::size_t piece) {
+    Seen own;
+    for (std::size_t row = begin; row < end; ++row) {
+      const auto value = static_cast<std::int64_t>(values[row]);
+      const bool null = has_mask && masked(key, row);
+      own.nulls += null;
+      own.least = std::min(own.least, null ? own.least : value);
+      own.greatest = std::max(own.greatest, null ? own.greatest : value);
+    }
+    seen[piece] = own;
+  });
+  Seen all = together(seen);
+  if (all.least == int64_null) return nullptr;
+  if (all.least > all.greatest) all.least = all.greatest = 0;  // nothing but nulls
+  const std::uint64_t top = static_cast<std::uint64_t>(all.greatest) - static_cast<std::uint64_t>(all.least) + 1;
+  Piece::Packed packed{
+      {}, top <= 0xff ? 1 : top <= 0xffff ? 2 : top <= 0xffffffff ? 4 : 8, size, all.nulls, all.least, all.greatest};
+  packed.data.allocate(size * static_cast<std::size_t>(packed.width));
+  const auto pack = [&](auto word) {
+    using Word = decltype(word);
+    auto* const out = reinterpret_cast<Word*>(packed.data.data());
+    in_pieces(size, run, [&](std::size_t begin, std::size_t end) {
+      const std::uint64_t before = static_cast<std::uint64_t>(all.least) - 1;
+      for (std::size_t row = begin; row < end; ++row)
+        out[row] = has_mask && masked(key, row) ? Word{0}
+                                                : static_cast<Word>(static_cast<std::uint64_t>(values[row]) - before);
+    });
+  };
+  switch (packed.width) {
+    case 1: pack(std::uint8_t{}); break;
+    case 2: pack(std::uint16_t{}); break;
+    case 4: pack(std::uint32_t{}); break;
+    default: pack(std::uint64_t{}); break;
+  }
+  return Column::of_packed({.kind = Kind::integer}, std::move(packed));
+}
+
 // Values of up to 64 bits. The least 64-bit number is a value in a caller's array, and null here: where it stands and
 // is not masked, 128 bits have to do.
 template <class Get>
@@ -53,10 +117,6 @@ Gathered whole_numbers(const Key& key, std::span<const std::uint32_t> rows, cons
   Gathered out;
   out.no_nulls = key.options.null_mask.empty();
   out.ints.allocate(rows.size());
-  struct Seen {
-    std::int64_t least = 0, greatest = 0;
-    bool too_small = false;
-  };
   std::vector<Seen> seen(pieces_of(rows.size()));
   const auto look = [&](std::size_t begin, std::size_t end, std::size_t piece, auto with_mask) {
     constexpr bool has_mask = decltype(with_mask)::value;
@@ -67,9 +127,8 @@ Gathered whole_numbers(const Key& key, std::span<const std::uint32_t> rows, cons
       const bool null = has_mask && masked(key, row[i]);
       const std::int64_t value = null ? int64_null : get(row[i]);
       to[i] = value;
-      own.too_small |= !null && value == int64_null;
-      own.least = std::min(own.least, null ? 0 : value);
-      own.greatest = std::max(own.greatest, value);
+      own.least = std::min(own.least, null ? own.least : value);
+      own.greatest = std::max(own.greatest, null ? own.greatest : value);
     }
     seen[piece] = own;
   };
@@ -79,12 +138,10 @@ Gathered whole_numbers(const Key& key, std::span<const std::uint32_t> rows, cons
     else
       look(begin, end, piece, std::true_type{});
   });
-  bool too_small = false;
-  for (const Seen& one : seen) {
-    too_small = too_small || one.too_small;
-    out.magnitude = std::max({out.magnitude, -static_cast<int128>(one.least), static_cast<int128>(one.greatest)});
-  }
-  if (!too_small) return out;
+  const Seen all = together(seen);
+  if (all.least <= all.greatest)
+    out.magnitude = std::max(-static_cast<int128>(all.least), static_cast<int128>(all.greatest));
+  if (all.least != int64_null) return out;
   Gathered wide;
   wide.lane = Gathered::Lane::int128;
   wide.wide.allocate(rows.size());
@@ -119,7 +176,10 @@ Gathered gather(const Column& column, std::span<const std::uint32_t> rows, const
       out.lane = Gathered::Lane::float64;
       out.doubles.allocate(rows.size());
       in_pieces(rows.size(), run, [&](std::size_t begin, std::size_t end) {
-        for (std::size_t i = begin; i < end; ++i) out.doubles[i] = column.float64(rows[i]);
+        const auto* const values = reinterpret_cast<const double*>(column.packed());
+        read_ahead(
+            begin, end, [&](std::size_t i) { return values + rows[i]; },
+            [&](std::size_t i) { out.doubles[i] = values[rows[i]]; });
       });
       break;
     case Lane::code: {
@@ -141,7 +201,19 @@ Gathered gather(const Column& column, std::span<const std::uint32_t> rows, const
   return out;
 }
 
+ColumnPtr packed_copy(const Key& key, const Run& run) {
+  switch (key.element) {
+    case Element::int16: return packed_whole_numbers<std::int16_t>(key, run);
+    case Element::int32: return packed_whole_numbers<std::int32_t>(key, run);
+    case Element::int64: return packed_whole_numbers<std::int64_t>(key, run);
+    case Element::uint16: return packed_whole_numbers<std::uint16_t>(key, run);
+    case Element::uint32: return packed_whole_numbers<std::uint32_t>(key, run);
+    default: return nullptr;
+  }
+}
+
 Gathered gather(const Key& key, std::span<const std::uint32_t> rows, const Run& run) {
+  if (const ColumnPtr packed = packed_copy(key, run)) return gather(*packed, rows, run);
   const auto whole = [&](auto type) {
     using T = decltype(type);
     return whole_numbers(key, rows, run,
@@ -153,9 +225,12 @@ Gathered gather(const Key& key, std::span<const std::uint32_t> rows, const Run& 
     out.lane = Gathered::Lane::float64;
     out.doubles.allocate(rows.size());
     in_pieces(rows.size(), run, [&](std::size_t begin, std::size_t end) {
-      for (std::size_t i = begin; i < end; ++i)
-        out.doubles[i] = masked(key, rows[i]) ? std::numeric_limits<double>::quiet_NaN()
-                                              : static_cast<double>(value_of<T>(key, rows[i]));
+      read_ahead(
+          begin, end, [&](std::size_t i) { return &value_of<T>(key, rows[i]); },
+          [&](std::size_t i) {
+            out.doubles[i] = masked(key, rows[i]) ? std::numeric_limits<double>::quiet_NaN()
+                                                  : static_cast<double>(value_of<T>(key, rows[i]));
+          });
     });
     return out;
   };
