@@ -4,6 +4,7 @@
 #include <bit>
 
 #include "order/parts.hpp"
+#include "table/far_memory.hpp"
 #include "table/parallel.hpp"
 
 namespace lofty::engine {
@@ -39,14 +40,15 @@ void number_directly(const KeyString& keys, std::size_t size, const Run& run, st
     each_block(begin_of(s), end_of(s), [&](std::size_t begin, std::size_t count) {
       if (begin % stretch == 0) progress.add(std::min(stretch, size - begin));
       keys.leading(keys.bits(), begin, count, block);
-      for (std::size_t i = 0; i < count; ++i) {
-        std::uint32_t& number = own.number[block[i]];
+      const auto index = [&](std::size_t i) { return own.number.data() + block[i]; };
+      write_ahead(0, count, index, [&](std::size_t i) {
+        std::uint32_t& number = *index(i);
         if (number == NumberTable::none) {
           number = static_cast<std::uint32_t>(own.first_rows.size());
           own.first_rows.push_back(static_cast<std::uint32_t>(begin + i));
         }
         of_row[begin + i] = number;
-      }
+      });
     });
   });
   first_rows = std::move(all[0].first_rows);
