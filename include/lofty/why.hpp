@@ -4,7 +4,6 @@
 #include <cstddef>
 #include <optional>
 #include <string>
-#include <utility>
 #include <vector>
 
 #include "lofty/catalog.hpp"
@@ -19,8 +18,13 @@ struct Workings {
   explicit Workings(Standings rows_that_count) : lines(std::move(rows_that_count)) {}
 
   std::string entry;  // what a reader calls it; "line 17 of order_lines.csv" where every row is an entry
-  std::vector<std::pair<std::string, Value>> keys;   // of rank.each
-  std::vector<std::pair<std::string, Value>> group;  // of rank.within
+  struct Named {
+    std::string name;
+    Value value;
+    Type type = {};  // of the column: to_text(value, type) shows a moment where it belongs
+  };
+  std::vector<Named> keys;   // of rank.each
+  std::vector<Named> group;  // of rank.within
 
   // ---- its place
   Value place;                     // null: it has none, for this reason:
@@ -37,22 +41,26 @@ struct Workings {
   std::optional<Neighbour> ahead, behind;  // the nearest that are not equal
   std::string by;                          // the first key, as written
   Value value;                             // what the entry has there
+  Type by_type = {};                       // of that key, the neighbours' too
 
   // ---- its totals
   struct Part {
     std::string formula;  // a total inside a formula: "sum(amount)"
     Value value;
     std::size_t rows = 0;  // that it was worked out from
+    Type type = {};
   };
   struct Total {
     std::string name, formula;
     Value value;
     std::vector<Part> parts;
+    Type type = {};
   };
   std::vector<Total> totals;
   struct WindowValue {
     std::string name, formula;
     Value value;  // null for an entry that rank.having drops: no window sees it
+    Type type = {};
   };
   std::vector<WindowValue> windows;  // of [windows]
   std::vector<WindowValue> figures;  // of [figures], where every row is an entry

@@ -83,7 +83,7 @@ class Resolver {
     zone_ = Zone::find(name);
     if (zone_ == nullptr)
       problem(Code::bad_value, "no time zone is called " + quoted(name), "data.zone",
-              "zones have the names of the IANA data base: Europe/Oslo, UTC", nearest_word(name, Zone::names()), name);
+              "zones have the names of the IANA data base: Europe/Oslo, UTC", Zone::nearest(name), name);
   }
 
   // One pass over the whole ladder, for each of its levels; there is one Question at least.

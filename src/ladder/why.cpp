@@ -34,7 +34,7 @@ namespace {
   throw Error(std::move(p));
 }
 
-std::string shown(const Value& value) { return is_null(value) ? "(none)" : to_text(value); }
+std::string shown(const Value& value, const Type& type) { return is_null(value) ? "(none)" : to_text(value, type); }
 
 // A value as a formula would write it.
 std::string literal(const Value& value) {
@@ -365,14 +365,14 @@ class Answering {
     std::string text;
     for (std::size_t k = level().within.size(); k < key_columns().size(); ++k)
       text += (text.empty() ? "" : ", ") + field_.standings->columns()[k].name + " " +
-              shown(field_.standings->value(row, k));
+              shown(field_.standings->value(row, k), field_.standings->columns()[k].type);
     return text;
   }
   std::string name_of(std::size_t row) const {
     if (of_rows()) return place_of(row);
     if (!label_.empty()) {
       const Value label = field_.standings->value(row, label_column_);
-      if (!is_null(label)) return quoted(to_text(label));
+      if (!is_null(label)) return quoted(to_text(label, field_.standings->columns()[label_column_].type));
     }
     return keys_text(row);
   }
@@ -389,31 +389,37 @@ class Answering {
     out.rows = rows_;
     out.left_out = left_out_;
     for (std::size_t c = 0; c < keys_.size(); ++c)
-      (c < level().within.size() ? out.group : out.keys).emplace_back(s.columns()[c].name, keys_[c]);
+      (c < level().within.size() ? out.group : out.keys)
+          .push_back({s.columns()[c].name, keys_[c], s.columns()[c].type});
     if (!row_) {  // every row of it was left out
-      for (const auto& [column, value] : out.keys)
-        out.entry += (out.entry.empty() ? "" : ", ") + column + " " + shown(value);
+      for (const Workings::Named& key : out.keys)
+        out.entry += (out.entry.empty() ? "" : ", ") + key.name + " " + shown(key.value, key.type);
       if (of_rows()) out.entry = whole_name_of(*find_row(field_));
       out.without_place = of_rows() ? "it does not count" : "none of its rows counts";
       return;
     }
     out.entry = whole_name_of(*row_);
     for (const auto& [window, at] : windows_)
-      out.windows.push_back({window.name, window.formula, dropped_ ? Value{} : s.value(*row_, at)});
-    for (const auto& [figure, at] : figures_) out.figures.push_back({figure.name, figure.formula, s.value(*row_, at)});
+      out.windows.push_back(
+          {window.name, window.formula, dropped_ ? Value{} : s.value(*row_, at), s.columns()[at].type});
+    for (const auto& [figure, at] : figures_)
+      out.figures.push_back({figure.name, figure.formula, s.value(*row_, at), s.columns()[at].type});
     for (const Total& total : totals_) {
-      Workings::Total one{total.formula.name, total.formula.formula, s.value(*row_, total.column), {}};
+      Workings::Total one{
+          total.formula.name, total.formula.formula, s.value(*row_, total.column), {}, s.columns()[total.column].type};
       for (const Total::Part& part : total.parts) {
         const Value rows = s.value(*row_, part.rows);
         const auto* const count = std::get_if<Decimal>(&rows);
         one.parts.push_back({part.text, s.value(*row_, part.column),
-                             count == nullptr ? 0 : static_cast<std::size_t>(count->coefficient())});
+                             count == nullptr ? 0 : static_cast<std::size_t>(count->coefficient()),
+                             s.columns()[part.column].type});
       }
       out.totals.push_back(std::move(one));
     }
     if (by_.empty()) return;
     out.by = by_.front().text;
     out.value = s.value(*row_, by_.front().column);
+    out.by_type = s.columns()[by_.front().column].type;
     if (dropped_)
       out.without_place = "rank.having is not true for it: " + level().having;
     else

@@ -9,10 +9,10 @@ using namespace report;
 
 namespace {
 
-std::string shown(const Value& value) {
+std::string shown(const Value& value, const Type& type = {}) {
   if (is_null(value)) return "(none)";
   const auto* const number = std::get_if<Decimal>(&value);
-  return number != nullptr ? number->grouped_text() : printable(to_text(value));
+  return number != nullptr ? number->grouped_text() : printable(to_text(value, type));
 }
 
 std::string count_text(std::size_t count, const char* one, const char* many) {
@@ -33,8 +33,10 @@ std::string workings_text(const Workings& w, std::size_t most_lines, const Looks
   const auto heading = [&](const std::string& text) { out += "\n" + inked(text, Ink::strong, looks) + "\n"; };
   const auto line = [&](const std::string& text) { out += "  " + wrapped(text, looks.width - 2, 4) + "\n"; };
   std::string keys, group;
-  for (const auto& [name, value] : w.keys) keys += (keys.empty() ? "" : ", ") + name + " " + to_text(value);
-  for (const auto& [name, value] : w.group) group += (group.empty() ? "" : ", ") + name + " " + shown(value);
+  for (const Workings::Named& key : w.keys)
+    keys += (keys.empty() ? "" : ", ") + key.name + " " + to_text(key.value, key.type);
+  for (const Workings::Named& key : w.group)
+    group += (group.empty() ? "" : ", ") + key.name + " " + shown(key.value, key.type);
   out += inked(printable(w.entry), Ink::strong, looks);
   if (!keys.empty() && w.entry != keys) out += "  " + inked("(" + printable(keys) + ")", Ink::quiet, looks);
   out += "\n";
@@ -44,11 +46,12 @@ std::string workings_text(const Workings& w, std::size_t most_lines, const Looks
     line("none, because " + printable(w.without_place));
   } else if (!w.by.empty()) {
     line("place " + shown(w.place) + " of " + count_text(w.ranked, "ranked entry", "ranked entries") +
-         (group.empty() ? "" : " in " + printable(group)) + ", by `" + printable(w.by) + "` " + shown(w.value));
+         (group.empty() ? "" : " in " + printable(group)) + ", by `" + printable(w.by) + "` " +
+         shown(w.value, w.by_type));
     if (!w.equal.empty()) line("equal to " + joined(w.equal, 5) + " on everything that places go by");
     const auto neighbour = [&](const char* way, const Workings::Neighbour& n) {
-      line(std::string(way) + " place " + shown(n.place) + ", " + printable(n.entry) + ", has " + shown(n.value) +
-           (n.margin ? ": " + shown(*n.margin) + " apart" : "") +
+      line(std::string(way) + " place " + shown(n.place) + ", " + printable(n.entry) + ", has " +
+           shown(n.value, w.by_type) + (n.margin ? ": " + shown(*n.margin) + " apart" : "") +
            (n.decided_by == w.by || n.decided_by.empty() ? "" : "; decided by `" + printable(n.decided_by) + "`"));
     };
     if (w.ahead) neighbour("ahead:", *w.ahead);
@@ -60,26 +63,28 @@ std::string workings_text(const Workings& w, std::size_t most_lines, const Looks
   if (!w.windows.empty()) {
     heading("Beside the others");
     for (const Workings::WindowValue& window : w.windows)
-      line("`" + printable(window.name) + "` = " + printable(window.formula) + " = " + shown(window.value));
+      line("`" + printable(window.name) + "` = " + printable(window.formula) + " = " +
+           shown(window.value, window.type));
   }
 
   if (!w.figures.empty()) {
     heading("Its figures");
     for (const Workings::WindowValue& figure : w.figures)
-      line("`" + printable(figure.name) + "` = " + printable(figure.formula) + " = " + shown(figure.value));
+      line("`" + printable(figure.name) + "` = " + printable(figure.formula) + " = " +
+           shown(figure.value, figure.type));
   }
 
   if (!w.totals.empty()) heading("Its totals");
   for (const Workings::Total& total : w.totals) {
     const bool plain = total.parts.size() == 1 && total.parts[0].formula == total.formula;
-    line("`" + printable(total.name) + "` = " + printable(total.formula) + " = " + shown(total.value) +
+    line("`" + printable(total.name) + "` = " + printable(total.formula) + " = " + shown(total.value, total.type) +
          (plain ? ", from " + count_text(total.parts[0].rows, "row", "rows") : ""));
     if (plain) continue;
     for (const Workings::Part& part : total.parts)
       out += "    " +
-             wrapped(
-                 printable(part.formula) + " = " + shown(part.value) + ", from " + count_text(part.rows, "row", "rows"),
-                 looks.width - 4, 6) +
+             wrapped(printable(part.formula) + " = " + shown(part.value, part.type) + ", from " +
+                         count_text(part.rows, "row", "rows"),
+                     looks.width - 4, 6) +
              "\n";
   }
 

@@ -7,10 +7,13 @@
 #include <unicode/unistr.h>
 
 #include <algorithm>
+#include <initializer_list>
 #include <limits>
 #include <map>
 #include <memory>
 #include <mutex>
+
+#include "table/nearest.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -19,8 +22,8 @@ constexpr double last_year_ms = 4'102'444'800'000.0;  // 2100-01-01: laws about 
 
 }  // namespace
 
-Zone::Zone(std::string name) : name_(std::move(name)) {
-  const std::unique_ptr<icu::TimeZone> zone(icu::TimeZone::createTimeZone(icu::UnicodeString::fromUTF8(name_)));
+Zone::Zone(const std::string& name) {
+  const std::unique_ptr<icu::TimeZone> zone(icu::TimeZone::createTimeZone(icu::UnicodeString::fromUTF8(name)));
   const auto* const rules = dynamic_cast<const icu::BasicTimeZone*>(zone.get());
   const auto add = [&](std::int64_t from, double at_ms) {
     std::int32_t raw = 0, summer = 0;
@@ -65,6 +68,22 @@ std::vector<std::string> Zone::names() {
     out.push_back(std::move(name));
   }
   return out;
+}
+
+std::string Zone::nearest(const std::string& name) {
+  std::string words = name;
+  std::replace(words.begin(), words.end(), ' ', '_');
+  std::vector<std::string> places;  // the last part of each name
+  const std::vector<std::string> all = names();
+  for (const std::string& one : all) places.push_back(one.substr(one.rfind('/') + 1));
+  for (const auto* these : std::initializer_list<const std::vector<std::string>*>{&all, &places})
+    for (std::size_t z = 0; z < all.size(); ++z)
+      if (equal_folded((*these)[z], words)) return all[z];
+  const std::string whole = nearest_word(name, all);
+  if (!whole.empty() || name.find('/') != std::string::npos) return whole;
+  const std::string place = nearest_word(words, places);
+  return place.empty() ? place
+                       : all[static_cast<std::size_t>(std::find(places.begin(), places.end(), place) - places.begin())];
 }
 
 std::int64_t day_at(const Type& type, std::int64_t value) {

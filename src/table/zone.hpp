@@ -19,8 +19,9 @@ class Zone {
   static const Zone* find(const std::string& name);
   // All names, for messages.
   static std::vector<std::string> names();
+  // The name that somebody may have meant; empty: none is near. "Oslo" is Europe/Oslo.
+  static std::string nearest(const std::string& name);
 
-  const std::string& name() const { return name_; }
   std::int64_t to_local(std::int64_t instant) const { return instant + offset(instant); }
   // The moment that a wall clock shows this: of an hour that comes twice the first, of one that is skipped the moment
   // that it would have been.
@@ -29,8 +30,7 @@ class Zone {
   std::int64_t offset(std::int64_t instant) const;
 
  private:
-  explicit Zone(std::string name);
-  std::string name_;
+  explicit Zone(const std::string& name);
   std::vector<std::int64_t> from_, offset_;  // from when on, ascending; the first is before everything
 };
 

@@ -111,8 +111,8 @@ TEST(Why, NullKeysAndGroups) {
   EXPECT_EQ(none.lines.rows(), 1u);
   ladder.levels[0] = {.each = {"shop_no"}, .within = {"valley"}, .by = "spend desc"};
   const Workings w = why(ladder, support::small_shop(), "shop_no = 1");
-  EXPECT_EQ(w.group[0].first, "valley");
-  EXPECT_EQ(to_text(w.group[0].second), "High Moor");
+  EXPECT_EQ(w.group[0].name, "valley");
+  EXPECT_EQ(to_text(w.group[0].value), "High Moor");
   EXPECT_EQ(w.ranked, 1u);
 }
 

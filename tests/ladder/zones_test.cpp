@@ -95,6 +95,21 @@ TEST(Zones, PeriodsCatchDaysOfThePlace) {
   EXPECT_NE(s.question().find("on 1 of 31 days"), std::string::npos) << s.question();
 }
 
+// Keys, totals, neighbours: nothing in an entry's workings falls back to UTC.
+TEST(Zones, WorkingsShowThePlaceToo) {
+  const support::Scratch folder;
+  folder.file("visits.csv", visits);
+  Ladder ladder{.data = {.from = "visits.csv", .zone = "Europe/Oslo"},
+                .totals = {{"latest", "max(at)"}},
+                .levels = {{.each = {"visit", "at"}, .by = "latest desc"}}};
+  const std::string text = workings_text(why(ladder, TableFiles(folder.path()), "visit = 2"));
+  EXPECT_NE(text.find("at 2025-07-01 00:15:00+02:00"), std::string::npos) << text;
+  EXPECT_NE(text.find("by `latest` 2025-07-01 00:15:00+02:00"), std::string::npos) << text;
+  EXPECT_NE(text.find("at 2025-10-26 02:30:00+02:00, has 2025-10-26 02:30:00+02:00"), std::string::npos) << text;
+  EXPECT_NE(text.find("= max(at) = 2025-07-01 00:15:00+02:00"), std::string::npos) << text;
+  EXPECT_EQ(text.find('Z'), std::string::npos) << text;
+}
+
 TEST(Zones, AnUnknownPlaceIsSaid) {
   const support::Scratch folder;
   folder.file("visits.csv", visits);
@@ -116,4 +131,5 @@ TEST(Zones, ByOptionAndSaved) {
   const auto wrong = support::lofty({"rank", "visits.csv", "--zone", "Oslo"}, folder.path());
   EXPECT_EQ(wrong.status, 2);
   EXPECT_NE(wrong.err.find("--zone"), std::string::npos) << wrong.err;
+  EXPECT_NE(wrong.err.find("Europe/Oslo"), std::string::npos) << wrong.err;
 }

@@ -43,6 +43,16 @@ TEST(Zone, UnknownNames) {
   EXPECT_EQ(Zone::find("Europe/Oslo"), Zone::find("Europe/Oslo"));
 }
 
+TEST(Zone, TheNameThatSomebodyMeant) {
+  EXPECT_EQ(Zone::nearest("Europe/Olso"), "Europe/Oslo");
+  EXPECT_EQ(Zone::nearest("Oslo"), "Europe/Oslo");
+  EXPECT_EQ(Zone::nearest("oslo"), "Europe/Oslo");
+  EXPECT_EQ(Zone::nearest("New York"), "America/New_York");
+  EXPECT_EQ(Zone::nearest("Olso"), "Europe/Oslo");
+  EXPECT_EQ(Zone::nearest("utc"), "UTC");
+  EXPECT_EQ(Zone::nearest("somewhere else entirely"), "");
+}
+
 RC_GTEST_PROP(ZoneProperty, AgreesWithIcu, ()) {
   const std::string name = *rc::gen::elementOf(std::vector<std::string>{
       "Europe/Oslo", "America/New_York", "Australia/Lord_Howe", "Asia/Kolkata", "Africa/Casablanca", "Pacific/Apia"});
