@@ -1,14 +1,12 @@
 #include "ladder/totals.hpp"
 
 #include <algorithm>
-#include <cmath>
-#include <functional>
 #include <mutex>
-#include <optional>
 
+#include "ladder/aggregate_states.hpp"
+#include "ladder/carried.hpp"
 #include "ladder/ordered_totals.hpp"
 #include "ladder/windows.hpp"
-#include "rank/exact_sum.hpp"
 #include "rank/groups.hpp"
 #include "table/parallel.hpp"
 #include "table/stopwatch.hpp"
@@ -16,465 +14,6 @@
 
 namespace lofty::engine {
 namespace {
-
-// Turns a node's values into cells, batch by batch. Codes of a table's text column are used as they are; texts that
-// a formula made, and integers beyond 64 bits, are numbered by a dictionary of this object.
-class CellMaker {
- public:
-  enum Tag : std::uint8_t { null, number, column_code, own_code };
-
-  explicit CellMaker(const Node& node) : node_(&node) {}
-
-  Cell cell(const Vector& v, std::size_t i) {
-    switch (v.lane) {
-      case Vector::Lane::int64:
-        if (v.ints[i] == int64_null) return {};
-        return {static_cast<std::uint64_t>(v.ints[i]), number};
-      case Vector::Lane::int128: {
-        if (v.wide[i] == int128_min) return {};
-        if (fits_int64(v.wide[i]) && v.wide[i] != int64_null)
-          return {static_cast<std::uint64_t>(static_cast<std::int64_t>(v.wide[i])), number};
-        return own(std::string_view(reinterpret_cast<const char*>(&v.wide[i]), sizeof(int128)));
-      }
-      case Vector::Lane::float64: {
-        if (std::isnan(v.doubles[i])) return {};
-        std::uint64_t bits;
-        std::memcpy(&bits, &v.doubles[i], sizeof bits);
-        return {bits, number};
-      }
-      case Vector::Lane::code:
-        if (v.codes[i] == Dictionary::none) return {};
-        if (node_->op == Op::name) {
-          dictionary_ = v.dictionary;
-          return {v.codes[i], column_code};
-        }
-        return own(v.dictionary->text(v.codes[i]));
-      case Vector::Lane::text:
-        if (v.texts[i].data() == nullptr) return {};
-        return own(v.texts[i]);
-    }
-    return {};
-  }
-
-  // A cell of another maker of the same node, as this one numbers it.
-  Cell translate(const Cell& cell, const CellMaker& from) {
-    if (cell.tag == column_code) dictionary_ = from.dictionary_;
-    return cell.tag == own_code ? own(from.own_.text(static_cast<std::uint32_t>(cell.code))) : cell;
-  }
-
-  void put(const Cell& cell, Piece& piece) const {
-    switch (cell.tag) {
-      case null: return piece.add_null();
-      case column_code: return piece.add_text(dictionary_->text(static_cast<std::uint32_t>(cell.code)));
-      case own_code: {
-        const std::string_view bytes = own_.text(static_cast<std::uint32_t>(cell.code));
-        if (node_->type.kind == Kind::text) return piece.add_text(bytes);
-        int128 value;
-        std::memcpy(&value, bytes.data(), sizeof value);
-        return piece.add_wide(value);
-      }
-      default: break;
-    }
-    if (node_->type.kind == Kind::floating) {
-      double value;
-      std::memcpy(&value, &cell.code, sizeof value);
-      return piece.add_double(value);
-    }
-    piece.add_integer(static_cast<std::int64_t>(cell.code));
-  }
-
- private:
-  Cell own(std::string_view bytes) { return {own_.add(bytes), own_code}; }
-  const Node* node_;
-  const Dictionary* dictionary_ = nullptr;
-  Dictionary own_;
-};
-
-// The one value that a column has in each entry, or proof that it has several.
-class Carried {
- public:
-  explicit Carried(const Node& node) : cells_(node) {}
-
-  void add(const std::vector<std::uint32_t>& rows, const std::vector<std::uint32_t>& ids, std::size_t begin,
-           const Vector& v, std::size_t groups) {
-    grow(groups);
-    for (std::size_t k = 0; k < rows.size(); ++k) meet(ids[k], cells_.cell(v, rows[k] - begin), rows[k]);
-  }
-  void merge(Carried& other, const std::vector<std::uint32_t>& ids, std::size_t groups) {
-    grow(groups);
-    for (std::size_t g = 0; g < ids.size(); ++g) {
-      meet(ids[g], cells_.translate(other.value_[g], other.cells_), other.first_[g]);
-      // `other`'s second value differs from its first; it is news only where that first one agreed with ours.
-      if (other.second_[g] != no_row && second_[ids[g]] == no_row) second_[ids[g]] = other.second_[g];
-    }
-  }
-  const CellMaker& cells() const { return cells_; }
-  const std::vector<Cell>& values() const { return value_; }
-  // The entry with several values whose second one comes first among the rows; none when there is no such entry.
-  std::optional<std::size_t> conflict() const {
-    std::optional<std::size_t> found;
-    for (std::size_t g = 0; g < second_.size(); ++g)
-      if (second_[g] != no_row && (!found || second_[g] < second_[*found])) found = g;
-    return found;
-  }
-  std::uint32_t first(std::size_t g) const { return first_[g]; }
-  std::uint32_t second(std::size_t g) const { return second_[g]; }
-
- private:
-  void grow(std::size_t groups) {
-    value_.resize(groups);
-    first_.resize(groups, no_row);
-    second_.resize(groups, no_row);
-  }
-  void meet(std::uint32_t id, const Cell& cell, std::uint32_t row) {
-    if (first_[id] == no_row) {
-      first_[id] = row;
-      value_[id] = cell;
-    } else if (second_[id] == no_row && !(value_[id] == cell)) {
-      second_[id] = row;
-    }
-  }
-  CellMaker cells_;
-  std::vector<Cell> value_;
-  std::vector<std::uint32_t> first_, second_;
-};
-
-// Different (group, value) pairs. As long as numbers come in ascending order, as order numbers do, a pair is new when
-// its number is; a table is made only when one comes out of order.
-class DistinctPairs {
- public:
-  void add(std::uint32_t group, const Cell& cell) {
-    if (table_.size() == 0 && cell.tag == CellMaker::number) {
-      const auto value = static_cast<std::int64_t>(cell.code);
-      if (run_values_.empty() || value > run_values_.back()) {
-        run_values_.push_back(value);
-        run_groups_.push_back(group);
-        return;
-      }
-      if (value == run_values_.back() && run_groups_.back() == group) return;
-    }
-    for (std::uint32_t at = 0; at < run_values_.size(); ++at) table_.find_or_add(run_groups_[at], run_cell(at));
-    run_values_ = {};
-    run_groups_ = {};
-    table_.find_or_add(group, cell);
-  }
-  std::uint32_t size() const {
-    return static_cast<std::uint32_t>(run_values_.empty() ? table_.size() : run_values_.size());
-  }
-  std::uint32_t group(std::uint32_t at) const { return run_values_.empty() ? table_.prefix(at) : run_groups_[at]; }
-  Cell cell(std::uint32_t at) const { return run_values_.empty() ? table_.cell(at) : run_cell(at); }
-
- private:
-  Cell run_cell(std::uint32_t at) const { return {static_cast<std::uint64_t>(run_values_[at]), CellMaker::number}; }
-  std::vector<std::int64_t> run_values_;  // ascending
-  std::vector<std::uint32_t> run_groups_;
-  IdTable table_;
-};
-
-// The states of one aggregate for all groups, as arrays.
-class State {
- public:
-  explicit State(const Aggregate& aggregate) : aggregate_(&aggregate) {
-    if (aggregate.argument) cells_.emplace(*aggregate.argument);
-  }
-
-  void add(const std::vector<std::uint32_t>& rows, const std::vector<std::uint32_t>& ids, std::size_t begin,
-           const Vector* v, const Vector* filter, std::size_t groups) {
-    grow(groups);
-    if (v != nullptr && v->lane == Vector::Lane::int64 && filter == nullptr) {  // the usual cases, without a call a row
-      if (aggregate_->kind == AggregateKind::sum) return sum_integers(rows, ids, begin, v->ints.data());
-      if (aggregate_->kind == AggregateKind::count_distinct)
-        return tell_integers_apart(rows, ids, begin, v->ints.data());
-    }
-    const auto passes = [&](std::size_t i) { return filter == nullptr || filter->ints[i] == 1; };
-    const bool any_value = aggregate_->kind == AggregateKind::first || aggregate_->kind == AggregateKind::last;
-    for (std::size_t k = 0; k < rows.size(); ++k) {
-      const std::size_t i = rows[k] - begin;
-      if (!passes(i)) continue;
-      if (goes_by_order(aggregate_->kind) && (any_value || !v->is_null(i))) {
-        collected_rows_.push_back(rows[k]);
-        collected_ids_.push_back(ids[k]);
-        ++counts_[ids[k]];
-        continue;
-      }
-      if (v != nullptr && v->is_null(i))
-        blank(ids[k]);
-      else
-        take(ids[k], v, i);
-    }
-  }
-
-  void merge(State& other, const std::vector<std::uint32_t>& ids, std::size_t groups) {
-    grow(groups);
-    for (std::size_t g = 0; g < ids.size(); ++g) {
-      const std::uint32_t id = ids[g];
-      blanks_[id] += other.blanks_[g];
-      if (other.counts_[g] == 0) continue;
-      switch (aggregate_->kind) {
-        case AggregateKind::sum:
-        case AggregateKind::average:
-          if (floating())
-            float_sums_[id].add(other.float_sums_[g]);
-          else
-            add_exact(id, other.exact_[g]);
-          break;
-        case AggregateKind::least:
-        case AggregateKind::greatest: better(id, other.best_of(g)); break;
-        default: break;
-      }
-      counts_[id] += other.counts_[g];
-    }
-    merge_distinct(other, ids);
-    collected_rows_.insert(collected_rows_.end(), other.collected_rows_.begin(), other.collected_rows_.end());
-    for (const std::uint32_t id : other.collected_ids_) collected_ids_.push_back(ids[id]);
-  }
-
-  // How far the numbers reach that are to be told apart; pieces whose ranges do not meet cannot share one.
-  struct Range {
-    std::int64_t least = std::numeric_limits<std::int64_t>::max(), greatest = std::numeric_limits<std::int64_t>::min();
-    bool others = false;  // texts and the like: compared in full
-  };
-  Range distinct_range() const {
-    Range range;
-    for (std::uint32_t at = 0; at < distinct_.size(); ++at) {
-      const Cell cell = distinct_.cell(at);
-      const auto value = static_cast<std::int64_t>(cell.code);
-      range.others = range.others || cell.tag != CellMaker::number;
-      range.least = std::min(range.least, value);
-      range.greatest = std::max(range.greatest, value);
-    }
-    return range;
-  }
-  // Counts the values that only this piece can hold, given where the other pieces' ranges lie; merging then has to look
-  // up the rest alone.
-  void set_apart(const std::vector<Range>& others) {
-    alone_.resize(counts_.size());
-    const bool texts = std::any_of(others.begin(), others.end(), [](const Range& r) { return r.others; });
-    for (std::uint32_t at = 0; at < distinct_.size(); ++at) {
-      const Cell cell = distinct_.cell(at);
-      const auto value = static_cast<std::int64_t>(cell.code);
-      if (texts || cell.tag != CellMaker::number || std::any_of(others.begin(), others.end(), [&](const Range& r) {
-            return value >= r.least && value <= r.greatest;
-          }))
-        elsewhere_.push_back(at);
-      else
-        ++alone_[distinct_.group(at)];
-    }
-  }
-
-  bool exact_mean() const { return aggregate_->kind == AggregateKind::average && !floating(); }
-  Entries::Mean mean(int column, std::size_t groups) const {
-    const auto count = static_cast<std::ptrdiff_t>(groups);
-    return {column, {exact_.begin(), exact_.begin() + count}, {counts_.begin(), counts_.begin() + count}};
-  }
-
-  // What totals that go by an order need: the rows themselves.
-  using ByOrder = std::function<ColumnPtr(const Aggregate&, const std::vector<std::uint32_t>&,
-                                          const std::vector<std::uint32_t>&, std::size_t)>;
-  ColumnPtr finish(std::size_t groups, Entries::Blank& blank_report, const ByOrder& by_order) {
-    grow(groups);
-    for (const std::uint32_t rows : blanks_) {
-      blank_report.rows += rows;
-      blank_report.entries += rows > 0;
-    }
-    if (aggregate_->kind == AggregateKind::count_distinct) {
-      counts_.assign(counts_.size(), 0);
-      for (std::size_t g = 0; g < alone_.size(); ++g) counts_[g] = alone_[g];
-      for (std::uint32_t at = 0; at < distinct_.size(); ++at) ++counts_[distinct_.group(at)];
-    }
-    if (goes_by_order(aggregate_->kind)) return by_order(*aggregate_, collected_rows_, collected_ids_, groups);
-    Piece piece(aggregate_->type);
-    for (std::size_t g = 0; g < groups; ++g) put(piece, g);
-    return Column::seal(std::move(piece));
-  }
-
- private:
-  struct Best {
-    int128 exact;
-    double number;
-    std::string_view text;
-  };
-
-  void merge_distinct(State& other, const std::vector<std::uint32_t>& ids) {
-    if (aggregate_->kind != AggregateKind::count_distinct) return;
-    alone_.resize(std::max(alone_.size(), counts_.size()));
-    for (std::size_t g = 0; g < ids.size(); ++g) alone_[ids[g]] += other.alone_[g];
-    for (const std::uint32_t at : other.elsewhere_)
-      distinct_.add(ids[other.distinct_.group(at)], cells_->translate(other.distinct_.cell(at), *other.cells_));
-  }
-
-  void sum_integers(const std::vector<std::uint32_t>& rows, const std::vector<std::uint32_t>& ids, std::size_t begin,
-                    const std::int64_t* values) {
-    std::int64_t* const counts = counts_.data();
-    int128* const sums = exact_.data();
-    for (std::size_t k = 0; k < rows.size(); ++k) {
-      const std::int64_t value = values[rows[k] - begin];
-      if (value == int64_null) {
-        blank(ids[k]);
-        continue;
-      }
-      ++counts[ids[k]];
-      sums[ids[k]] += value;  // fewer than 2^32 rows of 64 bits each
-    }
-  }
-
-  void tell_integers_apart(const std::vector<std::uint32_t>& rows, const std::vector<std::uint32_t>& ids,
-                           std::size_t begin, const std::int64_t* values) {
-    std::int64_t last = int64_null;  // the lines of an order follow one another
-    std::uint32_t last_id = no_row;
-    for (std::size_t k = 0; k < rows.size(); ++k) {
-      const std::int64_t value = values[rows[k] - begin];
-      if (value == int64_null) {
-        blank(ids[k]);
-      } else if (value != last || ids[k] != last_id) {
-        distinct_.add(ids[k], {static_cast<std::uint64_t>(value), CellMaker::number});
-        last = value;
-        last_id = ids[k];
-      }
-    }
-  }
-
-  bool floating() const { return aggregate_->argument && aggregate_->argument->type.kind == Kind::floating; }
-  bool texts() const { return aggregate_->argument && aggregate_->argument->type.kind == Kind::text; }
-
-  void grow(std::size_t groups) {
-    if (counts_.size() >= groups) return;
-    const std::size_t room = std::max(groups, counts_.size() * 2);  // groups come one batch at a time
-    counts_.resize(room);
-    blanks_.resize(room);
-    switch (aggregate_->kind) {
-      case AggregateKind::sum:
-      case AggregateKind::average:
-        if (floating())
-          float_sums_.resize(room);
-        else
-          exact_.resize(room);
-        break;
-      case AggregateKind::least:
-      case AggregateKind::greatest:
-        if (texts())
-          best_texts_.resize(room);
-        else if (floating())
-          best_numbers_.resize(room);
-        else
-          exact_.resize(room);
-        break;
-      default: break;
-    }
-  }
-
-  void blank(std::uint32_t id) { ++blanks_[id]; }
-
-  void add_exact(std::uint32_t id, int128 value) {
-    if (__builtin_add_overflow(exact_[id], value, &exact_[id]))
-      throw Error(problem(Code::overflow, "the sum has more than 38 digits"));
-  }
-
-  Problem problem(Code code, std::string sentence) const {
-    Problem p{code, std::move(sentence), {}, {}, "cast the values as float"};
-    const Node& node = *aggregate_->argument;
-    p.place.key = node.origin->key;
-    p.place.text = node.origin->text;
-    p.place.offset = node.begin;
-    p.place.length = node.end - node.begin;
-    return p;
-  }
-
-  void take(std::uint32_t id, const Vector* v, std::size_t i) {
-    switch (aggregate_->kind) {
-      case AggregateKind::count_rows:
-      case AggregateKind::count: break;
-      case AggregateKind::count_distinct: distinct_.add(id, cells_->cell(*v, i)); break;
-      case AggregateKind::sum:
-      case AggregateKind::average:
-        if (floating())
-          float_sums_[id].add(v->doubles[i]);
-        else
-          add_exact(id, v->exact(i));
-        break;
-      case AggregateKind::least:
-      case AggregateKind::greatest: {
-        Best best{};
-        if (texts())
-          best.text = v->text(i);
-        else if (floating())
-          best.number = v->doubles[i];
-        else
-          best.exact = v->exact(i);
-        better(id, best);
-        break;
-      }
-      default: break;  // collected
-    }
-    ++counts_[id];
-  }
-
-  Best best_of(std::size_t g) const {
-    Best best{};
-    if (texts())
-      best.text = best_texts_[g];
-    else if (floating())
-      best.number = best_numbers_[g];
-    else
-      best.exact = exact_[g];
-    return best;
-  }
-
-  void better(std::uint32_t id, const Best& candidate) {
-    const bool greatest = aggregate_->kind == AggregateKind::greatest;
-    const bool first = counts_[id] == 0;
-    if (texts()) {
-      const std::string_view old = best_texts_[id];
-      if (first || (greatest ? candidate.text > old : candidate.text < old))
-        best_texts_[id] = std::string(candidate.text);
-    } else if (floating()) {
-      if (first || (greatest ? candidate.number > best_numbers_[id] : candidate.number < best_numbers_[id]))
-        best_numbers_[id] = candidate.number;
-    } else if (first || (greatest ? candidate.exact > exact_[id] : candidate.exact < exact_[id])) {
-      exact_[id] = candidate.exact;
-    }
-  }
-
-  void put(Piece& piece, std::size_t g) const {
-    const std::int64_t count = counts_[g];
-    switch (aggregate_->kind) {
-      case AggregateKind::count_rows:
-      case AggregateKind::count:
-      case AggregateKind::count_distinct: return piece.add_integer(count);
-      default: break;
-    }
-    if (count == 0) return piece.add_null();
-    if (aggregate_->kind == AggregateKind::sum || aggregate_->kind == AggregateKind::average) {
-      const bool mean = aggregate_->kind == AggregateKind::average;
-      if (floating()) {
-        const double sum = float_sums_[g].value();
-        if (!std::isfinite(sum)) throw Error(problem(Code::overflow, "the sum is beyond the range of floats"));
-        return piece.add_double(mean ? sum / static_cast<double>(count) : sum);
-      }
-      int128 value = exact_[g];
-      const int scale = aggregate_->argument->type.scale;
-      if (!fits_decimal(value) || (mean && !divide_decimals(value, scale, count, 0, aggregate_->type.scale, value)))
-        throw Error(problem(Code::overflow, "the sum has more than 38 digits"));
-      return piece.add_wide(value);
-    }
-    if (texts()) return piece.add_text(best_texts_[g]);
-    if (floating()) return piece.add_double(best_numbers_[g]);
-    piece.add_wide(exact_[g]);
-  }
-
-  const Aggregate* aggregate_;
-  std::optional<CellMaker> cells_;
-  std::vector<std::int64_t> counts_;
-  std::vector<std::uint32_t> blanks_;
-  std::vector<int128> exact_;
-  std::vector<ExactSum> float_sums_;
-  std::vector<double> best_numbers_;
-  std::vector<std::string> best_texts_;
-  std::vector<std::uint32_t> collected_rows_, collected_ids_;  // of totals that go by an order
-  DistinctPairs distinct_;                                     // (group, value)
-  std::vector<std::int64_t> alone_;                            // by group: different values that only one piece holds
-  std::vector<std::uint32_t> elsewhere_;                       // in distinct_: those that others may hold too
-};
 
 // What one piece of the rows amounts to; pieces are merged in their order.
 struct Part {
@@ -492,7 +31,7 @@ struct Part {
   std::vector<IdTable> tables;  // one a key: (id so far, cell) -> id
   std::vector<std::uint32_t> first_rows, row_counts;
   std::vector<Carried> carried;
-  std::vector<State> states;
+  std::vector<AggregateStates> states;
   std::size_t left_out = 0, unknown = 0, counted = 0;
   std::uint32_t unknown_example = no_row;
   std::vector<std::vector<std::uint32_t>> chosen_rows;  // row level: rows that count
@@ -531,7 +70,7 @@ struct Part {
 // All states of all entries, for whoever takes entries together.
 class KeptStates final : public Regroup {
  public:
-  KeptStates(const Question& question, State::ByOrder by_order)
+  KeptStates(const Question& question, AggregateStates::ByOrder by_order)
       : question_(question), by_order_(std::move(by_order)), part_(question) {}
   Part& part() { return part_; }
 
@@ -540,10 +79,10 @@ class KeptStates final : public Regroup {
     for (std::size_t c = 0; c < out.size(); ++c) {
       const EntryColumn& column = question_.entry_columns[c];
       if (column.from != EntryColumn::From::aggregate) continue;
-      State& fine = part_.states[column.index];
+      AggregateStates& fine = part_.states[column.index];
       if (!ready_ && question_.aggregates[column.index]->kind == AggregateKind::count_distinct)
-        fine.set_apart({State::Range{.others = true}});
-      State coarse(*question_.aggregates[column.index]);
+        fine.set_apart({AggregateStates::Range{.others = true}});
+      AggregateStates coarse(*question_.aggregates[column.index]);
       coarse.merge(fine, group_of, groups + 1);  // the last one is left out
       Entries::Blank unused;
       out[c] = coarse.finish(groups, unused, by_order_);
@@ -554,7 +93,7 @@ class KeptStates final : public Regroup {
 
  private:
   const Question& question_;
-  State::ByOrder by_order_;
+  AggregateStates::ByOrder by_order_;
   Part part_;
   bool ready_ = false;  // distinct values lie where merging looks for them
 };
@@ -865,8 +404,8 @@ class RowStages {
   }
 
   void merge(std::vector<std::unique_ptr<Part>>& parts, Entries& entries) const {
-    const State::ByOrder by_order = [this](const Aggregate& aggregate, const std::vector<std::uint32_t>& rows,
-                                           const std::vector<std::uint32_t>& groups, std::size_t count) {
+    const AggregateStates::ByOrder by_order = [this](const Aggregate& aggregate, const std::vector<std::uint32_t>& rows,
+                                                     const std::vector<std::uint32_t>& groups, std::size_t count) {
       return ordered_total(aggregate, rows_, rows, groups, count, ladder_, question_, run_);
     };
     // Kept states outlive this, and what they look at outlives them.
@@ -923,16 +462,16 @@ class RowStages {
   void set_apart(std::vector<std::unique_ptr<Part>>& parts, std::size_t a) const {
     if (question_.aggregates[a]->kind != AggregateKind::count_distinct) return;
     if (question_.keeps_states) {  // counts of what a piece holds alone could not be taken together later
-      for (auto& part : parts) part->states[a].set_apart({State::Range{.others = true}});
+      for (auto& part : parts) part->states[a].set_apart({AggregateStates::Range{.others = true}});
       return;
     }
-    std::vector<State::Range> ranges(parts.size());
+    std::vector<AggregateStates::Range> ranges(parts.size());
     parallel_for(parts.size(), run_, [&](std::size_t p) { ranges[p] = parts[p]->states[a].distinct_range(); });
     parallel_for(parts.size(), run_, [&](std::size_t p) {
-      const State::Range& mine = ranges[p];
-      std::vector<State::Range> meeting;
+      const AggregateStates::Range& mine = ranges[p];
+      std::vector<AggregateStates::Range> meeting;
       for (std::size_t other = 0; other < parts.size(); ++other) {
-        const State::Range& theirs = ranges[other];
+        const AggregateStates::Range& theirs = ranges[other];
         if (other != p &&
             (mine.others || theirs.others || (mine.least <= theirs.greatest && theirs.least <= mine.greatest)))
           meeting.push_back(theirs);

@@ -8,11 +8,12 @@ namespace lofty::engine {
 class Stopwatch {
  public:
   // Seconds since it was made, or since the last lap.
+  double seconds() const { return std::chrono::duration<double>(std::chrono::steady_clock::now() - since_).count(); }
+  // The same, and the next lap begins.
   double lap() {
-    const auto now = std::chrono::steady_clock::now();
-    const double seconds = std::chrono::duration<double>(now - since_).count();
-    since_ = now;
-    return seconds;
+    const double seconds_now = seconds();
+    since_ = std::chrono::steady_clock::now();
+    return seconds_now;
   }
 
  private:

@@ -2,7 +2,7 @@
 
 #include <algorithm>
 #include <map>
-#include <optional>
+#include <memory>
 #include <set>
 
 #include "table/parallel.hpp"
@@ -118,102 +118,158 @@ std::vector<SortStep> plan_with(const std::vector<WindowItem>& items, bool share
 std::vector<SortStep> plan_windows(const std::vector<WindowItem>& items) { return plan_with(items, true); }
 std::vector<SortStep> separate_sorts(const std::vector<WindowItem>& items) { return plan_with(items, false); }
 
+namespace {
+
+// The items of a plan on their way to being known.
+class Working {
+ public:
+  using Done = std::function<void(std::size_t, ColumnPtr, const WindowNotes&)>;
+  Working(const std::vector<WindowItem>& items, const std::vector<SortStep>& plan, const WindowRelation& relation,
+          const Run& run, const Done& done, WindowTimes* times, const Orders& orders)
+      : items_(items),
+        plan_(plan),
+        relation_(relation),
+        run_(run),
+        done_(done),
+        times_(times),
+        orders_(orders),
+        known_(items.size(), false),
+        sorts_(plan.size()) {
+    if (times != nullptr) *times = {std::vector<double>(plan.size()), std::vector<double>(items.size())};
+  }
+
+  void all() {
+    const MemoryReuse reuse;
+    for (std::size_t left = items_.size(), before = 0; left > 0 && left != before;) {  // a circle binding has refused
+      before = left;
+      formulas();
+      for (std::size_t s = 0; s < plan_.size(); ++s) {
+        if (!waits(s) || !can_be_sorted(s)) continue;
+        on_sort(s);
+        drop_done(s);
+      }
+      left = static_cast<std::size_t>(std::count(known_.begin(), known_.end(), false));
+    }
+  }
+
+ private:
+  bool all_known(const std::vector<std::size_t>& needs) const {
+    return std::all_of(needs.begin(), needs.end(), [&](std::size_t need) { return known_[need]; });
+  }
+  bool waits(std::size_t step) const {
+    const auto& serves = plan_[step].serves;
+    return std::any_of(serves.begin(), serves.end(), [&](std::size_t item) { return !known_[item]; });
+  }
+  bool can_be_sorted(std::size_t step) const {
+    const auto& serves = plan_[step].serves;
+    return std::all_of(serves.begin(), serves.end(),
+                       [&](std::size_t item) { return all_known(items_[item].key_needs); });
+  }
+
+  void formulas() {
+    for (std::size_t i = 0; i < items_.size(); ++i) {
+      if (known_[i] || items_[i].call != nullptr || !all_known(items_[i].needs)) continue;
+      done_(i, nullptr, {});
+      known_[i] = true;
+    }
+  }
+
+  WindowSort& sorted(std::size_t s) {
+    if (sorts_[s]) return *sorts_[s];
+    const Stopwatch watch;
+    const SortStep& step = plan_[s];
+    const WindowSort* const grouped = step.refines == SortStep::none ? nullptr : sorts_[step.refines].get();
+    const Order* const ready = orders_.ready ? orders_.ready(step) : nullptr;
+    sorts_[s] = std::make_unique<WindowSort>(relation_, step.keys, step.shape, run_,
+                                             WindowSort::Grouped{grouped, step.refined_keys}, ready);
+    if (orders_.made) orders_.made(step, *sorts_[s]);
+    if (times_ != nullptr) times_->sorts[s] += watch.seconds();
+    return *sorts_[s];
+  }
+
+  // All items of a step that wait for nothing else. Those whose results stand by position go to their rows together.
+  void on_sort(std::size_t s) {
+    std::vector<std::size_t> ready;
+    for (const std::size_t item : plan_[s].serves)
+      if (!known_[item] && all_known(items_[item].needs)) ready.push_back(item);
+    if (ready.empty()) return;
+    WindowSort& sort = sorted(s);
+    ColumnScatter scatter(sort.rows(), run_);
+    std::vector<Waiting> waiting;
+    for (const std::size_t item : ready) {
+      check_stop(run_);
+      const Stopwatch watch;
+      const WindowCall& call = *items_[item].call;
+      const WindowNeed need = need_of(call, numbering_);
+      WindowNotes notes;
+      WindowResult result =
+          evaluate_window(call, sort, {need.partition.size(), need.order.size()}, relation_, run_, notes);
+      if (auto* const column = std::get_if<ColumnPtr>(&result)) {
+        done_(item, std::move(*column), notes);
+        took(item, watch.seconds());
+        continue;
+      }
+      auto& by_position = std::get<ByPosition>(result);
+      bool added = scatter.add(by_position);
+      took(item, watch.seconds());
+      if (!added) {
+        bring_back(scatter, waiting);
+        added = scatter.add(by_position);
+      }
+      waiting.push_back({item, std::move(notes)});
+    }
+    bring_back(scatter, waiting);
+    for (const std::size_t item : ready) known_[item] = true;
+  }
+
+  struct Waiting {
+    std::size_t item;
+    WindowNotes notes;
+  };
+  void bring_back(ColumnScatter& scatter, std::vector<Waiting>& waiting) {
+    if (waiting.empty()) return;
+    const Stopwatch watch;
+    std::vector<ColumnPtr> columns = scatter.columns();
+    for (std::size_t w = 0; w < waiting.size(); ++w) done_(waiting[w].item, std::move(columns[w]), waiting[w].notes);
+    const double each = watch.seconds() / static_cast<double>(waiting.size());
+    for (const Waiting& one : waiting) took(one.item, each);
+    waiting.clear();
+  }
+  void took(std::size_t item, double seconds) {
+    if (times_ != nullptr) times_->items[item] += seconds;
+  }
+
+  // A sort goes when it has served all, and nobody will refine it.
+  void drop_done(std::size_t s) {
+    const auto refined_later = [&](std::size_t of) {
+      for (std::size_t later = s + 1; later < plan_.size(); ++later)
+        if (plan_[later].refines == of && !sorts_[later] && waits(later)) return true;
+      return false;
+    };
+    if (!waits(s) && !refined_later(s)) sorts_[s].reset();
+    const std::size_t refined = plan_[s].refines;
+    if (refined != SortStep::none && sorts_[refined] && !refined_later(refined) && !waits(refined))
+      sorts_[refined].reset();
+  }
+
+  const std::vector<WindowItem>& items_;
+  const std::vector<SortStep>& plan_;
+  const WindowRelation& relation_;
+  const Run& run_;
+  const Done& done_;
+  WindowTimes* const times_;
+  const Orders& orders_;
+  std::vector<bool> known_;
+  std::vector<std::unique_ptr<WindowSort>> sorts_;
+  KeyNumbering numbering_;
+};
+
+}  // namespace
+
 void work_out(const std::vector<WindowItem>& items, const std::vector<SortStep>& plan, const WindowRelation& relation,
               const Run& run, const std::function<void(std::size_t, ColumnPtr, const WindowNotes&)>& done,
               WindowTimes* times, const Orders& orders) {
-  const MemoryReuse reuse;
-  if (times != nullptr) *times = {std::vector<double>(plan.size()), std::vector<double>(items.size())};
-  std::vector<bool> known(items.size(), false);
-  const auto all_known = [&](const std::vector<std::size_t>& needs) {
-    return std::all_of(needs.begin(), needs.end(), [&](std::size_t need) { return known[need]; });
-  };
-  std::vector<std::unique_ptr<WindowSort>> sorts(plan.size());
-  KeyNumbering numbering;
-  std::size_t left = items.size();
-  while (left > 0) {
-    const std::size_t before = left;
-    for (std::size_t i = 0; i < items.size(); ++i)
-      if (!known[i] && items[i].call == nullptr && all_known(items[i].needs)) {
-        done(i, nullptr, {});
-        known[i] = true;
-        --left;
-      }
-    for (std::size_t s = 0; s < plan.size(); ++s) {
-      const SortStep& step = plan[s];
-      const auto waits = [&](std::size_t item) { return !known[item]; };
-      if (std::none_of(step.serves.begin(), step.serves.end(), waits)) continue;
-      if (!std::all_of(step.serves.begin(), step.serves.end(),
-                       [&](std::size_t item) { return all_known(items[item].key_needs); }))
-        continue;
-      // Results that need no more than their rows wait for one another and go there together.
-      std::optional<ColumnScatter> scatter;
-      std::vector<std::size_t> waiting;
-      std::vector<WindowNotes> notes_of;
-      std::vector<std::size_t> arrived;
-      const auto bring_back = [&] {
-        if (!scatter || waiting.empty()) return;
-        Stopwatch watch;
-        std::vector<ColumnPtr> columns = scatter->columns();
-        const double each = watch.lap() / static_cast<double>(waiting.size());
-        for (std::size_t w = 0; w < waiting.size(); ++w) {
-          done(waiting[w], std::move(columns[w]), notes_of[w]);
-          if (times != nullptr) times->items[waiting[w]] += each + watch.lap();
-        }
-        waiting.clear();
-        notes_of.clear();
-      };
-      for (const std::size_t item : step.serves) {
-        if (known[item]) continue;
-        if (!all_known(items[item].needs)) continue;
-        check_stop(run);
-        Stopwatch watch;
-        if (!sorts[s]) {
-          const WindowSort* const grouped = step.refines == SortStep::none ? nullptr : sorts[step.refines].get();
-          const Order* const ready = orders.ready ? orders.ready(step) : nullptr;
-          sorts[s] = std::make_unique<WindowSort>(relation, step.keys, step.shape, run,
-                                                  WindowSort::Grouped{grouped, step.refined_keys}, ready);
-          if (orders.made) orders.made(step, *sorts[s]);
-        }
-        if (times != nullptr) times->sorts[s] += watch.lap();
-        const WindowCall& call = *items[item].call;
-        const WindowNeed need = need_of(call, numbering);
-        WindowNotes notes;
-        WindowResult result =
-            evaluate_window(call, *sorts[s], {need.partition.size(), need.order.size()}, relation, run, notes);
-        if (auto* const column = std::get_if<ColumnPtr>(&result)) {
-          done(item, std::move(*column), notes);
-        } else {
-          if (!scatter) scatter.emplace(sorts[s]->rows(), run);
-          auto& by_position = std::get<ByPosition>(result);
-          if (!scatter->add(by_position)) {
-            if (times != nullptr) times->items[item] += watch.lap();
-            bring_back();
-            watch.lap();
-            scatter->add(by_position);
-          }
-          waiting.push_back(item);
-          notes_of.push_back(std::move(notes));
-        }
-        if (times != nullptr) times->items[item] += watch.lap();
-        arrived.push_back(item);
-      }
-      bring_back();
-      for (const std::size_t item : arrived) known[item] = true;
-      left -= arrived.size();
-      const auto refined_later = [&](std::size_t of) {
-        for (std::size_t later = s + 1; later < plan.size(); ++later)
-          if (plan[later].refines == of && !sorts[later] &&
-              std::any_of(plan[later].serves.begin(), plan[later].serves.end(), waits))
-            return true;
-        return false;
-      };
-      if (std::none_of(step.serves.begin(), step.serves.end(), waits) && !refined_later(s)) sorts[s].reset();
-      if (step.refines != SortStep::none && sorts[step.refines] && !refined_later(step.refines) &&
-          std::none_of(plan[step.refines].serves.begin(), plan[step.refines].serves.end(), waits))
-        sorts[step.refines].reset();
-    }
-    if (left == before) break;  // a circle, which binding has refused
-  }
+  Working(items, plan, relation, run, done, times, orders).all();
 }
 
 }  // namespace lofty::engine
