@@ -106,6 +106,10 @@ void one_column(std::size_t rows) {
   row("`lofty::order`, all threads", own, 0);
   const double alone = seconds([&] { lofty::order({lofty::ascending(keys)}, {}, {.threads = 1}); }) * per;
   row("`lofty::order`, one thread", alone, own);
+  {
+    const lofty::KeepMemory keep;
+    row("`lofty::order`, all threads, in memory kept from call to call", order_ns(keys, "order in kept memory"), own);
+  }
   std::vector<std::uint32_t> permutation(rows);
   const auto reset = [&] { std::iota(permutation.begin(), permutation.end(), 0u); };
   const std::size_t all_runs = std::exchange(runs, 1);

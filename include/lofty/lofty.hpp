@@ -13,6 +13,7 @@
 #include "lofty/ladder.hpp"
 #include "lofty/ladder_file.hpp"
 #include "lofty/listing.hpp"
+#include "lofty/memory.hpp"
 #include "lofty/order.hpp"
 #include "lofty/places.hpp"
 #include "lofty/profile.hpp"

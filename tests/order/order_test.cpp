@@ -7,6 +7,7 @@
 #include <limits>
 #include <numeric>
 
+#include "lofty/memory.hpp"
 #include "lofty/places.hpp"
 #include "support/plain.hpp"
 
@@ -72,6 +73,25 @@ TEST(Order, ExampleOfTheHeader) {
 }
 
 // All inputs of up to 6 rows over three values and null.
+// What an earlier call left in the memory that a later one gets is never seen.
+TEST(Order, InKeptMemory) {
+  std::vector<std::int64_t> keys(1'300'000), others(keys.size());
+  for (std::size_t i = 0; i < keys.size(); ++i) {
+    keys[i] = static_cast<std::int64_t>(i * 7919 % 1'000'003);
+    others[i] = static_cast<std::int64_t>(i * 104'729 % 997);
+  }
+  const Order fresh = order({descending(others)}, {ascending(keys)});
+  const KeepMemory keep;
+  for (int round = 0; round < 2; ++round) {
+    const KeepMemory within;
+    const Order first = order({ascending(keys)});
+    EXPECT_EQ(keys[first.rows()[0]], 0);
+    const Order second = order({descending(others)}, {ascending(keys)});
+    ASSERT_EQ(rows_of(second), rows_of(fresh));
+    ASSERT_EQ(places(second, Ties::dense), places(fresh, Ties::dense));
+  }
+}
+
 TEST(Order, EverySmallInputOfOneKey) {
   for (std::size_t size = 1; size <= 6; ++size) {
     const auto total = static_cast<std::size_t>(std::pow(4, static_cast<double>(size)));
