@@ -100,7 +100,6 @@ struct IntegerScore {
     const std::int64_t value = values[at];
     return greatest || value == int64_null ? value : ~value;
   }
-  std::int64_t value(std::int64_t score) const { return greatest || score == none ? score : ~score; }
 };
 
 // The bits of doubles, so that they compare as the doubles do; both zeros are one.
@@ -131,7 +130,7 @@ bool between_distances(const Frame& frame) {
          frame.to.edge != Edge::unbounded_following;
 }
 
-// put(position, the best's position, its score): frames from the group's start.
+// put(position, the best's position): frames from the group's start.
 template <class Score, class Put>
 void running_extremes(const WindowJob& job, std::size_t begin, std::size_t end, const Score& score, const Put& put) {
   std::size_t group = ~std::size_t{0};
@@ -149,7 +148,7 @@ void running_extremes(const WindowJob& job, std::size_t begin, std::size_t end, 
       best_at = here > best ? seen : best_at;
       best = std::max(best, here);
     }
-    put(at, best_at, best);
+    put(at, best_at);
   };
   if (plain_rows(job.frame))
     each_frame_of_rows(job, begin, end, visit);
@@ -187,7 +186,7 @@ class BlockExtremes {
     for (std::int64_t at = from; at < to; ++at) {
       const std::int64_t low = std::max(at + a, first), high = std::min(at + b, last - 1);
       if (low > high) {
-        put_(static_cast<std::size_t>(at), no_position, none);
+        put_(static_cast<std::size_t>(at), no_position);
         continue;
       }
       for (; next_ <= high; ++next_) {
@@ -210,7 +209,7 @@ class BlockExtremes {
           best = there;
         }
       }
-      put_(static_cast<std::size_t>(at), best == none ? no_position : found, best);
+      put_(static_cast<std::size_t>(at), best == none ? no_position : found);
     }
   }
 
@@ -281,11 +280,10 @@ void each_extreme(const WindowJob& job, const Gathered& values, bool greatest, c
   const std::size_t size = job.order.rows.size(), pieces = slide_pieces(job);
   const bool scored = scores_tell(values);
   const auto with_score = [&](std::size_t begin, std::size_t end, const auto& score) {
-    const auto scored_put = [&](std::size_t at, std::uint32_t position, std::int64_t) { put(at, position); };
     if (from_the_start(job.frame))
-      running_extremes(job, begin, end, score, scored_put);
+      running_extremes(job, begin, end, score, put);
     else
-      BlockExtremes(job, score, scored_put).over(begin, end);
+      BlockExtremes(job, score, put).over(begin, end);
   };
   parallel_for(pieces, job.run, [&](std::size_t piece) {
     const std::size_t begin = size * piece / pieces, end = size * (piece + 1) / pieces;

@@ -213,3 +213,45 @@ TEST(WindowArrays, RunningSumsOfManyPieces) {
     }
   }
 }
+
+// From a million rows on values are gathered from a copy in the fewest bytes: of each width, with and without a mask,
+// and not where the least number of all would be taken for null.
+TEST(WindowArrays, LargeArraysAreGatheredFromACopy) {
+  constexpr std::size_t size = 1'000'500;
+  std::vector<std::int64_t> key(size);
+  for (std::size_t i = 0; i < size; ++i) key[i] = static_cast<std::int64_t>(i * 7919 % size);
+  const Order order = lofty::order({ascending(key)});
+  const auto rows = order.rows();
+  for (const std::uint64_t range :
+       {std::uint64_t{200}, std::uint64_t{60'000}, std::uint64_t{1} << 31, std::uint64_t{1} << 40, std::uint64_t{0}}) {
+    std::vector<std::int64_t> value(size);
+    std::vector<std::uint8_t> mask(size);
+    for (std::size_t i = 0; i < size; ++i) {
+      const std::uint64_t mixed = (i + 1) * 0x9e37'79b9'7f4a'7c15 >> 20;
+      value[i] = range == 0 ? (i % 3 == 0 ? std::numeric_limits<std::int64_t>::min() : 0)
+                            : static_cast<std::int64_t>(mixed % range) - 100;
+      mask[i] = mixed % 7 == 0;
+    }
+    const Frame two = last_rows(2), from_start{.unit = FrameUnit::rows, .to = {Edge::current_row}};
+    const auto plain = frame_least(order, two, ascending(value));
+    const auto masked = frame_least(order, two, ascending(value, {.null_mask = mask}));
+    std::vector<std::int64_t> sums(size);
+    std::vector<std::uint8_t> nulls(size);
+    if (range != 0) frame_sums(order, from_start, value, {}, sums, nulls);
+    const auto some = range != 0 ? frame_sums(order, two, value, mask) : Windowed<std::int64_t>{};
+    std::int64_t running = 0;
+    for (std::size_t at = 0; at < size; ++at) {
+      const std::size_t here = rows[at], before = at > 0 ? rows[at - 1] : here;
+      ASSERT_EQ(plain[at], value[here] < value[before] ? here : before) << range << " at " << at;
+      const bool sees_here = mask[here] == 0, sees_before = at > 0 && mask[before] == 0;
+      const std::size_t least = !sees_before || (sees_here && value[here] < value[before]) ? here : before;
+      ASSERT_EQ(masked[at], sees_here || sees_before ? least : no_input_row) << range << " at " << at;
+      if (range == 0) continue;
+      running += value[here];
+      ASSERT_EQ(sums[at], running);
+      ASSERT_EQ(nulls[at], 0);
+      ASSERT_EQ(some.nulls[at] != 0, !sees_here && !sees_before);
+      ASSERT_EQ(some.values[at], (sees_here ? value[here] : 0) + (sees_before ? value[before] : 0));
+    }
+  }
+}
