@@ -36,15 +36,15 @@ namespace {
 
 std::string shown(const Value& value, const Type& type) { return is_null(value) ? "(none)" : to_text(value, type); }
 
-// A value as a formula would write it.
-std::string literal(const Value& value) {
+// A value as a formula would write it: a moment with its offset, so that it means the same in any zone.
+std::string literal(const Value& value, const Type& type) {
   if (const auto* text = std::get_if<std::string>(&value)) {
     std::string out = "'";
     for (const char c : *text) out += c == '\'' ? "''" : std::string(1, c);
     return out + "'";
   }
   if (std::holds_alternative<Date>(value)) return "date '" + to_text(value) + "'";
-  if (std::holds_alternative<Timestamp>(value)) return "timestamp '" + to_text(value) + "'";
+  if (std::holds_alternative<Timestamp>(value)) return "timestamp '" + to_text(value, type) + "'";
   return to_text(value);
 }
 
@@ -322,7 +322,8 @@ class Answering {
     const std::vector<std::string> columns = key_columns();
     for (std::size_t c = 0; c < columns.size(); ++c)
       out += (c > 0 ? " and " : "") + name_text(columns[c]) +
-             (is_null(keys_[c]) ? std::string(" is null") : " = " + literal(keys_[c]));
+             (is_null(keys_[c]) ? std::string(" is null")
+                                : " = " + literal(keys_[c], field_.standings->columns()[c].type));
     return out;
   }
 

@@ -107,6 +107,7 @@ TEST(Zones, WorkingsShowThePlaceToo) {
   EXPECT_NE(text.find("by `latest` 2025-07-01 00:15:00+02:00"), std::string::npos) << text;
   EXPECT_NE(text.find("at 2025-10-26 02:30:00+02:00, has 2025-10-26 02:30:00+02:00"), std::string::npos) << text;
   EXPECT_NE(text.find("= max(at) = 2025-07-01 00:15:00+02:00"), std::string::npos) << text;
+  EXPECT_NE(text.find("1 row belongs to it, 1 counts"), std::string::npos) << text;
   EXPECT_EQ(text.find('Z'), std::string::npos) << text;
 }
 
