@@ -1,0 +1,217 @@
+// Numbers.
+#include "formula/evaluator_call.hpp"
+
+#include <algorithm>
+
+namespace lofty::engine {
+
+const std::vector<double>& Evaluator::Call::doubles(const Vector& from, Vector& scratch_vector) const {
+  if (from.lane == Vector::Lane::float64) return from.doubles;
+  scratch_vector.doubles.resize(count);
+  for (std::size_t i = 0; i < count; ++i) {
+    if (from.is_null(i))
+      scratch_vector.doubles[i] = std::nan("");
+    else if (from.type.scale == 0 && from.lane == Vector::Lane::int64)
+      scratch_vector.doubles[i] = static_cast<double>(from.ints[i]);
+    else
+      scratch_vector.doubles[i] = Decimal(from.exact(i), from.type.scale).to_double();
+  }
+  return scratch_vector.doubles;
+}
+
+bool Evaluator::Call::combine(Op op, std::int64_t a, std::int64_t b, std::int64_t& r) {
+  switch (op) {
+    case Op::add: return __builtin_add_overflow(a, b, &r);
+    case Op::subtract: return __builtin_sub_overflow(a, b, &r);
+    default: return __builtin_mul_overflow(a, b, &r);
+  }
+}
+
+template <Op op>
+bool Evaluator::Call::exact_int64(const std::int64_t* a, const std::int64_t* b, std::int64_t lift_a,
+                                  std::int64_t lift_b, std::int64_t* r) const {
+  bool overflow = false;
+  for (std::size_t i = 0; i < count; ++i) {
+    if (a[i] == int64_null || b[i] == int64_null) {
+      r[i] = int64_null;
+      continue;
+    }
+    std::int64_t x = a[i], y = b[i];
+    if (lift_a != 1) overflow |= __builtin_mul_overflow(x, lift_a, &x);
+    if (lift_b != 1) overflow |= __builtin_mul_overflow(y, lift_b, &y);
+    overflow |= combine(op, x, y, r[i]);
+    overflow |= r[i] == int64_null;
+  }
+  return !overflow;
+}
+
+void Evaluator::Call::exact_binary(const Vector& a, const Vector& b) const {
+  const bool aligned = node.op != Op::multiply;
+  const int lift_a = aligned ? node.type.scale - a.type.scale : 0,
+            lift_b = aligned ? node.type.scale - b.type.scale : 0;
+  if (a.lane == Vector::Lane::int64 && b.lane == Vector::Lane::int64 && lift_a <= 18 && lift_b <= 18) {
+    out.set_int64(count);
+    const auto fa = static_cast<std::int64_t>(power_of_ten(lift_a)),
+               fb = static_cast<std::int64_t>(power_of_ten(lift_b));
+    bool fits = false;
+    if (node.op == Op::add) fits = exact_int64<Op::add>(a.ints.data(), b.ints.data(), fa, fb, out.ints.data());
+    if (node.op == Op::subtract)
+      fits = exact_int64<Op::subtract>(a.ints.data(), b.ints.data(), fa, fb, out.ints.data());
+    if (node.op == Op::multiply)
+      fits = exact_int64<Op::multiply>(a.ints.data(), b.ints.data(), fa, fb, out.ints.data());
+    if (fits) return;
+  }
+  out.lane = Vector::Lane::int128;
+  out.wide.resize(count);
+  for (std::size_t i = 0; i < count; ++i) {
+    out.wide[i] = int128_min;
+    if (a.is_null(i) || b.is_null(i)) continue;
+    int128 x = 0, y = 0, r = 0;
+    bool ok = scale_up(a.exact(i), lift_a, x) && scale_up(b.exact(i), lift_b, y);
+    if (ok && node.op == Op::add) ok = !__builtin_add_overflow(x, y, &r);
+    if (ok && node.op == Op::subtract) ok = !__builtin_sub_overflow(x, y, &r);
+    if (ok && node.op == Op::multiply) ok = !__builtin_mul_overflow(x, y, &r);
+    if (ok && fits_decimal(r)) {
+      out.wide[i] = r;
+    } else if (is_active(active, i)) {
+      static constexpr const char* signs[] = {"+", "-", "*"};
+      fail(Code::overflow,
+           shown(a, i) + " " + signs[static_cast<int>(node.op) - static_cast<int>(Op::add)] + " " + shown(b, i) +
+               " has more than 38 digits",
+           i, "cast one side as float, or as a decimal with fewer decimals");
+    }
+  }
+}
+
+void Evaluator::Call::arithmetic() const {
+  if (node.args[0]->type.kind == Kind::date || node.args[0]->type.kind == Kind::timestamp) return move_moment();
+  if (is_null_literal(0) || is_null_literal(1)) return all_null();
+  const Vector &a = arg(0), &b = arg(1);
+  if (node.type.kind == Kind::floating) {
+    const auto &x = doubles(a, scratch.left), &y = doubles(b, scratch.right);
+    out.lane = Vector::Lane::float64;
+    out.doubles.resize(count);
+    for (std::size_t i = 0; i < count; ++i) {
+      if (node.op == Op::divide && y[i] == 0 && !std::isnan(x[i]) && is_active(active, i)) zero_division(b, i);
+      double r = node.op == Op::add        ? x[i] + y[i]
+                 : node.op == Op::subtract ? x[i] - y[i]
+                 : node.op == Op::multiply ? x[i] * y[i]
+                                           : x[i] / y[i];
+      if (!std::isfinite(r) && !std::isnan(x[i]) && !std::isnan(y[i])) {
+        if (is_active(active, i)) fail(Code::overflow, "the result is beyond the range of floats", i);
+        r = std::nan("");
+      }
+      out.doubles[i] = r == 0 ? 0.0 : r;
+    }
+    return;
+  }
+  if (node.op != Op::divide) return exact_binary(a, b);
+  out.lane = Vector::Lane::int128;
+  out.wide.resize(count);
+  for (std::size_t i = 0; i < count; ++i) {
+    out.wide[i] = int128_min;
+    if (a.is_null(i) || b.is_null(i)) continue;
+    if (b.exact(i) == 0) {
+      if (is_active(active, i)) zero_division(b, i);
+      continue;
+    }
+    int128 r;
+    if (divide_decimals(a.exact(i), a.type.scale, b.exact(i), b.type.scale, node.type.scale, r))
+      out.wide[i] = r;
+    else if (is_active(active, i))
+      fail(Code::overflow, shown(a, i) + " / " + shown(b, i) + " has more than 38 digits", i, "cast one side as float");
+  }
+  narrow();
+}
+
+void Evaluator::Call::negate() const {
+  if (is_null_literal(0)) return all_null();
+  const Vector& v = arg(0);
+  if (v.lane == Vector::Lane::float64) {
+    out.lane = Vector::Lane::float64;
+    out.doubles.resize(count);
+    for (std::size_t i = 0; i < count; ++i) out.doubles[i] = 0.0 - v.doubles[i];
+    return;
+  }
+  exact_each([&](std::size_t i) { return v.is_null(i) ? int128_min : -v.exact(i); });
+}
+
+void Evaluator::Call::zero_division(const Vector&, std::size_t i) const {
+  const std::string divisor = node.args[1]->source();
+  fail(Code::division_by_zero, "division by zero: `" + divisor + "` is 0", i,
+       "nullif(" + divisor + ", 0) makes the result null there");
+}
+
+void Evaluator::Call::narrow() const {
+  if (!std::all_of(out.wide.begin(), out.wide.end(),
+                   [](int128 v) { return v == int128_min || (fits_int64(v) && v != int64_null); }))
+    return;
+  out.set_int64(count);
+  for (std::size_t i = 0; i < count; ++i)
+    out.ints[i] = out.wide[i] == int128_min ? int64_null : static_cast<std::int64_t>(out.wide[i]);
+}
+
+void Evaluator::Call::number_function() const {
+  if (is_null_literal(0)) return all_null();
+  const Vector& a = arg(0);
+  if (node.type.kind == Kind::floating) return float_function(a);
+  if (node.function == Function::modulo) {
+    if (is_null_literal(1)) return all_null();
+    const Vector& b = arg(1);
+    exact_each([&](std::size_t i) -> int128 {
+      if (a.is_null(i) || b.is_null(i)) return int128_min;
+      int128 x = 0, y = 0;
+      if (!scale_up(a.exact(i), node.type.scale - a.type.scale, x) ||
+          !scale_up(b.exact(i), node.type.scale - b.type.scale, y)) {
+        if (is_active(active, i)) fail(Code::overflow, "more than 38 digits", i);
+        return int128_min;
+      }
+      if (y == 0) {
+        if (is_active(active, i)) zero_division(b, i);
+        return int128_min;
+      }
+      return x % y;
+    });
+    return;
+  }
+  exact_each([&](std::size_t i) -> int128 {
+    if (a.is_null(i)) return int128_min;
+    const int128 value = a.exact(i);
+    if (node.function == Function::absolute) return value < 0 ? -value : value;
+    const int128 unit = power_of_ten(a.type.scale), whole = value / unit;
+    const bool rest = value % unit != 0;
+    return node.function == Function::floor ? whole - (rest && value < 0) : whole + (rest && value > 0);
+  });
+}
+
+void Evaluator::Call::float_function(const Vector& a) const {
+  const std::vector<double>& x = doubles(a, scratch.left);
+  const std::vector<double>* y = nullptr;
+  if (node.args.size() > 1) {
+    if (is_null_literal(1)) return all_null();
+    y = &doubles(arg(1), scratch.right);
+  }
+  out.lane = Vector::Lane::float64;
+  out.doubles.resize(count);
+  for (std::size_t i = 0; i < count; ++i) {
+    double r = x[i];
+    switch (node.function) {
+      case Function::absolute: r = std::fabs(r); break;
+      case Function::ceiling: r = std::ceil(r); break;
+      case Function::floor: r = std::floor(r); break;
+      case Function::square_root: r = std::sqrt(r); break;
+      case Function::logarithm: r = std::log(r); break;
+      case Function::exponential: r = std::exp(r); break;
+      case Function::power: r = std::isnan((*y)[i]) || std::isnan(r) ? std::nan("") : std::pow(r, (*y)[i]); break;
+      default: r = (*y)[i] == 0 ? std::nan("") : std::fmod(r, (*y)[i]); break;
+    }
+    const bool known = !std::isnan(x[i]) && (y == nullptr || !std::isnan((*y)[i]));
+    if (known && !std::isfinite(r)) {
+      if (is_active(active, i)) fail(Code::overflow, "`" + node.source() + "` has no value for " + to_text(x[i]), i);
+      r = std::nan("");
+    }
+    out.doubles[i] = r == 0 ? 0.0 : r;
+  }
+}
+
+}  // namespace lofty::engine
