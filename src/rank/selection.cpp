@@ -1,18 +1,21 @@
 // One pass that keeps, for each group, the N least codes seen so far, and every row that was not beyond them when it
 // came by. What remains within the last N-th code at the end is sorted exactly.
 //
-// Threads share the work by groups where there are many: each then looks at every row, but has to find the best of
-// its own groups only, in tables that are that much smaller. Where groups are few they share the rows.
+// Threads share the rows. Where groups are many they share the codes kept, too: two threads hardly ever want to add to
+// the same group at once, and each then sees what the other has ruled out. Where groups are few each has its own.
 #include "lofty/selection.hpp"
 
 #include <algorithm>
+#include <atomic>
 #include <cassert>
 #include <numeric>
+#include <thread>
 
 #include "lofty/places.hpp"
 #include "lofty/sums.hpp"
 #include "order/numbering.hpp"
 #include "order/sort.hpp"
+#include "table/far_memory.hpp"
 #include "table/parallel.hpp"
 
 namespace lofty {
@@ -22,18 +25,26 @@ using namespace engine;
 namespace {
 
 // The N least codes of each group, ascending; the N-th is what a further row has to reach. Codes of half the width take
-// half the room in the cache, which decides how long a row takes.
+// half the room in the cache, which decides how long a row takes. Safe to share between threads where it is made so.
 template <class Code>
 class Least {
  public:
-  Least(std::size_t groups, std::size_t count)
-      : count_(count), limits_(groups, static_cast<Code>(-1)), codes_(groups * count, static_cast<Code>(-1)) {}
+  Least(std::size_t groups, std::size_t count, bool shared)
+      : count_(count),
+        limits_(groups),
+        codes_(groups * count, static_cast<Code>(-1)),
+        locks_(shared ? std::min(groups, most_locks) : 0) {
+    for (std::atomic<Code>& limit : limits_) limit.store(static_cast<Code>(-1), std::memory_order_relaxed);
+  }
 
-  std::size_t groups() const { return limits_.size(); }
-  // By itself, because most rows ask for nothing else.
-  Code limit(std::size_t group) const { return limits_[group]; }
+  // By itself, because most rows ask for nothing else. It only ever falls: an old one lets too many in, never too few.
+  Code limit(std::size_t group) const { return limits_[group].load(std::memory_order_relaxed); }
+  const Code* codes(std::size_t group) const { return codes_.data() + group * count_; }
+  // Precondition: code < limit(group), now or a moment ago.
   void add(std::size_t group, Code code) {
+    const Turn turn(locks_.empty() ? nullptr : &locks_[group % locks_.size()]);
     Code* const codes = codes_.data() + group * count_;
+    if (code >= codes[count_ - 1]) return;
     if (count_ <= few) {
       // Without a branch: which place it takes is anybody's guess.
       for (std::size_t at = count_ - 1; at > 0; --at) codes[at] = std::min(codes[at], std::max(codes[at - 1], code));
@@ -45,7 +56,7 @@ class Least {
       *(reversed + static_cast<std::ptrdiff_t>(count_ - 1)) = code;
       std::push_heap(reversed, reversed + static_cast<std::ptrdiff_t>(count_));
     }
-    limits_[group] = codes[count_ - 1];
+    limits_[group].store(codes[count_ - 1], std::memory_order_relaxed);
   }
 
   // Precondition: as many groups, and as many codes of each.
@@ -55,14 +66,46 @@ class Least {
   }
 
  private:
+  // A lock is held for a few nanoseconds, and hardly ever wanted by two.
+  class Turn {
+   public:
+    explicit Turn(std::atomic_flag* lock) : lock_(lock) {
+      while (lock_ != nullptr && lock_->test_and_set(std::memory_order_acquire)) std::this_thread::yield();
+    }
+    ~Turn() {
+      if (lock_ != nullptr) lock_->clear(std::memory_order_release);
+    }
+    Turn(const Turn&) = delete;
+    Turn& operator=(const Turn&) = delete;
+
+   private:
+    std::atomic_flag* lock_;
+  };
+
   static constexpr std::size_t few = 16;  // up to here shifting beats a heap
+  static constexpr std::size_t most_locks = 4096;
   std::size_t count_;
-  std::vector<Code> limits_, codes_;
+  std::vector<std::atomic<Code>> limits_;
+  std::vector<Code> codes_;
+  std::vector<std::atomic_flag> locks_;
 };
 
 struct Candidate {
   std::uint64_t code;
   std::uint32_t row, group;
+};
+
+// Codes that are at hand.
+class HeldCodes final : public KeyCodes {
+ public:
+  HeldCodes(int bits, std::vector<std::uint64_t> codes) : KeyCodes(bits), codes_(std::move(codes)) {}
+  std::uint64_t at(std::size_t row) const override { return codes_[row]; }
+  void fill(std::size_t begin, std::size_t count, std::uint64_t* out) const override {
+    std::copy_n(codes_.begin() + static_cast<std::ptrdiff_t>(begin), count, out);
+  }
+
+ private:
+  std::vector<std::uint64_t> codes_;
 };
 
 class Selecting {
@@ -75,22 +118,39 @@ class Selecting {
     keys_.flagged = !keys_.by.empty();
     for (const Key& key : by) encode_checked(key, keys_.by);
     for (const Key& key : tiebreak) encode_checked(key, keys_.tiebreak);
+    by_bits_ = std::min(KeyString({&keys_.by}).bits(), 64);
+    // The flag of unranked rows is the highest bit. Turned round, the worst are the least.
+    flag_ = keys_.flagged ? std::uint64_t{1} << (by_bits_ - 1) : 0;
+    flip_ = worst_ ? low_bits(by_bits_) & ~flag_ : 0;
   }
 
   Selection select() {
     if (count_ == 0 || size_ == 0) return {};
-    if (KeyString({&keys_.by}).bits() <= 32)
+    if (by_bits_ <= 32)
       gather<std::uint32_t>();
     else
       gather<std::uint64_t>();
     std::vector<std::uint32_t> rows;
     rows.reserve(candidates_.size());
     for (const Candidate& candidate : candidates_) rows.push_back(candidate.row);  // in input order, which decides last
+    // Codes that are at hand need not be fetched from all over the keys again. No candidate is unranked.
+    const auto held = [&](int bits, const auto& code_of) {
+      std::vector<std::uint64_t> codes;
+      codes.reserve(candidates_.size());
+      for (const Candidate& candidate : candidates_) codes.push_back(code_of(candidate));
+      return std::make_unique<HeldCodes>(bits, std::move(codes));
+    };
     SortKeys keys;
-    for (const auto& key : keys_.within) keys.within.push_back(picked(*key, rows));
-    for (const auto& key : keys_.by) keys.by.push_back(picked(*key, rows));
+    const KeyString within({&keys_.within}), by({&keys_.by});
+    if (coded_)
+      keys.within.push_back(held(within.bits(), [](const Candidate& c) { return std::uint64_t{c.group}; }));
+    else
+      for (const auto& key : keys_.within) keys.within.push_back(picked(*key, rows));
+    if (by.bits() == by_bits_)
+      keys.by.push_back(held(by_bits_, [&](const Candidate& c) { return c.code ^ flip_; }));
+    else
+      for (const auto& key : keys_.by) keys.by.push_back(picked(*key, rows));
     for (const auto& key : keys_.tiebreak) keys.tiebreak.push_back(picked(*key, rows));
-    keys.flagged = keys_.flagged;
     const Run quiet{.threads = run_.threads, .stop = run_.stop};  // progress has been told
     return cut_groups(make_order(rows.size(), keys, quiet), rows);
   }
@@ -101,62 +161,40 @@ class Selecting {
     encode(key, run_, out);
   }
 
-  // What a part of the work leaves: the N least codes of its groups, and the rows that reached them, in input order.
+  // Forgets rows that better ones have pushed out since they came.
   template <class Code>
-  struct Part {
-    std::size_t first_row = 0, last_row = 0, first_group = 0;
-    Least<Code> least;
-    std::vector<Candidate> candidates;
-    // Forgets rows that better ones have pushed out since they came.
-    void tidy() {
-      std::erase_if(candidates, [&](const Candidate& c) { return c.code > least.limit(c.group - first_group); });
-    }
-  };
+  static void tidy(const Least<Code>& least, std::vector<Candidate>& candidates) {
+    std::erase_if(candidates, [&](const Candidate& c) { return c.code > least.limit(c.group); });
+  }
 
   template <class Code>
   void gather() {
     // Groups of a small range of codes need no numbers: the code is one.
     const KeyString within({&keys_.within});
-    const bool coded =
-        within.bits() < 32 && (std::uint64_t{1} << within.bits()) <= std::max<std::uint64_t>(size_ / 4, 64);
+    coded_ = within.bits() < 32 && (std::uint64_t{1} << within.bits()) <= std::max<std::uint64_t>(size_ / 4, 64);
     GroupNumbers numbers;
-    if (!coded) number_rows_of_groups(numbers);
-    const std::size_t groups = coded ? std::size_t{1} << within.bits() : numbers.size();
-    const std::size_t parts = size_ < rows_worth_threads ? 1 : static_cast<std::size_t>(thread_count(run_));
-    const bool by_group = groups >= groups_worth_sharing;
-    std::vector<Part<Code>> found;
-    for (std::size_t p = 0; p < parts; ++p) {
-      const std::size_t begin = by_group ? groups * p / parts : 0, end = by_group ? groups * (p + 1) / parts : groups;
-      const std::size_t rows = (size_ / parts / key_block + 1) * key_block;
-      found.push_back({by_group ? 0 : std::min(size_, p * rows),
-                       by_group ? size_ : std::min(size_, (p + 1) * rows),
-                       begin,
-                       Least<Code>(end - begin, count_),
-                       {}});
-    }
-    const Run run = coded ? run_ : part_of(run_, 0.5, 1);
-    Progress progress(run, by_group ? parts * size_ : size_);
-    parallel_for(parts, run_, [&](std::size_t p) { gather_part(within, numbers.of_row, found[p], progress); });
+    if (!coded_) number_rows_of_groups(numbers);
+    const std::size_t groups = coded_ ? std::size_t{1} << within.bits() : numbers.size();
+    const std::size_t threads = size_ < rows_worth_threads ? 1 : static_cast<std::size_t>(thread_count(run_));
+    const bool shared = threads > 1 && groups >= groups_worth_sharing;
+    std::vector<Least<Code>> least;
+    for (std::size_t t = 0; t < (shared ? 1 : threads); ++t) least.emplace_back(groups, count_, shared);
+    const std::size_t parts = shared ? 4 * threads : threads;
+    const std::size_t part_rows = (size_ / parts / key_block + 1) * key_block;
+    std::vector<std::vector<Candidate>> found(parts);
+    const Run run = coded_ ? run_ : part_of(run_, 0.5, 1);
+    Progress progress(run, size_);
+    parallel_for(parts, run_, [&](std::size_t p) {
+      const std::size_t begin = std::min(size_, p * part_rows), end = std::min(size_, begin + part_rows);
+      gather_part(within, numbers.of_row, begin, end, least[shared ? 0 : p], found[p], progress);
+    });
     progress.finish();
-    join(found, by_group);
-  }
-
-  template <class Code>
-  void join(std::vector<Part<Code>>& found, bool by_group) {
-    if (!by_group) {
-      for (std::size_t p = 1; p < found.size(); ++p) found[0].least.add_all(found[p].least);
-      for (Part<Code>& part : found) {
-        std::erase_if(part.candidates, [&](const Candidate& c) { return c.code > found[0].least.limit(c.group); });
-        candidates_.insert(candidates_.end(), part.candidates.begin(), part.candidates.end());
-      }
-      return;
-    }
-    for (Part<Code>& part : found) {
-      const auto middle = static_cast<std::ptrdiff_t>(candidates_.size());
-      candidates_.insert(candidates_.end(), part.candidates.begin(), part.candidates.end());
-      part.candidates = {};
-      std::inplace_merge(candidates_.begin(), candidates_.begin() + middle, candidates_.end(),
-                         [](const Candidate& a, const Candidate& b) { return a.row < b.row; });
+    Least<Code>& whole = least.front();
+    for (std::size_t t = 1; t < least.size(); ++t) whole.add_all(least[t]);
+    for (std::vector<Candidate>& part : found) {
+      tidy(whole, part);
+      candidates_.insert(candidates_.end(), part.begin(), part.end());
+      part = {};
     }
   }
 
@@ -166,46 +204,44 @@ class Selecting {
     number_rows(std::move(lent), size_, part_of(run_, 0, 0.5), numbers.of_row, numbers.first_rows);
   }
 
+  // The rows [first, last) that reach the limit of their group when they come by, in input order.
   template <class Code>
-  void gather_part(const KeyString& within, const std::vector<std::uint32_t>& numbers, Part<Code>& out,
-                   Progress& progress) const {
+  void gather_part(const KeyString& within, const std::vector<std::uint32_t>& numbers, std::size_t first,
+                   std::size_t last, Least<Code>& least, std::vector<Candidate>& out, Progress& progress) const {
     const KeyString by({&keys_.by});
-    const int bits = std::min(by.bits(), 64);
-    // The flag of unranked rows is the highest bit.
-    const std::uint64_t flag = keys_.flagged ? std::uint64_t{1} << (bits - 1) : 0;
-    // Turned round, the worst are the least.
-    const std::uint64_t flip = worst_ ? low_bits(bits) & ~flag : 0;
     std::uint64_t codes[key_block], groups[key_block];
-    std::uint16_t mine[key_block];
+    std::uint16_t near[key_block];
     static_assert(key_block <= 65536);
-    const std::size_t group_count = out.least.groups();
     constexpr std::size_t stretch = 64 * key_block;
-    std::size_t tidy_at = 1 << 20;
-    for (std::size_t begin = out.first_row; begin < out.last_row; begin += key_block) {
-      if ((begin - out.first_row) % stretch == 0) progress.add(std::min(stretch, out.last_row - begin));
-      const std::size_t in_block = std::min(key_block, out.last_row - begin);
+    std::size_t tidy_at = 128 * 1024;
+    for (std::size_t begin = first; begin < last; begin += key_block) {
+      if ((begin - first) % stretch == 0) progress.add(std::min(stretch, last - begin));
+      const std::size_t in_block = std::min(key_block, last - begin);
       if (numbers.empty())
         within.leading(within.bits(), begin, in_block, groups);
       else
         std::copy_n(numbers.begin() + static_cast<std::ptrdiff_t>(begin), in_block, groups);
+      by.leading(by_bits_, begin, in_block, codes);
       std::size_t count = 0;
-      for (std::size_t i = 0; i < in_block; ++i) {  // without a branch: whose group it is is anybody's guess
-        mine[count] = static_cast<std::uint16_t>(i);
-        count += groups[i] - out.first_group < group_count;
+      for (std::size_t i = 0; i < in_block; ++i) {  // without a branch: whether it reaches is anybody's guess
+        near[count] = static_cast<std::uint16_t>(i);
+        count += static_cast<std::size_t>((codes[i] ^ flip_) <= least.limit(groups[i])) &
+                 static_cast<std::size_t>((codes[i] & flag_) == 0);
       }
-      by.leading(bits, begin, in_block, codes);
-      for (std::size_t m = 0; m < count; ++m) {
-        const std::size_t i = mine[m], group = groups[i] - out.first_group;
-        const std::uint64_t code = codes[i] ^ flip, limit = out.least.limit(group);
-        if (code > limit || (codes[i] & flag) != 0) continue;
-        if (code < limit) out.least.add(group, static_cast<Code>(code));
-        out.candidates.push_back({code, static_cast<std::uint32_t>(begin + i), static_cast<std::uint32_t>(groups[i])});
-      }
-      if (out.candidates.size() < tidy_at) continue;
-      out.tidy();
-      tidy_at = std::max(tidy_at, 2 * out.candidates.size());
+      read_ahead(
+          0, count, [&](std::size_t n) { return least.codes(groups[near[n]]); },
+          [&](std::size_t n) {
+            const std::size_t i = near[n], group = groups[i];
+            const std::uint64_t code = codes[i] ^ flip_, limit = least.limit(group);
+            if (code > limit) return;  // one of this block was better
+            if (code < limit) least.add(group, static_cast<Code>(code));
+            out.push_back({code, static_cast<std::uint32_t>(begin + i), static_cast<std::uint32_t>(group)});
+          });
+      if (out.size() < tidy_at) continue;
+      tidy(least, out);
+      tidy_at = std::max(tidy_at, 2 * out.size());
     }
-    out.tidy();
+    tidy(least, out);
   }
 
   Selection cut_groups(const Order& order, const std::vector<std::uint32_t>& rows) const {
@@ -240,8 +276,10 @@ class Selecting {
   std::size_t size_, count_;
   Cut cut_;
   const Run& run_;
-  bool worst_;
+  bool worst_, coded_ = false;
   SortKeys keys_;
+  int by_bits_ = 0;  // of the leading ones that fit a word
+  std::uint64_t flag_ = 0, flip_ = 0;
   std::vector<Candidate> candidates_;
 };
 

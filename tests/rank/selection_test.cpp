@@ -104,14 +104,17 @@ RC_GTEST_PROP(SelectionProperty, AgreesWithSorting, ()) {
 TEST(Selection, ManyRows) {
   std::mt19937_64 random(7);
   const std::size_t size = 300'000;
-  std::vector<std::int64_t> group(size), mixed(size), rising(size);
+  // Few groups, of which each thread keeps its own best; many, which they share; many that are numbered first.
+  std::vector<std::int64_t> group(size), shop(size), id(size), mixed(size), rising(size);
   for (std::size_t i = 0; i < size; ++i) {
     group[i] = static_cast<std::int64_t>(random() % 500);
+    shop[i] = static_cast<std::int64_t>(random() % 5000);
+    id[i] = shop[i] * 1'000'000'007;
     mixed[i] = static_cast<std::int64_t>(random() % 5000);
     rising[i] = static_cast<std::int64_t>(i / 2);
   }
   for (const auto* values : {&mixed, &rising})
-    for (const Groups& within : {Groups{}, groups(group)})
+    for (const Groups& within : {Groups{}, groups(group), groups(shop), groups(id)})
       for (const std::size_t count : {1u, 3u, 40u}) {
         const Order o = order(within, {descending(*values)});
         for (const Cut cut : {Cut::with_ties, Cut::strict}) {
