@@ -5,8 +5,8 @@
 
 namespace lofty {
 
-// While one of these lives, the large arrays that the library gives back, on any thread, wait for the next ones of
-// about their size. The system clears every fresh page, which is some fifth of the time that ordering ten million rows
+// While one of these lives, the large arrays that the library gives back, on any thread, wait for the next ones that
+// fit into them. The system clears every fresh page, which is some fifth of the time that ordering ten million rows
 // takes; for a service that ranks again and again, one of these beside its loop saves that:
 //
 //   const lofty::KeepMemory keep;

@@ -1,10 +1,11 @@
 #include "lofty/places.hpp"
 
+#include <algorithm>
 #include <cassert>
 #include <limits>
 
 #include "rank/runs.hpp"
-#include "table/far_memory.hpp"
+#include "table/through_buckets.hpp"
 
 namespace lofty {
 
@@ -226,15 +227,12 @@ template <class Word>
 void scatter_words(const Order& order, const void* sorted, void* out, const Run& run) {
   const auto* const from = static_cast<const Word*>(sorted);
   auto* const to = static_cast<Word*>(out);
-  const std::uint32_t* const rows = order.rows().data();
-  constexpr std::size_t stretch = 256 * 1024;
-  const std::size_t size = order.size(),
-                    pieces = size < engine::rows_worth_threads ? 1 : (size + stretch - 1) / stretch;
-  engine::parallel_for(pieces, run, [&](std::size_t p) {
-    engine::write_ahead(
-        size * p / pieces, size * (p + 1) / pieces, [&](std::size_t i) { return &to[rows[i]]; },
-        [&](std::size_t i) { to[rows[i]] = from[i]; });
-  });
+  engine::through_buckets<Word, 1>(
+      order.rows(), run,
+      [&](std::size_t begin, std::size_t count, engine::DealtBlock<Word, 1>& block) {
+        std::copy_n(from + begin, count, block[0].data());
+      },
+      [&](std::size_t row, std::size_t count, const Word* records) { std::copy_n(records, count, to + row); });
 }
 
 }  // namespace

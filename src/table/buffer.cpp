@@ -40,11 +40,12 @@ class Waiting {
     rooms_.emplace(room, data);
     return true;
   }
-  // One that is hardly larger than this; where there is none, as much as this is released.
+  // The smallest that is large enough; where there is none, as much as this is released. A much larger one is lent
+  // too: it waits anyway, and to release it for a fresh one would have the system clear pages.
   Room take(std::size_t size) {
     const std::lock_guard lock(mutex_);
     const auto found = rooms_.lower_bound(size);
-    if (found == rooms_.end() || found->first > size + size / 4) {
+    if (found == rooms_.end()) {
       release(size);
       return {};
     }

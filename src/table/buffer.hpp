@@ -18,7 +18,7 @@ struct Room {
 Room allocate_bytes(std::size_t size);
 void give_back_bytes(void* data, std::size_t room);
 
-// While one of these lives, large arrays that are given back wait for the next ones of about their size, from any
+// While one of these lives, large arrays that are given back wait for the next ones that fit into them, from any
 // thread: the system clears fresh pages, which takes longer than many a kernel that then fills them. What waits makes
 // way for what fits nowhere, so the process is not larger than without. Thread-safe.
 class MemoryReuse {

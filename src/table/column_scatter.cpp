@@ -6,24 +6,14 @@
 #include <limits>
 #include <numeric>
 
-#include "table/far_memory.hpp"
 #include "table/parallel.hpp"
+#include "table/through_buckets.hpp"
+#include "table/word_width.hpp"
 
 namespace lofty::engine {
 namespace {
 
 int bytes_for(int bits) { return bits <= 8 ? 1 : bits <= 16 ? 2 : bits <= 32 ? 4 : 8; }
-
-// Calls with(word), a number of so many bytes.
-template <class With>
-auto with_width(int bytes, const With& with) {
-  switch (bytes) {
-    case 1: return with(std::uint8_t{0});
-    case 2: return with(std::uint16_t{0});
-    case 4: return with(std::uint32_t{0});
-    default: return with(std::uint64_t{0});
-  }
-}
 
 std::uint64_t stored(std::int64_t value, std::int64_t least) {
   const std::uint64_t some = static_cast<std::uint64_t>(value) - static_cast<std::uint64_t>(least) + 1;
@@ -128,61 +118,42 @@ bool ColumnScatter::add(ByPosition& column) {
 }
 
 template <class Word, std::size_t words>
-void ColumnScatter::scatter(Word* records) const {
-  constexpr std::size_t block = 256;  // rows: their records lie in the first-level cache
-  parallel_for(pieces(), run_, [&](std::size_t number) {
-    const auto [begin, end] = piece(number);
-    std::array<std::array<Word, block>, words> record;
-    for (std::size_t from = begin; from < end; from += block) {
-      const std::size_t count = std::min(block, end - from);
-      for (auto& word : record) word.fill(0);
-      for (const Field& field : fields_)
-        std::visit(
-            [&](const auto& values) {
-              const auto* const value = values.data() + from;
-              auto& word = record[field.word];
-              const int shift = field.shift;
-              const std::int64_t least = field.least;
-              for (std::size_t i = 0; i < count; ++i)
-                word[i] = static_cast<Word>(word[i] | static_cast<Word>(stored(value[i], least) << shift));
-            },
-            field.column.values);
-      const std::uint32_t* const row = rows_.data() + from;
-      write_ahead(
-          0, count, [&](std::size_t i) { return &records[std::size_t{row[i]} * words]; },
-          [&](std::size_t i) {
-            for (std::size_t w = 0; w < words; ++w) records[std::size_t{row[i]} * words + w] = record[w][i];
-          });
-    }
-  });
-}
-
-template <class Word>
-std::vector<ColumnPtr> ColumnScatter::taken_apart(const Word* records) const {
-  constexpr std::size_t block = 1024;
+std::vector<ColumnPtr> ColumnScatter::brought() const {
   std::vector<Piece::Packed> packed(fields_.size());
   for (std::size_t f = 0; f < fields_.size(); ++f) {
     const Field& field = fields_[f];
     packed[f] = {{}, bytes_for(field.bits), rows_.size(), field.nulls, field.least, field.greatest};
     packed[f].data.allocate(rows_.size() * static_cast<std::size_t>(packed[f].width));
   }
-  parallel_for(pieces(), run_, [&](std::size_t number) {
-    const auto [begin, end] = piece(number);
-    for (std::size_t from = begin; from < end; from += block) {
-      const std::size_t to = std::min(end, from + block);
-      for (std::size_t f = 0; f < fields_.size(); ++f) {
-        const Field& field = fields_[f];
-        const std::uint64_t mask = field.bits == 64 ? ~std::uint64_t{0} : (std::uint64_t{1} << field.bits) - 1;
-        with_width(packed[f].width, [&](auto number_of) {
-          using Stored = decltype(number_of);
-          auto* const out = reinterpret_cast<Stored*>(packed[f].data.data());
-          for (std::size_t row = from; row < to; ++row)
-            out[row] = static_cast<Stored>(
-                static_cast<std::uint64_t>(records[row * words_ + field.word]) >> field.shift & mask);
-        });
-      }
+  const auto put_together = [&](std::size_t from, std::size_t count, DealtBlock<Word, words>& block) {
+    for (auto& word : block) word.fill(0);
+    for (const Field& field : fields_)
+      std::visit(
+          [&](const auto& values) {
+            const auto* const value = values.data() + from;
+            auto& word = block[field.word];
+            const int shift = field.shift;
+            const std::int64_t least = field.least;
+            for (std::size_t i = 0; i < count; ++i)
+              word[i] = static_cast<Word>(word[i] | static_cast<Word>(stored(value[i], least) << shift));
+          },
+          field.column.values);
+  };
+  const auto take_apart = [&](std::size_t row, std::size_t count, const Word* records) {
+    for (std::size_t f = 0; f < fields_.size(); ++f) {
+      const Field& field = fields_[f];
+      const std::uint64_t mask = field.bits == 64 ? ~std::uint64_t{0} : (std::uint64_t{1} << field.bits) - 1;
+      const int shift = field.shift;
+      with_word(packed[f].width, [&](auto number) {
+        using Stored = decltype(number);
+        auto* const out = reinterpret_cast<Stored*>(packed[f].data.data()) + row;
+        const Word* const word = records + field.word;
+        for (std::size_t i = 0; i < count; ++i)
+          out[i] = static_cast<Stored>(static_cast<std::uint64_t>(word[i * words]) >> shift & mask);
+      });
     }
-  });
+  };
+  through_buckets<Word, words>(rows_, run_, put_together, take_apart);
   std::vector<ColumnPtr> out;
   for (std::size_t f = 0; f < fields_.size(); ++f)
     out.push_back(Column::of_packed(fields_[f].column.type, std::move(packed[f])));
@@ -190,38 +161,14 @@ std::vector<ColumnPtr> ColumnScatter::taken_apart(const Word* records) const {
 }
 
 std::vector<ColumnPtr> ColumnScatter::columns() {
+  int bits = 0;
+  for (const Field& field : fields_) bits += field.bits;
   std::vector<ColumnPtr> out;
-  const auto scatter_words = [&](auto* records) {
-    using Word = std::remove_pointer_t<decltype(records)>;
-    switch (words_) {
-      case 1: return scatter<Word, 1>(records);
-      case 2: return scatter<Word, 2>(records);
-      default: return scatter<Word, most_words>(records);
-    }
-  };
-  if (fields_.empty()) return out;
-  if (words_ == 3) words_ = most_words;  // so that no record lies in two cache lines
-  if (const Field& only = fields_.front(); fields_.size() == 1) {
-    // The records are the column.
-    Piece::Packed packed{{}, bytes_for(only.bits), rows_.size(), only.nulls, only.least, only.greatest};
-    packed.data.allocate(rows_.size() * static_cast<std::size_t>(packed.width));
-    with_width(packed.width,
-               [&](auto word) { scatter<decltype(word), 1>(reinterpret_cast<decltype(word)*>(packed.data.data())); });
-    out.push_back(Column::of_packed(only.column.type, std::move(packed)));
-  } else {
-    int bits = 0;
-    for (const Field& field : fields_) bits += field.bits;
-    const int bytes = words_ == 1 ? bytes_for(bits) : 8;
-    const std::size_t size = rows_.size() * words_ * static_cast<std::size_t>(bytes);
-    if (records_.size() < size) records_.allocate(size);
-    with_width(bytes, [&](auto word) {
-      auto* const records = reinterpret_cast<decltype(word)*>(records_.data());
-      if constexpr (sizeof(word) == 8)
-        scatter_words(records);
-      else
-        scatter<decltype(word), 1>(records);
-      out = taken_apart(records);
-    });
+  switch (words_) {
+    case 0: return out;
+    case 1: with_word(bytes_for(bits), [&](auto word) { out = brought<decltype(word), 1>(); }); break;
+    case 2: out = brought<std::uint64_t, 2>(); break;
+    default: out = brought<std::uint64_t, most_words>(); break;
   }
   fields_.clear();
   words_ = 0;

@@ -21,10 +21,10 @@ struct ByPosition {
 
 // Takes columns' values by position, and gives the columns: the value at position i belongs to row rows[i].
 //
-// Wherever a row lies, going there waits for memory, and the wait is nearly all that a scatter costs. So several
-// columns go together: the bits that their ranges need are packed into one record a row, of up to 32 bytes, which lies
-// in one cache line; the records are scattered, and then taken apart from front to back.
-// One thread at a time; each step works on several. `rows` and `run` have to outlive this.
+// What that costs is memory that goes there and back. So several columns go together: the bits that their ranges need
+// are packed into one record a row, of up to 32 bytes; the records are brought to their rows (through_buckets), and
+// taken apart there.
+// One thread at a time; each step works on several. `rows` has each row once; it and `run` have to outlive this.
 class ColumnScatter {
  public:
   ColumnScatter(std::span<const std::uint32_t> rows, const Run& run) : rows_(rows), run_(run) {}
@@ -48,9 +48,7 @@ class ColumnScatter {
   };
   Field measured(ByPosition column) const;
   template <class Word, std::size_t words>
-  void scatter(Word* records) const;
-  template <class Word>
-  std::vector<ColumnPtr> taken_apart(const Word* records) const;
+  std::vector<ColumnPtr> brought() const;
   std::size_t pieces() const;
   std::pair<std::size_t, std::size_t> piece(std::size_t number) const;
 
@@ -58,7 +56,6 @@ class ColumnScatter {
   const Run& run_;
   std::vector<Field> fields_;
   std::size_t words_ = 0;  // of 64 bits, that the fields take
-  Bytes records_;          // kept for the next ones
 };
 
 }  // namespace lofty::engine

@@ -164,3 +164,29 @@ TEST(Places, StretchesMeetWithinRunsAndGroups) {
       }
     }
 }
+
+namespace {
+
+template <class T>
+void expect_by_input_row(const Order& o) {
+  std::vector<T> sorted(o.size());
+  for (std::size_t i = 0; i < sorted.size(); ++i) sorted[i] = static_cast<T>(i * 2'654'435'761u);
+  const std::vector<T> found = by_input_row(o, sorted);
+  for (std::size_t i = 0; i < sorted.size(); ++i) ASSERT_TRUE(found[o.rows()[i]] == sorted[i]) << sizeof(T);
+}
+
+}  // namespace
+
+// Elements of every size, in one bucket of rows, in a full and a nearly empty one, and in many.
+TEST(Places, ByInputRowWhateverTheElement) {
+  for (const std::size_t size : {1u, 1000u, 32'768u, 32'769u, 300'001u}) {
+    std::vector<std::uint64_t> key(size);
+    for (std::size_t i = 0; i < size; ++i) key[i] = i * 0x9e37'79b9'7f4a'7c15 >> 40;
+    const Order o = order({ascending(key)});
+    expect_by_input_row<std::uint8_t>(o);
+    expect_by_input_row<std::int16_t>(o);
+    expect_by_input_row<float>(o);
+    expect_by_input_row<double>(o);
+    expect_by_input_row<long double>(o);
+  }
+}

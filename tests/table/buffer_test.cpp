@@ -27,13 +27,19 @@ TEST(Buffer, WhatIsGivenBackIsUsedAgainWhileSomebodyAsksForIt) {
   EXPECT_EQ(a.size(), large - 100);
 }
 
-TEST(Buffer, WhatIsMuchTooLargeIsNotTaken) {
+// One that is much too large before a fresh one.
+TEST(Buffer, TheSmallestThatIsLargeEnoughIsTaken) {
   const MemoryReuse reuse;
-  Bytes some(4 * large);
-  const unsigned char* const first = some.data();
-  some = Bytes();
-  const Bytes small(large);
-  EXPECT_NE(small.data(), first);
+  Bytes small(large), middle(2 * large), great(4 * large);
+  const unsigned char *const a = small.data(), *const b = middle.data(), *const c = great.data();
+  small = Bytes();
+  middle = Bytes();
+  great = Bytes();
+  const Bytes first(large), second(large), third(large);
+  EXPECT_EQ(first.data(), a);
+  EXPECT_EQ(second.data(), b);
+  EXPECT_EQ(third.data(), c);
+  EXPECT_EQ(third.size(), large);
 }
 
 TEST(Buffer, MovesWithItsMemory) {
