@@ -25,11 +25,6 @@ struct Counting {
   void reset() { count = 0; }
 };
 
-struct CountRows : Counting {
-  void add(std::uint32_t) { ++count; }
-  void remove(std::uint32_t) { --count; }
-};
-
 struct CountValues : Counting {
   const Gathered* values;
   explicit CountValues(const Gathered& of) : values(&of) {}
@@ -38,23 +33,25 @@ struct CountValues : Counting {
 };
 
 // 64-bit values: in Sum = int64_t where no frame's sum can be longer, else in 128 bits, which 2^32 of them never fill.
-template <class Sum, bool Nulls = true>
+template <class Sum, class Reader>
 struct ShortSum : Counting {
-  const std::int64_t* values;
+  Reader value;
   Sum sum = 0;
-  explicit ShortSum(const Gathered& of) : values(of.ints.data()) {}
+  explicit ShortSum(const Reader& of) : value(of) {}
   void reset() {
     count = 0;
     sum = 0;
   }
   void add(std::uint32_t at) {
-    const bool some = !Nulls || values[at] != int64_null;
-    sum += some ? values[at] : 0;
+    const std::int64_t here = value(at);
+    const bool some = !Reader::nulls || here != int64_null;
+    sum += some ? here : 0;
     count += some;
   }
   void remove(std::uint32_t at) {
-    const bool some = !Nulls || values[at] != int64_null;
-    sum -= some ? values[at] : 0;
+    const std::int64_t here = value(at);
+    const bool some = !Reader::nulls || here != int64_null;
+    sum -= some ? here : 0;
     count -= some;
   }
   int128 exact() const { return sum; }
@@ -197,17 +194,27 @@ bool fits_short(const Gathered& values) {
   return values.magnitude <= std::numeric_limits<std::int64_t>::max() / static_cast<std::int64_t>(values.size() + 1);
 }
 
-// Calls with(make) where make() makes the accumulator that suits these values, exact ones only.
+// Calls with(make) where make() makes the accumulator that suits these values, exact ones only, and not packed.
 template <class With>
 void with_exact_sum(const Gathered& values, const With& with) {
+  const std::int64_t* const ints = values.ints.data();
   if (values.lane == Gathered::Lane::int128)
     with([&] { return LongSum(values); });
   else if (fits_short(values) && values.no_nulls)
-    with([&] { return ShortSum<std::int64_t, false>(values); });
+    with([=] { return ShortSum<std::int64_t, IntReader<false>>({ints}); });
   else if (fits_short(values))
-    with([&] { return ShortSum<std::int64_t>(values); });
+    with([=] { return ShortSum<std::int64_t, IntReader<true>>({ints}); });
   else
-    with([&] { return ShortSum<int128>(values); });
+    with([=] { return ShortSum<int128, IntReader<true>>({ints}); });
+}
+
+// Slides over 64-bit values whose sums fit 64 bits, packed or not.
+template <class Emit>
+void slide_short_sums(const WindowJob& job, const Gathered& values, const Emit& emit) {
+  with_integers(values, [&](const auto& read) {
+    slide_all(
+        job, [&] { return ShortSum<std::int64_t, std::decay_t<decltype(read)>>(read); }, emit);
+  });
 }
 
 template <class With>
@@ -265,13 +272,26 @@ void put_null(Results& out, std::size_t at) {
 
 Buffer<std::uint32_t> frame_counts(const WindowJob& job, const Gathered* values) {
   Buffer<std::uint32_t> out(job.order.rows.size());
-  const auto emit = [&](std::size_t at, std::size_t, const Counting& counted) { out[at] = counted.count; };
-  if (values == nullptr)
+  if (values != nullptr) {
     slide_all(
-        job, [] { return CountRows(); }, emit);
-  else
-    slide_all(
-        job, [&] { return CountValues(*values); }, emit);
+        job, [&] { return CountValues(*values); },
+        [&](std::size_t at, std::size_t, const Counting& counted) { out[at] = counted.count; });
+    return out;
+  }
+  slide_in_pieces(job, [&](std::size_t begin, std::size_t end) {
+    const auto length = [&](std::size_t at, std::size_t, std::uint32_t low, std::uint32_t high) {
+      out[at] = high - low;
+    };
+    if (plain_rows(job.frame)) return each_frame_of_rows(job, begin, end, length);
+    if (runs_with_peers(job.frame)) return each_frame_with_peers(job, begin, end, length);
+    FrameWalk walk(job.order, job.frame, job.range, begin, end);
+    for (std::size_t at = begin; at < end; ++at) {
+      walk.next();
+      const Stretches frame = walk.stretches();
+      out[at] = 0;
+      for (int part = 0; part < 3; ++part) out[at] += frame.end[part] - frame.begin[part];
+    }
+  });
   return out;
 }
 
@@ -285,7 +305,14 @@ Results frame_sums(const WindowJob& job, const Gathered& values) {
     });
     return out;
   }
-  Results out = exact_of(values.size(), values.lane == Gathered::Lane::int64 && fits_short(values));
+  const bool narrow = values.lane == Gathered::Lane::int64 && fits_short(values);
+  Results out = exact_of(values.size(), narrow);
+  if (narrow) {
+    slide_short_sums(job, values, [&](std::size_t at, std::size_t, const auto& sum) {
+      out.ints[at] = sum.count == 0 ? int64_null : sum.sum;
+    });
+    return out;
+  }
   with_exact_sum(values, [&](const auto& make) {
     slide_all(job, make, [&](std::size_t at, std::size_t, const auto& sum) {
       if (sum.count == 0)
@@ -299,24 +326,17 @@ Results frame_sums(const WindowJob& job, const Gathered& values) {
 
 bool frame_sums(const WindowJob& job, const Gathered& values, std::int64_t* out, std::uint8_t* nulls) {
   if (values.lane != Gathered::Lane::int64 || !fits_short(values)) return false;
-  const auto emit = [&](std::size_t at, std::size_t, const auto& sum) {
+  slide_short_sums(job, values, [&](std::size_t at, std::size_t, const auto& sum) {
     out[at] = sum.sum;
     nulls[at] = sum.count == 0;
-  };
-  if (values.no_nulls)
-    slide_all(
-        job, [&] { return ShortSum<std::int64_t, false>(values); }, emit);
-  else
-    slide_all(
-        job, [&] { return ShortSum<std::int64_t>(values); }, emit);
+  });
   return true;
 }
 
 namespace {
 
-// get(number): the value that an input row's number stands for.
-template <class Number, class Get>
-bool running_sums(const OrderData& order, const Number* numbers, const Get& get, std::int64_t* out, const Run& run) {
+template <class Word>
+bool running_sums(const OrderData& order, const PackedReader<Word, false>& value, std::int64_t* out, const Run& run) {
   constexpr std::size_t piece_rows = 128 * 1024;
   const std::size_t size = order.rows.size();
   const std::size_t pieces = size < rows_worth_threads ? 1 : (size + piece_rows - 1) / piece_rows;
@@ -334,16 +354,16 @@ bool running_sums(const OrderData& order, const Number* numbers, const Get& get,
     Stretch own{end};
     std::uint64_t sum = 0;  // wraps, where the values say in the end that it might
     read_ahead(
-        begin, end, [&](std::size_t i) { return numbers + rows[i]; },
+        begin, end, [&](std::size_t i) { return value.words + rows[i]; },
         [&](std::size_t i) {
           if ((marks[i] & OrderData::group_start) != 0) {
             sum = 0;
             own.first_start = std::min(own.first_start, i);
           }
-          const std::int64_t value = get(numbers[rows[i]]);
-          own.least = std::min(own.least, value);
-          own.greatest = std::max(own.greatest, value);
-          sum += static_cast<std::uint64_t>(value);
+          const std::int64_t here = value(rows[i]);
+          own.least = std::min(own.least, here);
+          own.greatest = std::max(own.greatest, here);
+          sum += static_cast<std::uint64_t>(here);
           out[i] = static_cast<std::int64_t>(sum);
         });
     own.last = sum;
@@ -367,20 +387,19 @@ bool running_sums(const OrderData& order, const Number* numbers, const Get& get,
 }  // namespace
 
 bool running_sums(const OrderData& order, std::span<const std::int64_t> values, std::int64_t* out, const Run& run) {
-  const ColumnPtr packed = packed_copy(ascending(values), run);
-  if (!packed)
-    return running_sums(
-        order, values.data(), [](std::int64_t value) { return value; }, out, run);
-  const auto from = [&](const auto* numbers) {
-    const std::uint64_t before = static_cast<std::uint64_t>(packed->least()) - 1;
-    const auto value = [=](std::uint64_t number) { return static_cast<std::int64_t>(number + before); };
-    return running_sums(order, numbers, value, out, run);
+  const PackedNumbers packed = packed_by_row(ascending(values), run);
+  const auto of = [&](auto word) {
+    const auto* const words = reinterpret_cast<const decltype(word)*>(packed.words.data());
+    return running_sums(order, PackedReader<decltype(word), false>{words, packed.before}, out, run);
   };
-  switch (packed->width()) {
-    case 1: return from(packed->packed());
-    case 2: return from(reinterpret_cast<const std::uint16_t*>(packed->packed()));
-    case 4: return from(reinterpret_cast<const std::uint32_t*>(packed->packed()));
-    default: return from(reinterpret_cast<const std::uint64_t*>(packed->packed()));
+  switch (packed.width) {
+    case 0: {  // as they are
+      const auto* const words = reinterpret_cast<const std::uint64_t*>(values.data());
+      return running_sums(order, PackedReader<std::uint64_t, false>{words, 0}, out, run);
+    }
+    case 2: return of(std::uint16_t{});
+    case 4: return of(std::uint32_t{});
+    default: return of(std::uint64_t{});
   }
 }
 
@@ -614,9 +633,7 @@ Results frame_percentiles(const WindowJob& job, const Gathered& values, const Va
 
 std::size_t short_frames(const WindowJob& job) {
   std::atomic<std::size_t> count = 0;
-  const std::size_t size = job.order.rows.size(), pieces = slide_pieces(job);
-  parallel_for(pieces, job.run, [&](std::size_t piece) {
-    const std::size_t begin = size * piece / pieces, end = size * (piece + 1) / pieces;
+  slide_in_pieces(job, [&](std::size_t begin, std::size_t end) {
     FrameWalk walk(job.order, job.frame, job.range, begin, end);
     std::size_t here = 0;
     for (std::size_t at = begin; at < end; ++at) {

@@ -26,7 +26,8 @@ Buffer<std::uint32_t> frame_counts(const WindowJob& job, const Gathered* values)
 
 // Sums: null over none. Exact integers by running 64- or 128-bit arithmetic, which can take away what it added; floats
 // in 128-bit fixed point where the range of their exponents allows it, else in an accumulator over the whole range:
-// exact until the one rounding, so that nothing ever drifts. Throws Error(overflow) beyond 38 digits.
+// exact until the one rounding, so that nothing ever drifts. Values may be packed. Throws Error(overflow) beyond 38
+// digits.
 Results frame_sums(const WindowJob& job, const Gathered& values);
 // The same straight into `out` and `nulls` (1: null, and 0 in `out`). False, and nothing done, where the values are not
 // 64-bit integers whose sums are sure to fit.

@@ -137,7 +137,7 @@ Windowed<std::int64_t> frame_sums(const Order& order, const Frame& frame, std::s
   }
   const Work work(order, frame, run);
   return exact_of<std::int64_t>(
-      engine::frame_sums(work.job(), gather(key_of(values, nulls), order.rows(), run)), [](int128 value) {
+      engine::frame_sums(work.job(), gather_packed(key_of(values, nulls), order.rows(), run)), [](int128 value) {
         if (!fits_int64(value))
           throw Error(
               Problem{Code::overflow, "a sum over a frame is beyond 64 bits", {}, {}, "Decimal values hold 38 digits"});
@@ -166,7 +166,8 @@ void frame_sums(const Order& order, const Frame& frame, std::span<const std::int
     return;
   }
   const Work work(order, frame, run);
-  if (engine::frame_sums(work.job(), gather(key_of(values, nulls), order.rows(), run), out.data(), out_nulls.data()))
+  if (engine::frame_sums(work.job(), gather_packed(key_of(values, nulls), order.rows(), run), out.data(),
+                         out_nulls.data()))
     return;
   const Windowed<std::int64_t> sums = frame_sums(order, frame, values, nulls, run);
   std::copy(sums.values.begin(), sums.values.end(), out.begin());
@@ -226,7 +227,9 @@ void extremes(const Order& order, const Frame& frame, const Key& values, bool gr
   assert(out.size() == order.size());
   const Work work(order, frame, run);
   static_assert(no_position == no_input_row);
-  frame_extremes(work.job(), gather(values, order.rows(), run), greatest, order.rows().data(), out.data());
+  const Gathered gathered =
+      goes_by_scores(frame) ? gather_packed(values, order.rows(), run) : gather(values, order.rows(), run);
+  frame_extremes(work.job(), gathered, greatest, order.rows().data(), out.data());
 }
 
 }  // namespace

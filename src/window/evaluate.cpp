@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <atomic>
 #include <bit>
+#include <cstring>
 #include <set>
 
 #include "lofty/error.hpp"
@@ -132,7 +133,19 @@ const WindowSort::Peers& WindowSort::peers(const Shape& shape) {
     const auto starts = [&](std::size_t i) { return i == size || (marks[i] & OrderData::peer_start) != 0; };
     std::size_t first = begin, most = 0, alone = 0;
     while (first > 0 && first < size && !starts(first)) --first;
+    // Eight at a time where all stand alone, which most do under a key of many values.
+    constexpr std::uint64_t all_start = 0x0101010101010101 * OrderData::peer_start;
+    const auto alone_from = [&](std::size_t i) {
+      std::uint64_t next;
+      std::memcpy(&next, marks + i + 1, sizeof next);
+      return (next & all_start) == all_start;
+    };
     for (std::size_t i = begin; i < end; ++i) {
+      while (i + 8 < end && starts(i) && alone_from(i)) {
+        alone += 8;
+        i += 8;
+        most = std::max<std::size_t>(most, 1);
+      }
       first = starts(i) ? i : first;
       most = std::max(most, i - first + 1);
       alone += starts(i) && starts(i + 1);
@@ -154,9 +167,17 @@ ColumnPtr WindowSort::column(const Node& node, const WindowRelation& relation) {
 
 const Gathered& WindowSort::values(const Node& node, const WindowRelation& relation, const Run& run) {
   const std::string name = signature(node);
+  auto found = gathered_.find(name);
+  if (found == gathered_.end()) found = gathered_.emplace(name, gather(*column(node, relation), rows(), run)).first;
+  found->second.unpack(run);
+  return found->second;
+}
+
+const Gathered& WindowSort::packed_values(const Node& node, const WindowRelation& relation, const Run& run) {
+  const std::string name = signature(node);
   const auto found = gathered_.find(name);
   if (found != gathered_.end()) return found->second;
-  return gathered_.emplace(name, gather(*column(node, relation), rows(), run)).first->second;
+  return gathered_.emplace(name, gather_packed(*column(node, relation), rows(), run)).first->second;
 }
 
 namespace {
@@ -209,7 +230,7 @@ class Evaluation {
         const std::vector<std::uint32_t> codes = distinct_codes(values(), run_, distinct);
         return numbers(frame_distinct_counts(job_, codes, distinct));
       }
-      case WindowFunction::sum: return column_of(frame_sums(job_, values()));
+      case WindowFunction::sum: return column_of(frame_sums(job_, packed_values()));
       case WindowFunction::average: return column_of(frame_averages(job_, values(), call_.type.scale));
       case WindowFunction::least: return extreme(false);
       case WindowFunction::greatest: return extreme(true);
@@ -242,6 +263,9 @@ class Evaluation {
         if (passes.ints[i] != 1) own_.make_null(i);
     }
     return own_;
+  }
+  const Gathered& packed_values() {
+    return call_.filter ? values() : sort_.packed_values(*call_.value, relation_, run_);
   }
   // For count(*) with a filter: a value where it passes.
   const Gathered& filter_flags() {
@@ -354,9 +378,10 @@ class Evaluation {
   }
 
   WindowResult extreme(bool greatest) {
-    if (call_.type.kind != Kind::text && values().lane == Gathered::Lane::int64)
-      return ByPosition{call_.type, frame_extreme_values(job_, values(), greatest)};
-    return picked(frame_extremes(job_, values(), greatest));
+    const Gathered& of = goes_by_scores(frame_) ? packed_values() : values();
+    if (call_.type.kind != Kind::text && of.lane == Gathered::Lane::int64)
+      return ByPosition{call_.type, frame_extreme_values(job_, of, greatest)};
+    return picked(frame_extremes(job_, of, greatest));
   }
 
   WindowResult picked(const Buffer<std::uint32_t>& positions) {

@@ -66,6 +66,8 @@ class WindowSort {
   const Peers& peers(const Shape& shape);
   // A formula's values by position; gathered once.
   const Gathered& values(const Node& node, const WindowRelation& relation, const Run& run);
+  // The same for who takes them packed as well as not.
+  const Gathered& packed_values(const Node& node, const WindowRelation& relation, const Run& run);
   ColumnPtr column(const Node& node, const WindowRelation& relation);
 
  private:

@@ -93,12 +93,13 @@ struct BetterThan {
 // null.
 constexpr std::int64_t none = int64_null;
 
+template <class Reader>
 struct IntegerScore {
-  const std::int64_t* values;
+  Reader read;
   bool greatest;
   std::int64_t operator()(std::size_t at) const {
-    const std::int64_t value = values[at];
-    return greatest || value == int64_null ? value : ~value;
+    const std::int64_t value = read(at);
+    return greatest || (Reader::nulls && value == int64_null) ? value : ~value;
   }
 };
 
@@ -163,12 +164,9 @@ class BlockExtremes {
   BlockExtremes(const WindowJob& job, const Score& score, const Put& put) : job_(job), score_(score), put_(put) {}
 
   void over(std::size_t begin, std::size_t end) {
-    const std::uint8_t* const marks = job_.order.marks.data();
-    std::size_t group = begin;
-    while ((marks[group] & OrderData::group_start) == 0) --group;
+    std::size_t group = last_start(job_.order, begin, OrderData::group_start);
     while (group < end) {
-      std::size_t group_end = group + 1;
-      while (group_end < job_.order.rows.size() && (marks[group_end] & OrderData::group_start) == 0) ++group_end;
+      const std::size_t group_end = next_start(job_.order, group + 1, OrderData::group_start);
       in_group(static_cast<std::int64_t>(group), static_cast<std::int64_t>(group_end),
                static_cast<std::int64_t>(std::max(begin, group)), static_cast<std::int64_t>(std::min(end, group_end)));
       group = group_end;
@@ -274,35 +272,42 @@ void queued_extremes(const WindowJob& job, std::size_t begin, std::size_t end, c
   }
 }
 
-// put(position, the best's position), on several threads where that pays.
-template <class Put>
-void each_extreme(const WindowJob& job, const Gathered& values, bool greatest, const Put& put) {
-  const std::size_t size = job.order.rows.size(), pieces = slide_pieces(job);
-  const bool scored = scores_tell(values);
-  const auto with_score = [&](std::size_t begin, std::size_t end, const auto& score) {
+// By scores, on several threads where that pays: put(position, the best's position).
+template <class Score, class Put>
+void scored(const WindowJob& job, const Score& score, const Put& put) {
+  slide_in_pieces(job, [&](std::size_t begin, std::size_t end) {
     if (from_the_start(job.frame))
       running_extremes(job, begin, end, score, put);
     else
       BlockExtremes(job, score, put).over(begin, end);
-  };
-  parallel_for(pieces, job.run, [&](std::size_t piece) {
-    const std::size_t begin = size * piece / pieces, end = size * (piece + 1) / pieces;
-    if (begin >= end) return;
-    const bool scores = scored && (from_the_start(job.frame) || between_distances(job.frame));
-    switch (values.lane) {
-      case Gathered::Lane::int64:
-        if (scores) return with_score(begin, end, IntegerScore{values.ints.data(), greatest});
-        return queued_extremes(job, begin, end, BetterThan<std::int64_t>{values.ints.data(), greatest}, put);
-      case Gathered::Lane::float64:
-        if (scores) return with_score(begin, end, DoubleScore{values.doubles.data(), greatest});
-        return queued_extremes(job, begin, end, BetterThan<double>{values.doubles.data(), greatest}, put);
-      case Gathered::Lane::int128:
-        return queued_extremes(job, begin, end, BetterThan<int128>{values.wide.data(), greatest}, put);
-    }
   });
 }
 
+template <class T, class Put>
+void queued(const WindowJob& job, const BetterThan<T>& better, const Put& put) {
+  slide_in_pieces(job, [&](std::size_t begin, std::size_t end) { queued_extremes(job, begin, end, better, put); });
+}
+
+template <class Put>
+void each_extreme(const WindowJob& job, const Gathered& values, bool greatest, const Put& put) {
+  const bool by_score = scores_tell(values) && goes_by_scores(job.frame);
+  switch (values.lane) {
+    case Gathered::Lane::int64:
+      if (by_score)
+        return with_integers(values, [&](const auto& read) {
+          scored(job, IntegerScore<std::decay_t<decltype(read)>>{read, greatest}, put);
+        });
+      return queued(job, BetterThan<std::int64_t>{values.ints.data(), greatest}, put);
+    case Gathered::Lane::float64:
+      if (by_score) return scored(job, DoubleScore{values.doubles.data(), greatest}, put);
+      return queued(job, BetterThan<double>{values.doubles.data(), greatest}, put);
+    case Gathered::Lane::int128: return queued(job, BetterThan<int128>{values.wide.data(), greatest}, put);
+  }
+}
+
 }  // namespace
+
+bool goes_by_scores(const Frame& frame) { return from_the_start(frame) || between_distances(frame); }
 
 Buffer<std::uint32_t> frame_extremes(const WindowJob& job, const Gathered& values, bool greatest) {
   Buffer<std::uint32_t> out(job.order.rows.size());
@@ -322,9 +327,17 @@ void frame_extremes(const WindowJob& job, const Gathered& values, bool greatest,
 
 Buffer<std::int64_t> frame_extreme_values(const WindowJob& job, const Gathered& values, bool greatest) {
   Buffer<std::int64_t> out(job.order.rows.size());
-  each_extreme(job, values, greatest, [&](std::size_t at, std::uint32_t position) {
-    out[at] = position == no_position ? int64_null : values.ints[position];
-  });
+  const auto put = [&](const auto& read) {
+    return [&out, read](std::size_t at, std::uint32_t position) {
+      out[at] = position == no_position ? int64_null : read(position);
+    };
+  };
+  if (scores_tell(values) && goes_by_scores(job.frame))
+    with_integers(values, [&](const auto& read) {
+      scored(job, IntegerScore<std::decay_t<decltype(read)>>{read, greatest}, put(read));
+    });
+  else
+    queued(job, BetterThan<std::int64_t>{values.ints.data(), greatest}, put(IntReader<true>{values.ints.data()}));
   return out;
 }
 

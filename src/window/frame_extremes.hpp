@@ -17,10 +17,13 @@ namespace lofty::engine {
 // kernels", 1992; J. Gil and M. Werman, "Computing 2-D min, median, and max filters", 1993): no step depends on the
 // values, so none is guessed wrongly. All others keep a monotonic queue for each stretch of the frame (D. Lemire,
 // "Streaming maximum-minimum filter using no more than three comparisons per element", 2006).
+// Values may be packed where goes_by_scores() holds.
 Buffer<std::uint32_t> frame_extremes(const WindowJob& job, const Gathered& values, bool greatest);
 // Into `out`: rows[position], or the positions themselves where there are no `rows`.
 void frame_extremes(const WindowJob& job, const Gathered& values, bool greatest, const std::uint32_t* rows,
                     std::uint32_t* out);
+// One of the first two kinds of frames?
+bool goes_by_scores(const Frame& frame);
 // The values themselves; int64_null over none. Precondition: they lie in 64-bit integers.
 Buffer<std::int64_t> frame_extreme_values(const WindowJob& job, const Gathered& values, bool greatest);
 

@@ -2,32 +2,28 @@
 
 #include <algorithm>
 
+#include "window/starts.hpp"
+
 namespace lofty::engine {
 
 FrameWalk::FrameWalk(const OrderData& order, const Frame& frame, const RangeKey* range, std::size_t begin,
                      std::size_t end)
     : order_(order), frame_(frame), range_(range), size_(order.rows.size()), at_(begin) {
   if (begin >= end) return;
-  group_begin_ = peers_begin_ = begin;
-  while ((order_.marks[group_begin_] & OrderData::group_start) == 0) --group_begin_;
-  while ((order_.marks[peers_begin_] & OrderData::peer_start) == 0) --peers_begin_;
+  group_begin_ = last_start(order_, begin, OrderData::group_start);
+  peers_begin_ = last_start(order_, begin, OrderData::peer_start);
   const std::size_t peers = peers_begin_;
   enter_group();
   peers_begin_ = peers;
-  peers_end_ = next_start(peers_begin_ + 1, OrderData::peer_start);
+  peers_end_ = next_start(order_, peers_begin_ + 1, OrderData::peer_start);
   if (!peer_starts_.empty())
     peer_ = static_cast<std::size_t>(std::lower_bound(peer_starts_.begin(), peer_starts_.end(), peers) -
                                      peer_starts_.begin());
   --at_;  // next() steps onto the first one
 }
 
-std::size_t FrameWalk::next_start(std::size_t position, std::uint8_t mark) const {
-  while (position < size_ && (order_.marks[position] & mark) == 0) ++position;
-  return position;
-}
-
 void FrameWalk::enter_group() {
-  group_end_ = next_start(group_begin_ + 1, OrderData::group_start);
+  group_end_ = next_start(order_, group_begin_ + 1, OrderData::group_start);
   low_ = high_ = static_cast<std::uint32_t>(group_begin_);
   if (frame_.unit == FrameUnit::groups) {
     peer_starts_.clear();
@@ -44,7 +40,7 @@ void FrameWalk::enter_group() {
   }
 }
 
-void FrameWalk::enter_peers() { peers_end_ = next_start(peers_begin_ + 1, OrderData::peer_start); }
+void FrameWalk::enter_peers() { peers_end_ = next_start(order_, peers_begin_ + 1, OrderData::peer_start); }
 
 void FrameWalk::next() {
   ++at_;

@@ -54,7 +54,6 @@ class FrameWalk {
   void rows_frame();
   void groups_frame();
   void range_frame();
-  std::size_t next_start(std::size_t position, std::uint8_t mark) const;
 
   const OrderData& order_;
   const Frame frame_;

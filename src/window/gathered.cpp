@@ -11,26 +11,10 @@
 #include "order/codes.hpp"
 #include "table/far_memory.hpp"
 #include "table/parallel.hpp"
+#include "window/pieces.hpp"
 
 namespace lofty::engine {
 namespace {
-
-constexpr std::size_t piece_rows = 250'000;
-
-std::size_t pieces_of(std::size_t size) { return size < rows_worth_threads ? 1 : (size + piece_rows - 1) / piece_rows; }
-
-// Calls work(begin, end, piece) for the pieces of [0, size), on several threads where it pays.
-template <class Work>
-void in_pieces(std::size_t size, const Run& run, const Work& work) {
-  const std::size_t pieces = pieces_of(size);
-  parallel_for(pieces, run, [&](std::size_t piece) {
-    const std::size_t begin = size * piece / pieces, end = size * (piece + 1) / pieces;
-    if constexpr (requires { work(begin, end, piece); })
-      work(begin, end, piece);
-    else
-      work(begin, end);
-  });
-}
 
 template <class T>
 std::vector<std::int64_t> code_point_ranks(const std::vector<T>& texts, const Run& run) {
@@ -61,53 +45,6 @@ Seen together(const std::vector<Seen>& pieces) {
     all.nulls += one.nulls;
   }
   return all;
-}
-
-// From here on an array and its page tables lie outside the second-level cache.
-constexpr std::size_t rows_worth_packing = 1'000'000;
-
-template <class T>
-ColumnPtr packed_whole_numbers(const Key& key, const Run& run) {
-  const std::size_t size = key.size;
-  if (size < rows_worth_packing) return nullptr;
-  const T* const values = static_cast<const T*>(key.values);
-  const bool has_mask = !key.options.null_mask.empty();
-  std::vector<Seen> seen(pieces_of(size));
-  in_pieces(size, run, [&](std::size_t begin, std::size_t end, std::size_t piece) {
-    Seen own;
-    for (std::size_t row = begin; row < end; ++row) {
-      const auto value = static_cast<std::int64_t>(values[row]);
-      const bool null = has_mask && masked(key, row);
-      own.nulls += null;
-      own.least = std::min(own.least, null ? own.least : value);
-      own.greatest = std::max(own.greatest, null ? own.greatest : value);
-    }
-    seen[piece] = own;
-  });
-  Seen all = together(seen);
-  if (all.least == int64_null) return nullptr;
-  if (all.least > all.greatest) all.least = all.greatest = 0;  // nothing but nulls
-  const std::uint64_t top = static_cast<std::uint64_t>(all.greatest) - static_cast<std::uint64_t>(all.least) + 1;
-  Piece::Packed packed{
-      {}, top <= 0xff ? 1 : top <= 0xffff ? 2 : top <= 0xffffffff ? 4 : 8, size, all.nulls, all.least, all.greatest};
-  packed.data.allocate(size * static_cast<std::size_t>(packed.width));
-  const auto pack = [&](auto word) {
-    using Word = decltype(word);
-    auto* const out = reinterpret_cast<Word*>(packed.data.data());
-    in_pieces(size, run, [&](std::size_t begin, std::size_t end) {
-      const std::uint64_t before = static_cast<std::uint64_t>(all.least) - 1;
-      for (std::size_t row = begin; row < end; ++row)
-        out[row] = has_mask && masked(key, row) ? Word{0}
-                                                : static_cast<Word>(static_cast<std::uint64_t>(values[row]) - before);
-    });
-  };
-  switch (packed.width) {
-    case 1: pack(std::uint8_t{}); break;
-    case 2: pack(std::uint16_t{}); break;
-    case 4: pack(std::uint32_t{}); break;
-    default: pack(std::uint64_t{}); break;
-  }
-  return Column::of_packed({.kind = Kind::integer}, std::move(packed));
 }
 
 // Values of up to 64 bits. The least 64-bit number is a value in a caller's array, and null here: where it stands and
@@ -201,19 +138,9 @@ Gathered gather(const Column& column, std::span<const std::uint32_t> rows, const
   return out;
 }
 
-ColumnPtr packed_copy(const Key& key, const Run& run) {
-  switch (key.element) {
-    case Element::int16: return packed_whole_numbers<std::int16_t>(key, run);
-    case Element::int32: return packed_whole_numbers<std::int32_t>(key, run);
-    case Element::int64: return packed_whole_numbers<std::int64_t>(key, run);
-    case Element::uint16: return packed_whole_numbers<std::uint16_t>(key, run);
-    case Element::uint32: return packed_whole_numbers<std::uint32_t>(key, run);
-    default: return nullptr;
-  }
-}
+namespace {
 
-Gathered gather(const Key& key, std::span<const std::uint32_t> rows, const Run& run) {
-  if (const ColumnPtr packed = packed_copy(key, run)) return gather(*packed, rows, run);
+Gathered gathered_values(const Key& key, std::span<const std::uint32_t> rows, const Run& run) {
   const auto whole = [&](auto type) {
     using T = decltype(type);
     return whole_numbers(key, rows, run,
@@ -300,6 +227,49 @@ Gathered gather(const Key& key, std::span<const std::uint32_t> rows, const Run& 
     }
   }
   return {};
+}
+
+Gathered of_packed(PackedNumbers packed, int scale) {
+  Gathered out;
+  out.scale = scale;
+  out.no_nulls = !packed.nulls;
+  out.magnitude = packed.magnitude;
+  out.packed = std::move(packed);
+  return out;
+}
+
+Gathered unpacked_rows(const PackedNumbers& by_row, std::span<const std::uint32_t> rows, const Run& run) {
+  Gathered out;
+  out.ints = unpacked(by_row, rows, run);
+  out.no_nulls = !by_row.nulls;
+  out.magnitude = by_row.magnitude;
+  return out;
+}
+
+}  // namespace
+
+Gathered gather_packed(const Column& column, std::span<const std::uint32_t> rows, const Run& run) {
+  if (PackedNumbers packed = packed_by_position(column, rows, run))
+    return of_packed(std::move(packed), column.type().scale);
+  return gather(column, rows, run);
+}
+
+Gathered gather_packed(const Key& key, std::span<const std::uint32_t> rows, const Run& run) {
+  const PackedNumbers by_row = packed_by_row(key, run);
+  if (!by_row) return gathered_values(key, rows, run);
+  PackedNumbers packed = packed_by_position(by_row, rows, run);
+  return packed ? of_packed(std::move(packed), 0) : unpacked_rows(by_row, rows, run);
+}
+
+Gathered gather(const Key& key, std::span<const std::uint32_t> rows, const Run& run) {
+  if (const PackedNumbers by_row = packed_by_row(key, run)) return unpacked_rows(by_row, rows, run);
+  return gathered_values(key, rows, run);
+}
+
+void Gathered::unpack(const Run& run) {
+  if (!packed) return;
+  ints = unpacked(packed, run);
+  packed = {};
 }
 
 }  // namespace lofty::engine

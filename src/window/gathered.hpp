@@ -8,6 +8,7 @@
 #include "table/buffer.hpp"
 #include "table/column.hpp"
 #include "table/exact.hpp"
+#include "window/packed_numbers.hpp"
 
 namespace lofty::engine {
 
@@ -17,16 +18,20 @@ struct Gathered {
   enum class Lane : std::uint8_t { int64, int128, float64 };
   Lane lane = Lane::int64;
   Buffer<std::int64_t> ints;
+  PackedNumbers packed;  // instead of `ints`, for whom gather_packed() was asked
   Buffer<int128> wide;
   Buffer<double> doubles;
   int scale = 0;          // of decimals
   bool no_nulls = false;  // known to have none
   int128 magnitude = 0;   // no value's absolute is greater; lane int64 only
   std::size_t size() const {
+    if (packed) return packed.size;
     return lane == Lane::int64 ? ints.size() : lane == Lane::int128 ? wide.size() : doubles.size();
   }
+  // Precondition of both: not packed.
   bool is_null(std::size_t i) const;
   void make_null(std::size_t i);
+  void unpack(const Run& run);  // whole numbers into `ints`
 };
 
 Gathered gather(const Column& column, std::span<const std::uint32_t> rows, const Run& run);
@@ -34,10 +39,30 @@ Gathered gather(const Column& column, std::span<const std::uint32_t> rows, const
 // cannot be brought to one.
 Gathered gather(const Key& key, std::span<const std::uint32_t> rows, const Run& run);
 
-// A copy of a caller's whole numbers in the fewest bytes that they need, in memory that is quick to go about in, for
-// going to every row of a large array: two steps from front to back cost a fraction of what they save. None where the
-// array is small, or has a value that the copy would take for null.
-ColumnPtr packed_copy(const Key& key, const Run& run);
+// The same for sums and extremes, which take whole numbers packed as well as not.
+Gathered gather_packed(const Column& column, std::span<const std::uint32_t> rows, const Run& run);
+Gathered gather_packed(const Key& key, std::span<const std::uint32_t> rows, const Run& run);
+
+// The number of a position, in full width.
+template <bool some_null>
+struct IntReader {
+  static constexpr bool nulls = some_null;
+  const std::int64_t* ints;
+  std::int64_t operator()(std::size_t i) const { return ints[i]; }
+};
+
+// Calls with(reader) for the 64-bit values, packed or not.
+template <class With>
+void with_integers(const Gathered& values, const With& with) {
+  if (values.packed.width == 2)
+    with_words<std::uint16_t>(values.packed, with);
+  else if (values.packed)
+    with_words<std::uint32_t>(values.packed, with);
+  else if (values.no_nulls)
+    with(IntReader<false>{values.ints.data()});
+  else
+    with(IntReader<true>{values.ints.data()});
+}
 
 inline bool Gathered::is_null(std::size_t i) const {
   switch (lane) {

@@ -17,9 +17,7 @@ Buffer<std::uint32_t> shifted_positions(const OrderData& order, const Counted& c
   Buffer<std::uint32_t> out(size);
   const Frame whole = whole_group();
   const WindowJob job{order, whole, nullptr, run};
-  const std::size_t pieces = slide_pieces(job);
-  parallel_for(pieces, run, [&](std::size_t piece) {
-    const std::size_t begin = size * piece / pieces, end = size * (piece + 1) / pieces;
+  slide_in_pieces(job, [&](std::size_t begin, std::size_t end) {
     FrameWalk walk(order, whole, nullptr, begin, end);
     for (std::size_t at = begin; at < end; ++at) {
       walk.next();
@@ -43,10 +41,8 @@ Buffer<std::uint32_t> shifted_positions(const OrderData& order, const Counted& c
 }
 
 Buffer<std::uint32_t> nth_positions(const WindowJob& job, const Counted& counted, std::uint64_t n, bool from_last) {
-  const std::size_t size = job.order.rows.size(), pieces = slide_pieces(job);
-  Buffer<std::uint32_t> out(size);
-  parallel_for(pieces, job.run, [&](std::size_t piece) {
-    const std::size_t begin = size * piece / pieces, end = size * (piece + 1) / pieces;
+  Buffer<std::uint32_t> out(job.order.rows.size());
+  slide_in_pieces(job, [&](std::size_t begin, std::size_t end) {
     FrameWalk walk(job.order, job.frame, job.range, begin, end);
     for (std::size_t at = begin; at < end; ++at) {
       walk.next();

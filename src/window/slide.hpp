@@ -3,9 +3,11 @@
 
 #include <algorithm>
 #include <array>
+#include <vector>
 
 #include "table/parallel.hpp"
 #include "window/frames.hpp"
+#include "window/starts.hpp"
 
 namespace lofty::engine {
 
@@ -18,11 +20,6 @@ struct WindowJob {
   const RangeKey* range = nullptr;  // where the frame has a distance of range
   const Run& run;
 };
-
-// Few pieces: each has to fill its first frame anew, which may be as wide as the group.
-inline std::size_t slide_pieces(const WindowJob& job) {
-  return job.order.rows.size() < rows_worth_threads ? 1 : static_cast<std::size_t>(thread_count(job.run));
-}
 
 // How far it is from a position to an end of its frame of rows, among `size` positions; a group's ends clamp it.
 inline std::int64_t reach(const Bound& bound, std::size_t size) {
@@ -38,25 +35,41 @@ inline std::int64_t reach(const Bound& bound, std::size_t size) {
 }
 
 // Calls visit(position, group's first position, frame's begin, frame's end) for all positions in [begin, end): frames
-// of rows without exclusion, which need no walk.
-template <class Visit>
-void each_frame_of_rows(const WindowJob& job, std::size_t begin, std::size_t end, const Visit& visit) {
-  const std::uint8_t* const marks = job.order.marks.data();
+// of rows without exclusion, which need no walk. Where the frame is that of the position before, moved by one, which is
+// nearly everywhere where it lies between two distances, steady() is called instead.
+template <class Visit, class Steady>
+void each_frame_of_rows(const WindowJob& job, std::size_t begin, std::size_t end, const Visit& visit,
+                        const Steady& steady) {
   const std::size_t size = job.order.rows.size();
   const std::int64_t from = reach(job.frame.from, size), to = reach(job.frame.to, size) + 1;
-  std::size_t group = begin;
-  while ((marks[group] & OrderData::group_start) == 0) --group;
+  std::size_t group = last_start(job.order, begin, OrderData::group_start);
   while (group < end) {
-    std::size_t group_end = group + 1;
-    while (group_end < size && (marks[group_end] & OrderData::group_start) == 0) ++group_end;
+    const std::size_t group_end = next_start(job.order, group + 1, OrderData::group_start);
     const auto first = static_cast<std::int64_t>(group), last = static_cast<std::int64_t>(group_end);
-    for (std::size_t at = std::max(begin, group); at < std::min(end, group_end); ++at) {
-      const auto here = static_cast<std::int64_t>(at);
-      const auto low = static_cast<std::uint32_t>(std::clamp(here + from, first, last));
-      visit(at, group, low, std::max(low, static_cast<std::uint32_t>(std::clamp(here + to, first, last))));
+    const auto clamped = [&](std::int64_t at, std::int64_t until) {
+      for (; at < until; ++at) {
+        const auto low = static_cast<std::uint32_t>(std::clamp(at + from, first, last));
+        visit(static_cast<std::size_t>(at), group, low,
+              std::max(low, static_cast<std::uint32_t>(std::clamp(at + to, first, last))));
+      }
+    };
+    std::int64_t at = std::max(static_cast<std::int64_t>(begin), first);
+    const std::int64_t until = std::min(static_cast<std::int64_t>(end), last);
+    // The frame before is there, and neither it nor this one is clamped or empty.
+    const std::int64_t steady_begin = std::max(at + 1, first - from + 1), steady_end = std::min(until, last - to + 1);
+    if (from < to && steady_begin < steady_end) {
+      clamped(at, steady_begin);
+      for (at = steady_begin; at < steady_end; ++at)
+        steady(static_cast<std::size_t>(at), group, static_cast<std::uint32_t>(at + from),
+               static_cast<std::uint32_t>(at + to));
     }
+    clamped(at, until);
     group = group_end;
   }
+}
+template <class Visit>
+void each_frame_of_rows(const WindowJob& job, std::size_t begin, std::size_t end, const Visit& visit) {
+  each_frame_of_rows(job, begin, end, visit, visit);
 }
 
 // The same for frames from the group's start to the row's last peer, which is what no frame means.
@@ -64,8 +77,7 @@ template <class Visit>
 void each_frame_with_peers(const WindowJob& job, std::size_t begin, std::size_t end, const Visit& visit) {
   const std::uint8_t* const marks = job.order.marks.data();
   const std::size_t size = job.order.rows.size();
-  std::size_t group = begin;
-  while ((marks[group] & OrderData::group_start) == 0) --group;
+  std::size_t group = last_start(job.order, begin, OrderData::group_start);
   for (std::size_t at = begin; at < end;) {
     if ((marks[at] & OrderData::group_start) != 0) group = at;
     std::size_t peers_end = at + 1;
@@ -82,6 +94,35 @@ inline bool runs_with_peers(const Frame& frame) {
 
 inline bool plain_rows(const Frame& frame) {
   return frame.unit == FrameUnit::rows && frame.excluded == Excluded::no_others;
+}
+
+// Calls work(begin, end) for pieces of all positions, on several threads where that pays.
+//
+// Each piece has to fill its first frame anew, which may be as wide as the group: so there are few, as many as threads.
+// Only where groups begin, or frames are known to be narrow, there are more, so that a thread that is held up leaves
+// its share to the others.
+template <class Work>
+void slide_in_pieces(const WindowJob& job, const Work& work) {
+  constexpr std::size_t finer = 8;
+  const std::size_t size = job.order.rows.size();
+  if (size == 0) return;
+  const std::size_t threads = size < rows_worth_threads ? 1 : static_cast<std::size_t>(thread_count(job.run));
+  const std::size_t most = threads == 1 ? 1 : threads * finer;
+  const auto narrow = static_cast<std::int64_t>(size / most / 16);
+  const bool anywhere =
+      plain_rows(job.frame) && -reach(job.frame.from, size) <= narrow && reach(job.frame.to, size) <= narrow;
+  std::vector<std::size_t> cuts{0};
+  std::size_t cut = 0;
+  for (std::size_t p = 1; p < most; ++p) {
+    const std::size_t at = size * p / most, until = size * (p + 1) / most;
+    if (cut < at) cut = anywhere ? at : next_start(job.order, at, OrderData::group_start);
+    if (cut < until)
+      cuts.push_back(cut);
+    else if (p % finer == 0)
+      cuts.push_back(at);
+  }
+  cuts.push_back(size);
+  parallel_for(cuts.size() - 1, job.run, [&](std::size_t piece) { work(cuts[piece], cuts[piece + 1]); });
 }
 
 // Calls emit(position, group's first position, accumulator) for every position in [begin, end), with exactly the
@@ -121,8 +162,25 @@ void slide(const WindowJob& job, std::size_t begin, std::size_t end, Accumulator
     enter(0, high);
     emit(at, first, accumulator);
   };
-  if (plain_rows(job.frame)) return each_frame_of_rows(job, begin, end, visit);
-  if (runs_with_peers(job.frame)) return each_frame_with_peers(job, begin, end, visit);
+  if (plain_rows(job.frame)) {
+    const auto steady = [&](std::size_t at, std::size_t first, std::uint32_t low, std::uint32_t high) {
+      accumulator.remove(low - 1);
+      accumulator.add(high - 1);
+      held_begin[0] = low;
+      held_end[0] = high;
+      emit(at, first, accumulator);
+    };
+    return each_frame_of_rows(job, begin, end, visit, steady);
+  }
+  if (runs_with_peers(job.frame)) {
+    // Nothing leaves before the group ends.
+    const auto with_peers = [&](std::size_t at, std::size_t first, std::uint32_t, std::uint32_t high) {
+      if (first != group) enter_group(first);
+      enter(0, high);
+      emit(at, first, accumulator);
+    };
+    return each_frame_with_peers(job, begin, end, with_peers);
+  }
   FrameWalk walk(job.order, job.frame, job.range, begin, end);
   for (std::size_t at = begin; at < end; ++at) {
     walk.next();
@@ -139,13 +197,12 @@ void slide(const WindowJob& job, std::size_t begin, std::size_t end, Accumulator
   }
 }
 
-// The same over all positions, on several threads where that pays: make() makes an accumulator for each.
+// The same over all positions: make() makes an accumulator for each piece.
 template <class Make, class Emit>
 void slide_all(const WindowJob& job, const Make& make, const Emit& emit) {
-  const std::size_t size = job.order.rows.size(), pieces = slide_pieces(job);
-  parallel_for(pieces, job.run, [&](std::size_t piece) {
+  slide_in_pieces(job, [&](std::size_t begin, std::size_t end) {
     auto accumulator = make();
-    slide(job, size * piece / pieces, size * (piece + 1) / pieces, accumulator, emit);
+    slide(job, begin, end, accumulator, emit);
   });
 }
 
