@@ -4,7 +4,7 @@
 //   kernels [ROWS] [RUNS] [PART]
 //
 // 10,000,000 and 5 when left out; with ROWS of 10,000,000 growth is shown to 100,000,000. PART is one of order, shapes,
-// keys, places, best, sums, windows, growth.
+// keys, places, best, sums, windows, sharing, growth.
 #include <hwy/contrib/sort/vqsort.h>
 #include <sys/resource.h>
 #include <tbb/parallel_sort.h>
@@ -467,6 +467,12 @@ void shared_sorts(std::size_t rows) {
   const double apart = per * seconds([&] { work(separate); });
   row("a sort for each: 12 sorts", apart, 0);
   row("as they are planned: 3 sorts", per * seconds([&] { work(shared); }), apart);
+  {
+    const lofty::KeepMemory keep;
+    const double kept = per * seconds([&] { work(separate); });
+    row("12 sorts, in memory kept from call to call", kept, 0);
+    row("3 sorts, in memory kept from call to call", per * seconds([&] { work(shared); }), kept);
+  }
   for (int i = 0; calls.size() < 20; ++i)
     add(std::string("sum(d) over (partition by ") + "abc"[i % 3] + " order by d, " + "bca"[i % 3] +
         (i % 2 == 0 ? " desc)" : " rows 3 preceding)"));
@@ -477,7 +483,7 @@ void shared_sorts(std::size_t rows) {
   std::printf("\nPlanning 20 windows: %.3f ms.\n", planning * 1e3 / 100);
 }
 
-// Windows over one order: by width, by function, and twelve of them over three orderings.
+// Windows over one order: by width and by function.
 void windows(std::size_t rows) {
   const double per = 1e9 / static_cast<double>(rows);
   const Numbers keys = numbers(rows, 30), values = numbers(rows, 16);
@@ -537,7 +543,6 @@ void windows(std::size_t rows) {
       if (narrow == 0) narrow = ns;
     }
   }
-  shared_sorts(rows);
 }
 
 int main(int argc, char** argv) {
@@ -546,8 +551,8 @@ int main(int argc, char** argv) {
   if (rows == 0 || runs == 0) return 2;
   const std::string only = argc > 3 ? argv[3] : "";
   const std::pair<const char*, void (*)(std::size_t)> parts[] = {
-      {"order", one_column}, {"shapes", shapes},   {"keys", three_keys}, {"places", ranks},
-      {"best", selection},   {"sums", group_sums}, {"windows", windows}, {"growth", growth},
+      {"order", one_column}, {"shapes", shapes},   {"keys", three_keys},      {"places", ranks},  {"best", selection},
+      {"sums", group_sums},  {"windows", windows}, {"sharing", shared_sorts}, {"growth", growth},
   };
   for (const auto& [name, part] : parts)
     if (only.empty() || only == name) part(rows);
