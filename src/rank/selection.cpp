@@ -1,15 +1,15 @@
 // One pass that keeps, for each group, the N least codes seen so far, and every row that was not beyond them when it
 // came by. What remains within the last N-th code at the end is sorted exactly.
 //
-// Threads share the rows. Where groups are many they share the codes kept, too: two threads hardly ever want to add to
-// the same group at once, and each then sees what the other has ruled out. Where groups are few each has its own.
+// Threads share the rows. Where groups are few, each keeps codes of its own. Where they are many, there is one table,
+// and work goes in rounds: first rows are held against it, each thread some of them; then those that reached their
+// group's limit are added, each thread to some of the groups. So nobody waits for anybody within a round, and a table
+// is not larger than it has to be.
 #include "lofty/selection.hpp"
 
 #include <algorithm>
-#include <atomic>
 #include <cassert>
 #include <numeric>
-#include <thread>
 
 #include "lofty/places.hpp"
 #include "lofty/sums.hpp"
@@ -25,26 +25,19 @@ using namespace engine;
 namespace {
 
 // The N least codes of each group, ascending; the N-th is what a further row has to reach. Codes of half the width take
-// half the room in the cache, which decides how long a row takes. Safe to share between threads where it is made so.
+// half the room in the cache, which decides how long a row takes. Threads may add to different groups at once.
 template <class Code>
 class Least {
  public:
-  Least(std::size_t groups, std::size_t count, bool shared)
-      : count_(count),
-        limits_(groups),
-        codes_(groups * count, static_cast<Code>(-1)),
-        locks_(shared ? std::min(groups, most_locks) : 0) {
-    for (std::atomic<Code>& limit : limits_) limit.store(static_cast<Code>(-1), std::memory_order_relaxed);
-  }
+  Least(std::size_t groups, std::size_t count)
+      : count_(count), limits_(groups, static_cast<Code>(-1)), codes_(groups * count, static_cast<Code>(-1)) {}
 
-  // By itself, because most rows ask for nothing else. It only ever falls: an old one lets too many in, never too few.
-  Code limit(std::size_t group) const { return limits_[group].load(std::memory_order_relaxed); }
+  // By itself, because most rows ask for nothing else.
+  Code limit(std::size_t group) const { return limits_[group]; }
   const Code* codes(std::size_t group) const { return codes_.data() + group * count_; }
-  // Precondition: code < limit(group), now or a moment ago.
+  // Precondition: code < limit(group).
   void add(std::size_t group, Code code) {
-    const Turn turn(locks_.empty() ? nullptr : &locks_[group % locks_.size()]);
     Code* const codes = codes_.data() + group * count_;
-    if (code >= codes[count_ - 1]) return;
     if (count_ <= few) {
       // Without a branch: which place it takes is anybody's guess.
       for (std::size_t at = count_ - 1; at > 0; --at) codes[at] = std::min(codes[at], std::max(codes[at - 1], code));
@@ -56,7 +49,7 @@ class Least {
       *(reversed + static_cast<std::ptrdiff_t>(count_ - 1)) = code;
       std::push_heap(reversed, reversed + static_cast<std::ptrdiff_t>(count_));
     }
-    limits_[group].store(codes[count_ - 1], std::memory_order_relaxed);
+    limits_[group] = codes[count_ - 1];
   }
 
   // Precondition: as many groups, and as many codes of each.
@@ -66,28 +59,9 @@ class Least {
   }
 
  private:
-  // A lock is held for a few nanoseconds, and hardly ever wanted by two.
-  class Turn {
-   public:
-    explicit Turn(std::atomic_flag* lock) : lock_(lock) {
-      while (lock_ != nullptr && lock_->test_and_set(std::memory_order_acquire)) std::this_thread::yield();
-    }
-    ~Turn() {
-      if (lock_ != nullptr) lock_->clear(std::memory_order_release);
-    }
-    Turn(const Turn&) = delete;
-    Turn& operator=(const Turn&) = delete;
-
-   private:
-    std::atomic_flag* lock_;
-  };
-
   static constexpr std::size_t few = 16;  // up to here shifting beats a heap
-  static constexpr std::size_t most_locks = 4096;
   std::size_t count_;
-  std::vector<std::atomic<Code>> limits_;
-  std::vector<Code> codes_;
-  std::vector<std::atomic_flag> locks_;
+  std::vector<Code> limits_, codes_;
 };
 
 struct Candidate {
@@ -161,11 +135,30 @@ class Selecting {
     encode(key, run_, out);
   }
 
-  // Forgets rows that better ones have pushed out since they came.
-  template <class Code>
-  static void tidy(const Least<Code>& least, std::vector<Candidate>& candidates) {
-    std::erase_if(candidates, [&](const Candidate& c) { return c.code > least.limit(c.group); });
-  }
+  // Rows that reached their group's limit when they came by, in input order.
+  class Reaching {
+   public:
+    template <class Code>
+    void add(Least<Code>& least, const Candidate& c) {
+      const Code limit = least.limit(c.group);
+      if (c.code > limit) return;
+      if (c.code < limit) least.add(c.group, static_cast<Code>(c.code));
+      rows_.push_back(c);
+      if (rows_.size() < tidy_at_) return;
+      tidy(least);
+      tidy_at_ = std::max(tidy_at_, 2 * rows_.size());
+    }
+    // Forgets rows that better ones have pushed out since they came.
+    template <class Code>
+    void tidy(const Least<Code>& least) {
+      std::erase_if(rows_, [&](const Candidate& c) { return c.code > least.limit(c.group); });
+    }
+    const std::vector<Candidate>& rows() const { return rows_; }
+
+   private:
+    std::vector<Candidate> rows_;
+    std::size_t tidy_at_ = 128 * 1024;
+  };
 
   template <class Code>
   void gather() {
@@ -176,25 +169,67 @@ class Selecting {
     if (!coded_) number_rows_of_groups(numbers);
     const std::size_t groups = coded_ ? std::size_t{1} << within.bits() : numbers.size();
     const std::size_t threads = size_ < rows_worth_threads ? 1 : static_cast<std::size_t>(thread_count(run_));
-    const bool shared = threads > 1 && groups >= groups_worth_sharing;
-    std::vector<Least<Code>> least;
-    for (std::size_t t = 0; t < (shared ? 1 : threads); ++t) least.emplace_back(groups, count_, shared);
-    const std::size_t parts = shared ? 4 * threads : threads;
-    const std::size_t part_rows = (size_ / parts / key_block + 1) * key_block;
-    std::vector<std::vector<Candidate>> found(parts);
     const Run run = coded_ ? run_ : part_of(run_, 0.5, 1);
     Progress progress(run, size_);
-    parallel_for(parts, run_, [&](std::size_t p) {
-      const std::size_t begin = std::min(size_, p * part_rows), end = std::min(size_, begin + part_rows);
-      gather_part(within, numbers.of_row, begin, end, least[shared ? 0 : p], found[p], progress);
-    });
+    if (threads > 1 && groups >= groups_worth_sharing)
+      in_rounds<Code>(within, numbers.of_row, groups, threads, progress);
+    else
+      apart<Code>(within, numbers.of_row, groups, threads, progress);
     progress.finish();
-    Least<Code>& whole = least.front();
-    for (std::size_t t = 1; t < least.size(); ++t) whole.add_all(least[t]);
-    for (std::vector<Candidate>& part : found) {
-      tidy(whole, part);
-      candidates_.insert(candidates_.end(), part.begin(), part.end());
+  }
+
+  // Each thread by itself.
+  template <class Code>
+  void apart(const KeyString& within, const std::vector<std::uint32_t>& numbers, std::size_t groups,
+             std::size_t threads, Progress& progress) {
+    std::vector<Least<Code>> least(threads, Least<Code>(groups, count_));
+    std::vector<Reaching> found(threads);
+    const std::size_t share = (size_ / threads / key_block + 1) * key_block;
+    parallel_for(threads, run_, [&](std::size_t t) {
+      const std::size_t begin = std::min(size_, t * share), end = std::min(size_, begin + share);
+      hold_against(least[t], within, numbers, begin, end, progress,
+                   [&](const Candidate& c) { found[t].add(least[t], c); });
+    });
+    for (std::size_t t = 1; t < threads; ++t) least[0].add_all(least[t]);
+    for (Reaching& part : found) {
+      part.tidy(least[0]);
+      candidates_.insert(candidates_.end(), part.rows().begin(), part.rows().end());
       part = {};
+    }
+  }
+
+  template <class Code>
+  void in_rounds(const KeyString& within, const std::vector<std::uint32_t>& numbers, std::size_t groups,
+                 std::size_t threads, Progress& progress) {
+    constexpr std::size_t share = 256 * key_block;  // rows that a thread holds against the table in a round
+    Least<Code> least(groups, count_);
+    std::vector<Reaching> found(threads);                                       // by who adds
+    std::vector<std::vector<Candidate>> reached(threads * threads);             // by who looked, and who will add
+    const std::uint64_t scale = ((std::uint64_t{threads} << 32) - 1) / groups;  // group * scale >> 32: who adds it
+    for (std::size_t round = 0; round < size_; round += threads * share) {
+      parallel_for(threads, run_, [&](std::size_t t) {
+        const std::size_t begin = std::min(size_, round + t * share), end = std::min(size_, begin + share);
+        std::vector<Candidate>* const out = reached.data() + t * threads;
+        hold_against(least, within, numbers, begin, end, progress,
+                     [&](const Candidate& c) { out[c.group * scale >> 32].push_back(c); });
+      });
+      parallel_for(threads, run_, [&](std::size_t adder) {
+        for (std::size_t t = 0; t < threads; ++t) {
+          std::vector<Candidate>& in = reached[t * threads + adder];
+          read_ahead(
+              0, in.size(), [&](std::size_t i) { return least.codes(in[i].group); },
+              [&](std::size_t i) { found[adder].add(least, in[i]); });
+          in.clear();
+        }
+      });
+    }
+    for (Reaching& part : found) {
+      part.tidy(least);
+      const auto middle = static_cast<std::ptrdiff_t>(candidates_.size());
+      candidates_.insert(candidates_.end(), part.rows().begin(), part.rows().end());
+      part = {};
+      std::inplace_merge(candidates_.begin(), candidates_.begin() + middle, candidates_.end(),
+                         [](const Candidate& a, const Candidate& b) { return a.row < b.row; });
     }
   }
 
@@ -204,16 +239,17 @@ class Selecting {
     number_rows(std::move(lent), size_, part_of(run_, 0, 0.5), numbers.of_row, numbers.first_rows);
   }
 
-  // The rows [first, last) that reach the limit of their group when they come by, in input order.
-  template <class Code>
-  void gather_part(const KeyString& within, const std::vector<std::uint32_t>& numbers, std::size_t first,
-                   std::size_t last, Least<Code>& least, std::vector<Candidate>& out, Progress& progress) const {
+  // Calls reached(candidate) for the ranked rows of [first, last) that are not beyond the limit of their group, as it
+  // was when their block of rows began or later.
+  template <class Code, class Reached>
+  void hold_against(const Least<Code>& least, const KeyString& within, const std::vector<std::uint32_t>& numbers,
+                    std::size_t first, std::size_t last, Progress& progress, const Reached& reached) const {
     const KeyString by({&keys_.by});
     std::uint64_t codes[key_block], groups[key_block];
     std::uint16_t near[key_block];
     static_assert(key_block <= 65536);
     constexpr std::size_t stretch = 64 * key_block;
-    std::size_t tidy_at = 128 * 1024;
+    const std::uint64_t flip = flip_, flag = flag_;
     for (std::size_t begin = first; begin < last; begin += key_block) {
       if ((begin - first) % stretch == 0) progress.add(std::min(stretch, last - begin));
       const std::size_t in_block = std::min(key_block, last - begin);
@@ -225,23 +261,14 @@ class Selecting {
       std::size_t count = 0;
       for (std::size_t i = 0; i < in_block; ++i) {  // without a branch: whether it reaches is anybody's guess
         near[count] = static_cast<std::uint16_t>(i);
-        count += static_cast<std::size_t>((codes[i] ^ flip_) <= least.limit(groups[i])) &
-                 static_cast<std::size_t>((codes[i] & flag_) == 0);
+        count += static_cast<std::size_t>((codes[i] ^ flip) <= least.limit(groups[i])) &
+                 static_cast<std::size_t>((codes[i] & flag) == 0);
       }
-      read_ahead(
-          0, count, [&](std::size_t n) { return least.codes(groups[near[n]]); },
-          [&](std::size_t n) {
-            const std::size_t i = near[n], group = groups[i];
-            const std::uint64_t code = codes[i] ^ flip_, limit = least.limit(group);
-            if (code > limit) return;  // one of this block was better
-            if (code < limit) least.add(group, static_cast<Code>(code));
-            out.push_back({code, static_cast<std::uint32_t>(begin + i), static_cast<std::uint32_t>(group)});
-          });
-      if (out.size() < tidy_at) continue;
-      tidy(least, out);
-      tidy_at = std::max(tidy_at, 2 * out.size());
+      for (std::size_t n = 0; n < count; ++n) {
+        const std::size_t i = near[n];
+        reached({codes[i] ^ flip, static_cast<std::uint32_t>(begin + i), static_cast<std::uint32_t>(groups[i])});
+      }
     }
-    tidy(least, out);
   }
 
   Selection cut_groups(const Order& order, const std::vector<std::uint32_t>& rows) const {
