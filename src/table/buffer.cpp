@@ -40,12 +40,12 @@ class Waiting {
     rooms_.emplace(room, data);
     return true;
   }
-  // The smallest that is large enough; where there is none, as much as this is released. A much larger one is lent
-  // too: it waits anyway, and to release it for a fresh one would have the system clear pages.
+  // The smallest that is large enough, up to twice the size: a larger one might be held for long. Where there is none,
+  // as much as this is released.
   Room take(std::size_t size) {
     const std::lock_guard lock(mutex_);
     const auto found = rooms_.lower_bound(size);
-    if (found == rooms_.end()) {
+    if (found == rooms_.end() || found->first > 2 * size) {
       release(size);
       return {};
     }

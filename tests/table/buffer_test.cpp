@@ -27,7 +27,6 @@ TEST(Buffer, WhatIsGivenBackIsUsedAgainWhileSomebodyAsksForIt) {
   EXPECT_EQ(a.size(), large - 100);
 }
 
-// One that is much too large before a fresh one.
 TEST(Buffer, TheSmallestThatIsLargeEnoughIsTaken) {
   const MemoryReuse reuse;
   Bytes small(large), middle(2 * large), great(4 * large);
@@ -35,11 +34,20 @@ TEST(Buffer, TheSmallestThatIsLargeEnoughIsTaken) {
   small = Bytes();
   middle = Bytes();
   great = Bytes();
-  const Bytes first(large), second(large), third(large);
+  const Bytes first(large), second(large), fourth(3 * large);
   EXPECT_EQ(first.data(), a);
   EXPECT_EQ(second.data(), b);
-  EXPECT_EQ(third.data(), c);
-  EXPECT_EQ(third.size(), large);
+  EXPECT_EQ(second.size(), large);
+  EXPECT_EQ(fourth.data(), c);
+}
+
+TEST(Buffer, WhatIsMuchTooLargeIsNotTaken) {
+  const MemoryReuse reuse;
+  Bytes some(4 * large);
+  const unsigned char* const first = some.data();
+  some = Bytes();
+  const Bytes small(large);
+  EXPECT_NE(small.data(), first);
 }
 
 TEST(Buffer, MovesWithItsMemory) {
