@@ -29,9 +29,9 @@ struct Selection {
 //
 //   auto chosen = lofty::best(lofty::groups(valley), {lofty::descending(spend)}, 3);
 //
-// One pass over the codes, which keeps a row only while it is among the best N of its group so far; what is left at the
-// end, a small part unless N is large, is sorted. Memory: 8 N bytes a group, 8 bytes a row for the groups' numbers.
-// Preconditions (asserted) and errors: as order(). Thread-safe.
+// One pass over the codes, which keeps a row only while it is among the best N of its group so far; what is left, a
+// small part unless N is large, is sorted. Memory: 8 N bytes a group (a thread, if groups are few), 4 MB a thread, 8
+// bytes a row for the groups' numbers. Preconditions (asserted) and errors: as order(). Thread-safe.
 Selection best(const Groups& within, const std::vector<Key>& by, std::size_t count, Cut cut = Cut::with_ties,
                const std::vector<Key>& tiebreak = {}, const Run& run = {});
 Selection worst(const Groups& within, const std::vector<Key>& by, std::size_t count, Cut cut = Cut::with_ties,
