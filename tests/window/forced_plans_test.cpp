@@ -3,6 +3,8 @@
 #include <rapidcheck/gtest.h>
 
 #include <functional>
+#include <map>
+#include <random>
 
 #include "formula/evaluator.hpp"
 #include "formula/parser.hpp"
@@ -146,3 +148,36 @@ TEST(ForcedPlans, SortsInsideGroups) {
 }
 
 }  // namespace
+
+// Rows that have peers, counted one by one: where nearly all stand alone, where hardly one does, and in between, by
+// more rows than one thread takes.
+TEST(WindowSorts, CountPeers) {
+  std::mt19937_64 random(8);
+  for (const std::size_t size : {std::size_t{0}, std::size_t{1}, std::size_t{9}, std::size_t{17}, std::size_t{120'000}})
+    for (const std::uint64_t different :
+         {std::uint64_t{1}, std::uint64_t{5}, std::uint64_t{200'000}, ~std::uint64_t{0} >> 24}) {
+      World world;
+      world.count = size;
+      std::map<std::int64_t, std::size_t> times;
+      for (std::size_t c = 0; c < names.size(); ++c) {
+        Piece piece(Type{.kind = Kind::integer});
+        for (std::size_t row = 0; row < size; ++row) {
+          const auto value = static_cast<std::int64_t>(random() % different);
+          piece.add_integer(value);
+          if (c == 0) ++times[value];
+        }
+        world.columns.push_back(Column::seal(std::move(piece)));
+      }
+      std::size_t rows = 0, most = 0;
+      for (const auto& [value, count] : times) {
+        if (count == 1) continue;
+        rows += count;
+        most = std::max(most, count);
+      }
+      const auto call = call_of("sum(x) over (order by a)");
+      const WindowKey& key = call->order.front();
+      WindowSort sort(world, {{key.node.get(), key.descending, key.nulls}}, {0, 1}, world.run, {});
+      ASSERT_EQ(sort.peers({0, 1}).rows, rows) << size << " rows, " << different;
+      ASSERT_EQ(sort.peers({0, 1}).most, most);
+    }
+}

@@ -7,6 +7,7 @@
 #include <limits>
 #include <random>
 
+#include "support/orders.hpp"
 #include "window/aggregates.hpp"
 #include "window/frame_extremes.hpp"
 
@@ -14,20 +15,6 @@ using namespace lofty;
 using namespace lofty::engine;
 
 namespace {
-
-OrderData some_order(std::size_t size, std::size_t group_rows, std::mt19937_64& random) {
-  OrderData order;
-  order.rows.allocate(size);
-  order.marks.allocate(size);
-  for (std::size_t i = 0; i < size; ++i) {
-    order.rows[i] = static_cast<std::uint32_t>((i * 7 + 3) % size);  // each row once where 7 divides no size
-    const bool group = i == 0 || random() % group_rows == 0;
-    order.marks[i] =
-        static_cast<std::uint8_t>(OrderData::is_ranked | OrderData::peer_start | (group ? OrderData::group_start : 0));
-    order.groups += group;
-  }
-  return order;
-}
 
 // Of each width, and at the borders between two: with a null one more number has to fit.
 ColumnPtr some_column(std::size_t size, bool nulls, std::mt19937_64& random) {
@@ -71,7 +58,7 @@ RC_GTEST_PROP(PackedNumbers, AreTheColumns, ()) {
 
 RC_GTEST_PROP(PackedNumbers, GiveTheSameSumsAndExtremes, ()) {
   std::mt19937_64 random(*rc::gen::arbitrary<std::uint64_t>());
-  const std::size_t size = 7 * (random() % 30) + 1;
+  const std::size_t size = 1 + random() % 200;
   const ColumnPtr column = some_column(size, *rc::gen::arbitrary<bool>(), random);
   const OrderData order = some_order(size, 1 + random() % 40, random);
   const auto distance = static_cast<std::int64_t>(random() % 20);
@@ -114,5 +101,27 @@ TEST(SlideInPieces, HoldsEachPositionOnce) {
         });
         ASSERT_TRUE(std::all_of(seen.begin(), seen.end(), [](std::uint8_t times) { return times == 1; }));
       }
+  }
+}
+
+// The nearest starts to every position, looked for one by one: groups of a few rows, of several times 64, of all.
+TEST(Starts, AreTheNearestOnes) {
+  std::mt19937_64 random(6);
+  const std::size_t size = 3000;
+  for (const std::size_t group_rows : {std::size_t{1}, std::size_t{3}, std::size_t{70}, std::size_t{500}, 100 * size}) {
+    const OrderData order = some_order(size, group_rows, random);
+    for (const std::uint8_t mark : {OrderData::group_start, OrderData::peer_start}) {
+      std::size_t last = 0;
+      for (std::size_t at = 0; at < size; ++at) {
+        if ((order.marks[at] & mark) != 0) last = at;
+        ASSERT_EQ(last_start(order, at, mark), last) << at;
+      }
+      std::size_t next = size;
+      ASSERT_EQ(next_start(order, size, mark), size);
+      for (std::size_t at = size; at-- > 0;) {
+        if ((order.marks[at] & mark) != 0) next = at;
+        ASSERT_EQ(next_start(order, at, mark), next) << at;
+      }
+    }
   }
 }
