@@ -1,15 +1,18 @@
 #include "order/sort.hpp"
 
 #include <algorithm>
+#include <array>
 #include <bit>
 #include <cassert>
 #include <deque>
+#include <memory>
 #include <numeric>
 #include <utility>
 
 #include "order/key_string.hpp"
 #include "order/unpack.hpp"
 #include "order/word_sort.hpp"
+#include "table/bucket_lines.hpp"
 #include "table/parallel.hpp"
 #include "table/table_data.hpp"
 
@@ -17,7 +20,7 @@ namespace lofty::engine {
 namespace {
 
 constexpr std::size_t bucket_rows = 8 * 1024;  // 64 KiB of words: with its scratch well inside the second-level cache
-constexpr std::size_t most_buckets = 1024;     // more would need more pages at once than the processor remembers
+constexpr std::size_t most_buckets = 2048;     // whose lines take an eighth of a megabyte of the second-level cache
 constexpr int fine_bits = 12;                  // leading bits that are counted, to make buckets of about equal size
 
 // The bits of one run of `length` key bits, from `from` on, that belong to the first `upto` bits of the whole key.
@@ -122,14 +125,17 @@ class Sorting {
   }
 
   void sort_at_once() {
-    Buffer<std::uint64_t> words(size_);
+    std::array<std::uint64_t, 128> few;
+    Buffer<std::uint64_t> many;
+    if (size_ > few.size()) many.allocate(size_);
+    std::uint64_t* const words = size_ > few.size() ? many.data() : few.data();
     for (std::size_t begin = 0; begin < size_; begin += key_block) {
       const std::size_t count = std::min(key_block, size_ - begin);
-      std::uint64_t* const block = words.data() + begin;
+      std::uint64_t* const block = words + begin;
       string_.leading(stage_bits_, begin, count, block);
       for (std::size_t i = 0; i < count; ++i) block[i] = block[i] << row_bits_ | (begin + i);
     }
-    Bucket all{words.data(), size_, 0};
+    Bucket all{words, size_, 0};
     Worker worker(size_);
     finish(all, worker, row_bits_);
     count(all, 0xb);
@@ -249,24 +255,36 @@ class Sorting {
     }
     // Where each chunk's rows of each bucket begin.
     const std::size_t width = buckets.size();
-    std::vector<std::size_t> starts(chunks * width, 0);
+    std::vector<std::uint32_t> starts(chunks * width, 0);
     for (std::size_t chunk = 0; chunk < chunks; ++chunk)
       for (std::size_t bin = 0; bin < bins; ++bin) starts[chunk * width + bucket_of[bin]] += counts[chunk * bins + bin];
     for (std::size_t b = 0; b < width; ++b) {
-      std::size_t start = buckets[b].at;
+      auto start = static_cast<std::uint32_t>(buckets[b].at);
       for (std::size_t chunk = 0; chunk < chunks; ++chunk) start += std::exchange(starts[chunk * width + b], start);
     }
     std::vector<std::uint64_t> less(width);
     for (std::size_t b = 0; b < width; ++b) less[b] = buckets[b].base - base;
     parallel_for(chunks, run_, [&](std::size_t chunk) {
       progress_.add(std::min(chunk_rows, count - chunk * chunk_rows));
-      std::size_t* const next = starts.data() + chunk * width;
+      std::uint32_t* const next = starts.data() + chunk * width;
+      const std::vector<std::uint32_t> begins(next, next + width);
+      BucketLines<std::uint64_t> lines(begins, out);
+      std::uint64_t words[key_block];
+      std::uint32_t places[key_block];
+      std::uint16_t to[key_block];
       each_block(chunk, [&](const std::uint64_t* keys, const std::uint32_t* rows, std::size_t in_block) {
         for (std::size_t i = 0; i < in_block; ++i) {
-          const std::size_t b = bucket_of[keys[i] >> rest];
-          out[next[b]++] = (keys[i] - (whole ? 0 : less[b])) << row_bits_ | rows[i];
+          to[i] = bucket_of[keys[i] >> rest];
+          places[i] = next[to[i]]++;
         }
+        if (whole)
+          for (std::size_t i = 0; i < in_block; ++i) words[i] = keys[i] << row_bits_ | rows[i];
+        else
+          for (std::size_t i = 0; i < in_block; ++i) words[i] = (keys[i] - less[to[i]]) << row_bits_ | rows[i];
+        lines.put(to, places, words, in_block);
       });
+      for (std::size_t b = 0; b < width; ++b)
+        if (next[b] != begins[b]) lines.finish(b, next[b]);
     });
     std::erase_if(buckets, [](const Bucket& bucket) { return bucket.count == 0; });
     return buckets;
@@ -281,10 +299,10 @@ class Sorting {
   struct Worker {
     explicit Worker(std::size_t in_all) : sorter(in_all) {}
     WordSorter sorter;
-    std::deque<Level> levels;
+    std::vector<std::unique_ptr<Level>> levels;  // each stays where it is while deeper ones are added
     Level& level(std::size_t depth) {
-      while (levels.size() <= depth) levels.emplace_back();
-      return levels[depth];
+      while (levels.size() <= depth) levels.push_back(std::make_unique<Level>());
+      return *levels[depth];
     }
   };
 

@@ -25,28 +25,40 @@ class BucketLines {
   // `begins`: the place in `out` at which each array begins; `out` begins with a line, and both outlive this.
   BucketLines(std::span<const std::uint32_t> begins, Record* out)
       : begins_(begins), out_(out), lines_(begins.size() * in_line) {}
+  ~BucketLines() {
+#ifdef __SSE2__
+    _mm_sfence();  // what was written past the cache can be read by everybody from here on
+#endif
+  }
 
-  // Precondition: `place` is the one behind the last that the bucket got.
-  void put(std::size_t bucket, std::size_t place, const Record& record) {
-    lines_[bucket * in_line + place % in_line] = record;
-    if (place % in_line + 1 == in_line) write(bucket, place + 1);
+  // Record i goes to places[i], the one behind the last that bucket buckets[i] got.
+  template <class Bucket>
+  void put(const Bucket* buckets, const std::uint32_t* places, const Record* records, std::size_t count) {
+    // As locals: as far as the compiler knows, each line that is written could be a part of this.
+    Record* const lines = lines_.data();
+    Record* const out = out_;
+    const std::uint32_t* const begins = begins_.data();
+    for (std::size_t i = 0; i < count; ++i) {
+      const std::size_t bucket = buckets[i], place = places[i], behind = place + 1;
+      Record* const own = lines + bucket * in_line;
+      own[place % in_line] = records[i];
+      if (behind % in_line != 0) continue;
+      if (behind - in_line >= begins[bucket])
+        write(own, out + (behind - in_line));
+      else
+        copy(bucket, behind);
+    }
   }
   // What waits in the line of a bucket whose next place this is. Called for all of them at the end.
   void finish(std::size_t bucket, std::size_t next) {
     if (next % in_line != 0) copy(bucket, next);
-#ifdef __SSE2__
-    _mm_sfence();
-#endif
   }
 
  private:
   static constexpr std::size_t line = 64, in_line = line / sizeof(Record);
   static_assert(line % sizeof(Record) == 0 && std::is_trivially_copyable_v<Record>);
 
-  void write(std::size_t bucket, std::size_t end) {
-    if (end - in_line < begins_[bucket]) return copy(bucket, end);
-    const Record* const from = lines_.data() + bucket * in_line;
-    Record* const to = out_ + (end - in_line);
+  static void write(const Record* from, Record* to) {
 #ifdef __SSE2__
     for (std::size_t i = 0; i < line / sizeof(__m128i); ++i)
       _mm_stream_si128(reinterpret_cast<__m128i*>(to) + i, _mm_load_si128(reinterpret_cast<const __m128i*>(from) + i));
@@ -57,7 +69,8 @@ class BucketLines {
   // Only what is the array's own: its first line may begin with what another thread writes.
   void copy(std::size_t bucket, std::size_t end) {
     const std::size_t of_line = (end - 1) / in_line * in_line, first = std::max<std::size_t>(of_line, begins_[bucket]);
-    std::copy_n(lines_.data() + bucket * in_line + first % in_line, end - first, out_ + first);
+    const Record* const own = lines_.data() + bucket * in_line;
+    for (std::size_t place = first; place < end; ++place) out_[place] = own[place % in_line];
   }
 
   std::span<const std::uint32_t> begins_;

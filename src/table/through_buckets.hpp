@@ -58,17 +58,21 @@ void through_buckets(std::span<const std::uint32_t> rows, const Run& run, const 
     BucketLines<std::uint16_t> rows_out(begins, row_of.data());
     BucketLines<Record> records_out(begins, dealt.data());
     DealtBlock<Word, words> block;
+    std::array<std::uint32_t, dealt_block> bucket_of, places;
+    std::array<std::uint16_t, dealt_block> row_in;
+    std::array<Record, dealt_block> records;
     for (std::size_t from = begin_of(p); from < begin_of(p + 1); from += dealt_block) {
       const std::size_t count = std::min(dealt_block, begin_of(p + 1) - from);
       fill(from, count, block);
       for (std::size_t i = 0; i < count; ++i) {
         const std::uint32_t row = rows[from + i];
-        const std::size_t bucket = row >> bits, at = own[bucket]++;
-        Record record;
-        for (std::size_t w = 0; w < words; ++w) record[w] = block[w][i];
-        rows_out.put(bucket, at, static_cast<std::uint16_t>(row & (in_bucket - 1)));
-        records_out.put(bucket, at, record);
+        bucket_of[i] = row >> bits;
+        row_in[i] = static_cast<std::uint16_t>(row & (in_bucket - 1));
+        places[i] = own[bucket_of[i]]++;
+        for (std::size_t w = 0; w < words; ++w) records[i][w] = block[w][i];
       }
+      rows_out.put(bucket_of.data(), places.data(), row_in.data(), count);
+      records_out.put(bucket_of.data(), places.data(), records.data(), count);
     }
     for (std::size_t b = 0; b < buckets; ++b) {
       if (own[b] == begins[b]) continue;
