@@ -90,25 +90,20 @@ void number_by_table(const KeyString& keys, std::size_t size, const Run& run, st
 
 struct PackedKey {
   std::uint64_t key;
-  std::uint32_t tag, number;
+  std::uint32_t tag() const { return static_cast<std::uint32_t>(mix(key) >> 32); }
   bool same(const PackedKey& other) const { return key == other.key; }
 };
 
 struct PackingKeys {
   using Entry = PackedKey;
-  struct Chunk {
-    std::vector<std::uint64_t> keys;
-    static bool missing(std::size_t) { return false; }
-    std::uint32_t tag(std::size_t i) const { return static_cast<std::uint32_t>(mix(keys[i]) >> 32); }
-    void pack(std::size_t i, PackedKey& out) const { out.key = keys[i]; }
-  };
   const KeyString& keys;
-  Chunk chunk(std::size_t begin, std::size_t count) const {
-    Chunk out{std::vector<std::uint64_t>(count)};
+  // No key is missing.
+  void pack(std::size_t begin, std::size_t count, PackedKey* out, std::uint8_t*) const {
+    std::uint64_t block[key_block];
     each_block(begin, begin + count, [&](std::size_t from, std::size_t in_block) {
-      keys.leading(keys.bits(), from, in_block, out.keys.data() + (from - begin));
+      keys.leading(keys.bits(), from, in_block, block);
+      for (std::size_t i = 0; i < in_block; ++i) out[from - begin + i].key = block[i];
     });
-    return out;
   }
 };
 
@@ -123,7 +118,7 @@ void number_narrow(const KeyString& keys, std::size_t size, const Run& run, std:
   else if (size < rows_worth_threads)
     number_by_table(keys, size, run, of_row, first_rows);
   else
-    number_in_parts(size, {}, PackingKeys{keys}, 0, run, of_row.data(), first_rows);
+    number_in_parts(size, usual_blocks<PackedKey>, PackingKeys{keys}, 0, run, of_row.data(), first_rows);
 }
 
 class NumberCodes final : public KeyCodes {

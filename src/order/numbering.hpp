@@ -10,17 +10,10 @@
 
 #include "lofty/run.hpp"
 #include "order/key_string.hpp"
+#include "order/mix.hpp"
 #include "table/buffer.hpp"
 
 namespace lofty::engine {
-
-inline std::uint64_t mix(std::uint64_t x) {  // the finalizer of MurmurHash3 (A. Appleby), a bijection
-  x ^= x >> 33;
-  x *= 0xff51afd7ed558ccdULL;
-  x ^= x >> 33;
-  x *= 0xc4ceb9fe1a85ec53ULL;
-  return x ^ (x >> 33);
-}
 
 // Open addressing with linear probing, at most two thirds full, on huge pages; key and number lie side by side, so that
 // a look-up touches one cache line nearly always.

@@ -5,10 +5,12 @@
 #include <algorithm>
 #include <bit>
 #include <cstdint>
+#include <span>
 #include <utility>
 #include <vector>
 
 #include "lofty/run.hpp"
+#include "table/bucket_lines.hpp"
 #include "table/buffer.hpp"
 #include "table/parallel.hpp"
 
@@ -24,46 +26,77 @@ class EntryNumbers {
   // Calls work(i, number) for each of `count` entries; those at `later` will be wanted next.
   template <class Work>
   void add_all(const Entry* entries, std::size_t count, const Entry* later, const Work& work) {
-    constexpr std::size_t ahead = 16;
-    for (std::size_t i = 0; i < count; ++i) {
-      if (2 * size_ >= slots_.size()) grow();
-      if (i + ahead < count) __builtin_prefetch(&slots_[entries[i + ahead].tag & mask()], 1);
-      __builtin_prefetch(later + i);
-      Entry& slot = slots_[place(entries[i])];
-      if (slot.number == none) {
-        slot = entries[i];
-        slot.number = size_++;
+    constexpr std::size_t lot = 256, block = 16;
+    std::size_t slots[lot];
+    for (std::size_t begin = 0; begin < count; begin += lot) {
+      const std::size_t in_lot = std::min(lot, count - begin);
+      while (2 * (size_ + in_lot) > numbers_.size()) grow();
+      // As locals: as far as the compiler knows, what is written could be a part of this.
+      Entry* const keys = keys_.data();
+      std::uint32_t* const numbers = numbers_.data();
+      const std::size_t mask = numbers_.size() - 1;
+      std::uint32_t size = size_;
+      const auto prepare = [&](std::size_t from) {
+        for (std::size_t i = from; i < std::min(from + block, in_lot); ++i) {
+          slots[i] = entries[begin + i].tag() & mask;
+          __builtin_prefetch(&keys[slots[i]], 1);
+          __builtin_prefetch(&numbers[slots[i]], 1);
+          if ((begin + i) % (64 / sizeof(Entry)) == 0) __builtin_prefetch(later + begin + i);
+        }
+      };
+      prepare(0);
+      for (std::size_t from = 0; from < in_lot; from += block) {
+        prepare(from + block);
+        for (std::size_t i = from; i < std::min(from + block, in_lot); ++i) {
+          const Entry& entry = entries[begin + i];
+          std::size_t at = slots[i];
+          while (numbers[at] != none && !keys[at].same(entry)) at = (at + 1) & mask;
+          if (numbers[at] == none) {
+            keys[at] = entry;
+            numbers[at] = size++;
+          }
+          work(begin + i, numbers[at]);
+        }
       }
-      work(i, slot.number);
+      size_ = size;
     }
   }
 
  private:
   static constexpr std::uint32_t none = 0xffffffff;
 
-  std::size_t mask() const { return slots_.size() - 1; }
-  std::size_t place(const Entry& entry) const {
-    std::size_t at = entry.tag & mask();
-    while (slots_[at].number != none && !slots_[at].same(entry)) at = (at + 1) & mask();
+  std::size_t mask() const { return numbers_.size() - 1; }
+  std::size_t place(const Entry& entry, std::size_t at) const {
+    while (numbers_[at] != none && !keys_[at].same(entry)) at = (at + 1) & mask();
     return at;
   }
   [[gnu::noinline]] void grow() {
-    const Buffer<Entry> old = std::move(slots_);
-    slots_.allocate(old.size() == 0 ? 256 : old.size() * 4);
-    for (std::size_t i = 0; i < slots_.size(); ++i) slots_[i].number = none;
-    for (const Entry& one : old.view())
-      if (one.number != none) slots_[place(one)] = one;
+    const Buffer<Entry> keys = std::move(keys_);
+    const Buffer<std::uint32_t> numbers = std::move(numbers_);
+    const std::size_t size = numbers.size() == 0 ? 1024 : numbers.size() * 4;
+    keys_.allocate(size);
+    numbers_.allocate(size);
+    std::fill_n(numbers_.data(), size, none);
+    for (std::size_t i = 0; i < numbers.size(); ++i) {
+      if (numbers[i] == none) continue;
+      const std::size_t at = place(keys[i], keys[i].tag() & mask());
+      keys_[at] = keys[i];
+      numbers_[at] = numbers[i];
+    }
   }
 
-  Buffer<Entry> slots_;
+  Buffer<Entry> keys_;
+  Buffer<std::uint32_t> numbers_;  // none: nothing is here
   std::uint32_t size_ = 0;
 };
 
 // How number_in_parts() cuts the rows.
 struct Blocks {
-  std::size_t chunk = 16 * 1024;  // rows that one thread packs at a time, in the second-level cache; at most 65,536
-  std::size_t chunks = 128;       // of a block: the more rows, the less often a table is fetched from memory
+  std::size_t chunk;         // rows that one thread packs at a time; at most 65,536
+  std::size_t chunks = 128;  // of a block: the more rows, the less often a table is fetched from memory
 };
+template <class Entry>
+constexpr Blocks usual_blocks{512 * 1024 / sizeof(Entry)};  // a chunk lies in half of a second-level cache
 
 // Equal keys, equal numbers, dense and in the order of their first appearance: words[row] gets number + first, 0 where
 // the key is missing; `first_rows` gets the first row of each number. Returns whether a key was missing.
@@ -74,8 +107,8 @@ struct Blocks {
 // in S. Manegold and others, "Optimizing main-memory join on modern hardware", 2002.) O(n), and room for one block
 // besides: an entry and 6 bytes a row.
 //
-// Rows::Entry has `tag`, 32 bits of the hash, `number`, and same(entry). rows.chunk(begin, count) is asked for
-// missing(i), tag(i) and pack(i, entry) of the row begin + i.
+// Rows::Entry has tag(), 32 bits of its key's hash, and same(entry). rows.pack(begin, count, entries, missing) makes
+// those of the rows [begin, begin + count), and sets missing[i], which is 0, where a row has no key.
 template <class Rows>
 bool number_in_parts(std::size_t size, const Blocks& blocks, const Rows& rows, std::uint32_t first, const Run& run,
                      std::uint32_t* words, std::vector<std::uint32_t>& first_rows) {
@@ -105,31 +138,32 @@ bool number_in_parts(std::size_t size, const Blocks& blocks, const Rows& rows, s
     parallel_for(chunks, run, [&](std::size_t c) {
       const std::size_t from = c * blocks.chunk, count = std::min(blocks.chunk, in_block - from);
       progress.add(count);
-      const auto chunk = rows.chunk(block + from, count);
-      std::vector<std::uint32_t> tags(count);
-      std::vector<std::uint8_t> whose(count);
+      Buffer<Entry> entries(count);
+      std::vector<std::uint8_t> whose(count, 0);
+      rows.pack(block + from, count, entries.data(), whose.data());
       std::uint32_t next[parts + 1] = {};
       for (std::size_t i = 0; i < count; ++i) {
-        tags[i] = chunk.tag(i);
-        whose[i] = chunk.missing(i) ? nobody : static_cast<std::uint8_t>(part_of(tags[i]));
+        whose[i] = whose[i] != 0 ? nobody : static_cast<std::uint8_t>(part_of(entries[i].tag()));
         ++next[whose[i]];
       }
       if (next[nobody] > 0) missing[c] = 1;
       auto sum = static_cast<std::uint32_t>(from);
       for (std::uint32_t& one : next) sum += std::exchange(one, sum);
       std::copy_n(next, parts + 1, begins.begin() + static_cast<std::ptrdiff_t>(c * (parts + 1)));
-      for (std::size_t i = 0; i < count; ++i) {
-        const std::size_t row = block + from + i;
-        if (whose[i] == nobody) {
-          words[row] = 0;
-          continue;
+      const std::span<const std::uint32_t> own_begins(begins.data() + c * (parts + 1), parts + 1);
+      BucketLines<Entry> lines(own_begins, packed.data());
+      constexpr std::size_t lot = 256;
+      std::uint32_t at[lot];
+      for (std::size_t begin = 0; begin < count; begin += lot) {
+        const std::size_t in_lot = std::min(lot, count - begin);
+        for (std::size_t i = begin; i < begin + in_lot; ++i) {
+          at[i - begin] = next[whose[i]]++;
+          row_of[at[i - begin]] = static_cast<std::uint16_t>(i);
         }
-        const std::uint32_t at = next[whose[i]]++;
-        chunk.pack(i, packed[at]);
-        packed[at].tag = tags[i];
-        packed[at].number = static_cast<std::uint32_t>(row);
-        row_of[at] = static_cast<std::uint16_t>(i);
+        lines.put(whose.data() + begin, at, entries.data() + begin, in_lot);
       }
+      for (std::size_t p = 0; p <= parts; ++p)
+        if (next[p] != own_begins[p]) lines.finish(p, next[p]);
     });
     // The places that part `p` has in chunk `c`.
     const auto places = [&](std::size_t p, std::size_t c) {
@@ -143,8 +177,10 @@ bool number_in_parts(std::size_t size, const Blocks& blocks, const Rows& rows, s
         const Entry* const entries = packed.data() + begin;
         const Entry* const later = packed.data() + places(p, std::min(c + 1, chunks - 1)).first;
         std::uint32_t* const numbers = number_of.data() + begin;
+        const std::uint16_t* const in_chunk = row_of.data() + begin;
         own.entries.add_all(entries, end - begin, later, [&](std::size_t i, std::uint32_t number) {
-          if (number == own.first_rows.size()) own.first_rows.push_back(entries[i].number);
+          if (number == own.first_rows.size())
+            own.first_rows.push_back(static_cast<std::uint32_t>(block + c * blocks.chunk + in_chunk[i]));
           numbers[i] = number;
         });
       }
@@ -177,8 +213,10 @@ bool number_in_parts(std::size_t size, const Blocks& blocks, const Rows& rows, s
     });
     parallel_for(chunks, run, [&](std::size_t c) {
       std::uint32_t* const out = words + block + c * blocks.chunk;
-      const std::size_t end = places(parts - 1, c).second;
-      for (std::size_t i = places(0, c).first; i < end; ++i) out[row_of[i]] = number_of[i];
+      const std::size_t begin = c * blocks.chunk, keyless = places(parts - 1, c).second,
+                        end = std::min(begin + blocks.chunk, in_block);
+      for (std::size_t i = begin; i < keyless; ++i) out[row_of[i]] = number_of[i];
+      for (std::size_t i = keyless; i < end; ++i) out[row_of[i]] = 0;
     });
   }
   progress.finish();

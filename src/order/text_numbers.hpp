@@ -80,27 +80,26 @@ TextNumbers by_rows(std::size_t size, std::size_t shares, const Text& text, std:
   return whole;
 }
 
-template <class Text>
+template <class Packed, class Text>
 struct PackingTexts {
-  using Entry = PackedText;
-  struct Chunk {
-    const Text& text;
-    std::size_t begin;
-    bool missing(std::size_t i) const { return text(begin + i).data() == nullptr; }
-    std::uint32_t tag(std::size_t i) const { return Dictionary::tag_of(text(begin + i)); }
-    void pack(std::size_t i, PackedText& out) const { out.put(text(begin + i)); }
-  };
+  using Entry = Packed;
   const Text& text;
-  Chunk chunk(std::size_t begin, std::size_t) const { return {text, begin}; }
+  void pack(std::size_t begin, std::size_t count, Packed* out, std::uint8_t* missing) const {
+    for (std::size_t i = 0; i < count; ++i) {
+      const std::string_view one = text(begin + i);
+      missing[i] = one.data() == nullptr ? 1 : 0;
+      out[i] = Packed(one);
+    }
+  }
 };
 
 // The best where there are many: a look-up waits for the cache, not for memory, and no text is in two dictionaries.
-template <class Text>
+template <class Packed, class Text>
 TextNumbers by_hash(std::size_t size, const Blocks& blocks, const Text& text, std::uint32_t first, const Run& run,
                     std::uint32_t* words) {
   TextNumbers whole;
   const Run quiet{.threads = run.threads, .stop = run.stop};  // a table may have several columns of texts
-  whole.nulls = number_in_parts(size, blocks, PackingTexts<Text>{text}, first, quiet, words, whole.first_rows);
+  whole.nulls = number_in_parts(size, blocks, PackingTexts<Packed, Text>{text}, first, quiet, words, whole.first_rows);
   resize_large(whole.texts, whole.first_rows.size());
   const std::size_t pieces = 64;
   parallel_for(pieces, quiet, [&](std::size_t p) {
@@ -110,14 +109,25 @@ TextNumbers by_hash(std::size_t size, const Blocks& blocks, const Text& text, st
   return whole;
 }
 
-// Is nearly every one of a few thousand rows' texts another one?
+// What a few thousand rows say about all.
+struct Sample {
+  bool many_distinct = false;  // nearly every one has another text
+  bool mostly_short = false;   // as ShortText holds them by itself
+};
 template <class Text>
-bool many_distinct(std::size_t size, const Text& text) {
+Sample sample_of(std::size_t size, const Text& text) {
   constexpr std::size_t sample = 8 * 1024;
+  std::size_t longer = 0;
   Dictionary dictionary(Dictionary::Texts::left);
   dictionary.add_all(
-      sample, [&](std::size_t i) { return text(size / sample * i); }, [](std::size_t, std::uint32_t) {});
-  return dictionary.size() > sample / 8 * 7;
+      sample,
+      [&](std::size_t i) {
+        const std::string_view one = text(size / sample * i);
+        longer += one.size() > ShortText::most ? 1 : 0;
+        return one;
+      },
+      [](std::size_t, std::uint32_t) {});
+  return {dictionary.size() > sample / 8 * 7, longer <= sample / 16};
 }
 
 }  // namespace text_numbers
@@ -129,8 +139,13 @@ TextNumbers number_texts(std::size_t size, const Text& text, std::uint32_t first
                          std::uint32_t* words) {
   const std::size_t shares =
       size < rows_worth_threads ? 1 : std::min<std::size_t>(static_cast<std::size_t>(thread_count(run)), 255);
-  if (shares > 1 && text_numbers::many_distinct(size, text))
-    return text_numbers::by_hash(size, {}, text, first, run, words);
+  if (shares > 1) {
+    const text_numbers::Sample sample = text_numbers::sample_of(size, text);
+    if (sample.many_distinct && sample.mostly_short)
+      return text_numbers::by_hash<ShortText>(size, usual_blocks<ShortText>, text, first, run, words);
+    if (sample.many_distinct)
+      return text_numbers::by_hash<PackedText>(size, usual_blocks<PackedText>, text, first, run, words);
+  }
   return text_numbers::by_rows(size, shares, text, first, run, words);
 }
 

@@ -71,10 +71,10 @@ TEST_P(TextNumbersOf, FollowTheFirstAppearance) {
     check(text_numbers::by_rows(c.size, shares, text, 1, {}, found.data()), found);
   }
   // In one block, in several, in many of which the last is not full.
-  for (const Blocks blocks : {Blocks{}, {1024, 40}, {100, 3}}) {
+  for (const Blocks blocks : {usual_blocks<PackedText>, {1024, 40}, {100, 3}}) {
     SCOPED_TRACE(blocks.chunk);
-    check(text_numbers::by_hash(c.size, blocks, text, 1, {}, found.data()), found);
-    check(text_numbers::by_hash(c.size, blocks, text, 1, {.threads = 5}, found.data()), found);
+    check(text_numbers::by_hash<ShortText>(c.size, blocks, text, 1, {}, found.data()), found);
+    check(text_numbers::by_hash<PackedText>(c.size, blocks, text, 1, {.threads = 5}, found.data()), found);
   }
   check(number_texts(c.size, text, 1, {}, found.data()), found);
 }
@@ -86,12 +86,52 @@ INSTANTIATE_TEST_SUITE_P(Shapes, TextNumbersOf,
                                            Case{130'000, 10, 30, true}),
                          ::testing::PrintToStringParamName());
 
-TEST(TextNumbers, ManyDistinctIsToldFromASample) {
+TEST(TextNumbers, ASampleTellsWhetherThereAreManyAndShortOnes) {
   const auto number = [](std::size_t i) { return std::to_string(i); };
-  std::vector<std::string> all, few;
-  for (std::size_t i = 0; i < 120'000; ++i) all.push_back(number(i)), few.push_back(number(i % 300));
-  EXPECT_TRUE(text_numbers::many_distinct(all.size(), [&](std::size_t i) { return std::string_view(all[i]); }));
-  EXPECT_FALSE(text_numbers::many_distinct(few.size(), [&](std::size_t i) { return std::string_view(few[i]); }));
+  std::vector<std::string> all, few, some_long, long_ones;
+  for (std::size_t i = 0; i < 120'000; ++i) {
+    all.push_back(number(i));
+    few.push_back(number(i % 300));
+    long_ones.push_back("a text of more than a few bytes: " + number(i));
+    some_long.push_back(i % 20 == 0 ? long_ones.back() : number(i));
+  }
+  const auto sample_of = [](const std::vector<std::string>& texts) {
+    return text_numbers::sample_of(texts.size(), [&](std::size_t i) { return std::string_view(texts[i]); });
+  };
+  EXPECT_TRUE(sample_of(all).many_distinct && sample_of(all).mostly_short);
+  EXPECT_TRUE(!sample_of(few).many_distinct && sample_of(few).mostly_short);
+  EXPECT_TRUE(sample_of(long_ones).many_distinct && !sample_of(long_ones).mostly_short);
+  EXPECT_TRUE(sample_of(some_long).many_distinct);
+}
+
+// Texts whose packed forms have the same tag, or the same 24 bits of a hash, are still told apart.
+TEST(TextNumbers, PackedTextsAreComparedWhole) {
+  const std::vector<std::string> texts = {"",
+                                          "a",
+                                          "b",
+                                          "ab",
+                                          std::string("a\0", 2),
+                                          std::string("\0a", 2),
+                                          "12345678",
+                                          "123456789",
+                                          "123456789012345",
+                                          "1234567890123456",
+                                          "1234567890123457",
+                                          "123456789012345678901234",
+                                          "1234567890123456789012345",
+                                          "1234567890123456789012346",
+                                          std::string(300, 'x'),
+                                          std::string(301, 'x')};
+  for (const std::string& a : texts)
+    for (const std::string& b : texts) {
+      const std::string copy = b;  // elsewhere in memory
+      EXPECT_EQ(ShortText(a).same(ShortText(copy)), a == b) << a << " and " << b;
+      EXPECT_EQ(PackedText(a).same(PackedText(copy)), a == b) << a << " and " << b;
+      if (a == b) {
+        EXPECT_EQ(ShortText(a).tag(), ShortText(copy).tag());
+        EXPECT_EQ(PackedText(a).tag(), PackedText(copy).tag());
+      }
+    }
 }
 
 TEST(TextNumbers, StopIsHeard) {
@@ -102,7 +142,8 @@ TEST(TextNumbers, StopIsHeard) {
   const auto text = [&](std::size_t i) { return std::string_view(texts[i]); };
   const lofty::Run run{.stop = stop.get_token()};
   EXPECT_THROW(text_numbers::by_rows(texts.size(), 2, text, 0, run, found.data()), Error);
-  EXPECT_THROW(text_numbers::by_hash(texts.size(), {}, text, 0, run, found.data()), Error);
+  EXPECT_THROW(text_numbers::by_hash<ShortText>(texts.size(), usual_blocks<ShortText>, text, 0, run, found.data()),
+               Error);
 }
 
 }  // namespace
