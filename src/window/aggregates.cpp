@@ -279,11 +279,17 @@ Buffer<std::uint32_t> frame_counts(const WindowJob& job, const Gathered* values)
     return out;
   }
   slide_in_pieces(job, [&](std::size_t begin, std::size_t end) {
-    const auto length = [&](std::size_t at, std::size_t, std::uint32_t low, std::uint32_t high) {
-      out[at] = high - low;
-    };
-    if (plain_rows(job.frame)) return each_frame_of_rows(job, begin, end, length);
-    if (runs_with_peers(job.frame)) return each_frame_with_peers(job, begin, end, length);
+    std::uint32_t* const counts = out.data();
+    if (plain_rows(job.frame))
+      return each_frame_of_rows(
+          job, begin, end,
+          [=](std::size_t at, std::size_t, std::uint32_t low, std::uint32_t high) { counts[at] = high - low; });
+    if (runs_with_peers(job.frame)) {
+      std::uint32_t held = 0;
+      return each_step_with_peers(
+          job, begin, end, [&](std::size_t) { held = 0; }, [&](std::size_t) { ++held; },
+          [&, counts](std::size_t at) { counts[at] = held; });
+    }
     FrameWalk walk(job.order, job.frame, job.range, begin, end);
     for (std::size_t at = begin; at < end; ++at) {
       walk.next();

@@ -131,30 +131,32 @@ bool between_distances(const Frame& frame) {
          frame.to.edge != Edge::unbounded_following;
 }
 
-// put(position, the best's position): frames from the group's start.
+// put(position, the best's position): frames from the group's start. Copies of what is called: nothing that is written
+// could be a part of them.
 template <class Score, class Put>
-void running_extremes(const WindowJob& job, std::size_t begin, std::size_t end, const Score& score, const Put& put) {
-  std::size_t group = ~std::size_t{0};
-  std::uint32_t seen = 0, best_at = no_position;
+void running_extremes(const WindowJob& job, std::size_t begin, std::size_t end, Score score, Put put) {
+  std::uint32_t best_at = no_position;
   std::int64_t best = none;
-  const auto visit = [&](std::size_t at, std::size_t first, std::uint32_t, std::uint32_t high) {
-    if (first != group) {
-      group = first;
-      seen = static_cast<std::uint32_t>(first);
-      best_at = no_position;
-      best = none;
-    }
-    for (; seen < high; ++seen) {
-      const std::int64_t here = score(seen);
-      best_at = here > best ? seen : best_at;
-      best = std::max(best, here);
-    }
-    put(at, best_at);
+  const auto start = [&](std::size_t) {
+    best_at = no_position;
+    best = none;
   };
-  if (plain_rows(job.frame))
-    each_frame_of_rows(job, begin, end, visit);
-  else
-    each_frame_with_peers(job, begin, end, visit);
+  const auto add = [&](std::size_t at) {
+    const std::int64_t here = score(static_cast<std::uint32_t>(at));
+    best_at = here > best ? static_cast<std::uint32_t>(at) : best_at;
+    best = std::max(best, here);
+  };
+  if (!plain_rows(job.frame))
+    return each_step_with_peers(job, begin, end, start, add, [&](std::size_t at) { put(at, best_at); });
+  std::size_t group = ~std::size_t{0}, seen = 0;
+  each_frame_of_rows(job, begin, end, [&](std::size_t at, std::size_t first, std::uint32_t, std::uint32_t high) {
+    if (first != group) {
+      group = seen = first;
+      start(first);
+    }
+    for (; seen < high; ++seen) add(seen);
+    put(at, best_at);
+  });
 }
 
 // Frames between two distances: block by block of one frame's length, from where the piece's first frame begins.
@@ -257,7 +259,12 @@ void queued_extremes(const WindowJob& job, std::size_t begin, std::size_t end, c
     put(at, found.first());
   };
   if (plain_rows(job.frame)) return each_frame_of_rows(job, begin, end, visit);
-  if (runs_with_peers(job.frame)) return each_frame_with_peers(job, begin, end, visit);
+  if (runs_with_peers(job.frame)) {
+    const auto add = [&](std::size_t at) {
+      found.move(0, static_cast<std::uint32_t>(group), static_cast<std::uint32_t>(at + 1));
+    };
+    return each_step_with_peers(job, begin, end, enter_group, add, [&](std::size_t at) { put(at, found.first()); });
+  }
   FrameWalk walk(job.order, job.frame, job.range, begin, end);
   for (std::size_t at = begin; at < end; ++at) {
     walk.next();
@@ -328,7 +335,7 @@ void frame_extremes(const WindowJob& job, const Gathered& values, bool greatest,
 Buffer<std::int64_t> frame_extreme_values(const WindowJob& job, const Gathered& values, bool greatest) {
   Buffer<std::int64_t> out(job.order.rows.size());
   const auto put = [&](const auto& read) {
-    return [&out, read](std::size_t at, std::uint32_t position) {
+    return [out = out.data(), read](std::size_t at, std::uint32_t position) {
       out[at] = position == no_position ? int64_null : read(position);
     };
   };

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <array>
+#include <type_traits>
 #include <vector>
 
 #include "table/parallel.hpp"
@@ -72,18 +73,24 @@ void each_frame_of_rows(const WindowJob& job, std::size_t begin, std::size_t end
   each_frame_of_rows(job, begin, end, visit, visit);
 }
 
-// The same for frames from the group's start to the row's last peer, which is what no frame means.
-template <class Visit>
-void each_frame_with_peers(const WindowJob& job, std::size_t begin, std::size_t end, const Visit& visit) {
+// The same step by step for frames from the group's start to the row's last peer, which is what no frame means:
+// start(group's first position) before a group's first step, add(position) for each that enters, emit(position) once
+// all of its frame were added. Nothing leaves before the group ends.
+template <class Start, class Add, class Emit>
+void each_step_with_peers(const WindowJob& job, std::size_t begin, std::size_t end, const Start& start, const Add& add,
+                          const Emit& emit) {
   const std::uint8_t* const marks = job.order.marks.data();
   const std::size_t size = job.order.rows.size();
   std::size_t group = last_start(job.order, begin, OrderData::group_start);
-  for (std::size_t at = begin; at < end;) {
-    if ((marks[at] & OrderData::group_start) != 0) group = at;
+  start(group);
+  for (; group < begin; ++group) add(group);
+  for (std::size_t at = begin; at < end;) {  // all before it were added
+    if (at > begin && (marks[at] & OrderData::group_start) != 0) start(at);
+    add(at);
     std::size_t peers_end = at + 1;
-    while (peers_end < size && (marks[peers_end] & OrderData::peer_start) == 0) ++peers_end;
-    for (; at < std::min(end, peers_end); ++at)
-      visit(at, group, static_cast<std::uint32_t>(group), static_cast<std::uint32_t>(peers_end));
+    for (; peers_end < size && (marks[peers_end] & OrderData::peer_start) == 0; ++peers_end) add(peers_end);
+    emit(at);
+    for (++at; at < std::min(end, peers_end); ++at) emit(at);
   }
 }
 
@@ -124,6 +131,13 @@ void slide_in_pieces(const WindowJob& job, const Work& work) {
   cuts.push_back(size);
   parallel_for(cuts.size() - 1, job.run, [&](std::size_t piece) { work(cuts[piece], cuts[piece + 1]); });
 }
+
+// Small enough to be copied into registers; what it was given is not seen afterwards.
+template <class Accumulator>
+concept InRegisters = std::is_trivially_copyable_v<Accumulator> && sizeof(Accumulator) <= 64 &&
+                      requires(Accumulator a) {
+  a.reset();
+};
 
 // Calls emit(position, group's first position, accumulator) for every position in [begin, end), with exactly the
 // positions of its frame added.
@@ -173,13 +187,23 @@ void slide(const WindowJob& job, std::size_t begin, std::size_t end, Accumulator
     return each_frame_of_rows(job, begin, end, visit, steady);
   }
   if (runs_with_peers(job.frame)) {
-    // Nothing leaves before the group ends.
-    const auto with_peers = [&](std::size_t at, std::size_t first, std::uint32_t, std::uint32_t high) {
-      if (first != group) enter_group(first);
-      enter(0, high);
-      emit(at, first, accumulator);
-    };
-    return each_frame_with_peers(job, begin, end, with_peers);
+    // A small one's copy, which nobody else can reach, stays in the processor's registers.
+    if constexpr (InRegisters<Accumulator>) {
+      Accumulator own = accumulator;
+      const auto start = [&](std::size_t first) {
+        group = first;
+        own.reset();
+      };
+      const auto add = [&](std::size_t at) { own.add(static_cast<std::uint32_t>(at)); };
+      each_step_with_peers(job, begin, end, start, add, [&](std::size_t at) { emit(at, group, own); });
+    } else {
+      const auto add = [&](std::size_t at) {
+        accumulator.add(static_cast<std::uint32_t>(at));
+        held_end[0] = static_cast<std::uint32_t>(at + 1);
+      };
+      each_step_with_peers(job, begin, end, enter_group, add, [&](std::size_t at) { emit(at, group, accumulator); });
+    }
+    return;
   }
   FrameWalk walk(job.order, job.frame, job.range, begin, end);
   for (std::size_t at = begin; at < end; ++at) {
