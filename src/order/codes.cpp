@@ -248,21 +248,27 @@ std::string_view text_at(const Key& key, std::size_t row) {
 }
 
 template <class T>
+auto nullable_text_at(const Key& key) {
+  return [&key](std::size_t i) {
+    const auto& mask = key.options.null_mask;
+    return !mask.empty() && mask[i] != 0 ? std::string_view() : text_at<T>(key, i);
+  };
+}
+
+template <class T>
 std::shared_ptr<const Numbered> numbered_texts(const Key& key, const Run& run) {
   auto numbered = std::make_shared<Numbered>();
   numbered->words.allocate(key.size);
-  const auto& mask = key.options.null_mask;
-  numbered->texts = number_texts(
-      key.size, [&](std::size_t i) { return !mask.empty() && mask[i] != 0 ? std::string_view() : text_at<T>(key, i); },
-      1, run, numbered->words.data());
+  numbered->texts = number_texts(key.size, nullable_text_at<T>(key), 1, run, numbered->words.data());
   return numbered;
 }
 
 template <class T>
 void encode_texts(const Key& key, const Run& run, KeyList& out) {
   const std::shared_ptr<const Numbered> numbered = numbered_texts<T>(key, run);
-  auto ranks = std::make_shared<const std::vector<std::uint32_t>>(
-      text_ranks(numbered->texts.texts, key.options.text, key.options.locale, run));
+  const auto texts = distinct_texts(numbered->texts, nullable_text_at<T>(key), run);
+  auto ranks =
+      std::make_shared<const std::vector<std::uint32_t>>(text_ranks(texts, key.options.text, key.options.locale, run));
   Range range;
   range.nulls = numbered->texts.nulls;
   if (!ranks->empty()) {
@@ -285,9 +291,9 @@ void encode_text_numbers(const Key& key, const Run& run, KeyList& out) {
   NumberSource source{numbered_texts<T>(key, run)};
   Range range;
   range.nulls = source.numbered->texts.nulls;
-  if (source.numbered->texts.texts.size() > 0) {
+  if (!source.numbered->texts.first_rows.empty()) {
     range.least = 0;
-    range.greatest = source.numbered->texts.texts.size() - 1;
+    range.greatest = source.numbered->texts.first_rows.size() - 1;
   }
   add_codes(std::move(source), range, key.descending, key.options.nulls, out);
 }

@@ -188,11 +188,15 @@ bool number_in_parts(std::size_t size, const Blocks& blocks, const Rows& rows, s
     // A key's number is how many first rows lie before its own: one bit a row, counted.
     is_first.assign((in_block + 63) / 64, 0);
     firsts_before.resize(is_first.size());
-    for (const Part& part : all)
+    std::size_t keys = first_rows.size();
+    for (const Part& part : all) {
+      keys += part.first_rows.size() - part.numbers.size();
       for (std::size_t i = part.numbers.size(); i < part.first_rows.size(); ++i) {
         const std::size_t row = part.first_rows[i] - block;
         is_first[row / 64] |= std::uint64_t{1} << row % 64;
       }
+    }
+    if (keys > first_rows.capacity()) first_rows.reserve(std::max(keys, 2 * first_rows.capacity()));
     for (std::size_t w = 0; w < is_first.size(); ++w) {
       firsts_before[w] = static_cast<std::uint32_t>(first_rows.size());
       for (std::uint64_t left = is_first[w]; left != 0; left &= left - 1)

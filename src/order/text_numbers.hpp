@@ -19,8 +19,7 @@
 namespace lofty::engine {
 
 struct TextNumbers {
-  std::vector<std::string_view> texts;    // the distinct ones, by number; views of the caller's
-  std::vector<std::uint32_t> first_rows;  // of each of them
+  std::vector<std::uint32_t> first_rows;  // by number
   bool nulls = false;
 };
 
@@ -75,7 +74,6 @@ TextNumbers by_rows(std::size_t size, std::size_t shares, const Text& text, std:
     for (std::size_t i = begin_of(before + 1); i < begin_of(before + 2); ++i) words[i] = word_of[before + 1][words[i]];
   });
   for (const Share& share : all) whole.nulls = whole.nulls || share.nulls;
-  whole.texts = all[0].dictionary.values();
   whole.first_rows = std::move(all[0].first_rows);
   return whole;
 }
@@ -100,12 +98,6 @@ TextNumbers by_hash(std::size_t size, const Blocks& blocks, const Text& text, st
   TextNumbers whole;
   const Run quiet{.threads = run.threads, .stop = run.stop};  // a table may have several columns of texts
   whole.nulls = number_in_parts(size, blocks, PackingTexts<Packed, Text>{text}, first, quiet, words, whole.first_rows);
-  resize_large(whole.texts, whole.first_rows.size());
-  const std::size_t pieces = 64;
-  parallel_for(pieces, quiet, [&](std::size_t p) {
-    for (std::size_t i = whole.texts.size() * p / pieces; i < whole.texts.size() * (p + 1) / pieces; ++i)
-      whole.texts[i] = text(whole.first_rows[i]);
-  });
   return whole;
 }
 
@@ -147,6 +139,18 @@ TextNumbers number_texts(std::size_t size, const Text& text, std::uint32_t first
       return text_numbers::by_hash<PackedText>(size, usual_blocks<PackedText>, text, first, run, words);
   }
   return text_numbers::by_rows(size, shares, text, first, run, words);
+}
+
+// The distinct texts by number, where they lie.
+template <class Text>
+std::vector<std::string_view> distinct_texts(const TextNumbers& numbers, const Text& text, const Run& run) {
+  auto texts = large_vector<std::string_view>(numbers.first_rows.size());
+  constexpr std::size_t pieces = 64;
+  parallel_for(pieces, Run{.threads = run.threads, .stop = run.stop}, [&](std::size_t p) {
+    for (std::size_t i = texts.size() * p / pieces; i < texts.size() * (p + 1) / pieces; ++i)
+      texts[i] = text(numbers.first_rows[i]);
+  });
+  return texts;
 }
 
 }  // namespace lofty::engine

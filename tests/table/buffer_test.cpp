@@ -3,8 +3,10 @@
 
 #include <gtest/gtest.h>
 
+#include <cstdint>
 #include <numeric>
 #include <thread>
+#include <utility>
 #include <vector>
 
 using namespace lofty::engine;
@@ -58,6 +60,21 @@ TEST(Buffer, MovesWithItsMemory) {
   a.allocate(large);
   a[5] = 1;
   EXPECT_EQ(b[5], 42);
+}
+
+// From a few bytes, which malloc() hands out, to more than a page: all begin with a line and are one's own.
+TEST(Buffer, OfEverySizeBeginsWithALine) {
+  std::vector<Bytes> all;
+  for (std::size_t size = 0; size < 5000; size = size < 1100 ? size + 1 : size + 97) {
+    all.emplace_back(size);
+    EXPECT_EQ(reinterpret_cast<std::uintptr_t>(all.back().data()) % 64, 0u) << size;
+    for (std::size_t i = 0; i < size; ++i) all.back()[i] = static_cast<unsigned char>(size + i);
+  }
+  for (const Bytes& one : all)
+    for (std::size_t i = 0; i < one.size(); ++i) ASSERT_EQ(one[i], static_cast<unsigned char>(one.size() + i));
+  all[7] = std::move(all[900]);
+  EXPECT_EQ(all[7].size(), 900u);
+  EXPECT_EQ(all[7][899], static_cast<unsigned char>(900 + 899));
 }
 
 // Several threads that take and give back never hold the same memory.

@@ -5,11 +5,16 @@
 #include <rapidcheck/gtest.h>
 
 #include <algorithm>
+#include <array>
 #include <bit>
 #include <cmath>
 #include <limits>
 #include <numeric>
 #include <random>
+#include <thread>
+#include <vector>
+
+#include "table/bucket_lines.hpp"
 
 using namespace lofty;
 using namespace lofty::engine;
@@ -155,4 +160,60 @@ TEST(ColumnScatter, TheWholeRangeFitsAWord) {
   for (const ColumnPtr& column : columns) expect_same(*column, {Decimal(-most, 0), Decimal(most, 0), {}});
   ASSERT_TRUE(scatter.add(more));
   expect_same(*scatter.columns().front(), {Decimal(6, 0), Decimal(5, 0), Decimal(6, 0)});
+}
+
+namespace {
+
+// Two threads deal records into the same buckets, each into its own places, against one assignment a record.
+template <std::size_t words>
+void deal_by_lines(std::size_t buckets, std::size_t records, std::size_t at_once, std::mt19937_64& random) {
+  using Record = std::array<std::uint16_t, words>;
+  constexpr std::size_t threads = 2;
+  std::vector<std::vector<std::uint8_t>> to(threads);
+  std::vector<std::vector<std::uint32_t>> begins(threads, std::vector<std::uint32_t>(buckets));
+  for (auto& own : to)
+    for (std::size_t i = 0; i < records; ++i)
+      own.push_back(static_cast<std::uint8_t>(random() % (random() % buckets + 1)));
+  std::uint32_t sum = 0;  // buckets begin anywhere, in the midst of lines too, and some are empty
+  for (std::size_t b = 0; b < buckets; ++b)
+    for (std::size_t t = 0; t < threads; ++t) {
+      begins[t][b] = sum;
+      sum += static_cast<std::uint32_t>(std::count(to[t].begin(), to[t].end(), b));
+    }
+  Buffer<Record> out(sum);
+  std::vector<Record> expected(sum);
+  std::vector<std::vector<Record>> given(threads, std::vector<Record>(records));
+  for (auto& own : given)
+    for (Record& one : own)
+      for (auto& word : one) word = static_cast<std::uint16_t>(random());
+  std::vector<std::thread> all;
+  for (std::size_t t = 0; t < threads; ++t) {
+    std::vector<std::uint32_t> plain = begins[t];
+    for (std::size_t i = 0; i < records; ++i) expected[plain[to[t][i]]++] = given[t][i];
+    all.emplace_back([&, t] {
+      std::vector<std::uint32_t> next = begins[t], places(records);
+      for (std::size_t i = 0; i < records; ++i) places[i] = next[to[t][i]]++;
+      BucketLines<Record> lines(begins[t], out.data());
+      for (std::size_t i = 0; i < records; i += at_once)
+        lines.put(to[t].data() + i, places.data() + i, given[t].data() + i, std::min(at_once, records - i));
+      for (std::size_t b = 0; b < buckets; ++b)
+        if (next[b] != begins[t][b]) lines.finish(b, next[b]);
+    });
+  }
+  for (std::thread& one : all) one.join();
+  EXPECT_TRUE(std::ranges::equal(out.view(), expected)) << words << " words, " << buckets << " buckets of " << records;
+}
+
+}  // namespace
+
+TEST(BucketLines, PutEveryRecordInItsPlace) {
+  std::mt19937_64 random(3);
+  for (const std::size_t buckets : {1, 2, 7, 200})
+    for (const std::size_t records : {0, 1, 5, 31, 1000, 5000})
+      for (const std::size_t at_once : {1, 64, 10'000}) {
+        deal_by_lines<1>(buckets, records, at_once, random);
+        deal_by_lines<4>(buckets, records, at_once, random);
+        deal_by_lines<8>(buckets, records, at_once, random);
+        deal_by_lines<16>(buckets, records, at_once, random);
+      }
 }
