@@ -35,16 +35,29 @@ namespace {
 using Numbers = std::vector<std::int64_t>;
 std::size_t runs = 5;
 
+// A figure of /proc/self/status, in MiB; 0 where the system does not tell.
+double status_mib(const std::string& name) {
+  std::ifstream status("/proc/self/status");
+  for (std::string line; std::getline(status, line);)
+    if (line.starts_with(name + ":")) return std::stod(line.substr(name.size() + 1)) / 1024;
+  return 0;
+}
+
+double taken = 0;  // MiB that the last measurement took at its peak, besides what was there before it
+
 // Median seconds of `runs` calls; `prepare` is not timed.
 double seconds(
     const std::function<void()>& work, const std::function<void()>& prepare = [] {}) {
   std::vector<double> all;
+  const double before = status_mib("VmRSS");
+  std::ofstream("/proc/self/clear_refs") << "5";  // the peak is remembered from here on
   for (std::size_t i = 0; i < runs; ++i) {
     prepare();
     const auto start = std::chrono::steady_clock::now();
     work();
     all.push_back(std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count());
   }
+  taken = std::max(0.0, status_mib("VmHWM") - before);
   std::sort(all.begin(), all.end());
   return all[all.size() / 2];
 }
@@ -55,24 +68,15 @@ void require(bool right, const std::string& what) {
   std::exit(1);
 }
 
-// The highest resident size since the last call, in MiB, where the system tells.
-double peak_mib() {
-  std::ifstream status("/proc/self/status");
-  double peak = 0;
-  for (std::string line; std::getline(status, line);)
-    if (line.starts_with("VmHWM:")) peak = std::stod(line.substr(6)) / 1024;
-  std::ofstream("/proc/self/clear_refs") << "5";
-  return peak;
-}
-
 void heading(const char* what) {
-  std::printf("\n| %s | ns a row | ratio to it |\n|---|---|---|\n", what);
+  std::printf("\n| %s | ns a row | ratio to it | MiB taken |\n|---|---|---|---|\n", what);
   std::fflush(stdout);
 }
 
+// Says what was measured last.
 void row(const std::string& name, double nanoseconds, double own) {
-  std::printf("| %s | %.1f | %s |\n", name.c_str(), nanoseconds,
-              own > 0 ? (std::to_string(nanoseconds / own).substr(0, 4) + "x").c_str() : "");
+  std::printf("| %s | %.1f | %s | %.0f |\n", name.c_str(), nanoseconds,
+              own > 0 ? (std::to_string(nanoseconds / own).substr(0, 4) + "x").c_str() : "", taken);
   std::fflush(stdout);
 }
 
@@ -100,9 +104,7 @@ void one_column(std::size_t rows) {
   const Numbers keys = numbers(rows, 30);
   const double per = 1e9 / static_cast<double>(rows);
   heading(("order " + std::to_string(rows) + " rows by one 30-bit column, encoding and permutation included").c_str());
-  peak_mib();
   const double own = order_ns(keys, "order by one column");
-  const double memory = peak_mib();
   row("`lofty::order`, all threads", own, 0);
   const double alone = seconds([&] { lofty::order({lofty::ascending(keys)}, {}, {.threads = 1}); }) * per;
   row("`lofty::order`, one thread", alone, own);
@@ -139,8 +141,6 @@ void one_column(std::size_t rows) {
       per * seconds([&] { sorter(bare.data(), bare.size(), hwy::SortAscending()); },
                     [&] { std::copy(keys.begin(), keys.end(), bare.begin()); }),
       own);
-  std::printf("\nPeak while ordering: %.0f MiB, of which the keys are %.0f.\n", memory,
-              static_cast<double>(rows) * 8 / 1048576);
 }
 
 void shapes(std::size_t rows) {
@@ -383,11 +383,8 @@ void growth(std::size_t most) {
     for (const std::size_t rows : {std::size_t{1'000'000}, std::size_t{10'000'000}, std::size_t{100'000'000}}) {
       if (rows > most * 10) break;
       const std::size_t all_runs = std::exchange(runs, rows > 10'000'000 ? 3 : runs);
-      peak_mib();
       const double own = order_ns(numbers(rows, bits), "growth");
-      row(std::to_string(bits) + " bits, " + std::to_string(rows) + " rows, peak " +
-              std::to_string(static_cast<int>(peak_mib())) + " MiB",
-          own, first);
+      row(std::to_string(bits) + " bits, " + std::to_string(rows) + " rows", own, first);
       runs = all_runs;
       if (first == 0) first = own;
     }
@@ -477,8 +474,8 @@ void shared_sorts(std::size_t rows) {
   for (std::size_t w = 0; w < 12; ++w)
     for (std::size_t row = 0; row < rows; row += rows / 1000 + 1)
       require(a[w]->value(row) == c[w]->value(row), "windows one by one");
-  const double apart = per * seconds([&] { work(separate); });
   row("asked one by one: 12 sorts", per * seconds([&] { one_by_one(); }), 0);
+  const double apart = per * seconds([&] { work(separate); });
   row("asked at once, a sort for each: 12 sorts", apart, 0);
   row("asked at once, as they are planned: 3 sorts", per * seconds([&] { work(shared); }), apart);
   {
@@ -550,10 +547,9 @@ void windows(std::size_t rows) {
         for (std::size_t at = 0; at < rows; at += rows / 7 + 1)
           require(sums.values[at] == expected_sum(at, static_cast<std::size_t>(width)), "sum over a frame");
       }
-      peak_mib();
       const auto& one = work;  // clang 14 captures no structured binding
       const double ns = per * seconds([&] { one(frame); });
-      row(std::to_string(width) + " rows, peak " + std::to_string(static_cast<int>(peak_mib())) + " MiB", ns, narrow);
+      row(std::to_string(width) + " rows", ns, narrow);
       if (narrow == 0) narrow = ns;
     }
   }
