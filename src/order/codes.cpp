@@ -6,8 +6,8 @@
 #include <mutex>
 
 #include "order/custom_order.hpp"
-#include "order/extremes.hpp"
 #include "order/text_numbers.hpp"
+#include "table/extremes.hpp"
 #include "table/parallel.hpp"
 
 namespace lofty::engine {

@@ -1,6 +1,7 @@
 #include "order/unpack.hpp"
 
 #include "order/sort.hpp"
+#include "table/vectors.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -41,9 +42,8 @@ void unpack(const std::uint64_t* words, std::size_t count, const WordMeaning& me
             std::uint8_t* marks) {
   if (count == 0) return;
 #ifdef __x86_64__
-  if (__builtin_cpu_supports("avx512bw") && __builtin_cpu_supports("avx512vl") && __builtin_cpu_supports("avx512dq"))
-    return unpack_avx512(words, count, meaning, rows, marks);
-  if (__builtin_cpu_supports("avx2")) return unpack_avx2(words, count, meaning, rows, marks);
+  if (has_avx512()) return unpack_avx512(words, count, meaning, rows, marks);
+  if (has_avx2()) return unpack_avx2(words, count, meaning, rows, marks);
 #endif
   unpack_all(words, count, meaning, rows, marks);
 }

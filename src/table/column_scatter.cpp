@@ -6,7 +6,9 @@
 #include <limits>
 #include <numeric>
 
+#include "table/extremes.hpp"
 #include "table/parallel.hpp"
+#include "table/put_fields.hpp"
 #include "table/through_buckets.hpp"
 #include "table/word_width.hpp"
 
@@ -14,15 +16,6 @@ namespace lofty::engine {
 namespace {
 
 int bytes_for(int bits) { return bits <= 8 ? 1 : bits <= 16 ? 2 : bits <= 32 ? 4 : 8; }
-
-std::uint64_t stored(std::int64_t value, std::int64_t least) {
-  const std::uint64_t some = static_cast<std::uint64_t>(value) - static_cast<std::uint64_t>(least) + 1;
-  return value == int64_null ? 0 : some;
-}
-std::uint64_t stored(std::uint32_t value, std::int64_t least) { return value - static_cast<std::uint64_t>(least) + 1; }
-std::uint64_t stored(double value, std::int64_t) {
-  return std::bit_cast<std::uint64_t>(value == 0 ? 0.0 : value);  // one zero
-}
 
 // First fit, longest first: which word each field lies in, and where. Returns how many words that takes.
 template <class Fields>
@@ -64,26 +57,31 @@ ColumnScatter::Field ColumnScatter::measured(ByPosition column) const {
     std::int64_t greatest = std::numeric_limits<std::int64_t>::min();
     std::size_t nulls = 0;
   };
+  constexpr std::size_t stretch = 2048;  // in the first-level cache, where it has to be gone over again
   std::vector<Range> ranges(pieces());
   parallel_for(pieces(), run_, [&](std::size_t number) {
     const auto [begin, end] = piece(number);
     Range range;
     if (const auto* ints = std::get_if<Buffer<std::int64_t>>(&field.column.values)) {
-      for (std::size_t i = begin; i < end; ++i) {
-        const std::int64_t value = (*ints)[i];
-        const bool null = value == int64_null;
-        range.nulls += null;
-        range.least = std::min(range.least, null ? range.least : value);
-        range.greatest = std::max(range.greatest, value);  // null is the least of all
+      for (std::size_t from = begin; from < end; from += stretch) {
+        const std::size_t until = std::min(from + stretch, end);
+        const auto [least, greatest] = least_and_greatest(ints->data() + from, until - from);
+        range.greatest = std::max(range.greatest, greatest);
+        if (least != int64_null) {  // which is the least of all
+          range.least = std::min(range.least, least);
+          continue;
+        }
+        for (std::size_t i = from; i < until; ++i) {
+          const std::int64_t value = (*ints)[i];
+          const bool null = value == int64_null;
+          range.nulls += null;
+          range.least = std::min(range.least, null ? range.least : value);
+        }
       }
-    } else {
+    } else if (begin < end) {
       const auto& counts = std::get<Buffer<std::uint32_t>>(field.column.values);
-      std::uint32_t least = ~0u, greatest = 0;
-      for (std::size_t i = begin; i < end; ++i) {
-        least = std::min(least, counts[i]);
-        greatest = std::max(greatest, counts[i]);
-      }
-      if (begin < end) range = {least, greatest, 0};
+      const auto [least, greatest] = least_and_greatest(counts.data() + begin, end - begin);
+      range = {least, greatest, 0};
     }
     ranges[number] = range;
   });
@@ -130,12 +128,7 @@ std::vector<ColumnPtr> ColumnScatter::brought() const {
     for (const Field& field : fields_)
       std::visit(
           [&](const auto& values) {
-            const auto* const value = values.data() + from;
-            auto& word = block[field.word];
-            const int shift = field.shift;
-            const std::int64_t least = field.least;
-            for (std::size_t i = 0; i < count; ++i)
-              word[i] = static_cast<Word>(word[i] | static_cast<Word>(stored(value[i], least) << shift));
+            put_field(values.data() + from, count, field.least, field.shift, block[field.word].data());
           },
           field.column.values);
   };

@@ -5,6 +5,8 @@
 
 #if defined(__x86_64__)
 #include <immintrin.h>
+
+#include "table/vectors.hpp"
 #endif
 
 namespace lofty::engine {
@@ -125,7 +127,7 @@ LOFTY_AVX2 std::size_t read_by_vectors(const char* text, const std::uint32_t* be
 }
 
 bool has_vectors() {
-  static const bool has = __builtin_cpu_supports("avx2");
+  static const bool has = has_avx2();
   return has && !plain_forced;
 }
 

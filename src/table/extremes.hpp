@@ -1,6 +1,6 @@
 #pragma once
 // The least and the greatest of plain integers.
-// Covered by tests/order/extremes_test.cpp.
+// Covered by tests/table/extremes_test.cpp.
 
 #include <cstddef>
 #include <utility>

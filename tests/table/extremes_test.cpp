@@ -1,4 +1,4 @@
-#include "order/extremes.hpp"
+#include "table/extremes.hpp"
 
 #include <gtest/gtest.h>
 

@@ -1,7 +1,9 @@
-#include "order/extremes.hpp"
+#include "table/extremes.hpp"
 
 #include <algorithm>
 #include <cstdint>
+
+#include "table/vectors.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -34,9 +36,8 @@ template <class T>
 template <class T>
 std::pair<T, T> least_and_greatest(const T* values, std::size_t count) {
 #ifdef __x86_64__
-  if (__builtin_cpu_supports("avx512bw") && __builtin_cpu_supports("avx512vl") && __builtin_cpu_supports("avx512dq"))
-    return extremes_avx512(values, count);
-  if (__builtin_cpu_supports("avx2")) return extremes_avx2(values, count);
+  if (has_avx512()) return extremes_avx512(values, count);
+  if (has_avx2()) return extremes_avx2(values, count);
 #endif
   return extremes(values, count);
 }
