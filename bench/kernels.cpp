@@ -6,7 +6,7 @@
 // 10,000,000 and 5 when left out; with ROWS of 10,000,000 growth is shown to 100,000,000. PART is one of order, shapes,
 // keys, places, best, sums, windows, sharing, growth.
 #include <hwy/contrib/sort/vqsort.h>
-#include <sys/resource.h>
+#include <malloc.h>
 #include <tbb/parallel_sort.h>
 
 #include <algorithm>
@@ -49,6 +49,9 @@ double taken = 0;  // MiB that the last measurement took at its peak, besides wh
 double seconds(
     const std::function<void()>& work, const std::function<void()>& prepare = [] {}) {
   std::vector<double> all;
+#ifdef __GLIBC__
+  malloc_trim(0);  // what was given back is not there any more
+#endif
   const double before = status_mib("VmRSS");
   std::ofstream("/proc/self/clear_refs") << "5";  // the peak is remembered from here on
   for (std::size_t i = 0; i < runs; ++i) {

@@ -15,15 +15,20 @@ inline constexpr std::size_t key_block = 1024;  // codes are worked out so many 
 
 inline std::uint64_t low_bits(int bits) { return bits >= 64 ? ~std::uint64_t{0} : (std::uint64_t{1} << bits) - 1; }
 
+inline int bits_of(std::initializer_list<const KeyList*> lists) {
+  int bits = 0;
+  for (const KeyList* list : lists)
+    for (const auto& key : *list) bits += key->bits();
+  return bits;
+}
+
 // All keys of a row, one behind the other, as one string of bits. Refers to the keys.
 class KeyString {
  public:
-  explicit KeyString(std::initializer_list<const KeyList*> lists) {
+  explicit KeyString(std::initializer_list<const KeyList*> lists) : bits_(bits_of(lists)) {
     for (const KeyList* list : lists)
-      for (const auto& key : *list) {
-        bits_ += key->bits();
+      for (const auto& key : *list)
         if (key->bits() > 0) keys_.push_back(key.get());
-      }
   }
 
   int bits() const { return bits_; }
@@ -65,7 +70,7 @@ class KeyString {
 
  private:
   std::vector<const KeyCodes*> keys_;
-  int bits_ = 0;
+  int bits_;
 };
 
 }  // namespace lofty::engine

@@ -92,7 +92,7 @@ class Selecting {
     keys_.flagged = !keys_.by.empty();
     for (const Key& key : by) encode_checked(key, keys_.by);
     for (const Key& key : tiebreak) encode_checked(key, keys_.tiebreak);
-    by_bits_ = std::min(KeyString({&keys_.by}).bits(), 64);
+    by_bits_ = std::min(bits_of({&keys_.by}), 64);
     // The flag of unranked rows is the highest bit. Turned round, the worst are the least.
     flag_ = keys_.flagged ? std::uint64_t{1} << (by_bits_ - 1) : 0;
     flip_ = worst_ ? low_bits(by_bits_) & ~flag_ : 0;
