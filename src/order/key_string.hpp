@@ -15,6 +15,7 @@ inline constexpr std::size_t key_block = 1024;  // codes are worked out so many 
 
 inline std::uint64_t low_bits(int bits) { return bits >= 64 ? ~std::uint64_t{0} : (std::uint64_t{1} << bits) - 1; }
 
+// How many bits the keys of these lists have together.
 inline int bits_of(std::initializer_list<const KeyList*> lists) {
   int bits = 0;
   for (const KeyList* list : lists)

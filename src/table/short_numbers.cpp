@@ -52,8 +52,6 @@ std::size_t read_plainly(const char* text, const std::uint32_t* at, std::size_t 
   return count;
 }
 
-bool plain_forced = false;
-
 #if defined(__x86_64__)
 
 // 256 bits: wider ones would slow the processor's clock, and with it the parser that this stands beside.
@@ -126,11 +124,6 @@ LOFTY_AVX2 std::size_t read_by_vectors(const char* text, const std::uint32_t* be
   return r + read_plainly(text, begin + r * stride, stride, count - r, scale, out + r);
 }
 
-bool has_vectors() {
-  static const bool has = has_avx2();
-  return has && !plain_forced;
-}
-
 #endif
 
 }  // namespace
@@ -138,11 +131,9 @@ bool has_vectors() {
 std::size_t read_short_numbers(const char* text, const std::uint32_t* begin, std::size_t stride, std::size_t count,
                                std::size_t scale, std::int64_t* out) {
 #if defined(__x86_64__)
-  if (has_vectors()) return read_by_vectors(text, begin, stride, count, scale, out);
+  if (has_avx2()) return read_by_vectors(text, begin, stride, count, scale, out);
 #endif
   return read_plainly(text, begin, stride, count, scale, out);
 }
-
-void force_plain_short_numbers(bool plain) { plain_forced = plain; }
 
 }  // namespace lofty::engine

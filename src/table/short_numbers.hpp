@@ -13,7 +13,4 @@ namespace lofty::engine {
 std::size_t read_short_numbers(const char* text, const std::uint32_t* begin, std::size_t stride, std::size_t count,
                                std::size_t scale, std::int64_t* out);
 
-// For tests: never the vectors. Not thread-safe.
-void force_plain_short_numbers(bool plain);
-
 }  // namespace lofty::engine

@@ -105,7 +105,7 @@ TEST(TextNumbers, ASampleTellsWhetherThereAreManyAndShortOnes) {
   EXPECT_TRUE(sample_of(some_long).many_distinct);
 }
 
-// Texts whose packed forms have the same tag, or the same 24 bits of a hash, are still told apart.
+// Of every length around the borders, and such as begin or end alike.
 TEST(TextNumbers, PackedTextsAreComparedWhole) {
   const std::vector<std::string> texts = {"",
                                           "a",
@@ -133,6 +133,22 @@ TEST(TextNumbers, PackedTextsAreComparedWhole) {
         EXPECT_EQ(PackedText(a).tag(), PackedText(copy).tag());
       }
     }
+}
+
+// Long texts of one length whose 24 bits of the hash are the same, so that only their bytes tell them apart. Among so
+// many there are some eight pairs.
+TEST(TextNumbers, LongTextsWithOneHashAreToldApart) {
+  std::map<std::uint32_t, std::string> seen;
+  std::size_t pairs = 0;
+  for (int i = 0; i < 16'384; ++i) {
+    const std::string text = "a text of some length " + std::to_string(100'000 + i);
+    const auto [other, added] = seen.emplace(Dictionary::tag_of(text) >> 8, text);
+    if (added) continue;
+    ++pairs;
+    EXPECT_EQ(ShortText(text).tag(), ShortText(other->second).tag());
+    EXPECT_FALSE(ShortText(text).same(ShortText(other->second))) << text << " and " << other->second;
+  }
+  EXPECT_GT(pairs, 0u);
 }
 
 TEST(TextNumbers, StopIsHeard) {

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "order/sort.hpp"
+#include "support/vectors.hpp"
 
 using namespace lofty::engine;
 
@@ -25,7 +26,9 @@ std::uint8_t plain_mark(std::uint64_t before, std::uint64_t here, const WordMean
 
 }  // namespace
 
-TEST(Unpack, SaysRowsAndBordersOfEveryWord) {
+namespace {
+
+void say_rows_and_borders() {
   std::mt19937_64 random(11);
   for (std::size_t count = 1; count < 150; ++count)
     for (const int row_bits : {1, 7, 24, 32}) {
@@ -51,5 +54,9 @@ TEST(Unpack, SaysRowsAndBordersOfEveryWord) {
       }
     }
 }
+
+}  // namespace
+
+TEST(Unpack, SaysRowsAndBordersOfEveryWord) { with_all_vectors(say_rows_and_borders); }
 
 TEST(Unpack, NothingIsNothing) { unpack(nullptr, 0, {}, nullptr, nullptr); }

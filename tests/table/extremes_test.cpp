@@ -8,6 +8,8 @@
 #include <random>
 #include <vector>
 
+#include "support/vectors.hpp"
+
 using namespace lofty;
 
 namespace {
@@ -28,8 +30,10 @@ TYPED_TEST(Extremes, AreThoseOfTheStandardLibrary) {
     for (TypeParam& value : values) value = static_cast<TypeParam>(random());
     if (size % 3 == 0) values[random() % size] = std::numeric_limits<TypeParam>::max();
     if (size % 4 == 0) values[random() % size] = std::numeric_limits<TypeParam>::min();
-    const auto [least, greatest] = engine::least_and_greatest(values.data(), size);
-    ASSERT_EQ(least, *std::min_element(values.begin(), values.end())) << size;
-    ASSERT_EQ(greatest, *std::max_element(values.begin(), values.end())) << size;
+    engine::with_all_vectors([&] {
+      const auto [least, greatest] = engine::least_and_greatest(values.data(), size);
+      ASSERT_EQ(least, *std::min_element(values.begin(), values.end())) << size;
+      ASSERT_EQ(greatest, *std::max_element(values.begin(), values.end())) << size;
+    });
   }
 }
