@@ -4,11 +4,12 @@
 #include <array>
 #include <bit>
 #include <cassert>
-#include <deque>
 #include <memory>
 #include <numeric>
+#include <random>
 #include <utility>
 
+#include "order/key_bins.hpp"
 #include "order/key_string.hpp"
 #include "order/unpack.hpp"
 #include "order/word_sort.hpp"
@@ -21,7 +22,8 @@ namespace {
 
 constexpr std::size_t bucket_rows = 8 * 1024;  // 64 KiB of words: with its scratch well inside the second-level cache
 constexpr std::size_t most_buckets = 2048;     // whose lines take an eighth of a megabyte of the second-level cache
-constexpr int fine_bits = 12;                  // leading bits that are counted, to make buckets of about equal size
+constexpr int implied_bits = 9;                // that keys may be longer than their words' room: a bin implies more
+constexpr std::size_t most_sampled = 1024;
 
 // The bits of one run of `length` key bits, from `from` on, that belong to the first `upto` bits of the whole key.
 std::uint64_t bits_upto(int upto, int from, int length) {
@@ -145,42 +147,10 @@ class Sorting {
 
   void sort_in_buckets() {
     const int room = 64 - row_bits_;
-    // A bucket implies nine of the twelve counted bits or more.
-    const int fine = std::min(fine_bits, string_.bits());
-    stage_bits_ = string_.bits() <= room ? string_.bits() : std::min({string_.bits(), room + fine - 3, 64});
+    // Words of longer keys are short of what their buckets imply: ranges of keys that fit the room.
+    stage_bits_ = string_.bits() <= room ? string_.bits() : std::min(string_.bits(), room + implied_bits);
     Buffer<std::uint64_t> words(size_);
-    std::vector<Bucket> buckets =
-        partition(size_, stage_bits_, room, 0, words.data(),
-                  [&](std::size_t begin, std::size_t count, std::uint64_t* keys, std::uint32_t* rows) {
-                    string_.leading(stage_bits_, begin, count, keys);
-                    std::iota(rows, rows + count, static_cast<std::uint32_t>(begin));
-                  });
-    // A bucket that holds a large share of all rows, as skewed values make them, is divided again.
-    std::deque<Buffer<std::uint64_t>> more;
-    const std::size_t heavy = std::max(size_ / 8, 16 * bucket_rows);
-    for (std::size_t b = 0; b < buckets.size(); ++b) {
-      const Bucket one = buckets[b];
-      if (one.count <= heavy || std::is_sorted(one.words, one.words + one.count)) continue;
-      std::uint64_t all = ~std::uint64_t{0}, any = 0;
-      for (std::size_t i = 0; i < one.count; ++i) {
-        all &= one.words[i];
-        any |= one.words[i];
-      }
-      const int bits = std::bit_width((all ^ any) >> row_bits_);  // those above are the same in all words
-      const std::uint64_t base = one.base + (all >> row_bits_ & ~low_bits(bits));
-      std::vector<Bucket> parts =
-          partition(one.count, bits, room, base, more.emplace_back(one.count).data(),
-                    [&](std::size_t begin, std::size_t count, std::uint64_t* keys, std::uint32_t* rows) {
-                      for (std::size_t i = 0; i < count; ++i) {
-                        keys[i] = one.words[begin + i] >> row_bits_ & low_bits(bits);
-                        rows[i] = static_cast<std::uint32_t>(one.words[begin + i] & low_bits(row_bits_));
-                      }
-                    });
-      for (Bucket& part : parts) part.at += one.at;
-      buckets.erase(buckets.begin() + static_cast<std::ptrdiff_t>(b));
-      buckets.insert(buckets.begin() + static_cast<std::ptrdiff_t>(b), parts.begin(), parts.end());
-      --b;  // the first part may be heavy itself
-    }
+    std::vector<Bucket> buckets = partition(KeyBins(stage_bits_, sample()), room, words.data());
     std::vector<std::uint32_t> largest_first(buckets.size());
     std::iota(largest_first.begin(), largest_first.end(), 0u);
     std::stable_sort(largest_first.begin(), largest_first.end(),
@@ -206,48 +176,56 @@ class Sorting {
     data_->undecided += bucket.undecided + ((first_marks & OrderData::key_start) == 0);
   }
 
-  // Distributes (key, row) pairs whose keys have `key_bits` bits, stably, over buckets of about equal size. A bucket's
-  // words hold its keys less its base, which have to fit `room` bits.
-  template <class Source>
-  std::vector<Bucket> partition(std::size_t count, int key_bits, int room, std::uint64_t base, std::uint64_t* out,
-                                const Source& source) {
-    const int fine = std::min(fine_bits, key_bits), rest = key_bits - fine;
-    const std::size_t bins = std::size_t{1} << fine;
-    const std::size_t chunk_rows = std::max(4 * bucket_rows, (count / 64 + key_block) / key_block * key_block);
-    const std::size_t chunks = (count + chunk_rows - 1) / chunk_rows;
+  // Some of the keys, from everywhere.
+  std::vector<std::uint64_t> sample() const {
+    const std::size_t wanted = std::min(most_sampled, size_ / 128);
+    std::vector<std::uint64_t> keys(wanted);
+    std::minstd_rand random(1);  // always the same rows
+    for (std::size_t i = 0; i < wanted; ++i) {
+      const std::size_t begin = size_ * i / wanted, end = size_ * (i + 1) / wanted;
+      string_.leading(stage_bits_, begin + random() % (end - begin), 1, &keys[i]);
+    }
+    return keys;
+  }
+
+  // Distributes keys and rows, stably, over buckets of about equal size. A bucket's words hold its keys less its base,
+  // which have to fit `room` bits.
+  std::vector<Bucket> partition(const KeyBins& bins, int room, std::uint64_t* out) {
+    const std::size_t chunk_rows = std::max(4 * bucket_rows, (size_ / 64 + key_block) / key_block * key_block);
+    const std::size_t chunks = (size_ + chunk_rows - 1) / chunk_rows;
     const auto each_block = [&](std::size_t chunk, const auto& work) {
       std::uint64_t keys[key_block];
-      std::uint32_t rows[key_block];
-      const std::size_t end = std::min(count, (chunk + 1) * chunk_rows);
+      std::uint32_t bin_of[key_block];
+      const std::size_t end = std::min(size_, (chunk + 1) * chunk_rows);
       for (std::size_t begin = chunk * chunk_rows; begin < end; begin += key_block) {
         const std::size_t in_block = std::min(key_block, end - begin);
-        source(begin, in_block, keys, rows);
-        work(keys, rows, in_block);
+        string_.leading(stage_bits_, begin, in_block, keys);
+        bins.find(keys, in_block, bin_of);
+        work(begin, in_block, keys, bin_of);
       }
+      progress_.add(end - chunk * chunk_rows);
     };
-    std::vector<std::uint32_t> counts(chunks * bins, 0);
+    std::vector<std::uint32_t> counts(chunks * bins.size(), 0);
     parallel_for(chunks, run_, [&](std::size_t chunk) {
-      progress_.add(std::min(chunk_rows, count - chunk * chunk_rows));
-      std::uint32_t* const own = counts.data() + chunk * bins;
-      each_block(chunk, [&](const std::uint64_t* keys, const std::uint32_t*, std::size_t in_block) {
-        for (std::size_t i = 0; i < in_block; ++i) ++own[keys[i] >> rest];
+      std::uint32_t* const own = counts.data() + chunk * bins.size();
+      each_block(chunk, [&](std::size_t, std::size_t in_block, const std::uint64_t*, const std::uint32_t* bin_of) {
+        for (std::size_t i = 0; i < in_block; ++i) ++own[bin_of[i]];
       });
     });
     // Neighbouring bins are put together until they make a bucket, as long as their keys fit the room.
-    std::vector<std::size_t> total(bins, 0);
+    std::vector<std::size_t> total(bins.size(), 0);
     for (std::size_t chunk = 0; chunk < chunks; ++chunk)
-      for (std::size_t bin = 0; bin < bins; ++bin) total[bin] += counts[chunk * bins + bin];
-    const std::size_t wanted = std::max(count / most_buckets, bucket_rows);
-    const bool whole = room >= key_bits;  // then a key needs not be shortened
-    const std::size_t most_bins = whole ? bins : std::size_t{1} << (room - rest);
+      for (std::size_t bin = 0; bin < bins.size(); ++bin) total[bin] += counts[chunk * bins.size() + bin];
+    const std::size_t wanted = std::max(size_ / most_buckets, bucket_rows);
+    const bool whole = room >= stage_bits_;  // then a key needs not be shortened
     std::vector<Bucket> buckets;
-    std::vector<std::uint16_t> bucket_of(bins);
+    std::vector<std::uint16_t> bucket_of(bins.size());
     std::size_t at = 0, first_bin = 0;
-    for (std::size_t bin = 0; bin < bins; ++bin) {
-      if (buckets.empty() || bin - first_bin >= most_bins ||
+    for (std::size_t bin = 0; bin < bins.size(); ++bin) {
+      if (buckets.empty() || (!whole && bins.least(bin + 1) - bins.least(first_bin) > std::uint64_t{1} << room) ||
           (buckets.back().count > 0 && buckets.back().count + total[bin] > wanted)) {
         first_bin = bin;
-        buckets.push_back({out + at, 0, at, base + (whole ? 0 : static_cast<std::uint64_t>(bin) << rest)});
+        buckets.push_back({out + at, 0, at, whole ? 0 : bins.least(bin)});
       }
       bucket_of[bin] = static_cast<std::uint16_t>(buckets.size() - 1);
       buckets.back().count += total[bin];
@@ -257,32 +235,34 @@ class Sorting {
     const std::size_t width = buckets.size();
     std::vector<std::uint32_t> starts(chunks * width, 0);
     for (std::size_t chunk = 0; chunk < chunks; ++chunk)
-      for (std::size_t bin = 0; bin < bins; ++bin) starts[chunk * width + bucket_of[bin]] += counts[chunk * bins + bin];
+      for (std::size_t bin = 0; bin < bins.size(); ++bin)
+        starts[chunk * width + bucket_of[bin]] += counts[chunk * bins.size() + bin];
     for (std::size_t b = 0; b < width; ++b) {
       auto start = static_cast<std::uint32_t>(buckets[b].at);
       for (std::size_t chunk = 0; chunk < chunks; ++chunk) start += std::exchange(starts[chunk * width + b], start);
     }
-    std::vector<std::uint64_t> less(width);
-    for (std::size_t b = 0; b < width; ++b) less[b] = buckets[b].base - base;
+    std::vector<std::uint64_t> base(width);
+    for (std::size_t b = 0; b < width; ++b) base[b] = buckets[b].base;
     parallel_for(chunks, run_, [&](std::size_t chunk) {
-      progress_.add(std::min(chunk_rows, count - chunk * chunk_rows));
       std::uint32_t* const next = starts.data() + chunk * width;
       const std::vector<std::uint32_t> begins(next, next + width);
       BucketLines<std::uint64_t> lines(begins, out);
       std::uint64_t words[key_block];
       std::uint32_t places[key_block];
       std::uint16_t to[key_block];
-      each_block(chunk, [&](const std::uint64_t* keys, const std::uint32_t* rows, std::size_t in_block) {
-        for (std::size_t i = 0; i < in_block; ++i) {
-          to[i] = bucket_of[keys[i] >> rest];
-          places[i] = next[to[i]]++;
-        }
-        if (whole)
-          for (std::size_t i = 0; i < in_block; ++i) words[i] = keys[i] << row_bits_ | rows[i];
-        else
-          for (std::size_t i = 0; i < in_block; ++i) words[i] = (keys[i] - less[to[i]]) << row_bits_ | rows[i];
-        lines.put(to, places, words, in_block);
-      });
+      each_block(chunk,
+                 [&](std::size_t begin, std::size_t in_block, const std::uint64_t* keys, const std::uint32_t* bin_of) {
+                   for (std::size_t i = 0; i < in_block; ++i) {
+                     to[i] = bucket_of[bin_of[i]];
+                     places[i] = next[to[i]]++;
+                   }
+                   if (whole)
+                     for (std::size_t i = 0; i < in_block; ++i) words[i] = keys[i] << row_bits_ | (begin + i);
+                   else
+                     for (std::size_t i = 0; i < in_block; ++i)
+                       words[i] = (keys[i] - base[to[i]]) << row_bits_ | (begin + i);
+                   lines.put(to, places, words, in_block);
+                 });
       for (std::size_t b = 0; b < width; ++b)
         if (next[b] != begins[b]) lines.finish(b, next[b]);
     });
