@@ -2,6 +2,10 @@
 // Numbering the rows of large tables by keys of which there are many.
 // Covered by tests/order/text_numbers_test.cpp and tests/rank/sums_test.cpp.
 
+#ifdef __SSE2__
+#include <emmintrin.h>
+#endif
+
 #include <algorithm>
 #include <bit>
 #include <cstdint>
@@ -16,8 +20,9 @@
 
 namespace lofty::engine {
 
-// Numbers different keys 0, 1, 2, ... as they come. Open addressing with linear probing, at most half full. A slot
-// goes by the low bits of the tag.
+// Numbers different keys 0, 1, 2, ... as they come. A hash table of lines of memory, at most half full: a line has room
+// for eight keys, 16 bits of whose hashes are compared at once, so that hardly a look-up sees a second line, or a
+// branch that the processor takes for another. Where a line is full, the next one goes on.
 template <class Entry>
 class EntryNumbers {
  public:
@@ -27,66 +32,104 @@ class EntryNumbers {
   template <class Work>
   void add_all(const Entry* entries, std::size_t count, const Entry* later, const Work& work) {
     constexpr std::size_t lot = 256, block = 16;
-    std::size_t slots[lot];
+    std::uint32_t tags[lot], likely[lot];
     for (std::size_t begin = 0; begin < count; begin += lot) {
       const std::size_t in_lot = std::min(lot, count - begin);
-      while (2 * (size_ + in_lot) > numbers_.size()) grow();
+      while (2 * (size_ + in_lot) > in_line * lines_.size()) grow();
       // As locals: as far as the compiler knows, what is written could be a part of this.
-      Entry* const keys = keys_.data();
-      std::uint32_t* const numbers = numbers_.data();
-      const std::size_t mask = numbers_.size() - 1;
-      std::uint32_t size = size_;
-      const auto prepare = [&](std::size_t from) {
-        for (std::size_t i = from; i < std::min(from + block, in_lot); ++i) {
-          slots[i] = entries[begin + i].tag() & mask;
-          __builtin_prefetch(&keys[slots[i]], 1);
-          __builtin_prefetch(&numbers[slots[i]], 1);
-          if ((begin + i) % (64 / sizeof(Entry)) == 0) __builtin_prefetch(later + begin + i);
-        }
+      const Line* const lines = lines_.data();
+      const Entry* const keys = keys_.data();
+      const std::size_t mask = lines_.size() - 1;
+      // Each step waits for memory that was asked for a block or more before.
+      const auto ask_for_line = [&](std::size_t i) {
+        tags[i] = entries[begin + i].tag();
+        __builtin_prefetch(&lines[tags[i] & mask], 1);
+        if ((begin + i) % (64 / sizeof(Entry)) == 0) __builtin_prefetch(later + begin + i);
       };
-      prepare(0);
+      const auto ask_for_key = [&](std::size_t i) {
+        const Line& line = lines[tags[i] & mask];
+        const unsigned same = line.where(mark_of(tags[i]));
+        likely[i] = line.numbers[std::countr_zero(same | in_line_mask)];
+        __builtin_prefetch(&keys[likely[i]]);
+      };
+      const auto compare = [&](std::size_t i) {
+        const Entry& entry = entries[begin + i];
+        const std::uint32_t number = likely[i];
+        work(begin + i, number < size_ && keys[number].same(entry) ? number : find_or_add(entry, tags[i]));
+      };
+      const auto in_block = [&](std::size_t from, const auto& step) {
+        for (std::size_t i = from; i < std::min(from + block, in_lot); ++i) step(i);
+      };
+      in_block(0, ask_for_line);
+      in_block(block, ask_for_line);
+      in_block(0, ask_for_key);
       for (std::size_t from = 0; from < in_lot; from += block) {
-        prepare(from + block);
-        for (std::size_t i = from; i < std::min(from + block, in_lot); ++i) {
-          const Entry& entry = entries[begin + i];
-          std::size_t at = slots[i];
-          while (numbers[at] != none && !keys[at].same(entry)) at = (at + 1) & mask;
-          if (numbers[at] == none) {
-            keys[at] = entry;
-            numbers[at] = size++;
-          }
-          work(begin + i, numbers[at]);
-        }
+        in_block(from + 2 * block, ask_for_line);
+        in_block(from + block, ask_for_key);
+        in_block(from, compare);
       }
-      size_ = size;
     }
   }
 
  private:
-  static constexpr std::uint32_t none = 0xffffffff;
+  static constexpr std::size_t in_line = 8;
+  static constexpr unsigned in_line_mask = 1u << (in_line - 1);  // countr_zero() stays within the line
+  struct alignas(64) Line {
+    std::uint16_t marks[in_line];  // of the keys' hashes; 0: no key
+    std::uint32_t numbers[in_line];
 
-  std::size_t mask() const { return numbers_.size() - 1; }
-  std::size_t place(const Entry& entry, std::size_t at) const {
-    while (numbers_[at] != none && !keys_[at].same(entry)) at = (at + 1) & mask();
-    return at;
+    // One bit for each key with this mark.
+    unsigned where(std::uint16_t mark) const {
+#ifdef __SSE2__
+      const __m128i all = _mm_load_si128(reinterpret_cast<const __m128i*>(marks));
+      const __m128i same = _mm_cmpeq_epi16(all, _mm_set1_epi16(static_cast<std::int16_t>(mark)));
+      return static_cast<unsigned>(_mm_movemask_epi8(_mm_packs_epi16(same, _mm_setzero_si128())));
+#else
+      unsigned same = 0;
+      for (std::size_t i = 0; i < in_line; ++i) same |= (marks[i] == mark ? 1u : 0u) << i;
+      return same;
+#endif
+    }
+  };
+
+  // A line goes by the low bits of a tag, the part by the highest.
+  static std::uint16_t mark_of(std::uint32_t tag) { return static_cast<std::uint16_t>(tag >> 9 | 1); }
+
+  [[gnu::noinline]] std::uint32_t find_or_add(const Entry& entry, std::uint32_t tag) {
+    for (std::size_t at = tag & (lines_.size() - 1);; at = (at + 1) & (lines_.size() - 1)) {
+      Line& line = lines_[at];
+      for (unsigned left = line.where(mark_of(tag)); left != 0; left &= left - 1) {
+        const std::uint32_t number = line.numbers[std::countr_zero(left)];
+        if (keys_[number].same(entry)) return number;
+      }
+      if (const unsigned unused = line.where(0); unused != 0) {
+        put(line, unused, tag, size_);
+        keys_[size_] = entry;
+        return size_++;
+      }
+    }
+  }
+  static void put(Line& line, unsigned unused, std::uint32_t tag, std::uint32_t number) {
+    line.marks[std::countr_zero(unused)] = mark_of(tag);
+    line.numbers[std::countr_zero(unused)] = number;
   }
   [[gnu::noinline]] void grow() {
+    const std::size_t size = lines_.size() == 0 ? 128 : lines_.size() * 4;
+    lines_.allocate(size);
+    std::fill_n(lines_.data(), size, Line{});
     const Buffer<Entry> keys = std::move(keys_);
-    const Buffer<std::uint32_t> numbers = std::move(numbers_);
-    const std::size_t size = numbers.size() == 0 ? 1024 : numbers.size() * 4;
-    keys_.allocate(size);
-    numbers_.allocate(size);
-    std::fill_n(numbers_.data(), size, none);
-    for (std::size_t i = 0; i < numbers.size(); ++i) {
-      if (numbers[i] == none) continue;
-      const std::size_t at = place(keys[i], keys[i].tag() & mask());
-      keys_[at] = keys[i];
-      numbers_[at] = numbers[i];
+    keys_.allocate(size * in_line / 2);
+    std::copy_n(keys.data(), size_, keys_.data());
+    for (std::uint32_t number = 0; number < size_; ++number) {
+      const std::uint32_t tag = keys_[number].tag();
+      std::size_t at = tag & (size - 1);
+      while (lines_[at].where(0) == 0) at = (at + 1) & (size - 1);
+      put(lines_[at], lines_[at].where(0), tag, number);
     }
   }
 
-  Buffer<Entry> keys_;
-  Buffer<std::uint32_t> numbers_;  // none: nothing is here
+  Buffer<Line> lines_;
+  Buffer<Entry> keys_;  // by number
   std::uint32_t size_ = 0;
 };
 

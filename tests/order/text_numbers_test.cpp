@@ -4,6 +4,7 @@
 #include <gtest/gtest.h>
 
 #include <algorithm>
+#include <functional>
 #include <map>
 #include <ostream>
 #include <random>
@@ -149,6 +150,44 @@ TEST(TextNumbers, LongTextsWithOneHashAreToldApart) {
     EXPECT_FALSE(ShortText(text).same(ShortText(other->second))) << text << " and " << other->second;
   }
   EXPECT_GT(pairs, 0u);
+}
+
+// Keys whose hashes share a line of the table, or that and the mark by which lines are searched.
+TEST(EntryNumbers, KeysAreToldApartHoweverTheirHashesFall) {
+  struct Entry {
+    std::uint32_t key, hash;
+    std::uint32_t tag() const { return hash; }
+    bool same(const Entry& other) const { return key == other.key; }
+  };
+  const std::vector<std::function<std::uint32_t(std::uint32_t)>> hashes{
+      [](std::uint32_t) { return 0u; },                         // all in one line, with one mark
+      [](std::uint32_t key) { return key << 16; },              // in one line, with many marks
+      [](std::uint32_t key) { return key % 64; },               // in some lines, with one mark
+      [](std::uint32_t key) { return 0xffffffffu - key % 3; },  // in the last lines: the first ones go on
+      [](std::uint32_t key) { return key * 2654435761u; }};     // all over
+  for (std::size_t h = 0; h < hashes.size(); ++h)
+    for (const std::size_t size : {0u, 1u, 15u, 16u, 17u, 255u, 256u, 257u, 5000u}) {
+      std::mt19937 random(9);
+      std::vector<Entry> entries(size + 256);  // those behind are only asked for
+      for (std::size_t i = 0; i < size; ++i) {
+        const std::uint32_t key = random() % 900;
+        entries[i] = {key, hashes[h](key)};
+      }
+      EntryNumbers<Entry> numbers;
+      std::map<std::uint32_t, std::uint32_t> seen;
+      std::size_t next = 0;
+      const auto expect = [&](std::size_t i, std::uint32_t number) {
+        ASSERT_EQ(i, next++);
+        const auto at = seen.emplace(entries[i].key, static_cast<std::uint32_t>(seen.size())).first;
+        ASSERT_EQ(number, at->second) << "hash " << h << ", entry " << i << " of " << size;
+      };
+      numbers.add_all(entries.data(), size, entries.data(), expect);
+      ASSERT_EQ(next, size);
+      ASSERT_EQ(numbers.size(), seen.size());
+      next = 0;
+      numbers.add_all(entries.data(), size, entries.data(), expect);  // all are known
+      ASSERT_EQ(numbers.size(), seen.size());
+    }
 }
 
 TEST(TextNumbers, StopIsHeard) {
