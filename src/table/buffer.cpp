@@ -8,7 +8,6 @@
 #include <cstdlib>
 #include <cstring>
 #include <iterator>
-#include <limits>
 #include <map>
 #include <mutex>
 #include <new>
@@ -53,25 +52,39 @@ class Waiting {
   }
   void leave() {
     const std::lock_guard lock(mutex_);
-    if (--users_ == 0) release(std::numeric_limits<std::size_t>::max());
+    if (--users_ == 0) release(waiting_);
+  }
+  // The system has no room for so much: all that waits goes. False where nothing did.
+  bool failed(std::size_t size) {
+    const std::lock_guard lock(mutex_);
+    in_use_ -= size;
+    const bool some = waiting_ > 0;
+    release(waiting_);
+    return some;
   }
   bool keep(void* data, std::size_t room) {
     const std::lock_guard lock(mutex_);
+    in_use_ -= room;
     if (users_ == 0) return false;
+    waiting_ += room;
     rooms_.emplace(room, data);
     return true;
   }
   // The smallest that is large enough, up to twice the size: a larger one might be held for long. Where there is none,
-  // as much as this is released.
+  // as much as this is released, but for what is half as large as all that is in use: steps that follow each other ask
+  // for other sizes, and come back to the first.
   Room take(std::size_t size) {
     const std::lock_guard lock(mutex_);
     const auto found = rooms_.lower_bound(size);
     if (found == rooms_.end() || found->first > 2 * size) {
-      release(size);
+      in_use_ += size;
+      if (waiting_ > in_use_ / 2) release(std::min(size, waiting_ - in_use_ / 2));
       return {};
     }
     const Room room{found->second, found->first};
     rooms_.erase(found);
+    waiting_ -= room.size;
+    in_use_ += room.size;
     return room;
   }
 
@@ -79,12 +92,14 @@ class Waiting {
   void release(std::size_t size) {
     for (std::size_t released = 0; released < size && !rooms_.empty(); rooms_.erase(std::prev(rooms_.end()))) {
       released += rooms_.rbegin()->first;
+      waiting_ -= rooms_.rbegin()->first;
       std::free(rooms_.rbegin()->second);
     }
   }
 
   std::mutex mutex_;
   std::multimap<std::size_t, void*> rooms_;
+  std::size_t waiting_ = 0, in_use_ = 0;  // bytes
   int users_ = 0;
 };
 
@@ -106,7 +121,10 @@ Room allocate_bytes(std::size_t size) {
   if (large)
     if (const Room waiting = Waiting::all().take(room); waiting.data != nullptr) return waiting;
   void* const data = room <= small_size ? allocate_small(room) : std::aligned_alloc(unit, room);
-  if (data == nullptr) throw std::bad_alloc();
+  if (data == nullptr) {
+    if (large && Waiting::all().failed(room)) return allocate_bytes(size);
+    throw std::bad_alloc();
+  }
   if (large) prefer_huge_pages(data, room);
   return {data, room};
 }

@@ -19,8 +19,9 @@ Room allocate_bytes(std::size_t size);
 void give_back_bytes(void* data, std::size_t room);
 
 // While one of these lives, large arrays that are given back wait for the next ones that fit into them, from any
-// thread: the system clears fresh pages, which takes longer than many a kernel that then fills them. What waits makes
-// way for what fits nowhere, so the process is not larger than without. Thread-safe.
+// thread: the system clears fresh pages, which takes longer than many a kernel that then fills them. Where something
+// fits nowhere, what waits makes way, down to half of what is in use: so the process is at most half as large again as
+// without. Thread-safe.
 class MemoryReuse {
  public:
   MemoryReuse();

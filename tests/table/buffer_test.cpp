@@ -2,8 +2,12 @@
 #include "table/buffer.hpp"
 
 #include <gtest/gtest.h>
+#include <sys/resource.h>
+#include <unistd.h>
 
 #include <cstdint>
+#include <fstream>
+#include <new>
 #include <numeric>
 #include <thread>
 #include <utility>
@@ -13,7 +17,15 @@ using namespace lofty::engine;
 
 namespace {
 constexpr std::size_t large = 8 * 1024 * 1024;
+
+// Bytes of addresses that this process has.
+std::size_t address_space() {
+  std::ifstream sizes("/proc/self/statm");
+  std::size_t pages = 0;
+  sizes >> pages;
+  return pages * static_cast<std::size_t>(sysconf(_SC_PAGESIZE));
 }
+}  // namespace
 
 TEST(Buffer, WhatIsGivenBackIsUsedAgainWhileSomebodyAsksForIt) {
   const MemoryReuse reuse;
@@ -50,6 +62,51 @@ TEST(Buffer, WhatIsMuchTooLargeIsNotTaken) {
   some = Bytes();
   const Bytes small(large);
   EXPECT_NE(small.data(), first);
+}
+
+// What would be held for nothing goes; what is small beside all that is in use stays for the step after the next.
+TEST(Buffer, WhatFitsNowhereMakesWayDownToHalfOfWhatIsInUse) {
+  const MemoryReuse reuse;
+  const Bytes in_use(8 * large);
+  Bytes some(4 * large);
+  const unsigned char* const first = some.data();
+  some = Bytes();
+  const Bytes other(large);  // too small for what waits, which is under half of nine
+  const Bytes again(4 * large);
+  EXPECT_EQ(again.data(), first);
+}
+
+// Where the system has no room for more, all that waits is given up first.
+TEST(Buffer, WhatWaitsMakesWayBeforeMemoryEnds) {
+#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
+  GTEST_SKIP() << "a sanitizer has its own memory, which it does not limit so";
+#endif
+  constexpr std::size_t room = std::size_t{256} << 20;
+  const MemoryReuse reuse;
+  const Bytes in_use(2 * room);
+  rlimit before{};
+  ASSERT_EQ(getrlimit(RLIMIT_AS, &before), 0);
+  Bytes some(room);
+  rlimit limit = before;
+  limit.rlim_cur = address_space() + room / 2;
+  some = Bytes();  // waits, and would stay
+  ASSERT_EQ(setrlimit(RLIMIT_AS, &limit), 0);
+  bool thrown = false;
+  try {
+    const Bytes larger(room + room / 4);
+    thrown = larger.data() == nullptr;
+  } catch (const std::bad_alloc&) {
+    thrown = true;
+  }
+  bool too_large = false;
+  try {
+    const Bytes never(8 * room);
+  } catch (const std::bad_alloc&) {
+    too_large = true;
+  }
+  ASSERT_EQ(setrlimit(RLIMIT_AS, &before), 0);
+  EXPECT_FALSE(thrown);
+  EXPECT_TRUE(too_large);
 }
 
 TEST(Buffer, MovesWithItsMemory) {
