@@ -232,7 +232,7 @@ void scatter_words(const Order& order, const void* sorted, void* out, const Run&
       [&](std::size_t begin, std::size_t count, engine::DealtBlock<Word, 1>& block) {
         std::copy_n(from + begin, count, block[0].data());
       },
-      [&](std::size_t row, std::size_t count, const Word* records) { std::copy_n(records, count, to + row); });
+      [] {}, [&](std::size_t row, std::size_t count, const Word* records) { std::copy_n(records, count, to + row); });
 }
 
 }  // namespace

@@ -70,15 +70,17 @@ class Waiting {
     rooms_.emplace(room, data);
     return true;
   }
-  // The smallest that is large enough, up to twice the size: a larger one might be held for long. Where there is none,
-  // as much as this is released, but for what is half as large as all that is in use: steps that follow each other ask
-  // for other sizes, and come back to the first.
+  // The smallest that is large enough, and hardly larger. Where there is none, fresh memory: what waits stays as long
+  // as it is small beside what is in use, because steps that follow each other ask for other sizes, and come back to
+  // the first. If it is not, one of up to twice the size is taken rather than given up, or as much as this is released.
   Room take(std::size_t size) {
     const std::lock_guard lock(mutex_);
+    const std::size_t may_wait = (in_use_ + size) / 2, excess = waiting_ - std::min(waiting_, may_wait);
     const auto found = rooms_.lower_bound(size);
-    if (found == rooms_.end() || found->first > 2 * size) {
+    const std::size_t largest = excess > 0 ? 2 * size : size + size / 4;
+    if (found == rooms_.end() || found->first > largest) {
       in_use_ += size;
-      if (waiting_ > in_use_ / 2) release(std::min(size, waiting_ - in_use_ / 2));
+      release(std::min(size, excess));
       return {};
     }
     const Room room{found->second, found->first};

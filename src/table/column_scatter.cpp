@@ -116,13 +116,8 @@ bool ColumnScatter::add(ByPosition& column) {
 }
 
 template <class Word, std::size_t words>
-std::vector<ColumnPtr> ColumnScatter::brought() const {
+std::vector<ColumnPtr> ColumnScatter::brought() {
   std::vector<Piece::Packed> packed(fields_.size());
-  for (std::size_t f = 0; f < fields_.size(); ++f) {
-    const Field& field = fields_[f];
-    packed[f] = {{}, bytes_for(field.bits), rows_.size(), field.nulls, field.least, field.greatest};
-    packed[f].data.allocate(rows_.size() * static_cast<std::size_t>(packed[f].width));
-  }
   const auto put_together = [&](std::size_t from, std::size_t count, DealtBlock<Word, words>& block) {
     for (auto& word : block) word.fill(0);
     for (const Field& field : fields_)
@@ -131,6 +126,15 @@ std::vector<ColumnPtr> ColumnScatter::brought() const {
             put_field(values.data() + from, count, field.least, field.shift, block[field.word].data());
           },
           field.column.values);
+  };
+  // The values by position go before the columns come: together they would be the most memory that a sort takes.
+  const auto make_room = [&] {
+    for (Field& field : fields_) std::visit([](auto& values) { values = {}; }, field.column.values);
+    for (std::size_t f = 0; f < fields_.size(); ++f) {
+      const Field& field = fields_[f];
+      packed[f] = {{}, bytes_for(field.bits), rows_.size(), field.nulls, field.least, field.greatest};
+      packed[f].data.allocate(rows_.size() * static_cast<std::size_t>(packed[f].width));
+    }
   };
   const auto take_apart = [&](std::size_t row, std::size_t count, const Word* records) {
     for (std::size_t f = 0; f < fields_.size(); ++f) {
@@ -146,7 +150,7 @@ std::vector<ColumnPtr> ColumnScatter::brought() const {
       });
     }
   };
-  through_buckets<Word, words>(rows_, run_, put_together, take_apart);
+  through_buckets<Word, words>(rows_, run_, put_together, make_room, take_apart);
   std::vector<ColumnPtr> out;
   for (std::size_t f = 0; f < fields_.size(); ++f)
     out.push_back(Column::of_packed(fields_[f].column.type, std::move(packed[f])));

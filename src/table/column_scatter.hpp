@@ -48,7 +48,7 @@ class ColumnScatter {
   };
   Field measured(ByPosition column) const;
   template <class Word, std::size_t words>
-  std::vector<ColumnPtr> brought() const;
+  std::vector<ColumnPtr> brought();
   std::size_t pieces() const;
   std::pair<std::size_t, std::size_t> piece(std::size_t number) const;
 

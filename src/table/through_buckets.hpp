@@ -31,9 +31,10 @@ using DealtBlock = std::array<std::array<Word, dealt_block>, words>;
 //
 // `words` is a power of two. fill(begin, count, block) makes the records of positions [begin, begin + count), word w of
 // the i-th in block[w][i]; take(row, count, records) gets those of rows [row, row + count), one behind the other. Both
-// on several threads.
-template <class Word, std::size_t words, class Fill, class Take>
-void through_buckets(std::span<const std::uint32_t> rows, const Run& run, const Fill& fill, const Take& take) {
+// on several threads. filled() is called once in between: what fill() reads from may go, before take() needs room.
+template <class Word, std::size_t words, class Fill, class Filled, class Take>
+void through_buckets(std::span<const std::uint32_t> rows, const Run& run, const Fill& fill, const Filled& filled,
+                     const Take& take) {
   constexpr int bits = sizeof(Word) * words <= 16 ? 15 : 14;  // of a row within its bucket: half a megabyte of records
   static_assert(bits <= 16);
   constexpr std::size_t in_bucket = std::size_t{1} << bits;
@@ -80,6 +81,7 @@ void through_buckets(std::span<const std::uint32_t> rows, const Run& run, const 
       records_out.finish(b, own[b]);
     }
   });
+  filled();
   const std::size_t shares = std::min<std::size_t>(buckets, 32);
   parallel_for(shares, run, [&](std::size_t share) {
     Buffer<Record> in_place(std::min(size, in_bucket));

@@ -144,9 +144,10 @@ class Working {
       before = left;
       formulas();
       for (std::size_t s = 0; s < plan_.size(); ++s) {
-        if (!waits(s) || !can_be_sorted(s)) continue;
-        on_sort(s);
-        drop_done(s);
+        take_step(s);
+        // Those that refine a sort follow at once, so that it has not to stay while others work.
+        for (std::size_t later = s + 1; later < plan_.size(); ++later)
+          if (plan_[later].refines == s) take_step(later);
       }
       left = static_cast<std::size_t>(std::count(known_.begin(), known_.end(), false));
     }
@@ -166,6 +167,12 @@ class Working {
                        [&](std::size_t item) { return all_known(items_[item].key_needs); });
   }
 
+  void take_step(std::size_t s) {
+    if (!waits(s) || !can_be_sorted(s)) return;
+    on_sort(s);
+    drop_done(s);
+  }
+
   void formulas() {
     for (std::size_t i = 0; i < items_.size(); ++i) {
       if (known_[i] || items_[i].call != nullptr || !all_known(items_[i].needs)) continue;
@@ -182,6 +189,7 @@ class Working {
     const Order* const ready = orders_.ready ? orders_.ready(step) : nullptr;
     sorts_[s] = std::make_unique<WindowSort>(relation_, step.keys, step.shape, run_,
                                              WindowSort::Grouped{grouped, step.refined_keys}, ready);
+    if (step.refines != SortStep::none) drop_done(step.refines);
     if (orders_.made) orders_.made(step, *sorts_[s]);
     if (times_ != nullptr) times_->sorts[s] += watch.seconds();
     return *sorts_[s];
@@ -241,15 +249,10 @@ class Working {
 
   // A sort goes when it has served all, and nobody will refine it.
   void drop_done(std::size_t s) {
-    const auto refined_later = [&](std::size_t of) {
-      for (std::size_t later = s + 1; later < plan_.size(); ++later)
-        if (plan_[later].refines == of && !sorts_[later] && waits(later)) return true;
-      return false;
-    };
-    if (!waits(s) && !refined_later(s)) sorts_[s].reset();
-    const std::size_t refined = plan_[s].refines;
-    if (refined != SortStep::none && sorts_[refined] && !refined_later(refined) && !waits(refined))
-      sorts_[refined].reset();
+    if (waits(s)) return;
+    for (std::size_t later = s + 1; later < plan_.size(); ++later)
+      if (plan_[later].refines == s && !sorts_[later] && waits(later)) return;
+    sorts_[s].reset();
   }
 
   const std::vector<WindowItem>& items_;
