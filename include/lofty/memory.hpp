@@ -12,9 +12,9 @@ namespace lofty {
 //   const lofty::KeepMemory keep;
 //   for (const auto& request : requests) serve(lofty::order({lofty::descending(request.spend)}));
 //
-// Where nothing that waits fits, it makes way, down to half of what is in use, so the process grows to at most half as
-// much again as its largest moment takes; what is left goes back to the system when the last of these ends. Results are
-// the same. Thread-safe; costs nothing by itself.
+// Where nothing that waits fits, it makes way, down to half of what is in use; what is left goes back to the system
+// when the last of these ends, or before an allocation would fail. Results are the same. Thread-safe; costs nothing by
+// itself.
 class KeepMemory {
  public:
   KeepMemory();

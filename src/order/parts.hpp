@@ -49,12 +49,12 @@ class EntryNumbers {
       const auto ask_for_key = [&](std::size_t i) {
         const Line& line = lines[tags[i] & mask];
         const unsigned same = line.where(mark_of(tags[i]));
-        likely[i] = line.numbers[std::countr_zero(same | in_line_mask)];
+        likely[i] = line.numbers[std::countr_zero(same | last_place)];
         __builtin_prefetch(&keys[likely[i]]);
       };
       const auto compare = [&](std::size_t i) {
         const Entry& entry = entries[begin + i];
-        const std::uint32_t number = likely[i];
+        const std::uint32_t number = likely[i];  // an unused place has 0, which is a key's as soon as there is one
         work(begin + i, number < size_ && keys[number].same(entry) ? number : find_or_add(entry, tags[i]));
       };
       const auto in_block = [&](std::size_t from, const auto& step) {
@@ -73,7 +73,8 @@ class EntryNumbers {
 
  private:
   static constexpr std::size_t in_line = 8;
-  static constexpr unsigned in_line_mask = 1u << (in_line - 1);  // countr_zero() stays within the line
+  static constexpr unsigned last_place =
+      1u << (in_line - 1);  // where nothing was found: countr_zero() stays within the line
   struct alignas(64) Line {
     std::uint16_t marks[in_line];  // of the keys' hashes; 0: no key
     std::uint32_t numbers[in_line];
@@ -92,7 +93,7 @@ class EntryNumbers {
     }
   };
 
-  // A line goes by the low bits of a tag, the part by the highest.
+  // Never 0. A line goes by the low bits of a tag, the part by the highest.
   static std::uint16_t mark_of(std::uint32_t tag) { return static_cast<std::uint16_t>(tag >> 9 | 1); }
 
   [[gnu::noinline]] std::uint32_t find_or_add(const Entry& entry, std::uint32_t tag) {

@@ -272,7 +272,7 @@ class Sorting {
 
   // ---- one bucket
 
-  struct Level {  // room for one depth of run_by_run()
+  struct Level {  // room for one depth of sort_runs()
     std::vector<std::uint64_t> words;
     std::vector<std::uint32_t> rows;
   };

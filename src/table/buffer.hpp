@@ -20,8 +20,7 @@ void give_back_bytes(void* data, std::size_t room);
 
 // While one of these lives, large arrays that are given back wait for the next ones that fit into them, from any
 // thread: the system clears fresh pages, which takes longer than many a kernel that then fills them. Where something
-// fits nowhere, what waits makes way, down to half of what is in use: so the process is at most half as large again as
-// without. Thread-safe.
+// fits nowhere, what waits makes way, down to half of what is in use. Thread-safe.
 class MemoryReuse {
  public:
   MemoryReuse();

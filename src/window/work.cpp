@@ -145,7 +145,7 @@ class Working {
       formulas();
       for (std::size_t s = 0; s < plan_.size(); ++s) {
         take_step(s);
-        // Those that refine a sort follow at once, so that it has not to stay while others work.
+        // Those that refine a sort follow at once, so that it need not stay while others work.
         for (std::size_t later = s + 1; later < plan_.size(); ++later)
           if (plan_[later].refines == s) take_step(later);
       }

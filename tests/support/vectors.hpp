@@ -5,14 +5,20 @@
 
 namespace lofty::engine {
 
-// Calls test() for each kind of vectors; all are allowed again afterwards.
+// Allows no wider vectors than these while it lives, whatever becomes of the test.
+class OnlyVectors {
+ public:
+  explicit OnlyVectors(Vectors widest) { allow_vectors(widest); }
+  ~OnlyVectors() { allow_vectors(Vectors::avx512); }
+  OnlyVectors(const OnlyVectors&) = delete;
+  OnlyVectors& operator=(const OnlyVectors&) = delete;
+};
+
+// Calls test() for each kind of vectors.
 template <class Test>
 void with_all_vectors(const Test& test) {
-  struct AllAgain {
-    ~AllAgain() { allow_vectors(Vectors::avx512); }
-  } again;
   for (const Vectors widest : {Vectors::none, Vectors::avx2, Vectors::avx512}) {
-    allow_vectors(widest);
+    const OnlyVectors only(widest);
     test();
   }
 }

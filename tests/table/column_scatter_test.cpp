@@ -14,8 +14,8 @@
 #include <thread>
 #include <vector>
 
+#include "support/vectors.hpp"
 #include "table/bucket_lines.hpp"
-#include "table/vectors.hpp"
 
 using namespace lofty;
 using namespace lofty::engine;
@@ -86,7 +86,7 @@ RC_GTEST_PROP(ColumnScatter, BringsEveryValueToItsRow, ()) {
   std::mt19937_64 random(*rc::gen::arbitrary<std::uint64_t>());
   const auto rows = shuffled_rows(*rc::gen::inRange<std::size_t>(0, 2000), random);
   const lofty::Run run;
-  allow_vectors(*rc::gen::element(Vectors::none, Vectors::avx2, Vectors::avx512));
+  const OnlyVectors only(*rc::gen::element(Vectors::none, Vectors::avx2, Vectors::avx512));
   ColumnScatter scatter(rows, run);
   std::vector<std::vector<Value>> expected;
   std::vector<ColumnPtr> columns;
@@ -107,7 +107,6 @@ RC_GTEST_PROP(ColumnScatter, BringsEveryValueToItsRow, ()) {
   take();
   RC_ASSERT(columns.size() == expected.size());
   for (std::size_t c = 0; c < columns.size(); ++c) expect_same(*columns[c], expected[c]);
-  allow_vectors(Vectors::avx512);
 }
 
 // Records of each size, by more rows than one thread takes.

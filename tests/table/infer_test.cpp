@@ -5,8 +5,8 @@
 
 #include "table/infer.hpp"
 
+#include "support/vectors.hpp"
 #include "table/short_numbers.hpp"
-#include "table/vectors.hpp"
 
 using namespace lofty;
 using namespace lofty::engine;
@@ -129,9 +129,11 @@ RC_GTEST_PROP(TypesProperty, VectorsReadShortNumbersAsPlainCodeDoes, ()) {
   }
   text += "99999999";
   std::vector<std::int64_t> vectors(count, -1), plain(count, -1);
-  allow_vectors(Vectors::none);
-  const std::size_t expected = read_short_numbers(text.data(), begins.data(), 2, count, scale, plain.data());
-  allow_vectors(Vectors::avx512);
+  std::size_t expected = 0;
+  {
+    const OnlyVectors none(Vectors::none);
+    expected = read_short_numbers(text.data(), begins.data(), 2, count, scale, plain.data());
+  }
   const std::size_t got = read_short_numbers(text.data(), begins.data(), 2, count, scale, vectors.data());
   RC_ASSERT(got == expected);
   for (std::size_t r = 0; r < got; ++r) RC_ASSERT(vectors[r] == plain[r]);
@@ -163,7 +165,7 @@ RC_GTEST_PROP(TypesProperty, ManyFieldsReadAsEachDoesByItself, ()) {
     begins.push_back(here());
   }
   text += std::string(FieldRun::padding, *rc::gen::element('9', '.', '\n'));
-  allow_vectors(*rc::gen::arbitrary<bool>() ? Vectors::none : Vectors::avx512);
+  const OnlyVectors only(*rc::gen::arbitrary<bool>() ? Vectors::none : Vectors::avx512);
   PieceReader together, plain;
   for (std::size_t done = 0; done < texts.size();) {
     const std::size_t count = *rc::gen::inRange<std::size_t>(1, texts.size() - done + 1);
