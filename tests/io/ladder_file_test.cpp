@@ -175,6 +175,15 @@ TEST(LadderFile, RefusesOtherLettersOutsideOfQuotes) {
   EXPECT_EQ(problems_of("[choices]\nd = { value = 1, among = [1, 2\"\uFE7F\"] }\n").size(), 1u);
 }
 
+// What stands behind a value that cannot be read is passed over character by character, quoted or not.
+TEST(LadderFile, PassesOverLettersBehindABrokenValue) {
+  for (const char* const text : {"a = 4$4h=[\"\u0157\"]\n", "a = 4$4h=[\"\u00a1\", \"\u0499\"]\n"}) {
+    const auto found = problems_of(text);
+    ASSERT_EQ(found.size(), 1u) << text;
+    EXPECT_EQ(found[0].place.line, 1u) << text;
+  }
+}
+
 TEST(LadderFile, TakesOtherLettersInEachKindOfQuotes) {
   const LadderText text = read_ladder(
       "\uFEFFtitle = \"\"\"\ncaf\u00e9 \\\" \"\"\"\n[figures]\n\"d\u00e9but\" = 'a || \"\u00e9\"'\n"
