@@ -1,0 +1,73 @@
+#include "table/pages.hpp"
+
+#include <sys/mman.h>
+
+#include <algorithm>
+#include <cstdint>
+#include <iterator>
+
+namespace lofty::engine {
+
+char* map_pages(std::size_t size) {
+  void* const whole = ::mmap(nullptr, size + huge_page, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS, -1, 0);
+  if (whole == MAP_FAILED) return nullptr;
+  const std::size_t skipped = (huge_page - reinterpret_cast<std::uintptr_t>(whole) % huge_page) % huge_page;
+  char* const data = static_cast<char*>(whole) + skipped;
+  if (skipped > 0) unmap_pages(data - skipped, skipped);
+  if (skipped < huge_page) unmap_pages(data + size, huge_page - skipped);
+#ifdef MADV_HUGEPAGE
+  ::madvise(data, size, MADV_HUGEPAGE);
+#endif
+  return data;
+}
+
+void unmap_pages(char* data, std::size_t size) { ::munmap(data, size); }
+
+void WaitingPages::add(char* data, std::size_t size) {
+  size_ += size;
+  auto run = runs_.emplace(data, size).first;
+  if (const auto next = std::next(run); next != runs_.end() && data + size == next->first) {
+    run->second += next->second;
+    runs_.erase(next);
+  }
+  if (run == runs_.begin()) return;
+  if (const auto before = std::prev(run); before->first + before->second == run->first) {
+    before->second += run->second;
+    runs_.erase(run);
+  }
+}
+
+void WaitingPages::drop_front(Runs::iterator run, std::size_t size) {
+  size_ -= size;
+  const auto [data, whole] = *run;
+  const auto behind = runs_.erase(run);
+  if (whole > size) runs_.emplace_hint(behind, data + size, whole - size);
+}
+
+char* WaitingPages::take(std::size_t size) {
+  auto fits = runs_.end();
+  for (auto run = runs_.begin(); run != runs_.end(); ++run)
+    if (run->second >= size && (fits == runs_.end() || run->second < fits->second)) fits = run;
+  if (fits != runs_.end()) {
+    char* const data = fits->first;
+    drop_front(fits, size);
+    return data;
+  }
+  char* const data = map_pages(size);
+  if (data == nullptr) return nullptr;
+  // One by one: what lies side by side here may have come from several places, which the system does not move at once.
+  for (std::size_t filled = 0; filled < size && !runs_.empty(); filled += huge_page) {
+    const auto run = runs_.begin();
+    if (::mremap(run->first, huge_page, huge_page, MREMAP_MAYMOVE | MREMAP_FIXED, data + filled) == MAP_FAILED) break;
+    drop_front(run, huge_page);
+  }
+  return data;
+}
+
+void WaitingPages::release() {
+  for (const auto& [data, size] : runs_) unmap_pages(data, size);
+  runs_.clear();
+  size_ = 0;
+}
+
+}  // namespace lofty::engine
