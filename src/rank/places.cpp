@@ -4,6 +4,7 @@
 #include <cassert>
 #include <limits>
 
+#include "rank/packed_places.hpp"
 #include "rank/runs.hpp"
 #include "table/through_buckets.hpp"
 
@@ -84,22 +85,23 @@ void fill(const Order& order, const Run& run, T* out, Where where, T unranked, c
   });
 }
 
-template <class Where>
-void place(const Order& order, Ties ties, std::uint32_t* to, Where where, const Run& run) {
+template <class T, class Where>
+void place(const Order& order, Ties ties, T* to, Where where, const Run& run) {
   assert(ties != Ties::fractional && "fractional places are doubles: fractional_places()");
   switch (ties) {
     case Ties::competition:
       return each_position(order, run, [=](std::uint32_t i, const Walk& walk, std::uint32_t ranked) {
-        to[where(i)] = (walk.first - walk.group + 1) & ranked;
+        to[where(i)] = static_cast<T>((walk.first - walk.group + 1) & ranked);
       });
     case Ties::dense:
       return each_position(order, run, [=](std::uint32_t i, const Walk& walk, std::uint32_t ranked) {
-        to[where(i)] = walk.dense & ranked;
+        to[where(i)] = static_cast<T>(walk.dense & ranked);
       });
-    case Ties::modified: return fill(order, run, to, where, 0u, last_place);
+    case Ties::modified:
+      return fill(order, run, to, where, T{0}, [](const PeerRun& peers) { return static_cast<T>(last_place(peers)); });
     default:
       return each_position(order, run, [=](std::uint32_t i, const Walk& walk, std::uint32_t ranked) {
-        to[where(i)] = (i - walk.group + 1) & ranked;
+        to[where(i)] = static_cast<T>((i - walk.group + 1) & ranked);
       });
   }
 }
@@ -140,6 +142,16 @@ void places_by_row(const Order& order, Ties ties, std::span<std::uint32_t> out, 
 std::vector<std::uint32_t> places_by_row(const Order& order, Ties ties, const Run& run) {
   auto out = engine::large_vector<std::uint32_t>(order.size());
   places_by_row(order, ties, out, run);
+  return out;
+}
+
+engine::PackedNumbers engine::packed_places(const Order& order, Ties ties, std::size_t most, const Run& run) {
+  PackedNumbers out = PackedNumbers::between(0, static_cast<std::int64_t>(most), false);
+  out.allocate(order.size());
+  if (out.width == 2)
+    place(order, ties, out.data<std::uint16_t>(), InSortedOrder{}, run);
+  else
+    place(order, ties, out.data<std::uint32_t>(), InSortedOrder{}, run);
   return out;
 }
 

@@ -18,8 +18,8 @@ struct Room {
 Room allocate_bytes(std::size_t size);
 void give_back_bytes(void* data, std::size_t room);
 
-// While one of these lives, the memory of large arrays that are given back waits for the next ones, from any thread: the
-// system clears fresh pages, which takes longer than many a kernel that then fills them. Thread-safe.
+// While one of these lives, the memory of large arrays that are given back waits for the next ones, from any thread:
+// the system clears fresh pages, which takes longer than many a kernel that then fills them. Thread-safe.
 class MemoryReuse {
  public:
   MemoryReuse();

@@ -5,6 +5,8 @@
 #include <bit>
 #include <limits>
 #include <numeric>
+#include <optional>
+#include <type_traits>
 
 #include "table/extremes.hpp"
 #include "table/parallel.hpp"
@@ -36,6 +38,30 @@ std::size_t lay_out(Fields& fields) {
   return used.size();
 }
 
+// Calls with(values) for the array in which they lie.
+template <class With>
+void with_array(const ByPosition& column, const With& with) {
+  const auto* const packed = std::get_if<PackedNumbers>(&column.values);
+  if (packed == nullptr)
+    std::visit(
+        [&](const auto& values) {
+          if constexpr (requires { values[0]; }) with(values.data());
+        },
+        column.values);
+  else if (packed->width == 2)
+    with(packed->data<std::uint16_t>());
+  else
+    with(packed->data<std::uint32_t>());
+}
+
+// The number that stands for null; nothing where none does.
+template <class Number>
+std::optional<Number> null_of(const ByPosition& column) {
+  if constexpr (std::is_signed_v<Number>) return int64_null;
+  const auto* const packed = std::get_if<PackedNumbers>(&column.values);
+  return packed != nullptr && packed->nulls ? std::optional<Number>(Number{0}) : std::nullopt;
+}
+
 }  // namespace
 
 std::size_t ColumnScatter::pieces() const { return rows_.size() < rows_worth_threads ? 1 : 16; }
@@ -57,33 +83,33 @@ ColumnScatter::Field ColumnScatter::measured(ByPosition column) const {
     std::int64_t greatest = std::numeric_limits<std::int64_t>::min();
     std::size_t nulls = 0;
   };
-  constexpr std::size_t stretch = 2048;  // in the first-level cache, where it has to be gone over again
   std::vector<Range> ranges(pieces());
   parallel_for(pieces(), run_, [&](std::size_t number) {
     const auto [begin, end] = piece(number);
-    Range range;
-    if (const auto* ints = std::get_if<Buffer<std::int64_t>>(&field.column.values)) {
-      for (std::size_t from = begin; from < end; from += stretch) {
-        const std::size_t until = std::min(from + stretch, end);
-        const auto [least, greatest] = least_and_greatest(ints->data() + from, until - from);
-        range.greatest = std::max(range.greatest, greatest);
-        if (least != int64_null) {  // which is the least of all
-          range.least = std::min(range.least, least);
-          continue;
+    with_array(field.column, [&, begin = begin, end = end](const auto* values) {
+      using Number = std::remove_cvref_t<decltype(*values)>;
+      if constexpr (std::is_integral_v<Number>) {
+        const std::optional<Number> null = null_of<Number>(field.column);
+        constexpr std::size_t stretch = 2048;  // in the first-level cache, where it has to be gone over again
+        Range range;
+        for (std::size_t from = begin; from < end; from += stretch) {
+          const std::size_t until = std::min(from + stretch, end);
+          const auto [least, greatest] = least_and_greatest(values + from, until - from);
+          if (least != null) {  // which is the least of all
+            range.least = std::min<std::int64_t>(range.least, least);
+            range.greatest = std::max<std::int64_t>(range.greatest, greatest);
+            continue;
+          }
+          for (std::size_t i = from; i < until; ++i) {
+            const bool none = values[i] == *null;
+            range.nulls += none;
+            range.least = std::min(range.least, none ? range.least : std::int64_t{values[i]});
+            range.greatest = std::max(range.greatest, none ? range.greatest : std::int64_t{values[i]});
+          }
         }
-        for (std::size_t i = from; i < until; ++i) {
-          const std::int64_t value = (*ints)[i];
-          const bool null = value == int64_null;
-          range.nulls += null;
-          range.least = std::min(range.least, null ? range.least : value);
-        }
+        ranges[number] = range;
       }
-    } else if (begin < end) {
-      const auto& counts = std::get<Buffer<std::uint32_t>>(field.column.values);
-      const auto [least, greatest] = least_and_greatest(counts.data() + begin, end - begin);
-      range = {least, greatest, 0};
-    }
-    ranges[number] = range;
+    });
   });
   Range all;
   for (const Range& range : ranges) {
@@ -91,7 +117,7 @@ ColumnScatter::Field ColumnScatter::measured(ByPosition column) const {
     all.greatest = std::max(all.greatest, range.greatest);
     all.nulls += range.nulls;
   }
-  if (all.least > all.greatest) all.least = all.greatest = 0;  // nothing but nulls
+  if (all.least > all.greatest) all.least = all.greatest = 1;  // nothing but nulls, which lie below
   field.least = all.least;
   field.greatest = all.greatest;
   field.nulls = all.nulls;
@@ -121,15 +147,19 @@ std::vector<ColumnPtr> ColumnScatter::brought() {
   const auto put_together = [&](std::size_t from, std::size_t count, DealtBlock<Word, words>& block) {
     for (auto& word : block) word.fill(0);
     for (const Field& field : fields_)
-      std::visit(
-          [&](const auto& values) {
-            put_field(values.data() + from, count, field.least, field.shift, block[field.word].data());
-          },
-          field.column.values);
+      with_array(field.column, [&](const auto* values) {
+        put_field(values + from, count, field.least, field.shift, block[field.word].data());
+      });
   };
   // The values by position go before the columns come: together they would be the most memory that a sort takes.
   const auto make_room = [&] {
-    for (Field& field : fields_) std::visit([](auto& values) { values = {}; }, field.column.values);
+    for (Field& field : fields_) {
+      if (const auto* const narrow = std::get_if<PackedNumbers>(&field.column.values)) {
+        field.least = narrow->value(static_cast<std::uint64_t>(field.least));
+        field.greatest = narrow->value(static_cast<std::uint64_t>(field.greatest));
+      }
+      std::visit([](auto& values) { values = {}; }, field.column.values);
+    }
     for (std::size_t f = 0; f < fields_.size(); ++f) {
       const Field& field = fields_[f];
       packed[f] = {{}, bytes_for(field.bits), rows_.size(), field.nulls, field.least, field.greatest};

@@ -10,13 +10,15 @@
 
 #include "table/buffer.hpp"
 #include "table/column.hpp"
+#include "table/packed_numbers.hpp"
 
 namespace lofty::engine {
 
-// Values by position, of a kind that 64 bits hold. int64_null and NaN are null; the unsigned have none.
+// Values by position, of a kind that 64 bits hold. int64_null and NaN are null; the unsigned have none. Packed ones lie
+// in words of 16 or 32 bits.
 struct ByPosition {
   Type type;
-  std::variant<Buffer<std::int64_t>, Buffer<std::uint32_t>, Buffer<double>> values;
+  std::variant<Buffer<std::int64_t>, Buffer<std::uint32_t>, Buffer<double>, PackedNumbers> values;
 };
 
 // Takes columns' values by position, and gives the columns: the value at position i belongs to row rows[i].
@@ -40,7 +42,7 @@ class ColumnScatter {
   // A column within the record, as the number that a sealed column stores: 0 for null.
   struct Field {
     ByPosition column;
-    std::int64_t least = 0, greatest = 0;
+    std::int64_t least = 0, greatest = 0;  // of the numbers as they lie
     std::size_t nulls = 0;
     int bits = 0;
     std::size_t word = 0;  // of 64 bits

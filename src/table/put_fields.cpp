@@ -8,12 +8,10 @@
 namespace lofty::engine {
 namespace {
 
-[[gnu::always_inline]] inline std::uint64_t stored(std::int64_t value, std::int64_t least) {
+template <class Value>
+[[gnu::always_inline]] inline std::uint64_t stored(Value value, std::int64_t least) {
   const std::uint64_t some = static_cast<std::uint64_t>(value) - static_cast<std::uint64_t>(least) + 1;
-  return value == int64_null ? 0 : some;
-}
-[[gnu::always_inline]] inline std::uint64_t stored(std::uint32_t value, std::int64_t least) {
-  return value - static_cast<std::uint64_t>(least) + 1;
+  return static_cast<std::int64_t>(value) < least ? 0 : some;
 }
 [[gnu::always_inline]] inline std::uint64_t stored(double value, std::int64_t) {
   return std::bit_cast<std::uint64_t>(value == 0 ? 0.0 : value);
@@ -55,6 +53,10 @@ template void put_field(const std::int64_t*, std::size_t, std::int64_t, int, std
 template void put_field(const std::int64_t*, std::size_t, std::int64_t, int, std::uint16_t*);
 template void put_field(const std::int64_t*, std::size_t, std::int64_t, int, std::uint32_t*);
 template void put_field(const std::int64_t*, std::size_t, std::int64_t, int, std::uint64_t*);
+template void put_field(const std::uint16_t*, std::size_t, std::int64_t, int, std::uint8_t*);
+template void put_field(const std::uint16_t*, std::size_t, std::int64_t, int, std::uint16_t*);
+template void put_field(const std::uint16_t*, std::size_t, std::int64_t, int, std::uint32_t*);
+template void put_field(const std::uint16_t*, std::size_t, std::int64_t, int, std::uint64_t*);
 template void put_field(const std::uint32_t*, std::size_t, std::int64_t, int, std::uint8_t*);
 template void put_field(const std::uint32_t*, std::size_t, std::int64_t, int, std::uint16_t*);
 template void put_field(const std::uint32_t*, std::size_t, std::int64_t, int, std::uint32_t*);

@@ -10,6 +10,7 @@
 #include "rank/exact_sum.hpp"
 #include "table/far_memory.hpp"
 #include "window/order_statistic.hpp"
+#include "window/packing.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -270,34 +271,53 @@ void put_null(Results& out, std::size_t at) {
 
 }  // namespace
 
-Buffer<std::uint32_t> frame_counts(const WindowJob& job, const Gathered* values) {
-  Buffer<std::uint32_t> out(job.order.rows.size());
-  if (values != nullptr) {
-    slide_all(
-        job, [&] { return CountValues(*values); },
-        [&](std::size_t at, std::size_t, const Counting& counted) { out[at] = counted.count; });
-    return out;
-  }
+namespace {
+
+template <class Number>
+void count_positions(const WindowJob& job, Number* counts) {
   slide_in_pieces(job, [&](std::size_t begin, std::size_t end) {
-    std::uint32_t* const counts = out.data();
     if (plain_rows(job.frame))
-      return each_frame_of_rows(
-          job, begin, end,
-          [=](std::size_t at, std::size_t, std::uint32_t low, std::uint32_t high) { counts[at] = high - low; });
+      return each_frame_of_rows(job, begin, end,
+                                [=](std::size_t at, std::size_t, std::uint32_t low, std::uint32_t high) {
+                                  counts[at] = static_cast<Number>(high - low);
+                                });
     if (runs_with_peers(job.frame)) {
       std::uint32_t held = 0;
       return each_step_with_peers(
           job, begin, end, [&](std::size_t) { held = 0; }, [&](std::size_t) { ++held; },
-          [&, counts](std::size_t at) { counts[at] = held; });
+          [&, counts](std::size_t at) { counts[at] = static_cast<Number>(held); });
     }
     FrameWalk walk(job.order, job.frame, job.range, begin, end);
     for (std::size_t at = begin; at < end; ++at) {
       walk.next();
       const Stretches frame = walk.stretches();
-      out[at] = 0;
-      for (int part = 0; part < 3; ++part) out[at] += frame.end[part] - frame.begin[part];
+      std::uint32_t held = 0;
+      for (int part = 0; part < 3; ++part) held += frame.end[part] - frame.begin[part];
+      counts[at] = static_cast<Number>(held);
     }
   });
+}
+
+}  // namespace
+
+Buffer<std::uint32_t> frame_counts(const WindowJob& job, const Gathered* values) {
+  Buffer<std::uint32_t> out(job.order.rows.size());
+  if (values == nullptr)
+    count_positions(job, out.data());
+  else
+    slide_all(
+        job, [&] { return CountValues(*values); },
+        [&](std::size_t at, std::size_t, const Counting& counted) { out[at] = counted.count; });
+  return out;
+}
+
+PackedNumbers packed_counts(const WindowJob& job, std::size_t most) {
+  PackedNumbers out = PackedNumbers::between(0, static_cast<std::int64_t>(most), false);
+  out.allocate(job.order.rows.size());
+  if (out.width == 2)
+    count_positions(job, out.data<std::uint16_t>());
+  else
+    count_positions(job, out.data<std::uint32_t>());
   return out;
 }
 
@@ -327,6 +347,23 @@ Results frame_sums(const WindowJob& job, const Gathered& values) {
         put(out, at, sum.exact());
     });
   });
+  return out;
+}
+
+PackedNumbers packed_sums(const WindowJob& job, const Gathered& values, std::size_t most) {
+  const PackedNumbers& packed = values.packed;
+  if (!packed) return {};
+  const auto times = static_cast<std::int64_t>(most);  // it is packed, so all of them together have no longer sum
+  PackedNumbers out = PackedNumbers::between(std::min<std::int64_t>(packed.least, 0) * times,
+                                             std::max<std::int64_t>(packed.greatest, 0) * times,
+                                             packed.nulls || may_be_empty(job.frame));
+  if (out.width > 4) return {};
+  out.width = 4;  // one of the two is enough: few sums fit 16 bits
+  out.allocate(values.size());
+  slide_short_sums(
+      job, values, [to = out.data<std::uint32_t>(), before = out.before](std::size_t at, std::size_t, const auto& sum) {
+        to[at] = sum.count == 0 ? 0 : static_cast<std::uint32_t>(static_cast<std::uint64_t>(sum.sum) - before);
+      });
   return out;
 }
 

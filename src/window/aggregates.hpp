@@ -23,6 +23,8 @@ struct Results {
 
 // How many values that are not null each frame holds; without values, how many positions. (uint32 a position.)
 Buffer<std::uint32_t> frame_counts(const WindowJob& job, const Gathered* values);
+// How many positions each frame holds, in the fewest bytes where no frame holds more than `most`.
+PackedNumbers packed_counts(const WindowJob& job, std::size_t most);
 
 // Sums: null over none. Exact integers by running 64- or 128-bit arithmetic, which can take away what it added; floats
 // in 128-bit fixed point where the range of their exponents allows it, else in an accumulator over the whole range:
@@ -32,6 +34,9 @@ Results frame_sums(const WindowJob& job, const Gathered& values);
 // The same straight into `out` and `nulls` (1: null, and 0 in `out`). False, and nothing done, where the values are not
 // 64-bit integers whose sums are sure to fit.
 bool frame_sums(const WindowJob& job, const Gathered& values, std::int64_t* out, std::uint8_t* nulls);
+// The same in the fewest bytes, where no frame holds more than `most` rows. None, and nothing done, where the values
+// are not packed, or a sum might need more than 32 bits.
+PackedNumbers packed_sums(const WindowJob& job, const Gathered& values, std::size_t most);
 // The sums from each group's start to the row itself, of values by input row, none of them null: they are summed where
 // they are gathered to, piece by piece, and what came before a piece is added. False where a sum might not fit; then
 // `out` holds nothing of use.

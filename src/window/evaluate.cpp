@@ -8,9 +8,11 @@
 
 #include "lofty/error.hpp"
 #include "lofty/places.hpp"
+#include "rank/packed_places.hpp"
 #include "table/parallel.hpp"
 #include "window/frame_extremes.hpp"
 #include "window/picks.hpp"
+#include "window/starts.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -121,6 +123,12 @@ const OrderData& WindowSort::order(const Shape& shape) {
   return *view;
 }
 
+std::size_t WindowSort::most_in_group(const Shape& shape) {
+  const auto [place, fresh] = most_in_group_.try_emplace(shape.partition, 0);
+  if (fresh) place->second = engine::most_in_group(order(shape), run_);
+  return place->second;
+}
+
 const WindowSort::Peers& WindowSort::peers(const Shape& shape) {
   const auto [place, fresh] = peers_.try_emplace({shape.partition, shape.order});
   if (!fresh) return place->second;
@@ -206,9 +214,9 @@ class Evaluation {
   WindowResult result() {
     note();
     switch (call_.function) {
-      case WindowFunction::row_number: return numbers(placed(Ties::ordinal));
-      case WindowFunction::rank: return numbers(placed(Ties::competition));
-      case WindowFunction::dense_rank: return numbers(placed(Ties::dense));
+      case WindowFunction::row_number: return packed_place(Ties::ordinal);
+      case WindowFunction::rank: return packed_place(Ties::competition);
+      case WindowFunction::dense_rank: return packed_place(Ties::dense);
       case WindowFunction::percent_rank: return ratios(Ties::competition, 1);
       case WindowFunction::cume_dist: return ratios(Ties::modified, 0);
       case WindowFunction::ntile: return tiles();
@@ -223,14 +231,20 @@ class Evaluation {
         return picked(nth_positions(job_, counted(), n, last || call_.from_last));
       }
       case WindowFunction::count_rows:
-        return numbers(call_.filter ? frame_counts(job_, &filter_flags()) : frame_counts(job_, nullptr));
+        if (!call_.filter) return ByPosition{{.kind = Kind::integer}, packed_counts(job_, sort_.most_in_group(shape_))};
+        return numbers(frame_counts(job_, &filter_flags()));
       case WindowFunction::count: return numbers(frame_counts(job_, &values()));
       case WindowFunction::count_distinct: {
         std::size_t distinct = 0;
         const std::vector<std::uint32_t> codes = distinct_codes(values(), run_, distinct);
         return numbers(frame_distinct_counts(job_, codes, distinct));
       }
-      case WindowFunction::sum: return column_of(frame_sums(job_, packed_values()));
+      case WindowFunction::sum: {
+        const Gathered& of = packed_values();
+        if (PackedNumbers sums = packed_sums(job_, of, sort_.most_in_group(shape_)))
+          return ByPosition{call_.type, std::move(sums)};
+        return column_of(frame_sums(job_, of));
+      }
       case WindowFunction::average: return column_of(frame_averages(job_, values(), call_.type.scale));
       case WindowFunction::least: return extreme(false);
       case WindowFunction::greatest: return extreme(true);
@@ -344,6 +358,9 @@ class Evaluation {
     return ByPosition{{.kind = Kind::integer}, std::move(by_position)};
   }
 
+  WindowResult packed_place(Ties ties) {
+    return ByPosition{{.kind = Kind::integer}, packed_places(as_order(), ties, sort_.most_in_group(shape_), run_)};
+  }
   Buffer<std::uint32_t> placed(Ties ties) const {
     Buffer<std::uint32_t> out(size());
     places(as_order(), ties, std::span(out.data(), size()), run_);
@@ -379,6 +396,8 @@ class Evaluation {
 
   WindowResult extreme(bool greatest) {
     const Gathered& of = goes_by_scores(frame_) ? packed_values() : values();
+    if (PackedNumbers values = packed_extreme_values(job_, of, greatest))
+      return ByPosition{call_.type, std::move(values)};
     if (call_.type.kind != Kind::text && of.lane == Gathered::Lane::int64)
       return ByPosition{call_.type, frame_extreme_values(job_, of, greatest)};
     return picked(frame_extremes(job_, of, greatest));

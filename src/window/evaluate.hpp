@@ -64,11 +64,15 @@ class WindowSort {
     std::size_t rows = 0, most = 0;
   };
   const Peers& peers(const Shape& shape);
+  // A number of rows that no group of the partition has more of; looked for once.
+  std::size_t most_in_group(const Shape& shape);
   // A formula's values by position; gathered once.
   const Gathered& values(const Node& node, const WindowRelation& relation, const Run& run);
   // The same for who takes them packed as well as not.
   const Gathered& packed_values(const Node& node, const WindowRelation& relation, const Run& run);
   ColumnPtr column(const Node& node, const WindowRelation& relation);
+  // Who asks again has them gathered again.
+  void forget_values() { gathered_.clear(); }
 
  private:
   const Run& run_;
@@ -84,6 +88,7 @@ class WindowSort {
   std::vector<std::uint8_t> first_difference_;  // by position: the first key that differs from the position before
   std::map<std::pair<std::size_t, std::size_t>, std::unique_ptr<OrderData>> views_;
   std::map<std::pair<std::size_t, std::size_t>, Peers> peers_;
+  std::map<std::size_t, std::size_t> most_in_group_;  // by the partition's length
   std::map<std::string, Gathered> gathered_;
 };
 

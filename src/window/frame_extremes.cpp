@@ -348,4 +348,61 @@ Buffer<std::int64_t> frame_extreme_values(const WindowJob& job, const Gathered& 
   return out;
 }
 
+namespace {
+
+// Of frames from the group's start the best word itself. Null is 0 and thereby the least of all; where the least is
+// asked for, words are compared less one, so that it is the greatest.
+template <bool greatest, class Word>
+void running_best_words(const WindowJob& job, const Word* words, Word up, bool nulls, Word* out) {
+  struct Best {
+    const Word* words;
+    std::uint64_t up, best;  // `up`: what makes a word what is compared; may wrap
+    void reset() { best = greatest ? 0 : ~std::uint64_t{0}; }
+    void add(std::uint32_t at) {
+      const std::uint64_t here = words[at] + up;
+      best = greatest ? std::max(best, here) : std::min(best, here);
+    }
+    void remove(std::uint32_t) {}  // nothing leaves before the group ends
+  };
+  const std::uint64_t less = !greatest && nulls;
+  slide_all(
+      job,
+      [=] {
+        Best best{words, up - less, 0};
+        best.reset();
+        return best;
+      },
+      [=](std::size_t at, std::size_t, const Best& best) { out[at] = static_cast<Word>(best.best + less); });
+}
+
+}  // namespace
+
+PackedNumbers packed_extreme_values(const WindowJob& job, const Gathered& values, bool greatest) {
+  const PackedNumbers& packed = values.packed;
+  if (!packed || !goes_by_scores(job.frame)) return {};
+  PackedNumbers out = PackedNumbers::between(packed.least, packed.greatest, packed.nulls || may_be_empty(job.frame));
+  if (out.width != packed.width) return {};
+  out.allocate(packed.size);
+  const auto in_words = [&](auto word) {
+    using Word = decltype(word);
+    const Word* const words = packed.data<Word>();
+    Word* const to = out.data<Word>();
+    const auto up = static_cast<Word>(packed.before - out.before);  // by one, where null comes in
+    if (from_the_start(job.frame))
+      return greatest ? running_best_words<true>(job, words, up, out.nulls, to)
+                      : running_best_words<false>(job, words, up, out.nulls, to);
+    with_words<Word>(packed, [&](const auto& read) {
+      scored(job, IntegerScore<std::decay_t<decltype(read)>>{read, greatest},
+             [=](std::size_t at, std::uint32_t position) {
+               to[at] = position == no_position ? Word{0} : static_cast<Word>(words[position] + up);
+             });
+    });
+  };
+  if (packed.width == 2)
+    in_words(std::uint16_t{});
+  else
+    in_words(std::uint32_t{});
+  return out;
+}
+
 }  // namespace lofty::engine

@@ -26,5 +26,8 @@ void frame_extremes(const WindowJob& job, const Gathered& values, bool greatest,
 bool goes_by_scores(const Frame& frame);
 // The values themselves; int64_null over none. Precondition: they lie in 64-bit integers.
 Buffer<std::int64_t> frame_extreme_values(const WindowJob& job, const Gathered& values, bool greatest);
+// The same in words like those of the values. None, and nothing done, where these are not packed, or have no word left
+// for null where a frame may be empty.
+PackedNumbers packed_extreme_values(const WindowJob& job, const Gathered& values, bool greatest);
 
 }  // namespace lofty::engine

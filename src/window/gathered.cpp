@@ -11,6 +11,7 @@
 #include "order/codes.hpp"
 #include "table/far_memory.hpp"
 #include "table/parallel.hpp"
+#include "window/packing.hpp"
 #include "window/pieces.hpp"
 
 namespace lofty::engine {
@@ -233,7 +234,7 @@ Gathered of_packed(PackedNumbers packed, int scale) {
   Gathered out;
   out.scale = scale;
   out.no_nulls = !packed.nulls;
-  out.magnitude = packed.magnitude;
+  out.magnitude = packed.magnitude();
   out.packed = std::move(packed);
   return out;
 }
@@ -242,7 +243,7 @@ Gathered unpacked_rows(const PackedNumbers& by_row, std::span<const std::uint32_
   Gathered out;
   out.ints = unpacked(by_row, rows, run);
   out.no_nulls = !by_row.nulls;
-  out.magnitude = by_row.magnitude;
+  out.magnitude = by_row.magnitude();
   return out;
 }
 

@@ -8,7 +8,7 @@
 #include "table/buffer.hpp"
 #include "table/column.hpp"
 #include "table/exact.hpp"
-#include "window/packed_numbers.hpp"
+#include "table/packed_numbers.hpp"
 
 namespace lofty::engine {
 

@@ -3,6 +3,8 @@
 
 #include <algorithm>
 #include <array>
+#include <cstdint>
+#include <cstring>
 #include <type_traits>
 #include <vector>
 
@@ -73,6 +75,14 @@ void each_frame_of_rows(const WindowJob& job, std::size_t begin, std::size_t end
   each_frame_of_rows(job, begin, end, visit, visit);
 }
 
+// Do eight positions each begin a run of peers, and none of them a group?
+inline bool eight_alone(const std::uint8_t* marks) {
+  constexpr std::uint64_t each = 0x0101010101010101;
+  std::uint64_t word;
+  std::memcpy(&word, marks, sizeof word);
+  return (word & each * (OrderData::peer_start | OrderData::group_start)) == each * OrderData::peer_start;
+}
+
 // The same step by step for frames from the group's start to the row's last peer, which is what no frame means:
 // start(group's first position) before a group's first step, add(position) for each that enters, emit(position) once
 // all of its frame were added. Nothing leaves before the group ends.
@@ -86,6 +96,12 @@ void each_step_with_peers(const WindowJob& job, std::size_t begin, std::size_t e
   for (; group < begin; ++group) add(group);
   for (std::size_t at = begin; at < end;) {  // all before it were added
     if (at > begin && (marks[at] & OrderData::group_start) != 0) start(at);
+    // Eight at a time where each stands alone and no group begins, as under a key of many values most do.
+    for (; at + 8 < end && eight_alone(marks + at + 1); at += 8)
+      for (std::size_t i = at; i < at + 8; ++i) {
+        add(i);
+        emit(i);
+      }
     add(at);
     std::size_t peers_end = at + 1;
     for (; peers_end < size && (marks[peers_end] & OrderData::peer_start) == 0; ++peers_end) add(peers_end);
@@ -101,6 +117,13 @@ inline bool runs_with_peers(const Frame& frame) {
 
 inline bool plain_rows(const Frame& frame) {
   return frame.unit == FrameUnit::rows && frame.excluded == Excluded::no_others;
+}
+
+// May it hold nothing, where its order has rows? Most hold at least the row itself.
+inline bool may_be_empty(const Frame& frame) {
+  const bool from_row_on = frame.from.edge == Edge::following || frame.from.edge == Edge::unbounded_following;
+  const bool up_to_row = frame.to.edge == Edge::preceding || frame.to.edge == Edge::unbounded_preceding;
+  return from_row_on || up_to_row || frame.excluded != Excluded::no_others;
 }
 
 // Calls work(begin, end) for pieces of all positions, on several threads where that pays.

@@ -226,6 +226,7 @@ class Working {
       }
       waiting.push_back({item, std::move(notes)});
     }
+    sort.forget_values();  // all results are there
     bring_back(scatter, waiting);
     for (const std::size_t item : ready) known_[item] = true;
   }

@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 #include <rapidcheck/gtest.h>
 
+#include "rank/packed_places.hpp"
 #include "support/plain.hpp"
 
 using namespace lofty;
@@ -122,7 +123,8 @@ RC_GTEST_PROP(PlacesProperty, TiersAreOfEqualSize, ()) {
   }
 }
 
-// All five at once are the five, one by one; in stretches on several threads as on one.
+// All five at once are the five, one by one, and four of them in few bytes too; in stretches on several threads as on
+// one.
 RC_GTEST_PROP(PlacesProperty, EveryPlaceAtOnce, ()) {
   const Order o = some_groups().order();
   const EveryPlace all = every_place(o);
@@ -131,6 +133,14 @@ RC_GTEST_PROP(PlacesProperty, EveryPlaceAtOnce, ()) {
   RC_ASSERT(all.dense == places(o, Ties::dense));
   RC_ASSERT(all.ordinal == places(o, Ties::ordinal));
   RC_ASSERT(all.fractional == fractional_places(o));
+  for (const Ties ties : {Ties::competition, Ties::modified, Ties::dense, Ties::ordinal})
+    for (const std::size_t most : {std::size_t{0xffff}, std::size_t{0x10000}}) {
+      const engine::PackedNumbers packed = engine::packed_places(o, ties, most, {});
+      RC_ASSERT(packed.width == (most == 0xffff ? 2 : 4));
+      const std::vector<std::uint32_t> plain = places(o, ties);
+      RC_ASSERT((packed.width == 2 ? std::equal(plain.begin(), plain.end(), packed.data<std::uint16_t>())
+                                   : std::equal(plain.begin(), plain.end(), packed.data<std::uint32_t>())));
+    }
 }
 
 TEST(Places, StretchesMeetWithinRunsAndGroups) {

@@ -29,7 +29,7 @@ std::vector<std::uint32_t> shuffled_rows(std::size_t size, std::mt19937_64& rand
   return rows;
 }
 
-// Values of some length, of one of the three kinds, and what they are by row.
+// Values of some length, of one of the five kinds, and what they are by row.
 struct Made {
   ByPosition column;
   std::vector<Value> by_row;
@@ -47,6 +47,23 @@ Made make(int kind, int bits, const std::vector<std::uint32_t>& rows, std::mt199
                                     : static_cast<std::int64_t>((random() & mask) + static_cast<std::uint64_t>(least));
       if (values[i] != int64_null) out.by_row[rows[i]] = Decimal(values[i], 0);
     }
+    out.column.values = std::move(values);
+  } else if (kind > 2) {  // packed, with nulls or without; words from anywhere in their range
+    const std::int64_t least = static_cast<std::int64_t>(random() % 1000) - 500, length = std::min(bits, 31);
+    PackedNumbers values = PackedNumbers::between(least, least + (std::int64_t{1} << length) - 1, kind == 4);
+    values.allocate(size);
+    const auto put = [&](auto* words) {
+      for (std::size_t i = 0; i < size; ++i) {
+        using Word = std::remove_pointer_t<decltype(words)>;
+        words[i] = static_cast<Word>((random() & mask & ((std::uint64_t{1} << length) - 1)) + values.nulls);
+        if (values.nulls && random() % 5 == 0) words[i] = 0;
+        if (words[i] != 0 || !values.nulls) out.by_row[rows[i]] = Decimal(values.value(words[i]), 0);
+      }
+    };
+    if (values.width == 2)
+      put(values.data<std::uint16_t>());
+    else
+      put(values.data<std::uint32_t>());
     out.column.values = std::move(values);
   } else if (kind == 1) {
     Buffer<std::uint32_t> values(size);
@@ -96,7 +113,7 @@ RC_GTEST_PROP(ColumnScatter, BringsEveryValueToItsRow, ()) {
   };
   const int count = *rc::gen::inRange(0, 14);
   for (int c = 0; c < count; ++c) {
-    Made made = make(*rc::gen::inRange(0, 3), *rc::gen::inRange(0, 65), rows, random);
+    Made made = make(*rc::gen::inRange(0, 5), *rc::gen::inRange(0, 65), rows, random);
     expected.push_back(std::move(made.by_row));
     if (!scatter.add(made.column)) {
       RC_ASSERT(scatter.waiting() > 0u);
@@ -128,7 +145,7 @@ TEST(ColumnScatter, RecordsOfEveryLengthByThreads) {
       ColumnScatter scatter(rows, run);
       std::vector<std::vector<Value>> expected;
       for (const int length : bits) {
-        Made made = make(length <= 32 && length % 2 == 1 ? 1 : 0, length, rows, random);
+        Made made = make(length > 32 ? 0 : length % 2 == 1 ? 1 : length > 4 ? 0 : 4, length, rows, random);
         expected.push_back(std::move(made.by_row));
         ASSERT_TRUE(scatter.add(made.column));
       }

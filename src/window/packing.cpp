@@ -1,4 +1,4 @@
-#include "window/packed_numbers.hpp"
+#include "window/packing.hpp"
 
 #include <algorithm>
 #include <vector>
@@ -12,23 +12,6 @@ namespace {
 
 // From here on an array and its page tables lie outside the second-level cache.
 constexpr std::size_t rows_worth_packing = 1'000'000;
-
-int128 magnitude_of(std::int64_t least, std::int64_t greatest) {
-  return std::max(-static_cast<int128>(least), static_cast<int128>(greatest));
-}
-
-// Without words yet: how wide they have to be.
-PackedNumbers shape_of(std::int64_t least, std::int64_t greatest, bool nulls, std::size_t size) {
-  PackedNumbers out;
-  const auto first = static_cast<std::uint64_t>(least);
-  const std::uint64_t top = static_cast<std::uint64_t>(greatest) - first + nulls;
-  out.width = top <= 0xffff ? 2 : top <= 0xffffffff ? 4 : 8;
-  out.before = first - nulls;
-  out.nulls = nulls;
-  out.magnitude = magnitude_of(least, greatest);
-  out.size = size;
-  return out;
-}
 
 template <class T>
 PackedNumbers packed_array(const Key& key, const Run& run) {
@@ -60,11 +43,11 @@ PackedNumbers packed_array(const Key& key, const Run& run) {
   }
   if (all.least == int64_null) return {};
   if (all.least > all.greatest) all.least = all.greatest = 0;  // nothing but nulls
-  PackedNumbers out = shape_of(all.least, all.greatest, all.nulls, size);
-  out.words.allocate(size * static_cast<std::size_t>(out.width));
+  PackedNumbers out = PackedNumbers::between(all.least, all.greatest, all.nulls);
+  out.allocate(size);
   with_word(out.width, [&](auto word) {
     using Word = decltype(word);
-    auto* const to = reinterpret_cast<Word*>(out.words.data());
+    Word* const to = out.data<Word>();
     in_pieces(size, run, [&](std::size_t begin, std::size_t end) {
       const std::uint64_t before = out.before;
       for (std::size_t row = begin; row < end; ++row) {
@@ -81,14 +64,13 @@ PackedNumbers gathered_words(PackedNumbers out, const unsigned char* words, int 
                              std::span<const std::uint32_t> rows, const Run& run) {
   // So many values of this size: their sum fits 64 bits.
   const int128 most = std::numeric_limits<std::int64_t>::max() / static_cast<std::int64_t>(rows.size() + 1);
-  if (out.width > 4 || out.magnitude > most) return {};
-  out.size = rows.size();
-  out.words.allocate(rows.size() * static_cast<std::size_t>(out.width));
+  if (out.width > 4 || out.magnitude() > most) return {};
+  out.allocate(rows.size());
   with_word(bytes, [&](auto word) {
     const auto* const from = reinterpret_cast<const decltype(word)*>(words);
     with_word(out.width, [&](auto narrow) {
       using Narrow = decltype(narrow);
-      auto* const to = reinterpret_cast<Narrow*>(out.words.data());
+      Narrow* const to = out.data<Narrow>();
       in_pieces(rows.size(), run, [&](std::size_t begin, std::size_t end) {
         const std::uint32_t* const row = rows.data();
         read_ahead(
@@ -124,19 +106,15 @@ PackedNumbers packed_by_row(const Key& key, const Run& run) {
 }
 
 PackedNumbers packed_by_position(const PackedNumbers& by_row, std::span<const std::uint32_t> rows, const Run& run) {
-  PackedNumbers shape;
-  shape.width = by_row.width;
-  shape.before = by_row.before;
-  shape.nulls = by_row.nulls;
-  shape.magnitude = by_row.magnitude;
-  return gathered_words(std::move(shape), by_row.words.data(), by_row.width, 0, rows, run);
+  return gathered_words(PackedNumbers::between(by_row.least, by_row.greatest, by_row.nulls), by_row.words.data(),
+                        by_row.width, 0, rows, run);
 }
 
 PackedNumbers packed_by_position(const Column& column, std::span<const std::uint32_t> rows, const Run& run) {
   if (column.lane() != Lane::int64 || column.width() > 4 || column.nulls() == column.rows()) return {};
   // A column counts from 1 behind its null, whether it has one or not.
   const bool nulls = column.nulls() > 0;
-  return gathered_words(shape_of(column.least(), column.greatest(), nulls, column.rows()), column.packed(),
+  return gathered_words(PackedNumbers::between(column.least(), column.greatest(), nulls), column.packed(),
                         column.width(), nulls ? 0 : 1, rows, run);
 }
 
