@@ -72,7 +72,7 @@ void by_input_row(const Order& order, std::span<const T> sorted, std::span<T> ou
 namespace detail {
 // out[rows[i]] = sorted[i] for elements of 1, 2, 4, 8 or 16 bytes, on several threads.
 void scatter(const Order& order, const void* sorted, std::size_t element, void* out, const Run& run);
-void prefer_huge_pages(void* data, std::size_t bytes);
+void fetch_pages(void* data, std::size_t bytes, const Run& run);
 }  // namespace detail
 
 template <class T>
@@ -90,7 +90,7 @@ template <class T>
 std::vector<T> by_input_row(const Order& order, std::span<const T> sorted, const Run& run) {
   std::vector<T> out;
   out.reserve(sorted.size());
-  detail::prefer_huge_pages(out.data(), sorted.size() * sizeof(T));
+  detail::fetch_pages(out.data(), sorted.size() * sizeof(T), run);
   out.resize(sorted.size());
   by_input_row(order, sorted, std::span<T>(out), run);
   return out;

@@ -8,6 +8,7 @@
 #include "order/custom_order.hpp"
 #include "order/text_numbers.hpp"
 #include "table/extremes.hpp"
+#include "table/large_vector.hpp"
 #include "table/parallel.hpp"
 
 namespace lofty::engine {
@@ -434,7 +435,7 @@ void encode_for_grouping(const Key& key, const Run& run, KeyList& out) {
 bool number_texts(const Key& key, const Run& run, std::vector<std::uint32_t>& of_row,
                   std::vector<std::uint32_t>& first_rows) {
   if (!key.options.null_mask.empty() || (key.element != Element::view && key.element != Element::string)) return false;
-  resize_large(of_row, key.size);
+  resize_large(of_row, key.size, run);
   const auto number = [&](const auto& text) { return number_texts(key.size, text, 0, run, of_row.data()); };
   first_rows = (key.element == Element::view ? number([&](std::size_t i) { return text_at<std::string_view>(key, i); })
                                              : number([&](std::size_t i) { return text_at<std::string>(key, i); }))

@@ -5,6 +5,7 @@
 
 #include "order/parts.hpp"
 #include "table/far_memory.hpp"
+#include "table/large_vector.hpp"
 #include "table/parallel.hpp"
 
 namespace lofty::engine {
@@ -111,7 +112,7 @@ struct PackingKeys {
 void number_narrow(const KeyString& keys, std::size_t size, const Run& run, std::vector<std::uint32_t>& of_row,
                    std::vector<std::uint32_t>& first_rows) {
   first_rows.clear();
-  resize_large(of_row, size);
+  resize_large(of_row, size, run);
   // An index takes 4 bytes a code, at most some 16 a row.
   if (keys.bits() < 40 && (std::uint64_t{1} << keys.bits()) <= std::max<std::uint64_t>(4 * size, 1024))
     number_directly(keys, size, run, of_row, first_rows);

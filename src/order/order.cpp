@@ -3,6 +3,7 @@
 #include <cassert>
 
 #include "order/sort.hpp"
+#include "table/large_vector.hpp"
 
 namespace lofty {
 
@@ -19,7 +20,7 @@ std::size_t Order::groups() const { return data_->groups; }
 std::size_t Order::undecided() const { return data_->undecided; }
 
 std::vector<std::uint32_t> Order::inverse() const {
-  auto positions = engine::large_vector<std::uint32_t>(size());
+  auto positions = engine::large_vector<std::uint32_t>(size(), Run{.threads = 1});
   for (std::size_t i = 0; i < positions.size(); ++i) positions[data_->rows[i]] = static_cast<std::uint32_t>(i);
   return positions;
 }

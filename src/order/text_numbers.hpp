@@ -14,6 +14,7 @@
 #include "order/parts.hpp"
 #include "table/buffer.hpp"
 #include "table/dictionary.hpp"
+#include "table/large_vector.hpp"
 #include "table/parallel.hpp"
 
 namespace lofty::engine {
@@ -144,7 +145,7 @@ TextNumbers number_texts(std::size_t size, const Text& text, std::uint32_t first
 // The distinct texts by number, where they lie.
 template <class Text>
 std::vector<std::string_view> distinct_texts(const TextNumbers& numbers, const Text& text, const Run& run) {
-  auto texts = large_vector<std::string_view>(numbers.first_rows.size());
+  auto texts = large_vector<std::string_view>(numbers.first_rows.size(), run);
   constexpr std::size_t pieces = 64;
   parallel_for(pieces, Run{.threads = run.threads, .stop = run.stop}, [&](std::size_t p) {
     for (std::size_t i = texts.size() * p / pieces; i < texts.size() * (p + 1) / pieces; ++i)

@@ -6,6 +6,7 @@
 
 #include "rank/packed_places.hpp"
 #include "rank/runs.hpp"
+#include "table/large_vector.hpp"
 #include "table/through_buckets.hpp"
 
 namespace lofty {
@@ -129,7 +130,7 @@ void places(const Order& order, Ties ties, std::span<std::uint32_t> out, const R
 }
 
 std::vector<std::uint32_t> places(const Order& order, Ties ties, const Run& run) {
-  auto out = engine::large_vector<std::uint32_t>(order.size());
+  auto out = engine::large_vector<std::uint32_t>(order.size(), run);
   places(order, ties, out, run);
   return out;
 }
@@ -140,7 +141,7 @@ void places_by_row(const Order& order, Ties ties, std::span<std::uint32_t> out, 
 }
 
 std::vector<std::uint32_t> places_by_row(const Order& order, Ties ties, const Run& run) {
-  auto out = engine::large_vector<std::uint32_t>(order.size());
+  auto out = engine::large_vector<std::uint32_t>(order.size(), run);
   places_by_row(order, ties, out, run);
   return out;
 }
@@ -156,21 +157,21 @@ engine::PackedNumbers engine::packed_places(const Order& order, Ties ties, std::
 }
 
 std::vector<double> fractional_places(const Order& order, const Run& run) {
-  auto out = engine::large_vector<double>(order.size());
+  auto out = engine::large_vector<double>(order.size(), run);
   fill(order, run, out.data(), InSortedOrder{}, 0.0, mean_place);
   return out;
 }
 
 std::vector<double> fractional_places_by_row(const Order& order, const Run& run) {
-  auto out = engine::large_vector<double>(order.size());
+  auto out = engine::large_vector<double>(order.size(), run);
   fill(order, run, out.data(), ByInputRow{order.rows().data()}, 0.0, mean_place);
   return out;
 }
 
 void every_place(const Order& order, EveryPlace& out, const Run& run) {
   for (auto* one : {&out.competition, &out.modified, &out.dense, &out.ordinal})
-    engine::resize_large(*one, order.size());
-  engine::resize_large(out.fractional, order.size());
+    engine::resize_large(*one, order.size(), run);
+  engine::resize_large(out.fractional, order.size(), run);
   std::uint32_t *const competition = out.competition.data(), *const modified = out.modified.data(),
                        *const dense = out.dense.data(), *const ordinal = out.ordinal.data();
   double* const fractional = out.fractional.data();
@@ -260,7 +261,7 @@ void scatter(const Order& order, const void* sorted, std::size_t element, void* 
   }
 }
 
-void prefer_huge_pages(void* data, std::size_t bytes) { engine::prefer_huge_pages(data, bytes); }
+void fetch_pages(void* data, std::size_t bytes, const Run& run) { engine::fetch_pages(data, bytes, run); }
 
 }  // namespace detail
 }  // namespace lofty

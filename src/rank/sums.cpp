@@ -11,6 +11,7 @@
 #include "table/buffer.hpp"
 #include "table/exact.hpp"
 #include "table/far_memory.hpp"
+#include "table/large_vector.hpp"
 #include "table/parallel.hpp"
 
 namespace lofty {
@@ -107,7 +108,7 @@ std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const std::int64
   }
   std::vector<Decimal> out;
   out.reserve(groups.size());
-  prefer_huge_pages(out.data(), groups.size() * sizeof(Decimal));
+  fetch_pages(out.data(), groups.size() * sizeof(Decimal), run);
   for (std::size_t g = 0; g < groups.size(); ++g)
     out.emplace_back(whole.low[g] + (whole.wraps.empty() ? int128{0} : int128{whole.wraps[g]} * (int128{1} << 64)), 0);
   return out;

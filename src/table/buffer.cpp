@@ -1,7 +1,5 @@
 #include "table/buffer.hpp"
 
-#include <sys/mman.h>
-
 #include <algorithm>
 #include <cstddef>
 #include <cstdint>
@@ -95,14 +93,6 @@ Room allocate_bytes(std::size_t size) {
                                           : std::aligned_alloc(line, room);
   if (data == nullptr) throw std::bad_alloc();
   return {data, room};
-}
-
-void prefer_huge_pages([[maybe_unused]] void* data, [[maybe_unused]] std::size_t size) {
-#ifdef MADV_HUGEPAGE
-  const auto begin = reinterpret_cast<std::uintptr_t>(data), end = begin + size;
-  const std::uintptr_t first = (begin + huge_page - 1) / huge_page * huge_page, last = end / huge_page * huge_page;
-  if (first < last) ::madvise(reinterpret_cast<void*>(first), last - first, MADV_HUGEPAGE);
-#endif
 }
 
 }  // namespace lofty::engine

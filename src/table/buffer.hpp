@@ -6,7 +6,6 @@
 #include <memory>
 #include <span>
 #include <type_traits>
-#include <vector>
 
 namespace lofty::engine {
 
@@ -56,26 +55,6 @@ class Buffer {
 };
 
 using Bytes = Buffer<unsigned char>;
-
-// Asks for huge pages where whole ones lie in this memory, which nobody has touched yet.
-void prefer_huge_pages(void* data, std::size_t size);
-
-// Vectors for callers, as large as a table: their memory is cleared, but page by page that takes longer than many a
-// kernel, and huge pages are cleared several times faster.
-template <class T>
-void resize_large(std::vector<T>& values, std::size_t size) {
-  if (values.capacity() < size) {
-    values.reserve(size);
-    prefer_huge_pages(values.data() + values.size(), (size - values.size()) * sizeof(T));
-  }
-  values.resize(size);
-}
-template <class T>
-std::vector<T> large_vector(std::size_t size) {
-  std::vector<T> values;
-  resize_large(values, size);
-  return values;
-}
 
 template <class T>
 void Buffer<T>::allocate(std::size_t size) {

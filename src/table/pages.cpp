@@ -8,16 +8,26 @@
 
 namespace lofty::engine {
 
+std::size_t to_next_huge_page(const void* data) {
+  return (huge_page - reinterpret_cast<std::uintptr_t>(data) % huge_page) % huge_page;
+}
+
+void prefer_huge_pages([[maybe_unused]] void* data, [[maybe_unused]] std::size_t size) {
+#ifdef MADV_HUGEPAGE
+  const std::size_t first = to_next_huge_page(data);
+  if (size < first + huge_page) return;
+  ::madvise(static_cast<char*>(data) + first, (size - first) / huge_page * huge_page, MADV_HUGEPAGE);
+#endif
+}
+
 char* map_pages(std::size_t size) {
   void* const whole = ::mmap(nullptr, size + huge_page, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS, -1, 0);
   if (whole == MAP_FAILED) return nullptr;
-  const std::size_t skipped = (huge_page - reinterpret_cast<std::uintptr_t>(whole) % huge_page) % huge_page;
+  const std::size_t skipped = to_next_huge_page(whole);
   char* const data = static_cast<char*>(whole) + skipped;
   if (skipped > 0) unmap_pages(data - skipped, skipped);
   if (skipped < huge_page) unmap_pages(data + size, huge_page - skipped);
-#ifdef MADV_HUGEPAGE
-  ::madvise(data, size, MADV_HUGEPAGE);
-#endif
+  prefer_huge_pages(data, size);
   return data;
 }
 

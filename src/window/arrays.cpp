@@ -5,6 +5,7 @@
 
 #include "lofty/error.hpp"
 #include "lofty/window.hpp"
+#include "table/large_vector.hpp"
 #include "window/aggregates.hpp"
 #include "window/frame_extremes.hpp"
 #include "window/picks.hpp"
@@ -82,16 +83,16 @@ Counted counted(const Order& order, NullMask nulls) {
   return Counted(null);
 }
 
-std::vector<std::uint32_t> input_rows(const Order& order, const Buffer<std::uint32_t>& positions) {
-  auto out = large_vector<std::uint32_t>(positions.size());
+std::vector<std::uint32_t> input_rows(const Order& order, const Buffer<std::uint32_t>& positions, const Run& run) {
+  auto out = large_vector<std::uint32_t>(positions.size(), run);
   const auto rows = order.rows();
   for (std::size_t i = 0; i < out.size(); ++i) out[i] = positions[i] == no_position ? no_input_row : rows[positions[i]];
   return out;
 }
 
-Windowed<double> doubles_of(const Results& results) {
+Windowed<double> doubles_of(const Results& results, const Run& run) {
   Windowed<double> out;
-  resize_large(out.values, results.doubles.size());
+  resize_large(out.values, results.doubles.size(), run);
   std::copy_n(results.doubles.data(), results.doubles.size(), out.values.data());
   for (std::size_t i = 0; i < out.values.size(); ++i)
     if (std::isnan(out.values[i])) {
@@ -103,11 +104,11 @@ Windowed<double> doubles_of(const Results& results) {
 
 // Exact results, each made of its coefficient.
 template <class T, class Make>
-Windowed<T> exact_of(const Results& results, const Make& make) {
+Windowed<T> exact_of(const Results& results, const Run& run, const Make& make) {
   Windowed<T> out;
   const bool narrow = results.lane == Results::Lane::int64;
   const std::size_t size = narrow ? results.ints.size() : results.wide.size();
-  resize_large(out.values, size);
+  resize_large(out.values, size, run);
   for (std::size_t i = 0; i < size; ++i) {
     if (narrow ? results.ints[i] == int64_null : results.wide[i] == int128_min) {
       if (out.nulls.empty()) out.nulls.resize(size);
@@ -119,8 +120,8 @@ Windowed<T> exact_of(const Results& results, const Make& make) {
   return out;
 }
 
-Windowed<Decimal> decimals_of(const Results& results, int scale) {
-  return exact_of<Decimal>(results, [scale](int128 value) { return Decimal(value, scale); });
+Windowed<Decimal> decimals_of(const Results& results, int scale, const Run& run) {
+  return exact_of<Decimal>(results, run, [scale](int128 value) { return Decimal(value, scale); });
 }
 
 bool from_start_to_row(const Frame& frame) {
@@ -132,12 +133,12 @@ bool from_start_to_row(const Frame& frame) {
 Windowed<std::int64_t> frame_sums(const Order& order, const Frame& frame, std::span<const std::int64_t> values,
                                   NullMask nulls, const Run& run) {
   if (nulls.empty() && from_start_to_row(frame)) {
-    Windowed<std::int64_t> out{large_vector<std::int64_t>(order.size()), {}};
+    Windowed<std::int64_t> out{large_vector<std::int64_t>(order.size(), run), {}};
     if (engine::running_sums(order.data(), values, out.values.data(), run)) return out;
   }
   const Work work(order, frame, run);
   return exact_of<std::int64_t>(
-      engine::frame_sums(work.job(), gather_packed(key_of(values, nulls), order.rows(), run)), [](int128 value) {
+      engine::frame_sums(work.job(), gather_packed(key_of(values, nulls), order.rows(), run)), run, [](int128 value) {
         if (!fits_int64(value))
           throw Error(
               Problem{Code::overflow, "a sum over a frame is beyond 64 bits", {}, {}, "Decimal values hold 38 digits"});
@@ -148,14 +149,14 @@ Windowed<std::int64_t> frame_sums(const Order& order, const Frame& frame, std::s
 Windowed<double> frame_sums(const Order& order, const Frame& frame, std::span<const double> values, NullMask nulls,
                             const Run& run) {
   const Work work(order, frame, run);
-  return doubles_of(engine::frame_sums(work.job(), gather(key_of(values, nulls), order.rows(), run)));
+  return doubles_of(engine::frame_sums(work.job(), gather(key_of(values, nulls), order.rows(), run)), run);
 }
 
 Windowed<Decimal> frame_sums(const Order& order, const Frame& frame, std::span<const Decimal> values, NullMask nulls,
                              const Run& run) {
   const Work work(order, frame, run);
   const Gathered gathered = gather(key_of(values, nulls), order.rows(), run);
-  return decimals_of(engine::frame_sums(work.job(), gathered), gathered.scale);
+  return decimals_of(engine::frame_sums(work.job(), gathered), gathered.scale, run);
 }
 
 void frame_sums(const Order& order, const Frame& frame, std::span<const std::int64_t> values, NullMask nulls,
@@ -188,7 +189,7 @@ void running_sums(const Order& order, std::span<const std::int64_t> in_order, st
 Windowed<double> frame_means(const Order& order, const Frame& frame, std::span<const double> values, NullMask nulls,
                              const Run& run) {
   const Work work(order, frame, run);
-  return doubles_of(engine::frame_averages(work.job(), gather(key_of(values, nulls), order.rows(), run), 0));
+  return doubles_of(engine::frame_averages(work.job(), gather(key_of(values, nulls), order.rows(), run), 0), run);
 }
 
 Windowed<Decimal> frame_means(const Order& order, const Frame& frame, std::span<const Decimal> values, NullMask nulls,
@@ -196,7 +197,7 @@ Windowed<Decimal> frame_means(const Order& order, const Frame& frame, std::span<
   const Work work(order, frame, run);
   const Gathered gathered = gather(key_of(values, nulls), order.rows(), run);
   const int scale = std::min(gathered.scale + 6, Decimal::max_digits);
-  return decimals_of(engine::frame_averages(work.job(), gathered, scale), scale);
+  return decimals_of(engine::frame_averages(work.job(), gathered, scale), scale, run);
 }
 
 std::vector<std::uint32_t> frame_counts(const Order& order, const Frame& frame, NullMask nulls, const Run& run) {
@@ -243,12 +244,12 @@ void frame_greatest(const Order& order, const Frame& frame, const Key& values, s
   extremes(order, frame, values, true, out, run);
 }
 std::vector<std::uint32_t> frame_least(const Order& order, const Frame& frame, const Key& values, const Run& run) {
-  auto out = large_vector<std::uint32_t>(order.size());
+  auto out = large_vector<std::uint32_t>(order.size(), run);
   extremes(order, frame, values, false, out, run);
   return out;
 }
 std::vector<std::uint32_t> frame_greatest(const Order& order, const Frame& frame, const Key& values, const Run& run) {
-  auto out = large_vector<std::uint32_t>(order.size());
+  auto out = large_vector<std::uint32_t>(order.size(), run);
   extremes(order, frame, values, true, out, run);
   return out;
 }
@@ -259,7 +260,8 @@ Windowed<double> frame_percentiles(const Order& order, const Frame& frame, std::
   const Work work(order, frame, run);
   const Gathered gathered = gather(key_of(values, nulls), order.rows(), run);
   return doubles_of(
-      engine::frame_percentiles(work.job(), gathered, value_ranks(order.data(), gathered, run), fraction, false, 0));
+      engine::frame_percentiles(work.job(), gathered, value_ranks(order.data(), gathered, run), fraction, false, 0),
+      run);
 }
 
 Windowed<Decimal> frame_percentiles(const Order& order, const Frame& frame, std::span<const Decimal> values,
@@ -270,22 +272,22 @@ Windowed<Decimal> frame_percentiles(const Order& order, const Frame& frame, std:
   const int scale = std::min(gathered.scale + 6, Decimal::max_digits);
   return decimals_of(
       engine::frame_percentiles(work.job(), gathered, value_ranks(order.data(), gathered, run), fraction, false, scale),
-      scale);
+      scale, run);
 }
 
 std::vector<std::uint32_t> rows_before(const Order& order, std::uint32_t distance, NullMask nulls, const Run& run) {
-  return input_rows(order, shifted_positions(order.data(), counted(order, nulls), distance, run));
+  return input_rows(order, shifted_positions(order.data(), counted(order, nulls), distance, run), run);
 }
 
 std::vector<std::uint32_t> rows_behind(const Order& order, std::uint32_t distance, NullMask nulls, const Run& run) {
-  return input_rows(order, shifted_positions(order.data(), counted(order, nulls), -std::int64_t{distance}, run));
+  return input_rows(order, shifted_positions(order.data(), counted(order, nulls), -std::int64_t{distance}, run), run);
 }
 
 std::vector<std::uint32_t> nth_rows(const Order& order, const Frame& frame, std::uint32_t n, From from, NullMask nulls,
                                     const Run& run) {
   assert(n > 0 && "the first is number 1");
   const Work work(order, frame, run);
-  return input_rows(order, nth_positions(work.job(), counted(order, nulls), n, from == From::last));
+  return input_rows(order, nth_positions(work.job(), counted(order, nulls), n, from == From::last), run);
 }
 
 }  // namespace lofty
