@@ -4,6 +4,7 @@
 #include <array>
 #include <bit>
 #include <cassert>
+#include <functional>
 #include <memory>
 #include <numeric>
 #include <random>
@@ -288,7 +289,10 @@ class Sorting {
 
   // The words' lowest `rising` bits rise already.
   void finish(Bucket& bucket, Worker& worker, int rising) {
-    if (!std::is_sorted(bucket.words, bucket.words + bucket.count))
+    std::uint64_t* const end = bucket.words + bucket.count;
+    if (std::is_sorted(bucket.words, end, std::greater<>()))
+      std::reverse(bucket.words, end);  // no two are equal; a radix sort would wait for one counter again and again
+    else if (!std::is_sorted(bucket.words, end))
       worker.sorter.sort(bucket.words, bucket.count, rising);
     const std::uint64_t* const words = bucket.words;
     std::uint32_t* const rows = data_->rows.data() + bucket.at;

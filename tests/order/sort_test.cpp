@@ -38,6 +38,8 @@ const std::vector<Shape>& shapes() {
       {"few distinct", [](std::size_t, auto& r) { return static_cast<std::int64_t>(r() % 10) * 123'456'789; }},
       {"sorted", [](std::size_t i, auto&) { return static_cast<std::int64_t>(i / 3); }},
       {"reversed", [](std::size_t i, auto&) { return -static_cast<std::int64_t>(i / 3); }},
+      {"sorted, none equal", [](std::size_t i, auto&) { return static_cast<std::int64_t>(7 * i); }},
+      {"reversed, none equal", [](std::size_t i, auto&) { return -static_cast<std::int64_t>(7 * i); }},
       {"nearly sorted", [](std::size_t i, auto& r) { return static_cast<std::int64_t>(i + r() % 50); }},
       {"skewed",
        [](std::size_t, auto& r) {
