@@ -1,7 +1,5 @@
 #include "table/large_vector.hpp"
 
-#include <algorithm>
-
 #include "table/pages.hpp"
 #include "table/parallel.hpp"
 
@@ -10,7 +8,7 @@ namespace lofty::engine {
 void fetch_pages(void* data, std::size_t size, const Run& run) {
   prefer_huge_pages(data, size);
   constexpr std::size_t worth_threads = 4 * huge_page, page = 4096;
-  if (size < worth_threads) return;
+  if (size < worth_threads || thread_count(run) == 1) return;  // one thread would only go over them twice
   char* const begin = static_cast<char*>(data);
   // From huge page to huge page, so that no two threads wait for one; what is left of the first and the last is theirs
   // who come to it.

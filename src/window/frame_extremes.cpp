@@ -350,8 +350,8 @@ Buffer<std::int64_t> frame_extreme_values(const WindowJob& job, const Gathered& 
 
 namespace {
 
-// Of frames from the group's start the best word itself. Null is 0 and thereby the least of all; where the least is
-// asked for, words are compared less one, so that it is the greatest.
+// Of frames from the group's start the best word itself. Where there may be nulls, null is 0 and thereby the least of
+// all; where the least is asked for, words are then compared less one, so that it is the greatest.
 template <bool greatest, class Word>
 void running_best_words(const WindowJob& job, const Word* words, Word up, bool nulls, Word* out) {
   struct Best {
