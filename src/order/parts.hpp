@@ -9,6 +9,7 @@
 #include <algorithm>
 #include <bit>
 #include <cstdint>
+#include <cstring>
 #include <span>
 #include <utility>
 #include <vector>
@@ -20,6 +21,29 @@
 
 namespace lofty::engine {
 
+// Numbers that stand where the entries stood that they are of, at the front: number i never reaches beyond the first
+// bytes of entry i. Byte by byte, because the compiler would take arrays of two types for two pieces of memory.
+class NumbersOver {
+ public:
+  template <class Entry>
+  explicit NumbersOver(Entry* entries) : bytes_(reinterpret_cast<unsigned char*>(entries)) {
+    static_assert(sizeof(Entry) >= sizeof(std::uint32_t));
+  }
+  std::uint32_t get(std::size_t i) const {
+    std::uint32_t number;
+    std::memcpy(&number, bytes_ + i * sizeof number, sizeof number);
+    return number;
+  }
+  static constexpr std::size_t in_line = 64 / sizeof(std::uint32_t);
+  void ask_for(std::size_t i) const { __builtin_prefetch(bytes_ + i * sizeof(std::uint32_t)); }
+  void put(std::size_t i, std::uint32_t number) const {
+    std::memcpy(bytes_ + i * sizeof number, &number, sizeof number);
+  }
+
+ private:
+  unsigned char* bytes_;
+};
+
 // Numbers different keys 0, 1, 2, ... as they come. A hash table of lines of memory, at most half full: a line has room
 // for eight keys, 16 bits of whose hashes are compared at once, so that hardly a look-up sees a second line, or a
 // branch that the processor takes for another. Where a line is full, the next one goes on.
@@ -28,51 +52,60 @@ class EntryNumbers {
  public:
   std::uint32_t size() const { return size_; }
 
-  // Calls work(i, number) for each of `count` entries; those at `later` will be wanted next.
-  template <class Work>
-  void add_all(const Entry* entries, std::size_t count, const Entry* later, const Work& work) {
-    constexpr std::size_t lot = 256, block = 16;
+  // Puts each entry's number in its place; calls added(i) for those that got a new one, in the order of the numbers.
+  // Those at `later` will be wanted next.
+  template <class Added>
+  void number_all(Entry* entries, std::size_t count, const Entry* later, const Added& added) {
+    const NumbersOver numbers(entries);
     std::uint32_t tags[lot], likely[lot];
     for (std::size_t begin = 0; begin < count; begin += lot) {
       const std::size_t in_lot = std::min(lot, count - begin);
       while (2 * (size_ + in_lot) > in_line * lines_.size()) grow();
-      // As locals: as far as the compiler knows, what is written could be a part of this.
-      const Line* const lines = lines_.data();
-      const Entry* const keys = keys_.data();
-      const std::size_t mask = lines_.size() - 1;
+      const auto find = [&](std::size_t i) {
+        const std::uint32_t before = size_, number = find_or_add(entries[begin + i], tags[i]);
+        if (number == before) added(begin + i);
+        return number;
+      };
+      // Addresses by value: as far as the compiler knows, what is written could be a part of this.
+      const auto ask_for_lines = [&](std::size_t from) {
+        for_block(from, in_lot,
+                  [&, own = entries + begin, lines = lines_.data(), mask = lines_.size() - 1](std::size_t i) {
+                    tags[i] = own[i].tag();
+                    __builtin_prefetch(&lines[tags[i] & mask], 1);
+                  });
+        for (std::size_t i = from; i < std::min(from + block, in_lot); i += 64 / sizeof(Entry))
+          __builtin_prefetch(later + begin + i);
+      };
+      const auto ask_for_keys = [&](std::size_t from) {
+        for_block(from, in_lot,
+                  [&, lines = lines_.data(), mask = lines_.size() - 1, keys = keys_.data()](std::size_t i) {
+                    const Line& line = lines[tags[i] & mask];
+                    likely[i] = line.numbers[std::countr_zero(line.where(mark_of(tags[i])) | last_place)];
+                    __builtin_prefetch(&keys[likely[i]]);
+                  });
+      };
+      const auto compare = [&](std::size_t from) {
+        for_block(from, in_lot, [&, own = entries + begin, keys = keys_.data()](std::size_t i) {
+          const std::uint32_t number = likely[i];
+          numbers.put(begin + i, keys[number].same(own[i]) ? number : find(i));
+        });
+      };
       // Each step waits for memory that was asked for a block or more before.
-      const auto ask_for_line = [&](std::size_t i) {
-        tags[i] = entries[begin + i].tag();
-        __builtin_prefetch(&lines[tags[i] & mask], 1);
-        if ((begin + i) % (64 / sizeof(Entry)) == 0) __builtin_prefetch(later + begin + i);
-      };
-      const auto ask_for_key = [&](std::size_t i) {
-        const Line& line = lines[tags[i] & mask];
-        const unsigned same = line.where(mark_of(tags[i]));
-        likely[i] = line.numbers[std::countr_zero(same | last_place)];
-        __builtin_prefetch(&keys[likely[i]]);
-      };
-      const auto compare = [&](std::size_t i) {
-        const Entry& entry = entries[begin + i];
-        const std::uint32_t number = likely[i];  // an unused place has 0, which is a key's as soon as there is one
-        work(begin + i, number < size_ && keys[number].same(entry) ? number : find_or_add(entry, tags[i]));
-      };
-      const auto in_block = [&](std::size_t from, const auto& step) {
-        for (std::size_t i = from; i < std::min(from + block, in_lot); ++i) step(i);
-      };
-      in_block(0, ask_for_line);
-      in_block(block, ask_for_line);
-      in_block(0, ask_for_key);
+      ask_for_lines(0);
+      // An unused place has the number 0, which is a key's from here on.
+      if (size_ == 0) find(0);
+      ask_for_lines(block);
+      ask_for_keys(0);
       for (std::size_t from = 0; from < in_lot; from += block) {
-        in_block(from + 2 * block, ask_for_line);
-        in_block(from + block, ask_for_key);
-        in_block(from, compare);
+        ask_for_lines(from + 2 * block);
+        ask_for_keys(from + block);
+        compare(from);
       }
     }
   }
 
  private:
-  static constexpr std::size_t in_line = 8;
+  static constexpr std::size_t in_line = 8, lot = 256, block = 16;
   static constexpr unsigned last_place =
       1u << (in_line - 1);  // where nothing was found: countr_zero() stays within the line
   struct alignas(64) Line {
@@ -92,6 +125,15 @@ class EntryNumbers {
 #endif
     }
   };
+
+  // A block at a time, nearly all of them whole: their number of rows is known to the compiler.
+  template <class Step>
+  static void for_block(std::size_t from, std::size_t end, const Step& step) {
+    if (from + block <= end)
+      for (std::size_t i = 0; i < block; ++i) step(from + i);
+    else
+      for (std::size_t i = from; i < end; ++i) step(i);
+  }
 
   // Never 0. A line goes by the low bits of a tag, the part by the highest.
   static std::uint16_t mark_of(std::uint32_t tag) { return static_cast<std::uint16_t>(tag >> 9 | 1); }
@@ -147,9 +189,9 @@ constexpr Blocks usual_blocks{512 * 1024 / sizeof(Entry)};  // a chunk lies in h
 //
 // Keys are dealt out by their hash into parts whose tables fit a processor's cache; a part is one thread's at a time,
 // so that no key is in two tables. A block of rows is packed, chunk by chunk, into lists by part; then each part
-// numbers what is its own; at last the numbers go back to where the rows lie. (A radix-partitioned hash aggregation, as
-// in S. Manegold and others, "Optimizing main-memory join on modern hardware", 2002.) O(n), and room for one block
-// besides: an entry and 6 bytes a row.
+// numbers what is its own, in place; at last the numbers go back to where the rows lie. (A radix-partitioned hash
+// aggregation, as in S. Manegold and others, "Optimizing main-memory join on modern hardware", 2002.) O(n), and room
+// for one block besides: an entry and 2 bytes a row.
 //
 // Rows::Entry has tag(), 32 bits of its key's hash, and same(entry). rows.pack(begin, count, entries, missing) makes
 // those of the rows [begin, begin + count), and sets missing[i], which is 0, where a row has no key.
@@ -169,7 +211,6 @@ bool number_in_parts(std::size_t size, const Blocks& blocks, const Rows& rows, s
   const std::size_t block_rows = blocks.chunk * blocks.chunks, room = std::min(size, block_rows);
   Buffer<Entry> packed(room);
   Buffer<std::uint16_t> row_of(room);                              // within the chunk, by place in `packed`
-  Buffer<std::uint32_t> number_of(room);                           // the same
   std::vector<std::uint32_t> begins(blocks.chunks * (parts + 1));  // of each part's places in each chunk
   std::vector<std::uint64_t> is_first;
   std::vector<std::uint32_t> firsts_before;
@@ -218,14 +259,10 @@ bool number_in_parts(std::size_t size, const Blocks& blocks, const Rows& rows, s
       Part& own = all[p];
       for (std::size_t c = 0; c < chunks; ++c) {
         const auto [begin, end] = places(p, c);
-        const Entry* const entries = packed.data() + begin;
         const Entry* const later = packed.data() + places(p, std::min(c + 1, chunks - 1)).first;
-        std::uint32_t* const numbers = number_of.data() + begin;
         const std::uint16_t* const in_chunk = row_of.data() + begin;
-        own.entries.add_all(entries, end - begin, later, [&](std::size_t i, std::uint32_t number) {
-          if (number == own.first_rows.size())
-            own.first_rows.push_back(static_cast<std::uint32_t>(block + c * blocks.chunk + in_chunk[i]));
-          numbers[i] = number;
+        own.entries.number_all(packed.data() + begin, end - begin, later, [&](std::size_t i) {
+          own.first_rows.push_back(static_cast<std::uint32_t>(block + c * blocks.chunk + in_chunk[i]));
         });
       }
     });
@@ -254,16 +291,29 @@ bool number_in_parts(std::size_t size, const Blocks& blocks, const Rows& rows, s
         const std::uint64_t earlier = is_first[row / 64] & ((std::uint64_t{1} << row % 64) - 1);
         own.numbers.push_back(firsts_before[row / 64] + static_cast<std::uint32_t>(std::popcount(earlier)) + first);
       }
+      const std::uint32_t* const in_whole = own.numbers.data();
       for (std::size_t c = 0; c < chunks; ++c) {
         const auto [begin, end] = places(p, c);
-        for (std::size_t i = begin; i < end; ++i) number_of[i] = own.numbers[number_of[i]];
+        const NumbersOver numbers(packed.data() + begin),
+            later(packed.data() + places(p, std::min(c + 1, chunks - 1)).first);
+        for (std::size_t i = 0; i < end - begin; ++i) {
+          if (i % NumbersOver::in_line == 0) later.ask_for(i);
+          numbers.put(i, in_whole[numbers.get(i)]);
+        }
       }
     });
     parallel_for(chunks, run, [&](std::size_t c) {
       std::uint32_t* const out = words + block + c * blocks.chunk;
-      const std::size_t begin = c * blocks.chunk, keyless = places(parts - 1, c).second,
-                        end = std::min(begin + blocks.chunk, in_block);
-      for (std::size_t i = begin; i < keyless; ++i) out[row_of[i]] = number_of[i];
+      for (std::size_t p = 0; p < parts; ++p) {
+        const auto [begin, end] = places(p, c);
+        const NumbersOver numbers(packed.data() + begin), later(packed.data() + end);
+        const std::uint16_t* const in_chunk = row_of.data() + begin;
+        for (std::size_t i = 0; i < end - begin; ++i) {
+          if (i % NumbersOver::in_line == 0) later.ask_for(i);
+          out[in_chunk[i]] = numbers.get(i);
+        }
+      }
+      const std::size_t keyless = places(parts - 1, c).second, end = std::min((c + 1) * blocks.chunk, in_block);
       for (std::size_t i = keyless; i < end; ++i) out[row_of[i]] = 0;
     });
   }

@@ -175,18 +175,19 @@ TEST(EntryNumbers, KeysAreToldApartHoweverTheirHashesFall) {
       }
       EntryNumbers<Entry> numbers;
       std::map<std::uint32_t, std::uint32_t> seen;
-      std::size_t next = 0;
-      const auto expect = [&](std::size_t i, std::uint32_t number) {
-        ASSERT_EQ(i, next++);
-        const auto at = seen.emplace(entries[i].key, static_cast<std::uint32_t>(seen.size())).first;
-        ASSERT_EQ(number, at->second) << "hash " << h << ", entry " << i << " of " << size;
-      };
-      numbers.add_all(entries.data(), size, entries.data(), expect);
-      ASSERT_EQ(next, size);
-      ASSERT_EQ(numbers.size(), seen.size());
-      next = 0;
-      numbers.add_all(entries.data(), size, entries.data(), expect);  // all are known
-      ASSERT_EQ(numbers.size(), seen.size());
+      std::vector<std::size_t> first_at;
+      for (std::size_t i = 0; i < size; ++i)
+        if (seen.emplace(entries[i].key, static_cast<std::uint32_t>(seen.size())).second) first_at.push_back(i);
+      for (const bool known : {false, true}) {
+        std::vector<Entry> own = entries;
+        std::vector<std::size_t> added;
+        numbers.number_all(own.data(), size, own.data(), [&](std::size_t i) { added.push_back(i); });
+        ASSERT_EQ(added, known ? std::vector<std::size_t>() : first_at) << "hash " << h << ", size " << size;
+        ASSERT_EQ(numbers.size(), seen.size());
+        for (std::size_t i = 0; i < size; ++i)
+          ASSERT_EQ(NumbersOver(own.data()).get(i), seen.at(entries[i].key))
+              << "hash " << h << ", entry " << i << " of " << size;
+      }
     }
 }
 
