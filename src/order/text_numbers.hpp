@@ -3,17 +3,17 @@
 // Covered by tests/order/text_numbers_test.cpp.
 
 #include <algorithm>
-#include <bit>
 #include <cstdint>
+#include <span>
 #include <string_view>
 #include <utility>
 #include <vector>
 
 #include "lofty/run.hpp"
+#include "order/entry_numbers.hpp"
 #include "order/packed_texts.hpp"
 #include "order/parts.hpp"
 #include "table/buffer.hpp"
-#include "table/dictionary.hpp"
 #include "table/large_vector.hpp"
 #include "table/parallel.hpp"
 
@@ -26,15 +26,13 @@ struct TextNumbers {
 
 namespace text_numbers {
 
-inline constexpr std::size_t stretch = 64 * 1024;  // rows
-
 // Threads number shares of the rows by themselves; then the later ones' texts are looked up in the first one's. The
 // best where there are few texts: they are in everybody's cache.
-template <class Text>
+template <class Packed, class Text>
 TextNumbers by_rows(std::size_t size, std::size_t shares, const Text& text, std::uint32_t first, const Run& run,
                     std::uint32_t* words) {
   struct Share {
-    Dictionary dictionary{Dictionary::Texts::left};
+    EntryNumbers<Packed> texts;
     std::vector<std::uint32_t> first_rows;
     bool nulls = false;
   };
@@ -42,34 +40,39 @@ TextNumbers by_rows(std::size_t size, std::size_t shares, const Text& text, std:
   const auto begin_of = [&](std::size_t s) { return size * s / shares; };
   parallel_for(shares, run, [&](std::size_t s) {
     Share& own = all[s];
-    for (std::size_t begin = begin_of(s); begin < begin_of(s + 1); begin += stretch) {
-      check_stop(run);
-      const std::size_t count = std::min(stretch, begin_of(s + 1) - begin);
-      std::size_t seen = 0;
-      own.dictionary.add_all(
-          count, [&](std::size_t i) { return text(begin + i); },
-          [&](std::size_t i, std::uint32_t number) {
-            if (number == own.first_rows.size()) own.first_rows.push_back(static_cast<std::uint32_t>(begin + i));
-            words[begin + i] = number + first;
-            ++seen;
-          });
-      if (seen == count) continue;
-      own.nulls = true;
-      for (std::size_t i = begin; i < begin + count; ++i)
-        if (text(i).data() == nullptr) words[i] = 0;
+    constexpr std::size_t lot = 512;
+    Packed packed[lot];
+    std::uint16_t at[lot];  // which row of the lot a text is of
+    for (std::size_t begin = begin_of(s); begin < begin_of(s + 1); begin += lot) {
+      if (begin / lot % 128 == 0) check_stop(run);
+      const std::size_t count = std::min(lot, begin_of(s + 1) - begin);
+      std::size_t texts = 0;
+      for (std::size_t i = 0; i < count; ++i) {
+        const std::string_view one = text(begin + i);
+        if (one.data() == nullptr) {
+          words[begin + i] = 0;
+          continue;
+        }
+        at[texts] = static_cast<std::uint16_t>(i);
+        packed[texts++] = Packed(one);
+      }
+      own.nulls = own.nulls || texts < count;
+      own.texts.number_all(packed, texts, packed,
+                           [&](std::size_t i) { own.first_rows.push_back(static_cast<std::uint32_t>(begin + at[i])); });
+      const NumbersOver numbers(packed);
+      for (std::size_t i = 0; i < texts; ++i) words[begin + at[i]] = numbers.get(i) + first;
     }
   });
   TextNumbers whole;
   std::vector<std::vector<std::uint32_t>> word_of(shares);  // of the whole, by word of the share
   for (std::size_t s = 1; s < shares; ++s) {
-    const std::vector<std::string_view>& texts = all[s].dictionary.values();
-    word_of[s].assign(texts.size() + first, 0);
-    all[0].dictionary.add_all(
-        texts.size(), [&](std::size_t i) { return texts[i]; },
-        [&](std::size_t i, std::uint32_t number) {
-          if (number == all[0].first_rows.size()) all[0].first_rows.push_back(all[s].first_rows[i]);
-          word_of[s][i + first] = number + first;
-        });
+    const std::span<const Packed> keys = all[s].texts.keys();
+    Buffer<Packed> texts(keys.size());
+    std::ranges::copy(keys, texts.data());
+    all[0].texts.number_all(texts.data(), keys.size(), texts.data(),
+                            [&](std::size_t i) { all[0].first_rows.push_back(all[s].first_rows[i]); });
+    word_of[s].assign(keys.size() + first, 0);
+    for (std::size_t i = 0; i < keys.size(); ++i) word_of[s][i + first] = NumbersOver(texts.data()).get(i) + first;
   }
   parallel_for(shares - 1, run, [&](std::size_t before) {
     for (std::size_t i = begin_of(before + 1); i < begin_of(before + 2); ++i) words[i] = word_of[before + 1][words[i]];
@@ -102,25 +105,29 @@ TextNumbers by_hash(std::size_t size, const Blocks& blocks, const Text& text, st
   return whole;
 }
 
-// What a few thousand rows say about all.
-struct Sample {
-  bool many_distinct = false;  // nearly every one has another text
-  bool mostly_short = false;   // as ShortText holds them by itself
-};
+// What as many rows say about all: whether ShortText holds most texts by itself,
 template <class Text>
-Sample sample_of(std::size_t size, const Text& text) {
-  constexpr std::size_t sample = 8 * 1024;
+bool mostly_short(std::size_t sample, std::size_t size, const Text& text) {
   std::size_t longer = 0;
-  Dictionary dictionary(Dictionary::Texts::left);
-  dictionary.add_all(
-      sample,
-      [&](std::size_t i) {
-        const std::string_view one = text(size / sample * i);
-        longer += one.size() > ShortText::most ? 1 : 0;
-        return one;
-      },
-      [](std::size_t, std::uint32_t) {});
-  return {dictionary.size() > sample / 8 * 7, longer <= sample / 16};
+  for (std::size_t i = 0; i < sample; ++i) longer += text(size * i / sample).size() > ShortText::most ? 1 : 0;
+  return longer <= sample / 16;
+}
+// and whether nearly every one has another text.
+template <class Text>
+bool many_distinct(std::size_t sample, std::size_t size, const Text& text) {
+  Buffer<PackedText> texts(sample);
+  for (std::size_t i = 0; i < sample; ++i) texts[i] = PackedText(text(size * i / sample));
+  EntryNumbers<PackedText> numbers;
+  numbers.number_all(texts.data(), sample, texts.data(), [](std::size_t) {});
+  return numbers.size() > sample / 8 * 7;
+}
+
+template <class Packed, class Text>
+TextNumbers as_sampled(std::size_t size, std::size_t shares, const Text& text, std::uint32_t first, const Run& run,
+                       std::uint32_t* words) {
+  if (shares > 1 && many_distinct(8 * 1024, size, text))
+    return by_hash<Packed>(size, usual_blocks<Packed>, text, first, run, words);
+  return by_rows<Packed>(size, shares, text, first, run, words);
 }
 
 }  // namespace text_numbers
@@ -132,14 +139,9 @@ TextNumbers number_texts(std::size_t size, const Text& text, std::uint32_t first
                          std::uint32_t* words) {
   const std::size_t shares =
       size < rows_worth_threads ? 1 : std::min<std::size_t>(static_cast<std::size_t>(thread_count(run)), 255);
-  if (shares > 1) {
-    const text_numbers::Sample sample = text_numbers::sample_of(size, text);
-    if (sample.many_distinct && sample.mostly_short)
-      return text_numbers::by_hash<ShortText>(size, usual_blocks<ShortText>, text, first, run, words);
-    if (sample.many_distinct)
-      return text_numbers::by_hash<PackedText>(size, usual_blocks<PackedText>, text, first, run, words);
-  }
-  return text_numbers::by_rows(size, shares, text, first, run, words);
+  return text_numbers::mostly_short(std::min<std::size_t>(size, 1024), size, text)
+             ? text_numbers::as_sampled<ShortText>(size, shares, text, first, run, words)
+             : text_numbers::as_sampled<PackedText>(size, shares, text, first, run, words);
 }
 
 // The distinct texts by number, where they lie.

@@ -49,20 +49,11 @@ class Arena {
 class Dictionary {
  public:
   static constexpr std::uint32_t none = 0xffffffff;
-  enum class Texts { copied, left };  // left: they stay where they are, and outlive the dictionary
-
-  explicit Dictionary(Texts texts = Texts::copied) : texts_(texts) {}
 
   std::uint32_t add(std::string_view text) {
     // Lines of a file often repeat the value of the line before.
     if (last_ != none && values_[last_] == text) return last_;
     return last_ = add(text, tag_of(text));
-  }
-  // The same for many texts, `work(i, code)` after each: while one is compared, what the next ones will need is on its
-  // way from memory. `text(i)` gives text i; one without data is left out.
-  template <class Text, class Work>
-  void add_all(std::size_t count, const Text& text, const Work& work) {
-    ahead(count, text, [&](std::size_t i, std::string_view one, std::uint32_t tag) { work(i, add(one, tag)); });
   }
   // `none` when the text does not occur.
   std::uint32_t find(std::string_view text) const { return find(text, tag_of(text)); }
@@ -123,39 +114,6 @@ class Dictionary {
 
   std::size_t mask() const { return slots_.size() - 1; }
 
-  template <class Text, class Work>
-  void ahead(std::size_t count, const Text& text, const Work& work) const {
-    // Two blocks: while the texts of one are compared, those of the next are prepared, one by one.
-    constexpr std::size_t block = 32;
-    struct Block {
-      std::string_view texts[block];
-      std::uint32_t tags[block];
-      bool far;
-    } blocks[2];
-    const auto prepare = [&](Block& in, std::size_t i, std::size_t at) {
-      const std::string_view one = in.texts[i] = text(at);
-      in.far = in.far || one.size() > Slot::short_size;
-      const std::uint32_t its = in.tags[i] = tag_of(one);
-      if (slots_.size() > 0) __builtin_prefetch(&slots_[its & mask()]);
-    };
-    blocks[0].far = false;
-    for (std::size_t i = 0; i < block && i < count; ++i) prepare(blocks[0], i, i);
-    for (std::size_t begin = 0; begin < count; begin += block) {
-      const Block& now = blocks[begin / block % 2];
-      Block& next = blocks[(begin / block + 1) % 2];
-      next.far = false;
-      const std::size_t size = begin + block < count ? block : count - begin;
-      for (std::size_t i = 0; now.far && i < size && slots_.size() > 0; ++i) {
-        const Slot& slot = slots_[now.tags[i] & mask()];
-        if (slot.code != none && slot.size > Slot::short_size) __builtin_prefetch(slot.far());
-      }
-      const std::size_t ready = begin + block < count ? (begin + 2 * block < count ? block : count - begin - block) : 0;
-      for (std::size_t i = 0; i < size; ++i) {
-        if (i < ready) prepare(next, i, begin + block + i);
-        if (now.texts[i].data() != nullptr) work(begin + i, now.texts[i], now.tags[i]);
-      }
-    }
-  }
   // The slot that has the text, or the free one where it would go.
   std::size_t place(std::string_view text, std::uint32_t tag) const {
     std::size_t at = tag & mask();
@@ -174,7 +132,7 @@ class Dictionary {
     if ((values_.size() + 1) * 3 > slots_.size() * 2)
       grow(slots_.size() == 0 ? 16 : slots_.size() * (slots_.size() < 16 * 1024 ? 4 : 2));
     Slot& slot = slots_[place(text, tag)];
-    values_.push_back(texts_ == Texts::copied ? arena_.keep(text) : text);
+    values_.push_back(arena_.keep(text));
     slot.tag = tag;
     slot.code = static_cast<std::uint32_t>(values_.size() - 1);
     slot.put(values_.back());
@@ -192,7 +150,6 @@ class Dictionary {
     }
   }
 
-  Texts texts_;
   Arena arena_;
   std::vector<std::string_view> values_;
   Buffer<Slot> slots_;

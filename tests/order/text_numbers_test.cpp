@@ -70,7 +70,8 @@ TEST_P(TextNumbersOf, FollowTheFirstAppearance) {
   std::vector<std::uint32_t> found(c.size);
   for (const std::size_t shares : {1, 2, 3, 8}) {
     SCOPED_TRACE(shares);
-    check(text_numbers::by_rows(c.size, shares, text, 1, {}, found.data()), found);
+    check(text_numbers::by_rows<ShortText>(c.size, shares, text, 1, {}, found.data()), found);
+    check(text_numbers::by_rows<PackedText>(c.size, shares, text, 1, {}, found.data()), found);
   }
   // In one block, in several, in many of which the last is not full.
   for (const Blocks blocks : {usual_blocks<PackedText>, {1024, 40}, {100, 3}}) {
@@ -97,13 +98,15 @@ TEST(TextNumbers, ASampleTellsWhetherThereAreManyAndShortOnes) {
     long_ones.push_back("a text of more than a few bytes: " + number(i));
     some_long.push_back(i % 20 == 0 ? long_ones.back() : number(i));
   }
-  const auto sample_of = [](const std::vector<std::string>& texts) {
-    return text_numbers::sample_of(texts.size(), [&](std::size_t i) { return std::string_view(texts[i]); });
+  const auto many_short = [](const std::vector<std::string>& texts) {
+    const auto text = [&](std::size_t i) { return std::string_view(texts[i]); };
+    return std::pair(text_numbers::many_distinct(8 * 1024, texts.size(), text),
+                     text_numbers::mostly_short(1024, texts.size(), text));
   };
-  EXPECT_TRUE(sample_of(all).many_distinct && sample_of(all).mostly_short);
-  EXPECT_TRUE(!sample_of(few).many_distinct && sample_of(few).mostly_short);
-  EXPECT_TRUE(sample_of(long_ones).many_distinct && !sample_of(long_ones).mostly_short);
-  EXPECT_TRUE(sample_of(some_long).many_distinct);
+  EXPECT_EQ(many_short(all), std::pair(true, true));
+  EXPECT_EQ(many_short(few), std::pair(false, true));
+  EXPECT_EQ(many_short(long_ones), std::pair(true, false));
+  EXPECT_TRUE(many_short(some_long).first);
 }
 
 // Of every length around the borders, and such as begin or end alike.
@@ -198,7 +201,7 @@ TEST(TextNumbers, StopIsHeard) {
   std::vector<std::uint32_t> found(texts.size());
   const auto text = [&](std::size_t i) { return std::string_view(texts[i]); };
   const lofty::Run run{.stop = stop.get_token()};
-  EXPECT_THROW(text_numbers::by_rows(texts.size(), 2, text, 0, run, found.data()), Error);
+  EXPECT_THROW(text_numbers::by_rows<ShortText>(texts.size(), 2, text, 0, run, found.data()), Error);
   EXPECT_THROW(text_numbers::by_hash<ShortText>(texts.size(), usual_blocks<ShortText>, text, 0, run, found.data()),
                Error);
 }
