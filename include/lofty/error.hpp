@@ -34,6 +34,8 @@ enum class Code {
   bad_value,            // a key's value that cannot be used: a negative best, ...
   unknown_entry,        // no entry, or more than one, where one was asked for
   cannot_open,          // a file that cannot be opened, or is a folder
+  replaces_input,       // an output that is also read, or two outputs of one run into one file
+  would_replace,        // an output that would replace a file which is not plainly an earlier answer
   // The data (exit status 1 of the tool)
   empty_file,        // no heading line
   bad_heading,       // missing or doubled headings
@@ -42,6 +44,9 @@ enum class Code {
   bad_encoding,      // bytes that are not UTF-8
   damaged_file,      // a file that is not what its ending says
   too_many_rows,     // more than 4,294,967,294 rows
+  cannot_read,       // a file that could not be read to its end: a failing disk, no memory
+  changed_file,      // a file that another program changed while it was read
+  beyond_limit,      // larger or deeper than docs/limits.md allows
   overflow,          // an exact number of more than 38 digits
   division_by_zero,  // x / 0, on a row that counts
   bad_cast,          // a cast that this row's value does not allow

@@ -2,6 +2,7 @@
 // Text made for reading: listings, problems, remarks, first acquaintance.
 
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "lofty/cost.hpp"
@@ -19,6 +20,11 @@ struct Looks {
   bool colour = false;  // ANSI colours
   int width = 100;      // columns, for sentences; tables are as wide as they need to be
 };
+
+// Any text, fit for a terminal: line ends, tabs and the colours of this library stay; all other control characters,
+// escape sequences and bidirectional overrides are made visible. For what the functions below return this changes
+// nothing; csv and JSON, which hold data as it is, should go through it before a terminal shows them.
+std::string safe_for_terminal(std::string_view text);
 
 // Title, question, table and foot. Columns are aligned by display width; sort keys are marked in the headings (↓ or ↑,
 // numbered when there are several); a place shared by several entries carries `=`; groups are set apart.

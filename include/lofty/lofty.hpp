@@ -15,6 +15,7 @@
 #include "lofty/listing.hpp"
 #include "lofty/memory.hpp"
 #include "lofty/order.hpp"
+#include "lofty/outputs.hpp"
 #include "lofty/places.hpp"
 #include "lofty/profile.hpp"
 #include "lofty/remark.hpp"

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "lofty/catalog.hpp"
+#include "lofty/outputs.hpp"
 
 namespace lofty {
 
@@ -45,10 +46,16 @@ class TableFiles : public Catalog {
   explicit TableFiles(std::filesystem::path folder = ".") : folder_(std::move(folder)) {}
   std::shared_ptr<const TableSource> open(const std::string& name, const ReadOptions& options) const override;
 
+  // The file that a name stands for: "sales.sqlite#order_lines" is in sales.sqlite.
+  std::filesystem::path file_of(const std::string& name) const;
+  // Every file that was opened so far, including the tables of ladders that are tables.
+  const FileSet& opened() const { return *opened_; }
+
  private:
   std::shared_ptr<const TableSource> answer_of(const std::filesystem::path& ladder, const ReadOptions& options) const;
 
   std::filesystem::path folder_;
+  std::shared_ptr<FileSet> opened_ = std::make_shared<FileSet>();
   std::vector<std::filesystem::path> feeding_;  // the ladders that are being answered, outermost first
 };
 

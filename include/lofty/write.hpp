@@ -5,7 +5,9 @@
 #include <filesystem>
 #include <string>
 #include <string_view>
+#include <vector>
 
+#include "lofty/remark.hpp"
 #include "lofty/standings.hpp"
 
 namespace lofty {
@@ -15,23 +17,42 @@ enum class Format : std::uint8_t { csv, json, markdown, workbook };
 // "csv", "json", "md", "xlsx". Throws Error(Code::unknown_word) with the nearest.
 Format format_from(std::string_view ending);
 
+struct WriteOptions {
+  // In csv, texts that an office program would run as formulas (they begin with = + - @ or a tab) get an apostrophe in
+  // front. The values are then no longer exact.
+  bool guard_cells = false;
+};
+
 // The whole file's bytes. Numbers of more than 15 digits in JSON and in workbooks are written as texts, because readers
-// hold doubles.
-std::string written(const Standings& standings, Format format);
+// hold doubles. A workbook is written in a child process, read again and compared. Throws Error: bad_heading where two
+// columns of JSON would have one name, and for workbooks cannot_write, too_many_rows, beyond_limit (a text of more than
+// 32,767 characters).
+std::string written(const Standings& standings, Format format, const WriteOptions& options = {});
+
+// What there is to say about this form of the answer: `cells-run-as-formulas` for csv.
+std::vector<Remark> write_remarks(const Standings& standings, Format format, const WriteOptions& options = {});
 
 // The listing as a new table of a SQLite file, which is made where it is not there: columns under their names (not
 // their headings), whole numbers as integers, decimals as reals; a column with more digits than these hold, dates and
-// timestamps are texts. Whole or not at all. Throws Error: name_taken where the file has such a table, cannot_open,
-// cannot_write, damaged_file.
-void write_sqlite(const Standings& standings, const std::filesystem::path& file, const std::string& table);
+// timestamps are texts. Whole or not at all, also where several processes write into one file: the others wait, ten
+// seconds at most. A table of that name is replaced where `replace` says so. Throws Error: name_taken where the file has
+// such a table, cannot_open, cannot_write, damaged_file.
+void write_sqlite(const Standings& standings, const std::filesystem::path& file, const std::string& table,
+                  bool replace = false);
 
 // The whole standings, to be compared with or asked for again ("march.standings.json" as a table): the listing, and
 // every entry with its place before anything was left out. Values are written in full, as texts. Of nested levels the
 // listing alone.
 std::string saved(const Standings& standings);
 
-// Writes beside the file, then renames: it is there whole or not at all, and an old one stays until then. Throws
-// Error: cannot_open when the folder is not there or not writable, cannot_write when the disk is full.
+// Writes a temporary file in the same folder, then renames it: the file is there whole or not at all, and an old one
+// stays until then, whose mode the new one gets. A symbolic link is followed. Throws Error: cannot_open when the folder
+// is not there or not writable, cannot_write when the disk is full.
 void write_file(const std::filesystem::path& file, std::string_view text);
+
+// Removes the temporary files that are being written in this process. For signal handlers that end the process: it is
+// async-signal-safe. A run that is killed without it leaves files called .lofty-new-*, which the next write to the same
+// target removes.
+void remove_unfinished_files() noexcept;
 
 }  // namespace lofty

@@ -17,8 +17,11 @@ Problem problem_at(Code code, std::string sentence, const Expression& at, const 
 
 namespace {
 
+// What evaluating and binding recurse: far more than people nest, and far less than a thread's stack holds.
+constexpr int most_depth = 1000;  // docs/limits.md
+
 NodePtr make_node(Op op, Type type, const Expression& at, const std::shared_ptr<const Origin>& origin) {
-  auto node = std::make_unique<Node>();
+  auto node = std::make_shared<Node>();
   node->op = op;
   node->type = type;
   node->begin = at.begin;
@@ -49,7 +52,12 @@ class Binding {
 
   NodePtr bind(const Expression& e) {
     try {
-      return bind_one(e);
+      NodePtr node = bind_one(e);
+      for (const NodePtr& arg : node->args) node->depth = std::max(node->depth, arg->depth + 1);
+      if (node->depth > most_depth)
+        fail(Code::bad_value, "figures build on one another more than 1,000 operators deep", e,
+             "a ladder of its own for the first of them, as the table of this one");
+      return node;
     } catch (const Error& error) {
       problems_.insert(problems_.end(), error.problems().begin(), error.problems().end());
       return make_unknown(e, origin_);
@@ -493,19 +501,6 @@ class Binding {
   std::vector<Problem>& problems_;
 };
 
-// The one text column that a tree depends on; -1: several or others; -2: none.
-int text_column(const Node& node) {
-  if (node.op == Op::name) return node.type.kind == Kind::text ? node.column : -1;
-  int only = -2;
-  for (const NodePtr& arg : node.args) {
-    const int one = text_column(*arg);
-    if (one == -2) continue;
-    if (one == -1 || (only >= 0 && only != one)) return -1;
-    only = one;
-  }
-  return only;
-}
-
 }  // namespace
 
 NodePtr make_literal(Value value, Type type, const Expression& at, const std::shared_ptr<const Origin>& origin) {
@@ -530,20 +525,30 @@ NodePtr bind(const Expression& expression, Scope& scope, const std::shared_ptr<c
   return Binding(scope, origin, problems).bind(expression);
 }
 
+void complete(Node& node) {
+  if (node.completed) return;
+  node.completed = true;
+  node.constant = node.op != Op::name;
+  if (node.op == Op::name) node.text_column = node.type.kind == Kind::text ? node.column : Node::other_columns;
+  for (const NodePtr& arg : node.args) {
+    complete(*arg);
+    node.constant = node.constant && arg->constant;
+    if (arg->text_column == Node::no_column || node.text_column == arg->text_column) continue;
+    node.text_column = node.text_column == Node::no_column ? arg->text_column : Node::other_columns;
+  }
+  if (node.op != Op::name && node.text_column >= 0 && node.type.kind != Kind::interval)
+    node.only_text_column = node.text_column;
+}
+
 int finish(Node& root, int first_slot) {
+  complete(root);
   int slot = first_slot;
-  const auto walk = [&](const auto& self, Node& node) -> void {
+  const auto number = [&](const auto& self, Node& node) -> void {
+    if (node.slot >= 0) return;
     node.slot = slot++;
-    bool constant = node.op != Op::name;
-    for (const NodePtr& arg : node.args) {
-      self(self, *arg);
-      constant = constant && arg->constant;
-    }
-    node.constant = constant;
-    const int column = text_column(node);
-    node.only_text_column = node.op != Op::name && column >= 0 && node.type.kind != Kind::interval ? column : -1;
+    for (const NodePtr& arg : node.args) self(self, *arg);
   };
-  walk(walk, root);
+  number(number, root);
   return slot;
 }
 

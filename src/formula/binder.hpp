@@ -32,7 +32,11 @@ class Scope {
 NodePtr bind(const Expression& expression, Scope& scope, const std::shared_ptr<const Origin>& origin,
              std::vector<Problem>& problems);
 
-// Completes a tree for evaluation: constants, slots. Returns how many slots it needs, counting from `first_slot`.
+// Tells which nodes are constant, and which depend on one column of text only.
+void complete(Node& root);
+
+// Completes a formula for evaluation: complete(), and a slot for every node that has none yet. Slots are unique among all
+// formulas of a question, which share nodes. Returns the first slot that is free, counting from `first_slot`.
 int finish(Node& root, int first_slot = 0);
 
 NodePtr make_literal(Value value, Type type, const Expression& at, const std::shared_ptr<const Origin>& origin);

@@ -222,14 +222,41 @@ const Vector& Evaluator::load(int column, std::size_t begin, std::size_t count, 
   return loaded.values;
 }
 
+// Does a shared node's scratch hold these rows of this batch already? If not, `active` becomes what has to be evaluated:
+// the rows that were active before as well, because whoever asked for them may still read them. They did not fail
+// before, so they do not now. Each new evaluation adds a row at least, whatever the masks: a chain of figures, each of
+// which uses the one before twice, costs no power of two.
+bool Evaluator::holds(Scratch& scratch, std::size_t begin, std::size_t count, const unsigned char*& active) const {
+  if (scratch.begin == begin && scratch.count == count) {
+    if (scratch.all_seen) return true;
+    bool more = active == nullptr;
+    for (std::size_t i = 0; i < count && !more; ++i) more = active[i] != 0 && scratch.seen[i] == 0;
+    if (!more) return true;
+  } else {
+    scratch.seen.assign(count, 0);
+  }
+  scratch.begin = ~std::size_t{0};  // until it has not failed
+  scratch.all_seen = active == nullptr;
+  if (active == nullptr) return false;
+  for (std::size_t i = 0; i < count; ++i) scratch.seen[i] |= static_cast<unsigned char>(active[i] != 0);
+  active = scratch.seen.data();
+  return false;
+}
+
 const Vector& Evaluator::evaluate(const Node& node, std::size_t begin, std::size_t count, const unsigned char* active) {
   if (node.op == Op::name) return load(node.column, begin, count, node.type.zone);
   Scratch& scratch = scratch_[static_cast<std::size_t>(node.slot)];
+  if (node.shared && holds(scratch, begin, count, active)) return scratch.out;
   scratch.out.type = node.type;
   const Call call{*this, node, begin, count, active, scratch, scratch.out};
-  if (node.only_text_column >= 0 && call.share()) return scratch.out;
-  call.run();
-  scratch.out.type = node.type;
+  if (node.only_text_column < 0 || !call.share()) {
+    call.run();
+    scratch.out.type = node.type;
+  }
+  if (node.shared) {
+    scratch.begin = begin;
+    scratch.count = count;
+  }
   return scratch.out;
 }
 

@@ -105,7 +105,12 @@ class Evaluator {
     const Dictionary* distinct_of = nullptr;
     ColumnPtr shared;
     bool cannot_share = false;
+    // Of a node that is used in several places: the batch that `out` holds, and the rows that were active (none: all).
+    std::size_t begin = ~std::size_t{0}, count = 0;
+    std::vector<unsigned char> seen;
+    bool all_seen = false;
   };
+  bool holds(Scratch& scratch, std::size_t begin, std::size_t count, const unsigned char*& active) const;
   struct Loaded {
     Vector values;
     std::size_t begin = ~std::size_t{0}, count = 0;

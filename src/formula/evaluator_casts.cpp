@@ -1,8 +1,8 @@
 // Casts.
 #include "formula/evaluator_call.hpp"
 
+#include <charconv>
 #include <cmath>
-#include <cstdio>
 #include <optional>
 
 #include "table/infer.hpp"
@@ -68,8 +68,10 @@ Value Evaluator::Call::converted(const Value& value, const Type& from, std::size
       lifted = exact->rescaled(type.scale);
     } else if (const auto* number = std::get_if<double>(&value); number != nullptr && std::fabs(*number) < 1e37) {
       char buffer[512];
-      std::snprintf(buffer, sizeof buffer, "%.*f", type.scale, *number);  // exact binary value, rounded half to even
-      lifted = Decimal::parse(buffer);
+      // The exact binary value, rounded half to even.
+      const auto digits =
+          std::to_chars(buffer, buffer + sizeof buffer, *number, std::chars_format::fixed, type.scale);
+      lifted = Decimal::parse(std::string_view(buffer, digits.ptr));
       if (lifted) lifted = lifted->rescaled(type.scale);
     }
     if (!lifted) fail(Code::overflow, to_text(value) + " has more than 38 digits as a " + kind_name(type.kind), i);

@@ -40,7 +40,7 @@ void Evaluator::Call::move_moment() const {
   const Vector& from = arg(0);
   const Node& interval = *node.args[1];
   const Node& unit_node = interval.op == Op::interval ? interval : *interval.args[1];
-  const std::int64_t one = static_cast<std::int64_t>(std::get<Decimal>(unit_node.value).coefficient());
+  const int128 one = std::get<Decimal>(unit_node.value).coefficient();
   const Vector* const counts =
       interval.op == Op::interval ? nullptr : &self.evaluate(*interval.args[0], begin, count, active);
   const std::string& unit = interval.text;
@@ -49,8 +49,10 @@ void Evaluator::Call::move_moment() const {
   for (std::size_t i = 0; i < count; ++i) {
     out.ints[i] = int64_null;
     if (from.is_null(i) || (counts != nullptr && counts->is_null(i))) continue;
-    int128 n = int128{one} * (counts == nullptr ? 1 : counts->exact(i)) * (node.op == Op::subtract ? -1 : 1);
-    bool ok = n < 1'000'000'000'000 && n > -1'000'000'000'000;
+    int128 n = 0;
+    bool ok = !__builtin_mul_overflow(one, counts == nullptr ? 1 : counts->exact(i), &n);
+    if (node.op == Op::subtract) n = -n;
+    ok = ok && n < 1'000'000'000'000 && n > -1'000'000'000'000;
     if (!ok) n = 0;
     const auto by = static_cast<std::int64_t>(n);
     // Days and months go by the wall clock, hours and less by the time that passes.

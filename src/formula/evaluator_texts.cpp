@@ -123,15 +123,17 @@ void Evaluator::Call::substring(const Vector& v) const {
   const Vector* const length = node.args.size() > 2 ? &arg(2) : nullptr;
   make_texts(v, [&](std::size_t i) -> std::string_view {
     if (from.is_null(i) || (length != nullptr && length->is_null(i))) return {};
-    int128 first = from.exact(i) - 1, last = int128{1} << 62;
+    // Numbers of 38 digits are cut to what no text reaches, so that their sum cannot overflow.
+    const int128 most = int128{1} << 62;
+    int128 first = std::clamp<int128>(from.exact(i) - 1, -most, most), last = most;
     if (length != nullptr) {
       if (length->exact(i) < 0) fail(Code::bad_cast, "substring with a negative length", i);
-      last = first + length->exact(i);
+      last = std::min<int128>(first + std::min<int128>(length->exact(i), 2 * most), most);
     }
     first = std::max<int128>(first, 0);
-    last = std::clamp<int128>(last, first, int128{1} << 62);
+    last = std::max<int128>(last, first);
     const std::string_view text = v.text(i);
-    const std::size_t a = byte_of(text, static_cast<std::int64_t>(std::min<int128>(first, int128{1} << 62)));
+    const std::size_t a = byte_of(text, static_cast<std::int64_t>(first));
     const std::size_t b = byte_of(text.substr(a), static_cast<std::int64_t>(last - first));
     return keep(std::string(text.substr(a, b)));
   });

@@ -3,6 +3,7 @@
 
 #include <memory>
 #include <string>
+#include <unordered_set>
 #include <vector>
 
 #include "formula/expression.hpp"
@@ -17,10 +18,12 @@ struct Origin {
   std::string text;  // the whole formula
 };
 
+// Nodes form a graph without circles rather than a tree: a figure is bound once, and every formula that names it shares
+// its node. So whoever goes over all nodes below one has to remember where it has been (each_node_below).
 struct Node {
   Op op = Op::null;
   Type type;
-  std::vector<std::unique_ptr<Node>> args;
+  std::vector<std::shared_ptr<Node>> args;
   std::shared_ptr<const Origin> origin;
   std::size_t begin = 0, end = 0;
   Value value;          // Op::literal
@@ -28,14 +31,31 @@ struct Node {
   Function function{};  // Op::call
   std::string text;     // interval unit, extract field, is true/false/unknown
   bool negated = false;
+  bool completed = false;     // is what follows known? see complete()
   bool constant = false;      // the same for every row
+  static constexpr int no_column = -2, other_columns = -1;
+  int text_column = no_column;  // the one column that this depends on, if it is of text
   int only_text_column = -1;  // the one column, of text, that this depends on: evaluated once per distinct text
   int overall = -1;           // Op::literal: filled in with this overall_max or overall_min
   int slot = -1;              // its place in an evaluator's scratch memory
+  int depth = 1;              // of the longest path down from it
+  bool shared = false;        // used in several places: evaluated once a batch
 
   std::string source() const { return origin ? origin->text.substr(begin, end - begin) : std::string(); }
 };
 
-using NodePtr = std::unique_ptr<Node>;
+using NodePtr = std::shared_ptr<Node>;
+
+// Calls `see` once for `node` and for each node below it.
+template <class See>
+void each_node_below(const Node& node, const See& see) {
+  std::unordered_set<const Node*> seen;
+  const auto go = [&](const auto& self, const Node& at) -> void {
+    if (!seen.insert(&at).second) return;
+    see(at);
+    for (const NodePtr& arg : at.args) self(self, *arg);
+  };
+  go(go, node);
+}
 
 }  // namespace lofty::engine

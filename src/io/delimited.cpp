@@ -15,6 +15,7 @@
 #include <mutex>
 
 #include "io/declared.hpp"
+#include "io/headings.hpp"
 #include "io/open_file.hpp"
 #include "lofty/error.hpp"
 #include "lofty/table_files.hpp"
@@ -32,6 +33,9 @@ namespace {
 // Large enough that a chunk's own dictionaries and the two line-end searches do not show, small enough that its text is
 // still in the second-level cache when libcsv comes to it, and that threads share a small file evenly.
 constexpr std::size_t chunk_bytes = 512 * 1024;
+
+// docs/limits.md. A record that long is a quote that was never closed.
+constexpr std::size_t most_record_bytes = 256 << 20, most_heading_bytes = 4 << 20;
 
 bool is_line_end(char c) { return c == '\n' || c == '\r'; }
 
@@ -69,8 +73,10 @@ int no_blanks(unsigned char) { return 0; }
 // libcsv, set up the way this product reads: strict, blanks kept, nothing told from "".
 class Parser {
  public:
-  explicit Parser(char delimiter) {
-    csv_init(&parser_, CSV_STRICT | CSV_STRICT_FINI | CSV_EMPTY_IS_NULL);
+  // `every_line`: an empty line is a record without fields, instead of nothing.
+  explicit Parser(char delimiter, bool every_line = false) {
+    const int lines = every_line ? CSV_REPALL_NL : 0;
+    csv_init(&parser_, static_cast<unsigned char>(CSV_STRICT | CSV_STRICT_FINI | CSV_EMPTY_IS_NULL | lines));
     csv_set_delim(&parser_, static_cast<unsigned char>(delimiter));
     csv_set_space_func(&parser_, no_blanks);
   }
@@ -137,6 +143,7 @@ class DelimitedSource : public TableSource {
 
  private:
   friend class Reading;
+  std::string heading_line();
   void read_heading();
   Problem problem(Code code, std::string sentence, std::size_t line = 0, std::string advice = {}) const {
     Problem p{code, std::move(sentence), {}, {}, std::move(advice)};
@@ -194,6 +201,7 @@ void DelimitedSource::check_encoding(std::string_view text, std::uint64_t offset
 // The line (from 1) that holds the byte at `offset`. Reads the file again up to there.
 std::size_t DelimitedSource::line_at(std::uint64_t offset) const {
   const OpenFile& file = *file_;
+  file.check_unchanged();
   std::size_t lines = 1;
   TextBuffer bytes;
   for (std::uint64_t at = 0; at < offset; at += bytes.size()) {
@@ -220,36 +228,53 @@ struct HeadingFields {
   static void record(int, void* to) { static_cast<HeadingFields*>(to)->done = true; }
 };
 
-void DelimitedSource::read_heading() {
-  const OpenFile& file = *file_;
+// The first line that is not blank, without its line end; body_ is then where it begins. A line end inside quotes is
+// part of a heading.
+std::string DelimitedSource::heading_line() {
   TextBuffer bytes;
-  file.read(0, 64 * 1024, bytes);
-  std::string_view text(bytes.data(), bytes.size());
-  if (text.starts_with("\xEF\xBB\xBF")) body_ = 3;
-  text.remove_prefix(body_);
-  while (!text.empty() && is_line_end(text[0])) {  // blank lines in front
-    text.remove_prefix(1);
-    ++body_;
-  }
-  if (text.empty())
-    throw Error(
-        problem(Code::empty_file, "the file is empty: it has no heading line", 0, "the first line names the columns"));
-  // The end of the heading line, outside quotes.
+  file_->read(0, 3, bytes);
+  if (std::string_view(bytes.data(), bytes.size()) == "\xEF\xBB\xBF") body_ = 3;
+  std::string line;
   bool inside = false;
-  std::size_t end = 0;
-  for (; end < text.size() && (inside || !is_line_end(text[end])); ++end) inside = inside != (text[end] == '"');
-  if (inside)
-    throw Error(problem(Code::unclosed_quote, "the heading line has a quote that never ends", line_at(body_)));
-  const std::string_view line = text.substr(0, end);
+  for (std::uint64_t at = body_;; at += bytes.size()) {
+    bytes.clear();
+    file_->read(at, chunk_bytes, bytes);
+    std::size_t begin = 0;
+    if (line.empty()) {
+      while (begin < bytes.size() && is_line_end(bytes[begin])) ++begin;
+      body_ = at + begin;
+    }
+    std::size_t end = begin;
+    for (; end < bytes.size() && (inside || !is_line_end(bytes[end])); ++end) inside = inside != (bytes[end] == '"');
+    line.append(bytes.data() + begin, end - begin);
+    if (line.size() > most_heading_bytes)
+      throw Error(problem(Code::beyond_limit, "the heading line is longer than 4 MiB", line_at(body_),
+                          inside ? "close the quote that begins in it" : ""));
+    if (end < bytes.size()) return line;
+    if (!bytes.empty()) continue;
+    file_->check_unchanged();
+    if (line.empty())
+      throw Error(problem(Code::empty_file, "the file is empty: it has no heading line", 0,
+                          "the first line names the columns"));
+    if (inside)
+      throw Error(problem(Code::unclosed_quote, "the heading line has a quote that never ends", line_at(body_)));
+    return line;
+  }
+}
+
+void DelimitedSource::read_heading() {
+  const std::string line_bytes = heading_line();
+  const std::uint64_t body_begin = body_;
+  const std::string_view line = line_bytes;
   check_encoding(line, body_);
   if (options_.delimiter != 0) {
     delimiter_ = options_.delimiter;
   } else {
     // The sign that the heading line has most of; commas win ties.
     std::size_t most = 0;
-    inside = false;
     for (const char candidate : {',', ';', '\t', '|'}) {
       std::size_t count = 0;
+      bool inside = false;
       for (const char c : line) {
         inside = inside != (c == '"');
         count += !inside && c == candidate;
@@ -276,19 +301,24 @@ void DelimitedSource::read_heading() {
     headings_ = options_.header;
   } else {
     headings_ = heading.fields;
-    body_ += end;
+    body_ += line.size();
+    // The line end too: in a table of one column an empty line is a row.
+    TextBuffer next;
+    file_->read(body_, 2, next);
+    body_ += next.size() == 2 && next[0] == '\r' && next[1] == '\n' ? 2 : std::min<std::size_t>(1, next.size());
   }
-  for (std::size_t i = 0; i < headings_.size(); ++i) {
-    if (headings_[i].empty() || headings_[i].find_first_not_of(" \t") == std::string::npos)
-      throw Error(problem(Code::bad_heading, "column " + std::to_string(i + 1) + " has no heading", line_at(body_),
+  check_column_count(path_.string(), headings_.size());
+  const std::size_t line_number = line_at(body_begin);
+  for (std::size_t i = 0; i < headings_.size(); ++i)
+    if (headings_[i].find_first_not_of(" \t") == std::string::npos)
+      throw Error(problem(Code::bad_heading, "column " + std::to_string(i + 1) + " has no heading", line_number,
                           "data.header names all columns of a file without headings"));
-    for (std::size_t k = 0; k < i; ++k)
-      if (headings_[k] == headings_[i])
-        throw Error(problem(Code::bad_heading,
-                            "columns " + std::to_string(k + 1) + " and " + std::to_string(i + 1) +
-                                " are both called `" + headings_[i] + "`",
-                            line_at(body_), "data.header gives them names of their own"));
-  }
+  if (const auto doubled = doubled_heading(headings_))
+    throw Error(problem(Code::bad_heading,
+                        "columns " + std::to_string(doubled->first + 1) + " and " +
+                            std::to_string(doubled->second + 1) + " are both called `" + headings_[doubled->first] +
+                            "`",
+                        line_number, "data.header gives them names of their own"));
 }
 
 // One reading of the rows.
@@ -327,8 +357,11 @@ class Reading {
       Buffers spare(wanted_.size());
       while (take_next(text)) parse_chunk(text, spare);
     });
+    file_.check_unchanged();  // what a change broke is not the file's fault
     if (failure_) throw Error(*failure_);
-    return seal();
+    Table table = seal();
+    file_.check_unchanged();
+    return table;
   }
 
  private:
@@ -339,7 +372,17 @@ class Reading {
     std::vector<PieceReader*> readers;  // by field; null where nobody wants it
     std::size_t field = 0, row = 0;     // of what comes next
     std::size_t ragged_row = no_row, ragged_fields = 0;
+    int last_end = 0;  // the sign that ended the last record
 
+    // In a table of one column an empty line is a row with a null; the line feed of CR LF is none.
+    bool empty_line(int end) {
+      if (end == '\n' && last_end == '\r') {
+        last_end = 0;
+        return true;
+      }
+      on_field(nullptr, 0, this);
+      return false;
+    }
     void begin(std::string_view, std::vector<PieceReader*> by_field) { readers = std::move(by_field); }
     static void on_field(void* text, std::size_t size, void* to) {
       auto& self = *static_cast<QuotedRows*>(to);
@@ -351,8 +394,10 @@ class Reading {
       else
         self.readers[field]->add(value);
     }
-    static void on_record(int, void* to) {
+    static void on_record(int end, void* to) {
       auto& self = *static_cast<QuotedRows*>(to);
+      if (self.field == 0 && self.empty_line(end)) return;
+      self.last_end = end;
       if (self.field != self.readers.size()) self.ragged();
       self.field = 0;
       ++self.row;
@@ -483,6 +528,12 @@ class Reading {
         out.bytes.resize(cut.end);
         break;
       }
+      if (out.bytes.size() > most_record_bytes) {
+        carry_.clear();
+        ended_ = true;
+        throw Error(source_.problem(Code::beyond_limit, "a row is longer than 256 MiB", source_.line_at(out.offset),
+                                    "close the quote that begins in it"));
+      }
       wanted *= 2;  // one record longer than a chunk
     }
     if (out.bytes.empty()) return false;
@@ -558,10 +609,52 @@ class Reading {
   void run_parser(std::string_view text, Chunk& chunk, const std::vector<int>& slot, bool quotes) {
     std::vector<PieceReader*> readers;
     for (const int one : slot) readers.push_back(one < 0 ? nullptr : &chunk.readers[static_cast<std::size_t>(one)]);
-    if (quotes)
+    if (one_column() && !quotes)
+      run_lines(text, chunk, readers.front());
+    else if (quotes)
       run_parser<QuotedRows>(text, chunk, std::move(readers));
     else
       run_parser<PlainRows>(text, chunk, std::move(readers));
+  }
+
+  bool one_column() const { return slot_.size() == 1; }
+
+  // A table of one column without quotes: every line is a row, and an empty one a null.
+  void run_lines(std::string_view text, Chunk& chunk, PieceReader* reader) {
+    std::vector<std::uint32_t> begins;  // two a row: where it begins, and one after its line end
+    constexpr std::size_t at_once = 4096;
+    std::size_t rows = 0;
+    const auto convert = [&] {
+      const FieldRun fields{text.data(), begins.data(), 2, begins.size() / 2};
+      if (reader != nullptr && any_nulls_)
+        add_with_null_words(*reader, fields);
+      else if (reader != nullptr)
+        reader->add_fields(fields);
+      begins.clear();
+    };
+    for (std::size_t at = 0; at < text.size(); ++rows) {
+      const std::size_t end = std::min(text.find_first_of("\r\n", at), text.size());
+      if (const std::string_view line = text.substr(at, end - at); line.find(source_.delimiter_) != std::string_view::npos)
+        throw ragged(text, at, chunk, 1 + static_cast<std::size_t>(std::count(line.begin(), line.end(), source_.delimiter_)), 1);
+      begins.push_back(static_cast<std::uint32_t>(at));
+      begins.push_back(static_cast<std::uint32_t>(end + 1));
+      at = end + (text.substr(end, 2) == "\r\n" ? 2 : 1);
+      if (begins.size() == at_once) convert();
+    }
+    convert();
+    chunk.rows = rows;
+  }
+
+  Error ragged(std::string_view text, std::size_t begin, const Chunk& chunk, std::size_t found, std::size_t fields) const {
+    const std::string_view record = text.substr(begin, text.find_first_of("\r\n", begin) - begin);
+    Problem p = source_.problem(Code::ragged_row,
+                                "this row has " + std::to_string(found) + (found == 1 ? " field" : " fields") +
+                                    ", the heading line has " + std::to_string(fields),
+                                source_.line_at(chunk.offset + begin),
+                                found < fields ? "data.ragged = \"null\" fills short rows with nulls"
+                                               : "put fields that hold the delimiter in quotes");
+    p.place.text = std::string(record.substr(0, 200));
+    return Error(std::move(p));
   }
 
   template <class Rows>
@@ -569,7 +662,7 @@ class Reading {
     const std::size_t fields = readers.size();
     Rows rows{*this, chunk, {}};
     rows.begin(text, std::move(readers));
-    Parser parser(source_.delimiter_);
+    Parser parser(source_.delimiter_, one_column());
     const std::size_t done = parser.parse(text, Rows::on_field, Rows::on_record, &rows);
     if (done != text.size()) {
       Problem p = source_.problem(
@@ -583,30 +676,25 @@ class Reading {
       throw Error(source_.problem(Code::unclosed_quote, "a quoted field begins in this row and never ends",
                                   source_.line_at(chunk.offset + begin), "close it with \""));
     }
-    if (rows.ragged_row != no_row) {
-      const std::size_t begin = record_begin(text, rows.ragged_row), line = source_.line_at(chunk.offset + begin);
-      const std::string_view record = text.substr(begin, text.find_first_of("\r\n", begin) - begin);
-      Problem p = source_.problem(Code::ragged_row,
-                                  "this row has " + std::to_string(rows.ragged_fields) +
-                                      (rows.ragged_fields == 1 ? " field" : " fields") + ", the heading line has " +
-                                      std::to_string(fields),
-                                  line,
-                                  rows.ragged_fields < fields ? "data.ragged = \"null\" fills short rows with nulls"
-                                                              : "put fields that hold the delimiter in quotes");
-      p.place.text = std::string(record.substr(0, 200));
-      throw Error(std::move(p));
-    }
+    if (rows.ragged_row != no_row)
+      throw ragged(text, record_begin(text, rows.ragged_row), chunk, rows.ragged_fields, fields);
     rows.end();
     chunk.rows = rows.row;
   }
 
   // Where record `index` of a text begins, by the rules that libcsv follows.
-  static std::size_t record_begin(std::string_view text, std::size_t index) {
+  std::size_t record_begin(std::string_view text, std::size_t index) const {
+    return record_begin(text, index, one_column());
+  }
+  static std::size_t record_begin(std::string_view text, std::size_t index, bool every_line) {
     std::size_t at = 0;
     const auto skip_blank_lines = [&] {
-      while (at < text.size() && is_line_end(text[at])) ++at;
+      if (every_line)
+        at += text.substr(at, 2) == "\r\n" ? 2 : at < text.size();
+      else
+        while (at < text.size() && is_line_end(text[at])) ++at;
     };
-    skip_blank_lines();
+    if (!every_line) skip_blank_lines();
     for (; index > 0 && at < text.size(); --index) {
       bool inside = false;
       for (; at < text.size() && (inside || !is_line_end(text[at])); ++at) inside = inside != (text[at] == '"');
@@ -672,7 +760,12 @@ class Reading {
       if (!any) return;
       TextBuffer bytes;
       file_.read(chunk.offset, chunk.size, bytes);
+      const std::size_t rows = chunk.rows;
+      file_.check_unchanged();
       run_parser({bytes.data(), bytes.size()}, chunk, again, true);
+      if (chunk.rows != rows)
+        throw Error(source_.problem(Code::changed_file, "it was changed while it was read", 0,
+                                    "try again when no other program is writing to it, or take a copy"));
     });
   }
 
@@ -714,7 +807,8 @@ class Reading {
         const OpenFile& file = *source.file_;
         TextBuffer bytes;
         file.read(s.offset, s.size, bytes);
-        return source.line_at(s.offset + record_begin({bytes.data(), bytes.size()}, row - s.first_row));
+        return source.line_at(s.offset + record_begin({bytes.data(), bytes.size()}, row - s.first_row,
+                                                      source.headings_.size() == 1));
       }
       return 0;
     };

@@ -5,7 +5,10 @@
 #include <tsl/robin_map.h>
 
 #include <filesystem>
+#include <unordered_set>
 
+#include "io/headings.hpp"
+#include "io/open_file.hpp"
 #include "io/row_feed.hpp"
 #include "lofty/error.hpp"
 #include "lofty/table_files.hpp"
@@ -17,21 +20,19 @@ namespace {
 class JsonLines final : public engine::RowFeed {
  public:
   explicit JsonLines(const std::filesystem::path& file) : file_(file.string()) {
-    if (const auto error = simdjson::padded_string::load(file_).get(text_)) {
-      Problem p{Code::cannot_open, std::string("cannot be opened: ") + simdjson::error_message(error), {}, {}, {}};
-      p.place.file = file_;
-      throw Error(std::move(p));
-    }
+    load(file);
     const std::string_view all(text_);
     if (!simdjson::validate_utf8(all)) throw problem(Code::bad_encoding, "this is not UTF-8", 0);
     if (all.starts_with("\xEF\xBB\xBF")) begin_ = 3;
-    // All members of all lines are columns, in the order in which they come up.
+    // All members of all lines are columns, in the order in which they appear. This pass checks every value, also those
+    // that no ladder will mention: the parser itself looks only at what it is asked for.
     each_object(
-        [&](simdjson::ondemand::object& object, std::size_t) {
-          for (auto member : object) {
-            const std::string_view key = member.unescaped_key();
-            if (numbers_.try_emplace(std::string(key), headings_.size()).second) headings_.emplace_back(key);
-          }
+        [&](simdjson::ondemand::object& object, const Line& line) {
+          check_members(object, line, 1, [&](std::string_view key) {
+            if (!numbers_.try_emplace(std::string(key), headings_.size()).second) return;
+            headings_.emplace_back(key);
+            engine::check_column_count(file_, headings_.size());
+          });
         },
         true);
     if (headings_.empty()) throw problem(Code::empty_file, "the file is empty: it has no objects", 0);
@@ -39,20 +40,18 @@ class JsonLines final : public engine::RowFeed {
 
   const std::vector<std::string>& headings() const { return headings_; }
 
-  void each(std::span<const std::size_t> columns, const Row& row) const override {
+  void each(std::span<const std::size_t> columns, const Run&, const Row& row) const override {
     std::vector<std::size_t> slot(headings_.size(), ~std::size_t{0});
     for (std::size_t i = 0; i < columns.size(); ++i) slot[columns[i]] = i;
     std::vector<engine::FedField> fields(columns.size());
     std::vector<std::string> texts(columns.size());
-    each_object([&](simdjson::ondemand::object& object, std::size_t line) {
+    each_object([&](simdjson::ondemand::object& object, const Line&) {
       std::fill(fields.begin(), fields.end(), engine::FedField{});
       for (auto member : object) {
         const std::string_view key = member.unescaped_key();
         simdjson::ondemand::value value = member.value();
         const std::size_t at = slot[numbers_.find(std::string(key))->second];
         if (at == ~std::size_t{0}) continue;
-        if (!fields[at].null)
-          throw problem(Code::damaged_file, "`" + std::string(key) + "` stands twice in one object", line);
         fields[at] = field(value, texts[at]);
       }
       row(fields);
@@ -61,18 +60,118 @@ class JsonLines final : public engine::RowFeed {
 
   std::string place_of(std::size_t row) const override {
     std::size_t at = 0, found = 0;
-    each_object([&](simdjson::ondemand::object&, std::size_t line) {
-      if (at++ == row) found = line;
+    each_object([&](simdjson::ondemand::object&, const Line& line) {
+      if (at++ == row) found = line.number;
     });
     return "line " + std::to_string(found);
   }
 
  private:
+  static constexpr int most_depth = 64;  // docs/limits.md
+
+  struct Line {
+    std::size_t number = 0;  // from 1
+    std::string_view text;
+  };
+
+  void load(const std::filesystem::path& file) {
+    const engine::OpenFile in(file);
+    simdjson::padded_string text(static_cast<std::size_t>(in.size()));
+    if (text.data() == nullptr) throw std::bad_alloc();
+    const std::size_t count = in.read(0, text.data(), text.size());
+    in.check_unchanged();
+    if (count != text.size()) throw problem(Code::changed_file, "it was changed while it was read", 0);
+    text_ = std::move(text);
+  }
+
   Error problem(Code code, std::string sentence, std::size_t line) const {
     Problem p{code, std::move(sentence), {}, {}, {}};
     p.place.file = file_;
     p.place.line = line;
     return Error(std::move(p));
+  }
+
+  // The line with the offence marked.
+  Error problem_at(Code code, std::string sentence, const Line& line, const char* at, std::size_t length) const {
+    constexpr std::size_t around = 2000;  // a line can be the whole file
+    const auto offset = static_cast<std::size_t>(at - line.text.data());
+    const std::size_t from = offset > around ? offset - around : 0;
+    Problem p{code, std::move(sentence), {}, {}, {}};
+    p.place.file = file_;
+    p.place.line = line.number;
+    p.place.column = offset + 1;
+    p.place.text = std::string(line.text.substr(from, 2 * around));
+    p.place.offset = offset - from;
+    p.place.length = length;
+    return Error(std::move(p));
+  }
+
+  template <class Each>
+  void check_members(simdjson::ondemand::object& object, const Line& line, int depth, const Each& each) {
+    std::unordered_set<std::string> keys;
+    for (auto member : object) {
+      const char* const at = member.key().raw();
+      const std::string_view key = member.unescaped_key();
+      if (!keys.emplace(key).second)
+        throw problem_at(Code::damaged_file, "`" + std::string(key) + "` appears twice in one object", line, at,
+                         key.size());
+      each(key);
+      simdjson::ondemand::value value = member.value();
+      check_value(value, line, depth);
+    }
+  }
+
+  // Throws Error(damaged_file) for what is no JSON (RFC 8259), Error(beyond_limit) where it is nested too deeply.
+  void check_value(simdjson::ondemand::value& value, const Line& line, int depth) {
+    const auto raw = [&]() -> std::string_view { return value.raw_json_token(); };
+    if (depth > most_depth)
+      throw problem_at(Code::beyond_limit, "values are nested more than 64 deep", line, raw().data(), 1);
+    const auto scalar = [&](const char* what, const auto& is_one) {
+      std::string_view token = raw();
+      while (!token.empty() && std::string_view(" \t\r\n").find(token.back()) != std::string_view::npos)
+        token.remove_suffix(1);
+      if (!is_one(token))
+        throw problem_at(Code::damaged_file, "`" + std::string(token.substr(0, 40)) + "` is not " + what, line,
+                         token.data(), token.size());
+    };
+    switch (value.type()) {
+      case simdjson::ondemand::json_type::object: {
+        simdjson::ondemand::object inside = value.get_object();
+        return check_members(inside, line, depth + 1, [](std::string_view) {});
+      }
+      case simdjson::ondemand::json_type::array:
+        for (auto element : value.get_array()) {
+          simdjson::ondemand::value one = element.value();
+          check_value(one, line, depth + 1);
+        }
+        return;
+      case simdjson::ondemand::json_type::string: std::string_view(value.get_string()); return;
+      case simdjson::ondemand::json_type::null: return scalar("a value; null is", [](auto t) { return t == "null"; });
+      case simdjson::ondemand::json_type::boolean:
+        return scalar("a value; true and false are", [](auto t) { return t == "true" || t == "false"; });
+      case simdjson::ondemand::json_type::number: return scalar("a number", is_number);
+    }
+  }
+
+  // RFC 8259, section 6.
+  static bool is_number(std::string_view text) {
+    std::size_t at = 0;
+    const auto digits = [&] {
+      const std::size_t from = at;
+      while (at < text.size() && text[at] >= '0' && text[at] <= '9') ++at;
+      return at - from;
+    };
+    if (text.starts_with('-')) ++at;
+    const bool zero = at < text.size() && text[at] == '0';
+    const std::size_t whole = digits();
+    if (whole == 0 || (zero && whole > 1)) return false;
+    if (at < text.size() && text[at] == '.' && (++at, digits() == 0)) return false;
+    if (at < text.size() && (text[at] == 'e' || text[at] == 'E')) {
+      ++at;
+      if (at < text.size() && (text[at] == '+' || text[at] == '-')) ++at;
+      if (digits() == 0) return false;
+    }
+    return at == text.size();
   }
 
   // Numbers as they are written, so that every digit counts; lists and objects inside as their JSON.
@@ -92,7 +191,7 @@ class JsonLines final : public engine::RowFeed {
     return {text, false};
   }
 
-  // `whole`: `work` goes through all members, so that what stands behind an object can be seen.
+  // `whole`: `work` goes through all members, so that what follows an object can be seen.
   template <class Work>
   void each_object(const Work& work, bool whole = false) const {
     simdjson::ondemand::parser parser;
@@ -110,11 +209,12 @@ class JsonLines final : public engine::RowFeed {
         if (document.type() != simdjson::ondemand::json_type::object)
           throw problem(Code::damaged_file, "this line holds no object, like {\"shop_no\": 17}", line);
         simdjson::ondemand::object object = document.get_object();
-        work(object, line);
-        const char* behind = nullptr;
-        if (whole && document.current_location().get(behind) == simdjson::SUCCESS)
-          throw problem(Code::damaged_file, "something stands behind the object", line);
+        work(object, {line, one});
+        const char* after = nullptr;
+        if (whole && document.current_location().get(after) == simdjson::SUCCESS)
+          throw problem(Code::damaged_file, "something follows the object", line);
       } catch (const simdjson::simdjson_error& error) {
+        if (error.error() == simdjson::MEMALLOC) throw std::bad_alloc();
         throw problem(Code::damaged_file, std::string("this line is not JSON: ") + error.what(), line);
       }
     }

@@ -22,15 +22,17 @@
 #pragma pop_macro("NDEBUG")
 
 #include <algorithm>
+#include <charconv>
 #include <cstring>
-#include <fstream>
 #include <functional>
-#include <sstream>
 
+#include "io/open_file.hpp"
 #include "table/infer.hpp"
 #include "table/nearest.hpp"
 
 namespace lofty {
+
+constexpr std::uint64_t most_ladder_bytes = 1 << 20;  // docs/limits.md
 
 using engine::nearest_word;
 
@@ -653,8 +655,9 @@ std::size_t raw_offset(std::string_view raw, bool escapes, std::size_t offset) {
     }
     const char kind = at + 1 < raw.size() ? raw[at + 1] : '\0';
     const std::size_t digits = kind == 'u' ? 4 : kind == 'U' ? 8 : 0;
-    const unsigned long code =
-        digits > 0 ? std::strtoul(std::string(raw.substr(at + 2, digits)).c_str(), nullptr, 16) : 0;
+    unsigned code = 0;
+    const std::string_view hex = raw.substr(std::min(at + 2, raw.size()), digits);
+    std::from_chars(hex.data(), hex.data() + hex.size(), code, 16);
     made += code < 0x80 ? 1 : code < 0x800 ? 2 : code < 0x10000 ? 3 : 4;
     at += 2 + digits;
   }
@@ -752,18 +755,17 @@ LadderText read_ladder(std::string_view source, const std::string& file_name) {
 }
 
 LadderText read_ladder_file(const std::filesystem::path& file) {
-  const auto fail = [&](std::string sentence) {
-    Problem p{Code::cannot_open, std::move(sentence), {}, {}, {}};
+  const auto fail = [&](Code code, std::string sentence) {
+    Problem p{code, std::move(sentence), {}, {}, {}};
     p.place.file = file.string();
     return Error(std::move(p));
   };
   std::error_code error;
-  if (std::filesystem::is_directory(file, error)) throw fail("this is a folder, not a ladder");
-  std::ifstream in(file, std::ios::binary);
-  if (!in) throw fail(std::string("cannot be opened: ") + std::strerror(errno));
-  std::ostringstream text;
-  text << in.rdbuf();
-  return read_ladder(std::move(text).str(), file.string());
+  if (std::filesystem::is_directory(file, error)) throw fail(Code::cannot_open, "this is a folder, not a ladder");
+  const engine::OpenFile in(file);
+  if (in.size() > most_ladder_bytes)
+    throw fail(Code::bad_value, "a ladder file holds at most 1 MiB; this one has " + std::to_string(in.size()) + " bytes");
+  return read_ladder(in.read_all(), file.string());
 }
 
 void LadderText::locate(std::vector<Problem>& problems) const {

@@ -8,12 +8,19 @@
 #include <cerrno>
 #include <cstdlib>
 #include <cstring>
+#include <utility>
 #include <string>
 
+#include "io/new_file.hpp"
 #include "lofty/error.hpp"
 
 namespace lofty::engine {
 namespace {
+
+constexpr std::size_t block = 256 * 1024;
+// Deflate packs at most 1,032 bytes into one. Text that compresses so well is hostile rather than large; below the
+// floor it does no harm.
+constexpr std::uint64_t most_unpacked_per_byte = 400, unpacked_floor = 64 << 20;
 
 Error failure(Code code, std::string sentence, const std::string& file) {
   Problem p{code, std::move(sentence), {}, {}, {}};
@@ -21,74 +28,183 @@ Error failure(Code code, std::string sentence, const std::string& file) {
   return Error(std::move(p));
 }
 
+Error changed(const std::string& file) {
+  Problem p{Code::changed_file, "it was changed while it was read", {}, {}, {}};
+  p.place.file = file;
+  p.advice = "try again when no other program is writing to it, or take a copy";
+  return Error(std::move(p));
+}
+
+// Up to `count` bytes from where the descriptor is; -1 with errno on failure.
+ssize_t read_some(int from, char* into, std::size_t count) {
+  for (;;) {
+    const ssize_t n = ::read(from, into, count);
+    if (n >= 0 || errno != EINTR) return n;
+  }
+}
+
+// A descriptor that closes itself.
+struct Descriptor {
+  int number;
+  explicit Descriptor(int n) : number(n) {}
+  Descriptor(const Descriptor&) = delete;
+  Descriptor& operator=(const Descriptor&) = delete;
+  ~Descriptor() {
+    if (number >= 0) ::close(number);
+  }
+  int release() { return std::exchange(number, -1); }
+};
+
+// zlib's state for reading gzip members, given back whatever happens.
+struct Inflater {
+  z_stream stream{};
+  bool ready = inflateInit2(&stream, 15 + 16) == Z_OK;
+  Inflater() = default;
+  Inflater(const Inflater&) = delete;
+  Inflater& operator=(const Inflater&) = delete;
+  ~Inflater() {
+    if (ready) inflateEnd(&stream);
+  }
+};
+
 }  // namespace
 
-OpenFile::OpenFile(const std::filesystem::path& path) {
-  const std::string shown = path.string();
+int nameless_file(const std::string& shown) {
+  const std::string folder = std::filesystem::temp_directory_path().string();
+  int file = ::open(folder.c_str(), O_TMPFILE | O_RDWR | O_CLOEXEC, 0600);
+  if (file < 0) {  // a file system that cannot: the name is removed at once
+    std::string pattern = folder + "/lofty-XXXXXX";
+    file = ::mkostemp(pattern.data(), O_CLOEXEC);
+    if (file >= 0) ::unlink(pattern.c_str());
+  }
+  if (file < 0) throw failure(Code::cannot_write, "no room to unpack it: " + std::string(std::strerror(errno)), shown);
+  return file;
+}
+
+OpenFile::OpenFile(const std::filesystem::path& path) : shown_(path.string()) {
   descriptor_ = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
   if (descriptor_ < 0)
-    throw failure(Code::cannot_open, std::string("cannot be opened: ") + std::strerror(errno), shown);
+    throw failure(Code::cannot_open, std::string("cannot be opened: ") + std::strerror(errno), shown_);
+  Descriptor original(descriptor_);
   struct stat status {};
-  const bool known = ::fstat(descriptor_, &status) == 0;
-  try {
-    if (known && S_ISDIR(status.st_mode)) throw failure(Code::cannot_open, "this is a folder, not a file", shown);
-    if (path.extension() == ".gz") unpack(shown);
-  } catch (const Error&) {
-    ::close(descriptor_);
-    throw;
+  if (::fstat(descriptor_, &status) != 0)
+    throw failure(Code::cannot_open, std::string("cannot be opened: ") + std::strerror(errno), shown_);
+  if (S_ISDIR(status.st_mode)) throw failure(Code::cannot_open, "this is a folder, not a file", shown_);
+  size_ = static_cast<std::uint64_t>(status.st_size);
+  changed_ = status.st_mtim;
+  watched_ = S_ISREG(status.st_mode);
+  if (path.extension() != ".gz" && watched_) {
+    original.release();
+    return;
   }
-  if (::fstat(descriptor_, &status) == 0) size_ = static_cast<std::uint64_t>(status.st_size);
+  Descriptor own(path.extension() == ".gz" ? unpack(shown_) : copy(shown_));
+  if (watched_) check_unchanged();
+  if (::fstat(own.number, &status) != 0)
+    throw failure(Code::cannot_open, std::string("cannot be opened: ") + std::strerror(errno), shown_);
+  size_ = static_cast<std::uint64_t>(status.st_size);
+  watched_ = false;
+  descriptor_ = own.release();
 }
 
 OpenFile::~OpenFile() { ::close(descriptor_); }
 
-void OpenFile::unpack(const std::string& shown) {
-  std::string pattern = (std::filesystem::temp_directory_path() / "lofty-XXXXXX").string();
-  const int to = ::mkstemp(pattern.data());
-  if (to < 0) throw failure(Code::cannot_open, std::string("no room to unpack it: ") + std::strerror(errno), shown);
-  ::unlink(pattern.c_str());
-  const auto fail = [&](Code code, std::string sentence) {
-    ::close(to);
-    return failure(code, std::move(sentence), shown);
+void OpenFile::check_unchanged() const {
+  if (!watched_) return;
+  struct stat status {};
+  if (::fstat(descriptor_, &status) != 0 || static_cast<std::uint64_t>(status.st_size) != size_ ||
+      status.st_mtim.tv_sec != changed_.tv_sec || status.st_mtim.tv_nsec != changed_.tv_nsec)
+    throw changed(shown_);
+}
+
+// Members follow one another; each has to begin as one, end with its checksum and length, and only zeros, as tapes are
+// padded with, may follow the last.
+int OpenFile::unpack(const std::string& shown) const {
+  Descriptor to(nameless_file(shown));
+  Inflater inflater;
+  if (!inflater.ready) throw failure(Code::cannot_read, "cannot be unpacked: not enough memory", shown);
+  z_stream& z = inflater.stream;
+  std::vector<char> packed(block), text(block);
+  std::uint64_t total_in = 0, total_out = 0;
+  bool inside = false, any = false, padding = false;
+  const auto damaged = [&](const char* why) {
+    return failure(Code::damaged_file, std::string("the compressed file is damaged: ") + why, shown);
   };
-  const int packed = ::dup(descriptor_);
-  const gzFile in = packed < 0 ? nullptr : ::gzdopen(packed, "rb");
-  if (in == nullptr) throw fail(Code::cannot_open, "cannot be unpacked");
-  std::vector<char> bytes(256 * 1024);
-  for (int count; (count = ::gzread(in, bytes.data(), static_cast<unsigned>(bytes.size()))) != 0;) {
-    bool written = count > 0;
-    for (int done = 0; written && done < count;) {
-      const ssize_t n = ::write(to, bytes.data() + done, static_cast<std::size_t>(count - done));
-      if (n < 0 && errno == EINTR) continue;
-      written = n > 0;
-      done += static_cast<int>(n);
+  for (;;) {
+    const ssize_t count = read_some(descriptor_, packed.data(), packed.size());
+    if (count < 0) throw failure(Code::cannot_read, std::string("reading failed: ") + std::strerror(errno), shown);
+    if (count == 0) break;
+    total_in += static_cast<std::uint64_t>(count);
+    z.next_in = reinterpret_cast<Bytef*>(packed.data());
+    z.avail_in = static_cast<uInt>(count);
+    while (z.avail_in > 0 || inside) {
+      if (!inside) {
+        while (any && z.avail_in > 0 && *z.next_in == 0) {
+          ++z.next_in;
+          --z.avail_in;
+          padding = true;
+        }
+        if (z.avail_in == 0) break;
+        if (padding) throw damaged("what follows its end is no compressed text");
+        inflateReset(&z);
+        inside = any = true;
+      }
+      z.next_out = reinterpret_cast<Bytef*>(text.data());
+      z.avail_out = static_cast<uInt>(text.size());
+      const int result = inflate(&z, Z_NO_FLUSH);
+      const std::size_t made = text.size() - z.avail_out;
+      total_out += made;
+      if (result == Z_MEM_ERROR) throw failure(Code::cannot_read, "cannot be unpacked: not enough memory", shown);
+      if (result != Z_OK && result != Z_STREAM_END && result != Z_BUF_ERROR)
+        throw damaged(z.msg != nullptr ? z.msg : "it cannot be unpacked");
+      if (total_out > unpacked_floor && total_out / most_unpacked_per_byte > total_in)
+        throw failure(Code::beyond_limit,
+                      "it unpacks to more than " + std::to_string(most_unpacked_per_byte) + " times its size", shown);
+      if (!write_all(to.number, {text.data(), made}))
+        throw failure(Code::cannot_write, std::string("no room to unpack it: ") + std::strerror(errno), shown);
+      if (result == Z_STREAM_END) inside = false;
+      if (result == Z_BUF_ERROR || (result == Z_OK && z.avail_in == 0 && z.avail_out > 0)) break;
     }
-    if (written) continue;
-    const std::string why =
-        count < 0 ? "the compressed file is damaged" : std::string("no room to unpack it: ") + std::strerror(errno);
-    ::gzclose(in);
-    throw fail(count < 0 ? Code::damaged_file : Code::cannot_open, why);
   }
-  // Cut off in the middle, it ends without an error, but not at the end of the compressed stream.
-  const bool whole = ::gzclose(in) == Z_OK;
-  if (!whole) throw fail(Code::damaged_file, "the compressed file is damaged: it ends too early");
-  ::close(descriptor_);
-  descriptor_ = to;
+  if (inside || !any) throw damaged("it ends too early");
+  return to.release();
+}
+
+int OpenFile::copy(const std::string& shown) const {
+  Descriptor to(nameless_file(shown));
+  std::vector<char> bytes(block);
+  for (;;) {
+    const ssize_t count = read_some(descriptor_, bytes.data(), bytes.size());
+    if (count < 0) throw failure(Code::cannot_read, std::string("reading failed: ") + std::strerror(errno), shown);
+    if (count == 0) return to.release();
+    if (!write_all(to.number, {bytes.data(), static_cast<std::size_t>(count)}))
+      throw failure(Code::cannot_write, std::string("no room to copy it: ") + std::strerror(errno), shown);
+  }
+}
+
+std::size_t OpenFile::read(std::uint64_t offset, char* into, std::size_t count) const {
+  std::size_t done = 0;
+  while (done < count) {
+    const ssize_t n = ::pread(descriptor_, into + done, count - done, static_cast<off_t>(offset + done));
+    if (n < 0 && errno == EINTR) continue;
+    if (n < 0) throw failure(Code::cannot_read, std::string("reading failed: ") + std::strerror(errno), shown_);
+    if (n == 0) break;
+    done += static_cast<std::size_t>(n);
+  }
+  return done;
 }
 
 void OpenFile::read(std::uint64_t offset, std::size_t count, TextBuffer& out) const {
   const std::size_t before = out.size();
   out.resize(before + count);
-  std::size_t done = 0;
-  while (done < count) {
-    const ssize_t n = ::pread(descriptor_, out.data() + before + done, count - done, static_cast<off_t>(offset + done));
-    if (n < 0 && errno == EINTR) continue;
-    if (n < 0)
-      throw Error(Problem{Code::cannot_open, std::string("reading failed: ") + std::strerror(errno), {}, {}, {}});
-    if (n == 0) break;
-    done += static_cast<std::size_t>(n);
-  }
-  out.resize(before + done);
+  out.resize(before + read(offset, out.data() + before, count));
+}
+
+std::string OpenFile::read_all() const {
+  std::string bytes(static_cast<std::size_t>(size_), '\0');
+  const std::size_t count = read(0, bytes.data(), bytes.size());
+  check_unchanged();
+  if (count != size_) throw changed(shown_);
+  return bytes;
 }
 
 }  // namespace lofty::engine

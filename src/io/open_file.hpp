@@ -3,8 +3,10 @@
 // Covered by tests/io/delimited_test.cpp and tests/io/sources_test.cpp.
 
 #include <cstdint>
+#include <ctime>
 #include <filesystem>
 #include <memory>
+#include <string>
 #include <vector>
 
 namespace lofty::engine {
@@ -26,22 +28,40 @@ struct Uncleared : std::allocator<T> {
 };
 using TextBuffer = std::vector<char, Uncleared<char>>;
 
-// A file whose name ends in .gz is unpacked into a temporary file that has no name. Thread-safe.
+// One open file. The same descriptor serves from the heading line to the last message, so that a file that is replaced
+// meanwhile goes on being read as it was; one that is changed in place is noticed by check_unchanged(). A file whose name
+// ends in .gz is unpacked into a temporary file without a name, and what can be read only once, as a pipe, is copied into
+// one. Thread-safe.
 class OpenFile {
  public:
-  explicit OpenFile(const std::filesystem::path& path);  // throws Error(cannot_open, damaged_file)
+  // Throws Error(cannot_open, cannot_read, cannot_write, damaged_file, changed_file), and Error(beyond_limit) for compressed text that unpacks to an
+  // absurd size.
+  explicit OpenFile(const std::filesystem::path& path);
   OpenFile(const OpenFile&) = delete;
   OpenFile& operator=(const OpenFile&) = delete;
   ~OpenFile();
 
-  std::uint64_t size() const { return size_; }  // 0 where it has none, as a pipe
-  // Appends up to `count` bytes from `offset` on; fewer at the end of the file. Throws Error(cannot_open).
+  std::uint64_t size() const { return size_; }
+  // Appends up to `count` bytes from `offset` on; fewer at the end of the file. Throws Error(cannot_read).
   void read(std::uint64_t offset, std::size_t count, TextBuffer& out) const;
+  // The same into memory of the caller's: how many bytes there were.
+  std::size_t read(std::uint64_t offset, char* into, std::size_t count) const;
+  // All of it. Throws as read() and check_unchanged().
+  std::string read_all() const;
+  // Throws Error(changed_file) when the file's size or time of change is not what it was when it was opened.
+  void check_unchanged() const;
 
  private:
-  void unpack(const std::string& shown);
+  int unpack(const std::string& shown) const;
+  int copy(const std::string& shown) const;
+  std::string shown_;
   int descriptor_ = -1;
   std::uint64_t size_ = 0;
+  bool watched_ = false;  // false: the bytes are a copy of our own
+  struct timespec changed_ {};
 };
+
+// A new empty file without a name in the temporary folder. Throws Error(cannot_write), which names `shown`.
+int nameless_file(const std::string& shown);
 
 }  // namespace lofty::engine

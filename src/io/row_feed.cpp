@@ -1,5 +1,6 @@
 #include "io/row_feed.hpp"
 #include "io/declared.hpp"
+#include "io/headings.hpp"
 
 #include <algorithm>
 #include <optional>
@@ -41,9 +42,6 @@ class FedTable final : public TableSource {
       readers.emplace_back(declared.back(), declared_form(options_, headings_[column]));
     }
     data->rows = fill(columns, readers, run);
-    if (data->rows > most_rows)
-      throw problem(Code::too_many_rows,
-                    "it has " + std::to_string(data->rows) + " rows; at most 4,294,967,294 can be numbered");
     std::vector<Type> types;
     std::vector<std::size_t> again;  // columns whose first guess is not their type
     for (std::size_t i = 0; i < columns.size(); ++i) {
@@ -61,7 +59,9 @@ class FedTable final : public TableSource {
         of.push_back(columns[i]);
         forced.emplace_back(types[i]);
       }
-      fill(of, forced, run);
+      if (fill(of, forced, run) != data->rows)
+        throw problem(Code::changed_file, "it was changed while it was read",
+                      "try again when no other program is writing to it, or take a copy");
       for (std::size_t k = 0; k < again.size(); ++k) readers[again[k]] = std::move(forced[k]);
     }
     for (std::size_t i = 0; i < columns.size(); ++i) {
@@ -89,17 +89,16 @@ class FedTable final : public TableSource {
                                              " columns, the table has " + std::to_string(headings_.size()));
       headings_ = options_.header;
     }
-    for (std::size_t i = 0; i < headings_.size(); ++i) {
+    check_column_count(name_, headings_.size());
+    for (std::size_t i = 0; i < headings_.size(); ++i)
       if (headings_[i].find_first_not_of(" \t") == std::string::npos)
         throw problem(Code::bad_heading, "column " + std::to_string(i + 1) + " has no heading",
                       "data.header names all columns");
-      for (std::size_t k = 0; k < i; ++k)
-        if (headings_[k] == headings_[i])
-          throw problem(Code::bad_heading,
-                        "columns " + std::to_string(k + 1) + " and " + std::to_string(i + 1) + " are both called `" +
-                            headings_[i] + "`",
-                        "data.header gives them names of their own");
-    }
+    if (const auto doubled = doubled_heading(headings_))
+      throw problem(Code::bad_heading,
+                    "columns " + std::to_string(doubled->first + 1) + " and " + std::to_string(doubled->second + 1) +
+                        " are both called `" + headings_[doubled->first] + "`",
+                    "data.header gives them names of their own");
     for (const auto& option : options_.columns) {
       if (std::find(headings_.begin(), headings_.end(), option.column) != headings_.end()) continue;
       Problem p{Code::unknown_column, "no column `" + option.column + "` in " + name_, {}, {}, {}};
@@ -112,8 +111,10 @@ class FedTable final : public TableSource {
   std::size_t fill(std::span<const std::size_t> columns, std::vector<PieceReader>& readers, const Run& run) const {
     std::size_t rows = 0;
     const auto& nulls = options_.nulls;
-    feed_->each(columns, [&](std::span<const FedField> fields) {
+    feed_->each(columns, run, [&](std::span<const FedField> fields) {
       if (rows++ % 4096 == 0) check_stop(run);
+      if (rows > most_rows)
+        throw problem(Code::too_many_rows, "it has more than 4,294,967,294 rows, which is as many as can be numbered");
       for (std::size_t i = 0; i < fields.size(); ++i)
         if (fields[i].null || std::find(nulls.begin(), nulls.end(), fields[i].text) != nulls.end())
           readers[i].add_null();

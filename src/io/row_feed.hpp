@@ -25,8 +25,8 @@ class RowFeed {
   using Row = std::function<void(std::span<const FedField> fields)>;
   virtual ~RowFeed() = default;
   // Calls `row` for every row, from the first to the last, with its fields in the order of `columns`. It may be called
-  // again, for other columns. Throws Error.
-  virtual void each(std::span<const std::size_t> columns, const Row& row) const = 0;
+  // again, for other columns, and then gives the same rows or throws Error(changed_file). Throws Error.
+  virtual void each(std::span<const std::size_t> columns, const Run& run, const Row& row) const = 0;
   // What a message calls a row: "line 17", "row 3".
   virtual std::string place_of(std::size_t row) const { return "row " + std::to_string(row + 1); }
   // What the last call of each() left in doubt.

@@ -1,10 +1,13 @@
 // Standings kept whole, and read again.
 // Covered by tests/ladder/compare_test.cpp.
 
+#include <xxhash.h>
+
 #include <algorithm>
-#include <fstream>
+#include <charconv>
 #include <nlohmann/json.hpp>
 
+#include "io/open_file.hpp"
 #include "ladder/standings_data.hpp"
 #include "lofty/error.hpp"
 #include "lofty/table_files.hpp"
@@ -16,7 +19,7 @@ namespace lofty {
 namespace {
 
 using Json = nlohmann::ordered_json;
-constexpr int form = 1;  // of the file; a later one may have more
+constexpr int form = 2;  // of the file: 1 had no checksum
 
 constexpr Kind kinds[] = {Kind::integer, Kind::decimal,   Kind::floating, Kind::boolean,
                           Kind::date,    Kind::timestamp, Kind::text};
@@ -48,7 +51,7 @@ Json table_json(const Table& table) {
 Table entries_of(const engine::StandingsData& data) {
   engine::TableData out;
   out.name = "entries";
-  out.rows = data.place ? data.place->rows() : data.keys.empty() ? 0 : data.keys.front()->rows();
+  out.rows = data.entries;
   for (std::size_t k = 0; k < data.keys.size(); ++k) {
     out.headings.push_back(data.key_names[k]);
     out.columns.push_back(data.keys[k]);
@@ -70,24 +73,40 @@ Table entries_of(const engine::StandingsData& data) {
   return Table(std::make_shared<const engine::TableData>(std::move(out)));
 }
 
+// The last lines of the file: the checksum of all bytes before them.
+std::string checksum_lines(std::string_view before) {
+  const XXH128_hash_t hash = XXH3_128bits(before.data(), before.size());
+  std::string hex;
+  for (const std::uint64_t half : {std::uint64_t{hash.high64}, std::uint64_t{hash.low64}})
+    for (int shift = 60; shift >= 0; shift -= 4) hex += "0123456789abcdef"[half >> shift & 15];
+  return ",\n \"checksum\": \"" + hex + "\"\n}\n";
+}
+
 class Reader {
  public:
   Reader(const std::filesystem::path& file, std::string part) : file_(file), part_(std::move(part)) {}
 
   Table read() const {
-    std::ifstream in(file_, std::ios::binary);
-    if (!in) fail(Code::cannot_open, "cannot be opened");
+    const std::string text = engine::OpenFile(file_).read_all();
     Json json;
     try {
-      json = Json::parse(in);
+      json = Json::parse(text);
     } catch (const nlohmann::json::exception& error) {
       fail(Code::damaged_file, std::string("this is not JSON: ") + error.what());
     }
     try {
       if (!json.is_object() || !json.contains("standings"))
         fail(Code::damaged_file, "these are no saved standings: `standings` is missing", "--keep-as writes them");
+      if (json.at("standings") == 1)
+        fail(Code::not_in_this_version, "these standings were saved by version 0.1, without a checksum",
+             "save them again with --keep-as");
       if (json.at("standings") != form)
         fail(Code::not_in_this_version, "these standings were saved by a later version");
+      const std::size_t tail = checksum_lines({}).size();
+      if (text.size() < tail || checksum_lines(std::string_view(text).substr(0, text.size() - tail)) !=
+                                    std::string_view(text).substr(text.size() - tail))
+        fail(Code::damaged_file, "the saved standings are damaged, or were edited: their checksum is wrong",
+             "save them again with --keep-as");
       const std::string part = part_.empty() ? "listing" : part_;
       if (part != "listing" && part != "entries" && (!json.contains(part) || !json.at(part).is_object())) {
         std::string parts = "#entries";
@@ -159,10 +178,12 @@ class Reader {
       case Kind::boolean:
         if (text == "true" || text == "false") return text == "true";
         break;
-      case Kind::floating: try { return std::stod(text);
-        } catch (const std::exception&) {
-        }
+      case Kind::floating: {
+        double number = 0;
+        const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), number);
+        if (error == std::errc() && end == text.data() + text.size()) return number;
         break;
+      }
       default: break;
     }
     fail(Code::damaged_file, "`" + text + "` is not " + kind_name(type.kind));
@@ -182,6 +203,7 @@ std::string saved(const Standings& standings) {
   // Of nested levels the entries of each, the outermost ones under the name that all standings have.
   const bool nested = !data.levels.empty();
   Json json{{"standings", form},
+            {"written_by", "Lofty Ladder"},
             {"title", standings.title()},
             {"question", standings.question()},
             {"shown", standings.shown_of_total()},
@@ -191,7 +213,9 @@ std::string saved(const Standings& standings) {
             {"remarks", std::move(remarks)}};
   for (std::size_t l = 1; l < data.levels.size(); ++l)
     json["level" + std::to_string(l + 1)] = table_json(entries_of(*data.levels[l]));
-  return json.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
+  std::string text = json.dump(1, ' ', false, Json::error_handler_t::replace);
+  text.resize(text.size() - 2);  // without the last line, which closes the object
+  return text + checksum_lines(text);
 }
 
 std::shared_ptr<const TableSource> open_standings(const std::filesystem::path& file, const std::string& part) {

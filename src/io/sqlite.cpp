@@ -1,16 +1,23 @@
 // Tables and views of SQLite files, read only.
-// Covered by tests/io/sources_test.cpp.
+// Covered by tests/io/sources_test.cpp and tests/io/changing_test.cpp.
+//
+// One connection serves from the headings to the last pass. Each pass is one transaction, and all of them have to see
+// the same state of the database: SQLite's data_version tells whether another program has committed in between. So no
+// lock is held while the rows are worked on, and no two passes mix two states.
 
 #include <simdjson.h>
+#include <sys/stat.h>
 
 #include <algorithm>
 #include <charconv>
+#include <mutex>
 
 #include "io/row_feed.hpp"
 #include "io/sqlite_words.hpp"
 #include "lofty/error.hpp"
 #include "lofty/table_files.hpp"
 #include "table/nearest.hpp"
+#include "table/parallel.hpp"
 
 namespace lofty {
 namespace {
@@ -18,33 +25,165 @@ namespace {
 using engine::sqlite_name;
 
 Error failure(const std::string& file, const SQLite::Exception& error) {
-  return engine::sqlite_failure(file, error, Code::cannot_open, "cannot be read");
+  return engine::sqlite_failure(file, error, Code::cannot_read, "cannot be read");
 }
+
+Error damaged(const std::string& file, std::string sentence) {
+  Problem p{Code::damaged_file, std::move(sentence), {}, {}, {}};
+  p.place.file = file;
+  p.advice = "its own shell can save what is left: sqlite3 FILE .recover";
+  return Error(std::move(p));
+}
+
+// A file that is shorter than its own header says was cut. (SQLite notices only where it reads beyond the end. With a
+// write-ahead log the header may be ahead of the file.)
+void check_length(const std::string& path) {
+  struct stat log {};
+  if (::stat((path + "-wal").c_str(), &log) == 0 && log.st_size > 0) return;
+  struct stat status {};
+  std::FILE* const file = std::fopen(path.c_str(), "rb");
+  if (file == nullptr) return;  // SQLite says why
+  unsigned char header[100] = {};
+  const std::size_t count = std::fread(header, 1, sizeof header, file);
+  const bool known = ::fstat(::fileno(file), &status) == 0;
+  std::fclose(file);
+  if (!known || count == 0) return;
+  const auto number = [&](std::size_t at) {
+    return std::uint32_t{header[at]} << 24 | std::uint32_t{header[at + 1]} << 16 | std::uint32_t{header[at + 2]} << 8 |
+           header[at + 3];
+  };
+  const std::uint32_t page = (std::uint32_t{header[16]} << 8 | header[17]) == 1 ? 65'536
+                                                                               : (header[16] << 8 | header[17]);
+  const bool counted = number(24) == number(92);  // else an old program wrote it, which left the count as it was
+  if (count < sizeof header || (counted && static_cast<std::uint64_t>(status.st_size) < std::uint64_t{number(28)} * page))
+    throw damaged(path, "this is no SQLite file, or a damaged one: it ends too early");
+}
+
+// The file open for reading. A writer that was killed leaves a journal; rolling it back takes a connection that may
+// write, so that is the second attempt.
+std::unique_ptr<SQLite::Database> opened(const std::string& file) {
+  constexpr int patience = 2000;  // milliseconds, for a writer that is just committing
+  for (const int mode : {SQLite::OPEN_READONLY, SQLite::OPEN_READWRITE}) {
+    auto db = std::make_unique<SQLite::Database>(file, mode, patience);
+    try {
+      SQLite::Statement first(*db, "select count(*) from sqlite_master");
+      first.executeStep();
+      return db;
+    } catch (const SQLite::Exception& error) {
+      if (mode == SQLite::OPEN_READWRITE || error.getErrorCode() != SQLITE_READONLY) throw;
+    }
+  }
+  return nullptr;
+}
+
+class Connection {
+ public:
+  explicit Connection(const std::string& file) : file_(file) {
+    check_length(file);
+    db_ = opened(file);
+    db_->exec("begin");
+    state_ = state();
+  }
+
+  SQLite::Database& db() { return *db_; }
+  void finish() { db_->exec("commit"); }
+  // Begins to read what was there when the file was opened. Throws Error(changed_file).
+  void begin() {
+    db_->exec("begin");
+    if (state() == state_) return;
+    finish();
+    Problem p{Code::changed_file, "it was changed while it was read", {}, {}, {}};
+    p.place.file = file_;
+    p.advice = "try again when no other program is writing to it, or take a copy";
+    throw Error(std::move(p));
+  }
+
+ private:
+  // The first statement of a transaction fixes what it sees.
+  int state() {
+    SQLite::Statement first(*db_, "select count(*) from sqlite_master");
+    first.executeStep();
+    SQLite::Statement version(*db_, "pragma data_version");
+    version.executeStep();
+    return version.getColumn(0).getInt();
+  }
+  std::string file_;
+  std::unique_ptr<SQLite::Database> db_;
+  int state_ = 0;
+};
+
+// Interrupts a statement when the caller asks to stop: a view can compute for ever without a row.
+class Stopping {
+ public:
+  Stopping(SQLite::Database& db, const Run& run) : db_(db) {
+    constexpr int instructions = 100'000;  // of SQLite's machine, some milliseconds
+    sqlite3_progress_handler(
+        db_.getHandle(), instructions,
+        [](void* r) { return static_cast<const Run*>(r)->stop.stop_requested() ? 1 : 0; },
+        const_cast<Run*>(&run));  // NOLINT: the callback only reads it
+  }
+  Stopping(const Stopping&) = delete;
+  Stopping& operator=(const Stopping&) = delete;
+  ~Stopping() { sqlite3_progress_handler(db_.getHandle(), 0, nullptr, nullptr); }
+
+ private:
+  SQLite::Database& db_;
+};
 
 class SqliteFeed final : public engine::RowFeed {
  public:
-  SqliteFeed(std::string file, std::string table, std::vector<std::string> columns)
-      : file_(std::move(file)), table_(std::move(table)), columns_(std::move(columns)) {}
+  SqliteFeed(std::string file, std::string table, bool view, std::vector<std::string> columns,
+             std::unique_ptr<Connection> connection)
+      : file_(std::move(file)),
+        table_(std::move(table)),
+        view_(view),
+        columns_(std::move(columns)),
+        connection_(std::move(connection)) {}
 
-  void each(std::span<const std::size_t> columns, const Row& row) const override {
-    std::vector<engine::FedField> fields(columns.size());
-    std::vector<std::string> texts(columns.size());
+  void each(std::span<const std::size_t> columns, const Run& run, const Row& row) const override {
+    const std::scoped_lock lock(mutex_);
     try {
-      const SQLite::Database db(file_, SQLite::OPEN_READONLY);
-      std::string names;
-      for (const std::size_t column : columns) names += (names.empty() ? "" : ", ") + sqlite_name(columns_[column]);
-      SQLite::Statement query(db, "select " + (names.empty() ? "1" : names) + " from " + sqlite_name(table_));
-      for (std::size_t at = 0; query.executeStep(); ++at) {
-        for (std::size_t i = 0; i < fields.size(); ++i)
-          fields[i] = field(query.getColumn(static_cast<int>(i)), columns_[columns[i]], at, texts[i]);
-        row(fields);
+      connection_->begin();
+      const Stopping stopping(connection_->db(), run);
+      try {
+        read(columns, row);
+      } catch (...) {
+        if (sqlite3_get_autocommit(connection_->db().getHandle()) == 0) connection_->finish();
+        throw;
       }
+      connection_->finish();
     } catch (const SQLite::Exception& error) {
+      if (error.getErrorCode() == SQLITE_INTERRUPT) engine::check_stop(run);
+      if (error.getErrorCode() == SQLITE_NOMEM) throw std::bad_alloc();
       throw failure(file_, error);
     }
   }
 
  private:
+  void read(std::span<const std::size_t> columns, const Row& row) const {
+    SQLite::Database& db = connection_->db();
+    check_structure(db);
+    std::vector<engine::FedField> fields(columns.size());
+    std::vector<std::string> texts(columns.size());
+    std::string names;
+    for (const std::size_t column : columns) names += (names.empty() ? "" : ", ") + sqlite_name(columns_[column]);
+    SQLite::Statement query(db, "select " + (names.empty() ? "1" : names) + " from " + sqlite_name(table_));
+    for (std::size_t at = 0; query.executeStep(); ++at) {
+      for (std::size_t i = 0; i < fields.size(); ++i)
+        fields[i] = field(query.getColumn(static_cast<int>(i)), columns_[columns[i]], at, texts[i]);
+      row(fields);
+    }
+  }
+
+  // A page that is damaged can hide rows without an error in reading them, so the structure is checked first. (On two
+  // million rows this takes some 200 ns a row.)
+  void check_structure(SQLite::Database& db) const {
+    SQLite::Statement check(db, view_ ? std::string("pragma quick_check(1)") : "pragma quick_check(" + sqlite_name(table_) + ")");
+    while (check.executeStep())
+      if (const std::string found = check.getColumn(0).getString(); found != "ok")
+        throw damaged(file_, "this SQLite file is damaged: " + found.substr(found.rfind('\n') + 1));
+  }
+
   engine::FedField field(const SQLite::Column& value, const std::string& column, std::size_t row,
                          std::string& text) const {
     if (value.isNull()) return {};
@@ -68,7 +207,10 @@ class SqliteFeed final : public engine::RowFeed {
   }
 
   std::string file_, table_;
+  bool view_;
   std::vector<std::string> columns_;
+  mutable std::mutex mutex_;
+  std::unique_ptr<Connection> connection_;
 };
 
 }  // namespace
@@ -77,12 +219,18 @@ std::shared_ptr<const TableSource> open_sqlite(const std::filesystem::path& file
                                                const ReadOptions& options) {
   const std::string path = file.string();
   try {
-    const SQLite::Database db(path, SQLite::OPEN_READONLY);
+    auto connection = std::make_unique<Connection>(path);
     std::vector<std::string> names;
-    SQLite::Statement all(db,
-                          "select name from sqlite_master where type in ('table', 'view') and name not like 'sqlite_%' "
-                          "order by rowid");
-    while (all.executeStep()) names.push_back(all.getColumn(0).getString());
+    std::vector<bool> views;
+    {
+      SQLite::Statement all(connection->db(),
+                            "select name, type = 'view' from sqlite_master where type in ('table', 'view') and name not "
+                            "like 'sqlite_%' order by rowid");
+      while (all.executeStep()) {
+        names.push_back(all.getColumn(0).getString());
+        views.push_back(all.getColumn(1).getInt() != 0);
+      }
+    }
     const auto fail = [&](std::string sentence, std::string nearest) {
       std::string advice;
       for (std::size_t i = 0; i < std::min<std::size_t>(names.size(), 8); ++i)
@@ -91,20 +239,25 @@ std::shared_ptr<const TableSource> open_sqlite(const std::filesystem::path& file
       p.place.file = path;
       return Error(std::move(p));
     };
-    std::string chosen = table;
     if (names.empty()) throw fail("there is no table in it", {});
     if (table.empty() && names.size() > 1) throw fail("it has several tables: which one?", {});
-    if (table.empty()) chosen = names.front();
-    if (std::find(names.begin(), names.end(), chosen) == names.end())
+    const std::string chosen = table.empty() ? names.front() : table;
+    const auto found = std::find(names.begin(), names.end(), chosen);
+    if (found == names.end())
       throw fail("there is no table `" + chosen + "` in it", engine::nearest_word(chosen, names));
-    const SQLite::Statement head(db, "select * from " + sqlite_name(chosen) + " limit 0");
     std::vector<std::string> headings;
-    for (int i = 0; i < head.getColumnCount(); ++i) headings.emplace_back(head.getColumnName(i));
-    auto feed = std::make_unique<SqliteFeed>(path, chosen, headings);
+    {
+      const SQLite::Statement head(connection->db(), "select * from " + sqlite_name(chosen) + " limit 0");
+      for (int i = 0; i < head.getColumnCount(); ++i) headings.emplace_back(head.getColumnName(i));
+    }
+    connection->finish();
+    auto feed = std::make_unique<SqliteFeed>(path, chosen, views[static_cast<std::size_t>(found - names.begin())],
+                                             headings, std::move(connection));
     return engine::fed_table(file.filename().string() + "#" + chosen, "a table of a SQLite file", std::move(headings),
                              std::move(feed), options);
   } catch (const SQLite::Exception& error) {
-    throw failure(path, error);
+    if (error.getErrorCode() == SQLITE_NOMEM) throw std::bad_alloc();
+    throw engine::sqlite_failure(path, error, Code::cannot_open, "cannot be opened");
   }
 }
 

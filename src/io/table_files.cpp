@@ -10,6 +10,8 @@
 namespace lofty {
 namespace {
 
+constexpr std::size_t most_feeding = 64;  // docs/limits.md
+
 std::vector<std::string> neighbours(const std::filesystem::path& file) {
   std::vector<std::string> names;
   std::error_code error;
@@ -35,11 +37,20 @@ std::shared_ptr<const TableSource> TableFiles::answer_of(const std::filesystem::
   const auto absolute = std::filesystem::weakly_canonical(ladder);
   TableFiles beside(ladder.parent_path());
   beside.feeding_ = feeding_;
+  beside.opened_ = opened_;
   if (std::find(feeding_.begin(), feeding_.end(), absolute) != feeding_.end()) {
     std::string way;
     for (const auto& one : feeding_) way += one.filename().string() + " reads ";
     throw Error(Problem{Code::circular, "`" + name + "` feeds itself: " + way + name, {}, {}, {}});
   }
+  if (feeding_.size() >= most_feeding)
+    throw Error(Problem{Code::bad_value,
+                        "`" + name + "` is the " + std::to_string(most_feeding + 1) +
+                            "th ladder of a chain in which each is the table of the next; at most " +
+                            std::to_string(most_feeding) + " are answered",
+                        {},
+                        {},
+                        "keep the standings of one in the middle: --keep-as middle.standings.json"});
   beside.feeding_.push_back(absolute);
   const LadderText text = read_ladder_file(ladder);
   try {
@@ -53,6 +64,10 @@ std::shared_ptr<const TableSource> TableFiles::answer_of(const std::filesystem::
   }
 }
 
+std::filesystem::path TableFiles::file_of(const std::string& name) const {
+  return (folder_ / name.substr(0, name.find('#'))).lexically_normal();
+}
+
 std::shared_ptr<const TableSource> TableFiles::open(const std::string& name, const ReadOptions& options) const {
   try {
     return Catalog::open(name, options);
@@ -60,7 +75,7 @@ std::shared_ptr<const TableSource> TableFiles::open(const std::string& name, con
     // Not in memory: a file, then.
   }
   const std::size_t mark = name.find('#');
-  const std::filesystem::path file = (folder_ / name.substr(0, mark)).lexically_normal();
+  const std::filesystem::path file = file_of(name);
   const std::string part = mark == std::string::npos ? "" : name.substr(mark + 1);
   const std::string ending = engine::folded(file.extension().string());
   Problem p;
@@ -71,6 +86,7 @@ std::shared_ptr<const TableSource> TableFiles::open(const std::string& name, con
     p.nearest = engine::nearest_word(file.filename().string(), neighbours(file));
     throw Error(std::move(p));
   }
+  opened_->add(file);
   const bool sqlite = ending == ".sqlite" || ending == ".sqlite3" || ending == ".db", workbook = ending == ".xlsx";
   if (file.string().ends_with(".standings.json")) return open_standings(file, part);
   if (mark != std::string::npos && !sqlite && !workbook) {

@@ -3,7 +3,11 @@
 #include <nlohmann/json.hpp>
 
 #include <algorithm>
+#include <cstring>
+#include <map>
+#include <set>
 
+#include "io/write_marks.hpp"
 #include "io/write_workbook.hpp"
 #include "table/nearest.hpp"
 
@@ -22,17 +26,22 @@ std::string csv_field(const std::string& text, bool is_text) {
   return out + "\"";
 }
 
-std::string csv(const Standings& s) {
+// Would an office program that opens the file run this text as a formula?
+bool runs(const std::string& text) { return !text.empty() && std::strchr("=+-@\t\r", text.front()) != nullptr; }
+
+std::string csv(const Standings& s, const WriteOptions& options) {
+  const auto field = [&](const std::string& text, bool is_text) {
+    return csv_field(options.guard_cells && is_text && runs(text) ? "'" + text : text, is_text);
+  };
   std::string out;
   for (std::size_t c = 0; c < s.columns().size(); ++c)
-    out += (c > 0 ? "," : "") + csv_field(s.columns()[c].heading, true);
+    out += (c > 0 ? "," : "") + field(s.columns()[c].heading, true);
   out += "\n";
   for (std::size_t r = 0; r < s.rows(); ++r) {
     for (std::size_t c = 0; c < s.columns().size(); ++c) {
       if (c > 0) out += ',';
       const Value value = s.value(r, c);
-      if (!is_null(value))
-        out += csv_field(to_text(value, s.columns()[c].type), s.columns()[c].type.kind == Kind::text);
+      if (!is_null(value)) out += field(to_text(value, s.columns()[c].type), s.columns()[c].type.kind == Kind::text);
     }
     out += "\n";
   }
@@ -55,8 +64,23 @@ std::string json_value(const Value& value, const Type& type) {
   return json_text(text);
 }
 
+// What each column is called in JSON: its heading, and where columns share one, their names, which are unique.
+std::vector<std::string> json_keys(const Standings& s) {
+  std::vector<std::string> keys, names;
+  std::map<std::string, int> uses;
+  for (const StandingColumn& column : s.columns()) {
+    ++uses[column.heading];
+    names.push_back(column.name);
+  }
+  for (const StandingColumn& column : s.columns())
+    keys.push_back(uses[column.heading] > 1 ? column.name : column.heading);
+  return std::set<std::string>(keys.begin(), keys.end()).size() == keys.size() ? keys : names;
+}
+
 std::string json(const Standings& s) {
-  std::string out = "{\n  \"title\": " + json_text(s.title()) + ",\n  \"question\": " + json_text(s.question()) +
+  const std::vector<std::string> keys = json_keys(s);
+  std::string out = engine::json_mark;
+  out += "\n  \"title\": " + json_text(s.title()) + ",\n  \"question\": " + json_text(s.question()) +
                     ",\n  \"columns\": [";
   for (std::size_t c = 0; c < s.columns().size(); ++c) {
     const StandingColumn& column = s.columns()[c];
@@ -68,7 +92,7 @@ std::string json(const Standings& s) {
     out += r > 0 ? ",\n    {" : "\n    {";
     for (std::size_t c = 0; c < s.columns().size(); ++c) {
       if (c > 0) out += ", ";
-      out += json_text(s.columns()[c].heading) + ": " + json_value(s.value(r, c), s.columns()[c].type);
+      out += json_text(keys[c]) + ": " + json_value(s.value(r, c), s.columns()[c].type);
     }
     out += "}";
   }
@@ -78,9 +102,12 @@ std::string json(const Standings& s) {
     out += (i > 0 ? ",\n    {" : "\n    {") + std::string("\"of\": ") +
            (line.of == SummaryLine::Of::others ? "\"others\"" : "\"all\"") + ", \"label\": " + json_text(line.label) +
            ", \"behind_row\": " + std::to_string(line.behind + 1) + ", \"entries\": " + std::to_string(line.entries);
-    for (std::size_t c = 0; c < s.columns().size(); ++c)
-      if (s.columns()[c].role == Role::total)
-        out += ", " + json_text(s.columns()[c].heading) + ": " + json_value(line.values[c], s.columns()[c].type);
+    for (std::size_t c = 0; c < s.columns().size(); ++c) {
+      if (s.columns()[c].role != Role::total) continue;
+      const bool taken = keys[c] == "of" || keys[c] == "label" || keys[c] == "behind_row" || keys[c] == "entries";
+      out += ", " + json_text(taken ? "total " + keys[c] : keys[c]) + ": " +
+             json_value(line.values[c], s.columns()[c].type);
+    }
     out += "}";
   }
   out += "\n  ],\n  \"departed\": [";
@@ -100,20 +127,40 @@ std::string json(const Standings& s) {
   return out + "\n  ]\n}\n";
 }
 
-std::string markdown_cell(std::string text) {
-  for (std::size_t at = 0; (at = text.find_first_of("|\\\r\n", at)) != std::string::npos; at += 2) {
-    if (text[at] == '\n' || text[at] == '\r')
-      text.replace(at, 1, "  ");
-    else
-      text.insert(at, "\\");
+// Data is never markup: what Markdown and HTML give a meaning to is escaped, and a line end is two blanks.
+std::string markdown_cell(const std::string& text) {
+  std::string out;
+  for (const char c : text) {
+    if (c == '\n' || c == '\r') {
+      out += "  ";
+      continue;
+    }
+    if (std::strchr("\\`*_[]<>|~&#!", c) != nullptr && c != '\0') out += '\\';
+    out += c;
   }
-  return text;
+  return out;
+}
+
+// A sentence of ours, in which names are in `backticks`: these stay, everything outside them is escaped.
+std::string markdown_sentence(const std::string& text) {
+  std::string out;
+  for (std::size_t at = 0; at < text.size();) {
+    const std::size_t open = std::min(text.find('`', at), text.size());
+    out += markdown_cell(text.substr(at, open - at));
+    const std::size_t close = open < text.size() ? text.find('`', open + 1) : std::string::npos;
+    if (close == std::string::npos) return out + markdown_cell(text.substr(open));
+    std::string name = text.substr(open, close + 1 - open);
+    std::replace_if(name.begin(), name.end(), [](char c) { return c == '\n' || c == '\r'; }, ' ');
+    out += name;
+    at = close + 1;
+  }
+  return out;
 }
 
 std::string markdown(const Standings& s) {
   std::string out;
-  if (!s.title().empty()) out += "## " + s.title() + "\n\n";
-  out += s.question() + "\n\n|";
+  if (!s.title().empty()) out += "## " + markdown_cell(s.title()) + "\n\n";
+  out += markdown_sentence(s.question()) + "\n\n|";
   for (const StandingColumn& column : s.columns()) out += " " + markdown_cell(column.heading) + " |";
   out += "\n|";
   for (const StandingColumn& column : s.columns()) out += column.type.numeric() ? "---:|" : "---|";
@@ -140,9 +187,10 @@ std::string markdown(const Standings& s) {
       out += "\n";
     }
   }
-  out += "\n" + s.shown_of_total() + ".\n";
-  for (const Remark& remark : s.remarks()) out += "\n- **" + remark.code + "**: " + remark.sentence + "\n";
-  return out;
+  out += "\n" + markdown_sentence(s.shown_of_total()) + ".\n";
+  for (const Remark& remark : s.remarks())
+    out += "\n- **" + remark.code + "**: " + markdown_sentence(remark.sentence) + "\n";
+  return out + engine::markdown_mark;
 }
 
 }  // namespace
@@ -166,14 +214,46 @@ Format format_from(std::string_view ending) {
                       "csv, json, md or xlsx"});
 }
 
-std::string written(const Standings& standings, Format format) {
+std::string written(const Standings& standings, Format format, const WriteOptions& options) {
   switch (format) {
-    case Format::csv: return csv(standings);
+    case Format::csv: return csv(standings, options);
     case Format::json: return json(standings);
     case Format::markdown: return markdown(standings);
     case Format::workbook: return engine::workbook(standings);
   }
   return {};
 }
+
+std::vector<Remark> write_remarks(const Standings& standings, Format format, const WriteOptions& options) {
+  if (format != Format::csv || options.guard_cells) return {};
+  std::size_t count = 0;
+  std::string first;
+  const auto see = [&](const std::string& text, const std::string& column) {
+    if (runs(text) && count++ == 0) first = "`" + text.substr(0, 40) + "` in `" + column + "`";
+  };
+  for (std::size_t c = 0; c < standings.columns().size(); ++c) {
+    const StandingColumn& column = standings.columns()[c];
+    see(column.heading, column.heading);
+    if (column.type.kind != Kind::text) continue;
+    for (std::size_t r = 0; r < standings.rows(); ++r)
+      if (const Value value = standings.value(r, c); !is_null(value)) see(to_text(value), column.heading);
+  }
+  if (count == 0) return {};
+  return {{"cells-run-as-formulas",
+           std::to_string(count) + (count == 1 ? " text begins" : " texts begin") +
+               " with = + - or @, and an office program that opens the file runs " + (count == 1 ? "it" : "them") +
+               " as a formula: " + first + "; --guard-cells writes an apostrophe in front, a workbook needs none"}};
+}
+
+namespace engine {
+
+std::string csv_heading(const Standings& standings) {
+  std::string line;
+  for (std::size_t c = 0; c < standings.columns().size(); ++c)
+    line += (c > 0 ? "," : "") + csv_field(standings.columns()[c].heading, true);
+  return line + "\n";
+}
+
+}  // namespace engine
 
 }  // namespace lofty

@@ -1,10 +1,11 @@
 // Standings as a table of a SQLite file.
 // Covered by tests/io/write_test.cpp.
 
-#include <unistd.h>
+#include <sys/stat.h>
 
 #include <algorithm>
 
+#include "io/new_file.hpp"
 #include "io/sqlite_words.hpp"
 #include "lofty/write.hpp"
 
@@ -37,20 +38,33 @@ class Writing {
     }
   }
 
-  void into(SQLite::Database& db, const std::string& table) const {
-    SQLite::Transaction all(db);
+  // One transaction. Throws Error(name_taken) where the table is there and not to be replaced.
+  void into(SQLite::Database& db, const std::filesystem::path& file, const std::string& table, bool replace) const {
+    // The write lock first: what is looked up then stays true until the end.
+    SQLite::Transaction all(db, SQLite::TransactionBehavior::IMMEDIATE);
+    if (db.tableExists(table)) {
+      if (!replace) {
+        Problem p{Code::name_taken, "there is a table `" + table + "` in it already", {}, {}, {}};
+        p.place.file = file.string();
+        p.advice = "another name: " + file.filename().string() + "#" + table + "_2";
+        throw Error(std::move(p));
+      }
+      db.exec("drop table " + sqlite_name(table));
+    }
     std::string columns, marks;
     for (std::size_t c = 0; c < kinds_.size(); ++c) {
       columns += (c > 0 ? ", " : "") + sqlite_name(s_.columns()[c].name) + " " + kinds_[c];
       marks += c > 0 ? ", ?" : "?";
     }
     db.exec("create table " + sqlite_name(table) + " (" + columns + ")");
-    SQLite::Statement insert(db, "insert into " + sqlite_name(table) + " values (" + marks + ")");
-    for (std::size_t r = 0; r < s_.rows(); ++r) {
-      for (std::size_t c = 0; c < kinds_.size(); ++c)
-        bind(insert, static_cast<int>(c) + 1, s_.value(r, c), kinds_[c], s_.columns()[c].type);
-      insert.exec();
-      insert.reset();
+    {
+      SQLite::Statement insert(db, "insert into " + sqlite_name(table) + " values (" + marks + ")");
+      for (std::size_t r = 0; r < s_.rows(); ++r) {
+        for (std::size_t c = 0; c < kinds_.size(); ++c)
+          bind(insert, static_cast<int>(c) + 1, s_.value(r, c), kinds_[c], s_.columns()[c].type);
+        insert.exec();
+        insert.reset();
+      }
     }
     all.commit();
   }
@@ -79,34 +93,28 @@ Error failure(const std::filesystem::path& file, const SQLite::Exception& error)
 
 }  // namespace
 
-void write_sqlite(const Standings& standings, const std::filesystem::path& file, const std::string& table) {
+void write_sqlite(const Standings& standings, const std::filesystem::path& file, const std::string& table,
+                  bool replace) {
   const Writing writing(standings);
-  std::error_code ignored;
-  const bool there = std::filesystem::exists(file, ignored);
-  // A new file is written beside and renamed; into one that is there, one transaction puts the table whole or not at
-  // all.
-  const std::filesystem::path target =
-      there ? file : std::filesystem::path(file.string() + "." + std::to_string(::getpid()) + ".tmp");
+  constexpr int patience = 10'000;  // milliseconds that another writer may take
   try {
-    {
-      SQLite::Database db(target.string(), SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
-      if (db.tableExists(table)) {
-        Problem p{Code::name_taken, "there is a table `" + table + "` in it already", {}, {}, {}};
-        p.place.file = file.string();
-        p.advice = "another name: " + file.filename().string() + "#" + table + "_2";
-        throw Error(std::move(p));
+    struct stat status {};
+    if (::stat(file.c_str(), &status) != 0 || (S_ISREG(status.st_mode) && status.st_size == 0)) {
+      // A new database is made in a temporary file, which nobody else writes to: it needs no journal.
+      engine::NewFile fresh(file);
+      {
+        SQLite::Database db(fresh.path().string(), SQLite::OPEN_READWRITE);
+        db.exec("pragma journal_mode = off");
+        writing.into(db, file, table, replace);
       }
-      writing.into(db, table);
+      if (fresh.become_target()) return;
+      // Another run made it meanwhile. Its tables stay.
     }
-    if (!there) std::filesystem::rename(target, file);
+    SQLite::Database db(engine::output_target(file).string(), SQLite::OPEN_READWRITE, patience);
+    writing.into(db, file, table, replace);
   } catch (const SQLite::Exception& error) {
-    if (!there) std::filesystem::remove(target, ignored);
+    if (error.getErrorCode() == SQLITE_NOMEM) throw std::bad_alloc();
     throw failure(file, error);
-  } catch (const std::filesystem::filesystem_error& error) {
-    std::filesystem::remove(target, ignored);
-    Problem p{Code::cannot_write, std::string("could not be written: ") + error.what(), {}, {}, {}};
-    p.place.file = file.string();
-    throw Error(std::move(p));
   }
 }
 

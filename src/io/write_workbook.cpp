@@ -1,17 +1,23 @@
 // Standings as a workbook: typed cells, headings that stay in view, numbers as they are read best.
 // Covered by tests/io/write_test.cpp.
 
+#include <fcntl.h>
+#include <locale.h>
+#include <sys/wait.h>
 #include <unistd.h>
 #include <xlsxwriter.h>
 
 #include <algorithm>
+#include <cctype>
 #include <cerrno>
 #include <cmath>
 #include <cstring>
 #include <filesystem>
-#include <fstream>
-#include <sstream>
+#include <memory>
+#include <pugixml.hpp>
 
+#include "io/open_file.hpp"
+#include "io/workbook_reader.hpp"
 #include "io/write_workbook.hpp"
 #include "lofty/error.hpp"
 #include "table/zone.hpp"
@@ -19,35 +25,105 @@
 namespace lofty::engine {
 namespace {
 
+constexpr const char* workbook_mark = "Lofty Ladder";  // the document property that says whose it is
+
 // More than these do not survive in a double.
 bool fits_double(const Decimal& value) {
   const std::string text = value.text();
   return std::count_if(text.begin(), text.end(), [](char c) { return c >= '0' && c <= '9'; }) <= 15;
 }
 
-// A file's name that nobody else has; removed again.
-class TemporaryFile {
- public:
-  TemporaryFile() {
-    std::string pattern = (std::filesystem::temp_directory_path() / "lofty-XXXXXX").string();
-    const int file = ::mkstemp(pattern.data());
-    if (file < 0)
-      throw Error(Problem{Code::cannot_write, std::string("no temporary file: ") + std::strerror(errno), {}, {}, {}});
-    ::close(file);
-    path_ = pattern;
+// What a cell is to hold, decided once: the writer writes it, and the check of the finished file compares with it.
+struct CellContent {
+  enum class Kind : std::uint8_t { empty, text, number, truth } kind = Kind::empty;
+  std::string text;
+  double number = 0;
+  bool moment = false;  // shown as a date or a time
+};
+
+std::size_t utf16_units(std::string_view text) {
+  std::size_t units = 0;
+  for (const char c : text) units += (c & 0xc0) != 0x80 ? ((c & 0xf8) == 0xf0 ? 2 : 1) : 0;
+  return units;
+}
+
+// A text that looks like an escape of the format (`_x000D_`) has its first sign escaped, so that it stays what it is.
+std::string escaped(std::string text) {
+  const auto hex = [](char c) { return std::isxdigit(static_cast<unsigned char>(c)) != 0; };
+  for (std::size_t at = 0; (at = text.find("_x", at)) != std::string::npos; at += 2) {
+    if (at + 7 > text.size() || text[at + 6] != '_' || !std::all_of(&text[at + 2], &text[at + 6], hex)) continue;
+    text.replace(at, 1, "_x005F_");
+    at += 6;
   }
-  TemporaryFile(const TemporaryFile&) = delete;
-  TemporaryFile& operator=(const TemporaryFile&) = delete;
-  ~TemporaryFile() { std::filesystem::remove(path_); }
-  const std::string& path() const { return path_; }
+  return text;
+}
+
+class SheetContent {
+ public:
+  explicit SheetContent(const Standings& standings) : s_(standings) {}
+  std::size_t rows() const { return s_.rows(); }
+  std::size_t columns() const { return s_.columns().size(); }
+
+  CellContent heading(std::size_t column) const { return text(s_.columns()[column].heading, 0, column); }
+
+  CellContent cell(std::size_t row, std::size_t column) const {
+    const Value value = s_.value(row, column);
+    const Type& type = s_.columns()[column].type;
+    const auto number = [](double n, bool moment = false) {
+      return CellContent{.kind = CellContent::Kind::number, .text = {}, .number = n, .moment = moment};
+    };
+    if (is_null(value)) return {};
+    if (const auto* exact = std::get_if<Decimal>(&value); exact != nullptr && fits_double(*exact))
+      return number(exact->to_double());
+    if (const auto* floating = std::get_if<double>(&value); floating != nullptr && std::isfinite(*floating))
+      return number(*floating);
+    if (const auto* truth = std::get_if<bool>(&value))
+      return {.kind = CellContent::Kind::truth, .text = {}, .number = *truth ? 1.0 : 0.0};
+    if (const auto* date = std::get_if<Date>(&value); date != nullptr && date->days >= first_day)
+      return number(static_cast<double>(date->days) + 25'569, true);
+    if (const auto* moment = std::get_if<Timestamp>(&value);
+        moment != nullptr && moment->microseconds >= first_day * 86'400'000'000) {
+      // A cell holds no offset: it shows the wall clock of the place.
+      const std::int64_t wall = type.zone != nullptr ? type.zone->to_local(moment->microseconds) : moment->microseconds;
+      return number(static_cast<double>(wall) / 86'400e6 + 25'569, true);
+    }
+    return text(to_text(value, type), row + 1, column);
+  }
 
  private:
-  std::string path_;
+  // An empty text is an empty cell: the format has no other.
+  CellContent text(const std::string& text, std::size_t row, std::size_t column) const {
+    if (text.empty()) return {};
+    const auto refuse = [&](Code code, const std::string& what) {
+      return Error(Problem{code,
+                           (row == 0 ? "the heading of column " + std::to_string(column + 1)
+                                     : "`" + s_.columns()[column].heading + "` in row " + std::to_string(row)) +
+                               what,
+                           {},
+                           {},
+                           "csv and json hold any text"});
+    };
+    if (const std::size_t units = utf16_units(text); units > most_cell_characters)
+      throw refuse(Code::beyond_limit, " has " + std::to_string(units) + " characters; a workbook's cell holds at most 32,767");
+    if (text.find('\0') != std::string::npos)
+      throw refuse(Code::cannot_write, " holds a NUL character, which a workbook cannot");
+    return {.kind = CellContent::Kind::text, .text = text};
+  }
+
+  // 1 March 1900: before it the format counts a day that never was.
+  static constexpr std::int64_t first_day = -25'508;
+  const Standings& s_;
 };
+
+// The library's errors, none of which may pass.
+void expect_ok(lxw_error error) {
+  if (error == LXW_NO_ERROR) return;
+  throw Error(Problem{Code::cannot_write, std::string("the workbook could not be written: ") + lxw_strerror(error), {}, {}, {}});
+}
 
 class WorkbookWriter {
  public:
-  WorkbookWriter(const Standings& standings, lxw_workbook* book) : s_(standings), book_(book) {
+  WorkbookWriter(const Standings& standings, lxw_workbook* book) : s_(standings), content_(standings), book_(book) {
     sheet_ = workbook_add_worksheet(book_, "Standings");
     heading_ = workbook_add_format(book_);
     format_set_bold(heading_);
@@ -58,19 +134,20 @@ class WorkbookWriter {
   void write() {
     for (std::size_t c = 0; c < s_.columns().size(); ++c) {
       std::size_t width = s_.columns()[c].heading.size();
-      worksheet_write_string(sheet_, 0, column(c), s_.columns()[c].heading.c_str(), heading_);
+      write_cell(0, c, content_.heading(c), heading_);
       for (std::size_t r = 0; r < s_.rows(); ++r) {
+        const CellContent cell = content_.cell(r, c);
+        write_cell(static_cast<lxw_row_t>(r + 1), c, cell, cell.kind == CellContent::Kind::text ? nullptr : formats_[c]);
         const Value value = s_.value(r, c);
-        if (is_null(value)) continue;  // an empty cell
-        write_cell(static_cast<lxw_row_t>(r + 1), c, value);
-        width = std::max(width, to_text(value).size());
+        if (!is_null(value)) width = std::max(width, to_text(value).size());
       }
-      worksheet_set_column(sheet_, column(c), column(c), static_cast<double>(std::min<std::size_t>(width, 40)) + 2,
-                           nullptr);
+      expect_ok(worksheet_set_column(sheet_, column(c), column(c),
+                                     static_cast<double>(std::min<std::size_t>(width, 40)) + 2, nullptr));
     }
     worksheet_freeze_panes(sheet_, 1, 0);
     if (s_.rows() > 0)
-      worksheet_autofilter(sheet_, 0, 0, static_cast<lxw_row_t>(s_.rows()), column(s_.columns().size() - 1));
+      expect_ok(
+          worksheet_autofilter(sheet_, 0, 0, static_cast<lxw_row_t>(s_.rows()), column(s_.columns().size() - 1)));
     write_notes();
   }
 
@@ -92,30 +169,16 @@ class WorkbookWriter {
     return format;
   }
 
-  void write_cell(lxw_row_t row, std::size_t c, const Value& value) {
-    lxw_format* const format = formats_[c];
-    const lxw_col_t at = column(c);
-    const auto text = [&] {
-      worksheet_write_string(sheet_, row, at, to_text(value, s_.columns()[c].type).c_str(), nullptr);
-    };
-    if (const auto* number = std::get_if<Decimal>(&value)) {
-      if (!fits_double(*number)) return text();  // every digit counts
-      worksheet_write_number(sheet_, row, at, number->to_double(), format);
-    } else if (const auto* floating = std::get_if<double>(&value)) {
-      if (!std::isfinite(*floating)) return text();
-      worksheet_write_number(sheet_, row, at, *floating, format);
-    } else if (const auto* truth = std::get_if<bool>(&value)) {
-      worksheet_write_boolean(sheet_, row, at, *truth ? 1 : 0, format);
-    } else if (const auto* date = std::get_if<Date>(&value); date != nullptr && date->days >= first_day) {
-      worksheet_write_number(sheet_, row, at, static_cast<double>(date->days) + 25'569, format);
-    } else if (const auto* moment = std::get_if<Timestamp>(&value);
-               moment != nullptr && moment->microseconds >= first_day * 86'400'000'000) {
-      // A cell holds no offset: it shows the wall clock of the place.
-      const engine::Zone* const zone = s_.columns()[c].type.zone;
-      const std::int64_t wall = zone != nullptr ? zone->to_local(moment->microseconds) : moment->microseconds;
-      worksheet_write_number(sheet_, row, at, static_cast<double>(wall) / 86'400e6 + 25'569, format);
-    } else {
-      text();
+  void write_cell(lxw_row_t row, std::size_t c, const CellContent& cell, lxw_format* format) {
+    switch (cell.kind) {
+      case CellContent::Kind::empty: break;
+      case CellContent::Kind::text:
+        expect_ok(worksheet_write_string(sheet_, row, column(c), escaped(cell.text).c_str(), format));
+        break;
+      case CellContent::Kind::number: expect_ok(worksheet_write_number(sheet_, row, column(c), cell.number, format)); break;
+      case CellContent::Kind::truth:
+        expect_ok(worksheet_write_boolean(sheet_, row, column(c), cell.number != 0 ? 1 : 0, format));
+        break;
     }
   }
 
@@ -128,9 +191,16 @@ class WorkbookWriter {
     worksheet_set_column(notes, 0, 0, 26, nullptr);
     worksheet_set_column(notes, 1, 1, 90, nullptr);
     lxw_row_t row = 0;
-    const auto line = [&](const std::string& name, const std::string& text) {
-      worksheet_write_string(notes, row, 0, name.c_str(), wrapped);
-      worksheet_write_string(notes, row++, 1, text.c_str(), wrapped);
+    const auto line = [&](const std::string& name, std::string text) {
+      if (utf16_units(text) > most_cell_characters) {  // a remark with many names: its beginning says it
+        text.resize(most_cell_characters / 2);
+        while (!text.empty() && (text.back() & 0xc0) == 0x80) text.pop_back();
+        if (!text.empty()) text.back() = ' ';
+        text += "(cut)";
+      }
+      std::replace(text.begin(), text.end(), '\0', ' ');
+      expect_ok(worksheet_write_string(notes, row, 0, name.c_str(), wrapped));
+      expect_ok(worksheet_write_string(notes, row++, 1, escaped(text).c_str(), wrapped));
     };
     if (!s_.title().empty()) line("title", s_.title());
     line("question", s_.question());
@@ -138,13 +208,125 @@ class WorkbookWriter {
     for (const Remark& remark : s_.remarks()) line(remark.code, remark.sentence);
   }
 
-  static constexpr std::int64_t first_day = -25'508;  // 1 March 1900: before it the format counts a day that never was
   const Standings& s_;
+  const SheetContent content_;
   lxw_workbook* book_;
   lxw_worksheet* sheet_ = nullptr;
   lxw_format* heading_ = nullptr;
   std::vector<lxw_format*> formats_;
 };
+
+// Runs in the child. The library writes to `file` by name, and into temporary files in `folder`.
+void write_with_library(const Standings& standings, const std::string& file, std::string folder) {
+  // The library formats numbers by the caller's locale, where 12.5 may be "12,5".
+  const locale_t plain = ::newlocale(LC_ALL_MASK, "C", nullptr);
+  if (plain == nullptr) throw std::bad_alloc();
+  ::uselocale(plain);
+  lxw_workbook_options options{};
+  options.tmpdir = folder.data();
+  lxw_workbook* const book = workbook_new_opt(file.c_str(), &options);
+  if (book == nullptr) throw Error(Problem{Code::cannot_write, "no workbook could be begun", {}, {}, {}});
+  // The same standings give the same bytes: no clock in the file.
+  lxw_doc_properties properties{};
+  properties.created = 1;
+  expect_ok(workbook_set_properties(book, &properties));
+  expect_ok(workbook_set_custom_property_string(book, workbook_mark, "standings"));
+  WorkbookWriter(standings, book).write();
+  expect_ok(workbook_close(book));
+}
+
+// Calls `work` in a child process, because the library dies of some failed allocations. What `work` throws is thrown
+// here again, as its message.
+template <class Work>
+void in_child(const Work& work) {
+  int ends[2];
+  if (::pipe2(ends, O_CLOEXEC) != 0)
+    throw Error(Problem{Code::cannot_write, std::string("no process could be begun: ") + std::strerror(errno), {}, {}, {}});
+  const pid_t child = ::fork();
+  if (child == 0) {
+    // The library reports on standard error what its results say too.
+    const int nowhere = ::open("/dev/null", O_WRONLY | O_CLOEXEC);
+    if (nowhere >= 0) ::dup2(nowhere, STDERR_FILENO);
+    const auto leave = [&](int status, const char* why) {
+      if (*why != 0 && ::write(ends[1], why, std::strlen(why)) < 0) ::_exit(1);
+      ::_exit(status);
+    };
+    try {
+      work();
+      leave(0, "");
+    } catch (const Error& error) {
+      leave(1, error.problems().front().sentence.c_str());
+    } catch (const std::bad_alloc&) {
+      leave(2, "");
+    } catch (const std::exception& error) {
+      leave(1, error.what());
+    }
+    ::_exit(1);
+  }
+  const int error = errno;
+  ::close(ends[1]);
+  std::string why;
+  char bytes[512];
+  for (ssize_t n; child > 0 && ((n = ::read(ends[0], bytes, sizeof bytes)) > 0 || (n < 0 && errno == EINTR));)
+    if (n > 0) why.append(bytes, static_cast<std::size_t>(n));
+  ::close(ends[0]);
+  if (child < 0)
+    throw Error(Problem{Code::cannot_write, std::string("no process could be begun: ") + std::strerror(error), {}, {}, {}});
+  int status = 0;
+  while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {
+  }
+  if (WIFEXITED(status) && WEXITSTATUS(status) == 0) return;
+  if (WIFEXITED(status) && WEXITSTATUS(status) == 2) throw std::bad_alloc();
+  throw Error(Problem{Code::cannot_write, why.empty() ? "the workbook could not be written: its writer died" : why, {}, {}, {}});
+}
+
+// The finished file read again: every cell is what it was meant to be. Write errors that the library does not report
+// end here.
+void check_finished(const Standings& standings, const std::string& bytes) {
+  const auto damaged = [](const std::string& where) {
+    return Error(Problem{Code::cannot_write,
+                         "the workbook could not be written whole" + where,
+                         {},
+                         {},
+                         "see that the temporary folder (" + std::filesystem::temp_directory_path().string() +
+                             ") has room for it"});
+  };
+  const SheetContent content(standings);
+  std::vector<WorkbookReader::Row> rows;
+  try {
+    const WorkbookReader book("", bytes);
+    for (const char* part : {"docProps/custom.xml", "[Content_Types].xml", "xl/theme/theme1.xml"}) {
+      pugi::xml_document ignored;
+      Archive("", bytes).read(part, ignored);
+    }
+    std::vector<Remark> doubts;
+    book.rows(book.sheet("About"), doubts);
+    rows = book.rows(book.sheet("Standings"), doubts);
+  } catch (const Error&) {
+    throw damaged("");
+  }
+  auto row = rows.begin();
+  for (std::size_t r = 0; r <= content.rows(); ++r) {
+    std::vector<WorkbookReader::Cell> meant;
+    for (std::size_t c = 0; c < content.columns(); ++c) {
+      const CellContent cell = r == 0 ? content.heading(c) : content.cell(r - 1, c);
+      switch (cell.kind) {
+        case CellContent::Kind::empty: break;
+        case CellContent::Kind::text: meant.push_back({c, cell.text}); break;
+        case CellContent::Kind::number: meant.push_back({c, WorkbookReader::number_text(cell.number, cell.moment, false)}); break;
+        case CellContent::Kind::truth: meant.push_back({c, cell.number != 0 ? "true" : "false"}); break;
+      }
+    }
+    if (meant.empty()) continue;
+    const auto same = [](const WorkbookReader::Cell& a, const WorkbookReader::Cell& b) {
+      return a.column == b.column && a.text == b.text;
+    };
+    if (row == rows.end() || row->number != r + 1 || !std::equal(meant.begin(), meant.end(), row->cells.begin(), row->cells.end(), same))
+      throw damaged(": row " + std::to_string(r + 1) + " is not what it should be");
+    ++row;
+  }
+  if (row != rows.end()) throw damaged(": it has too many rows");
+}
 
 }  // namespace
 
@@ -155,21 +337,32 @@ std::string workbook(const Standings& standings) {
                         {},
                         {},
                         "csv holds any number"});
-  const TemporaryFile file;
-  lxw_workbook* const book = workbook_new(file.path().c_str());
-  if (book == nullptr) throw Error(Problem{Code::cannot_write, "no workbook could be begun", {}, {}, {}});
-  // The same standings give the same bytes: no clock in the file.
-  lxw_doc_properties properties{};
-  properties.created = 1;
-  workbook_set_properties(book, &properties);
-  WorkbookWriter(standings, book).write();
-  if (const lxw_error error = workbook_close(book); error != LXW_NO_ERROR)
-    throw Error(Problem{
-        Code::cannot_write, std::string("the workbook could not be written: ") + lxw_strerror(error), {}, {}, {}});
-  std::ifstream in(file.path(), std::ios::binary);
-  std::ostringstream bytes;
-  bytes << in.rdbuf();
-  return std::move(bytes).str();
+  // What cannot be written is found before the library begins.
+  const SheetContent content(standings);
+  for (std::size_t c = 0; c < content.columns(); ++c) {
+    content.heading(c);
+    if (standings.columns()[c].type.kind != Kind::text) continue;
+    for (std::size_t r = 0; r < content.rows(); ++r) content.cell(r, c);
+  }
+  const std::string folder = std::filesystem::temp_directory_path().string();
+  const int file = nameless_file("");
+  const auto close = [](const int* descriptor) { ::close(*descriptor); };
+  const std::unique_ptr<const int, decltype(close)> closing(&file, close);
+  const std::string path = "/proc/self/fd/" + std::to_string(file);
+  in_child([&] { write_with_library(standings, path, folder); });
+  std::string bytes = OpenFile(path).read_all();
+  check_finished(standings, bytes);
+  return bytes;
+}
+
+bool is_our_workbook(const std::string& bytes) {
+  try {
+    const Archive archive("", bytes);
+    return archive.has("docProps/custom.xml") &&
+           archive.bytes_of("docProps/custom.xml").find(std::string("name=\"") + workbook_mark + "\"") != std::string::npos;
+  } catch (const Error&) {
+    return false;
+  }
 }
 
 }  // namespace lofty::engine

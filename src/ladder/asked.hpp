@@ -33,7 +33,7 @@ struct Asked {
   const StandingsData* outer = nullptr;  // the level outside: entries count only inside the ones that it lists
   const JoinedRows* joined = nullptr;
   Entries entries;
-  std::size_t numbered = 0;            // entries as run_rows() numbered them, where Entries::numbered_as is not empty
+  std::size_t numbered = 0;            // entries as run_rows() numbered them, where Entries::numbered_as is set
   std::size_t entries_before = 0;      // rank.having
   std::vector<ColumnPtr> columns;      // entries' columns, then places
   std::vector<std::uint8_t> eligible;  // by entry: a Truth; empty: all are

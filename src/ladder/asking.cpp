@@ -169,9 +169,9 @@ void Asking::drop() {
 
 void Asking::pick(const std::vector<std::uint32_t>& left) {
   if (left.size() == a_.entries.count) return;
-  if (a_.entries.numbered_as.empty()) {
-    a_.entries.numbered_as.resize(a_.entries.count);
-    std::iota(a_.entries.numbered_as.begin(), a_.entries.numbered_as.end(), 0u);
+  if (!a_.entries.numbered_as) {
+    a_.entries.numbered_as.emplace(a_.entries.count);
+    std::iota(a_.entries.numbered_as->begin(), a_.entries.numbered_as->end(), 0u);
     a_.numbered = a_.entries.count;
   }
   const auto pick_from = [&](auto& of) {
@@ -180,7 +180,7 @@ void Asking::pick(const std::vector<std::uint32_t>& left) {
   };
   pick_from(a_.entries.first_rows);
   pick_from(a_.entries.row_counts);
-  pick_from(a_.entries.numbered_as);
+  pick_from(*a_.entries.numbered_as);
   for (Entries::Mean& mean : a_.entries.means) {
     pick_from(mean.sums);
     pick_from(mean.counts);

@@ -89,12 +89,13 @@ void Asking::keep() {
 }
 
 void Asking::list() {
+  a_.data->entries = a_.entries.count;
   if (a_.question.list_as_input || !a_.question.list_order.empty()) a_.data->passed_over.clear();
   if (a_.question.list_as_input) {
     std::sort(a_.data->rows.begin(), a_.data->rows.end(),
               [&](std::uint32_t a, std::uint32_t b) { return a_.entries.first_rows[a] < a_.entries.first_rows[b]; });
   } else if (!a_.entries.listed.empty() && a_.entries.listed.size() == a_.entries.count &&
-             a_.entries.numbered_as.empty()) {
+             !a_.entries.numbered_as) {
     std::vector<std::uint8_t> in(a_.entries.count, 0);
     for (const std::uint32_t entry : a_.data->rows) in[entry] = 1;
     a_.data->rows.clear();
@@ -236,10 +237,10 @@ void Asking::summarize() {
   }
   std::vector<std::uint32_t> of_all, of_left;  // by entry as it was first numbered
   const auto outside = static_cast<std::uint32_t>(groups);
-  of_all.assign(a_.entries.numbered_as.empty() ? a_.entries.count : a_.numbered, outside);
+  of_all.assign(a_.entries.numbered_as ? a_.numbered : a_.entries.count, outside);
   of_left = of_all;
   for (std::uint32_t e = 0; e < a_.entries.count; ++e) {
-    const std::uint32_t first_number = a_.entries.numbered_as.empty() ? e : a_.entries.numbered_as[e];
+    const std::uint32_t first_number = a_.entries.numbered_as ? (*a_.entries.numbered_as)[e] : e;
     of_all[first_number] = group_of(e);
     ++all[group_of(e)];
     if (listed[e]) continue;

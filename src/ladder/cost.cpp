@@ -3,6 +3,7 @@
 #include "ladder/cost.hpp"
 
 #include <algorithm>
+#include <charconv>
 #include <cmath>
 #include <set>
 
@@ -46,8 +47,8 @@ double sort_seconds(double rows, std::size_t keys) {
 }
 
 std::size_t nodes_of(const Node& node) {
-  std::size_t count = node.op != Op::name && node.op != Op::literal;
-  for (const NodePtr& arg : node.args) count += nodes_of(*arg);
+  std::size_t count = 0;
+  each_node_below(node, [&](const Node& at) { count += at.op != Op::name && at.op != Op::literal; });
   return count;
 }
 
@@ -551,11 +552,15 @@ Cost with_measured(Cost planned, const Cost& measured) {
 const Cost& Standings::cost() const { return data_->cost; }
 
 std::string speeds_text(const Speeds& speeds) {
+  const auto fixed = [](double value) {
+    char digits[32];
+    return std::string(digits, std::to_chars(digits, digits + sizeof digits, value, std::chars_format::fixed, 6).ptr);
+  };
   std::string out = "lofty-ladder speeds 1\n";
   for (const auto& [name, value] :
        {std::pair{"read", speeds.read}, std::pair{"join", speeds.join}, std::pair{"rows", speeds.rows},
         std::pair{"sort", speeds.sort}, std::pair{"windows", speeds.windows}, std::pair{"entries", speeds.entries}})
-    out += std::string(name) + " " + std::to_string(value) + "\n";
+    out += std::string(name) + " " + fixed(value) + "\n";
   return out;
 }
 
@@ -566,11 +571,7 @@ std::optional<Speeds> speeds_from(const std::string& text) {
   for (double* value : {&speeds.read, &speeds.join, &speeds.rows, &speeds.sort, &speeds.windows, &speeds.entries}) {
     const std::size_t blank = text.find(' ', at + 1), end = text.find('\n', at + 1);
     if (blank == std::string::npos || end == std::string::npos || blank > end) return std::nullopt;
-    try {
-      *value = std::stod(text.substr(blank + 1, end - blank - 1));
-    } catch (const std::exception&) {
-      return std::nullopt;
-    }
+    if (std::from_chars(text.data() + blank + 1, text.data() + end, *value).ec != std::errc()) return std::nullopt;
     if (!(*value > 0.001 && *value < 1000)) return std::nullopt;
     at = end;
   }

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cassert>
 #include <functional>
+#include <unordered_set>
 #include <utility>
 
 #include "formula/parser.hpp"
@@ -235,8 +236,9 @@ bool Resolver::open(const std::string& name, const std::string& as, const ReadOp
 }
 
 void Resolver::collect_overalls() {
+  std::unordered_set<const Node*> seen;
   const std::function<void(const NodePtr&)> walk = [&](const NodePtr& node) {
-    if (!node) return;
+    if (!node || !seen.insert(node.get()).second) return;
     if (node->overall >= 0) question_.overalls[static_cast<std::size_t>(node->overall)]->uses.push_back(node.get());
     for (const NodePtr& arg : node->args) walk(arg);
   };

@@ -40,25 +40,31 @@ NodePtr Resolver::overall(const Expression& e, const std::shared_ptr<const Origi
 
 NodePtr Resolver::bind_figure(Parsed& figure, bool report) {
   if (!figure.expression) return make_unknown(name_expression(figure.formula->name), figure.origin);
-  std::vector<Problem> found;
-  figure.state = State::open;
-  RowScope scope(*this, true, "figures");
-  const bool inside = std::exchange(inside_window_, false);  // a name of its own makes it another one's input
-  NodePtr node = engine::bind(*figure.expression, scope, figure.origin, found);
-  inside_window_ = inside;
-  figure.state = State::done;
-  for (Problem& p : found) {
+  if (figure.state == State::fresh) {
+    figure.state = State::open;
+    RowScope scope(*this, true, "figures");
+    const bool inside = std::exchange(inside_window_, false);  // a name of its own makes it another one's input
+    figure.node = engine::bind(*figure.expression, scope, figure.origin, figure.problems);
+    inside_window_ = inside;
+    figure.state = State::done;
+  } else {
+    figure.node->shared = true;
+  }
+  for (const Problem& p : figure.problems) {
     // A circle is met again from each of its figures; one mention is enough.
     const bool circle = p.code == Code::circular;
-    if (circle ? !circle_said_ : report) add(std::move(p));
+    if (circle ? !circle_said_ : report) add(p);
     circle_said_ = circle_said_ || circle;
   }
-  return node;
+  // A null takes its type from where it is used, so each use has a node of its own.
+  if (figure.node->op == Op::null) return std::make_shared<Node>(*figure.node);
+  return figure.node;
 }
 
 bool Resolver::mentions_overall(const Node& node) {
-  return node.overall >= 0 ||
-         std::any_of(node.args.begin(), node.args.end(), [](const NodePtr& arg) { return mentions_overall(*arg); });
+  bool found = false;
+  each_node_below(node, [&](const Node& at) { found = found || at.overall >= 0; });
+  return found;
 }
 
 void Resolver::bind_where() {

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <functional>
+#include <unordered_set>
 
 #include "ladder/prose.hpp"
 #include "ladder/resolver.hpp"
@@ -209,7 +210,9 @@ void Resolver::fix_place_columns() {
   const auto fix = [&](int& column) {
     if (column <= -2) column = entries + (-2 - column);
   };
+  std::unordered_set<const Node*> seen;
   const std::function<void(Node&)> walk = [&](Node& node) {
+    if (!seen.insert(&node).second) return;
     if (node.op == Op::name) fix(node.column);
     for (NodePtr& arg : node.args) walk(*arg);
   };

@@ -159,7 +159,7 @@ NodePtr Resolver::row_name(const Expression& e, const std::shared_ptr<const Orig
   if (figure != nullptr && !shadows) {
     if (figure->state == State::open)
       throw Error(problem_at(Code::circular, "the figure " + quoted(e.text) + " needs itself", e, origin));
-    if (!without_windows_.empty() && figure->expression && mentions_window(*figure->expression, 0))
+    if (!without_windows_.empty() && figure->expression && mentions_window(*figure->expression))
       throw Error(problem_at(Code::wrong_stage,
                              quoted(e.text) +
                                  " holds a window: it sees the rows that rows.where lets through, too "

@@ -2,6 +2,8 @@
 // Covered by tests/ladder/check_test.cpp.
 
 #include <algorithm>
+#include <functional>
+#include <unordered_set>
 
 #include "ladder/prose.hpp"
 #include "ladder/resolver.hpp"
@@ -23,14 +25,17 @@ void Resolver::parse_window_defs() {
   }
 }
 
-bool Resolver::mentions_window(const Expression& e, int depth) {
-  if (e.over) return true;
-  if (e.op == Op::name && depth < 50)
-    if (const Parsed* const figure = find_named(figures_, e); figure != nullptr && figure->expression)
-      if (mentions_window(*figure->expression, depth + 1)) return true;
-  return std::any_of(e.args.begin(), e.args.end(),
-                     [&](const auto& arg) { return arg && mentions_window(*arg, depth); }) ||
-         (e.filter && mentions_window(*e.filter, depth));
+bool Resolver::mentions_window(const Expression& e) {
+  std::unordered_set<const Parsed*> seen;  // figures are named again and again
+  const std::function<bool(const Expression&)> go = [&](const Expression& at) {
+    if (at.over) return true;
+    if (at.op == Op::name)
+      if (const Parsed* const figure = find_named(figures_, at); figure != nullptr && figure->expression)
+        if (seen.insert(figure).second && go(*figure->expression)) return true;
+    return std::any_of(at.args.begin(), at.args.end(), [&](const auto& arg) { return arg && go(*arg); }) ||
+           (at.filter && go(*at.filter));
+  };
+  return go(e);
 }
 
 std::unique_ptr<WindowCall> Resolver::window_call(const Expression& e, Scope& scope,

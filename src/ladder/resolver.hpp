@@ -41,6 +41,8 @@ class Resolver {
     ExpressionPtr expression;  // null: does not parse
     State state = State::fresh;
     std::size_t column = 0;  // totals: entry column
+    NodePtr node = nullptr;              // figures: bound once, and shared by whoever names them
+    std::vector<Problem> problems = {};  // figures: found in binding it
   };
 
   struct PeriodSource {
@@ -154,7 +156,7 @@ class Resolver {
 
   void parse_window_defs();
   // Does a formula hold a window, itself or in a figure that it names?
-  bool mentions_window(const Expression& e, int depth);
+  bool mentions_window(const Expression& e);
   // Bound in `scope`, with every part ready for evaluation. Null: problems have been said.
   std::unique_ptr<WindowCall> window_call(const Expression& e, Scope& scope,
                                           const std::shared_ptr<const Origin>& origin);

@@ -207,7 +207,9 @@ std::vector<WouldStand> Standings::where_would(const std::string& name, const Va
   std::vector<WouldStand> out;
   const Order& order = *data_->order;
   const auto rows = order.rows();
-  for (std::size_t begin = 0; begin < order.size() || (begin == 0 && order.size() == 0 && out.empty());) {
+  // Without entries there is one place to take, the first; groups there are none.
+  if (order.size() == 0 && data_->within.empty()) out.emplace_back();
+  for (std::size_t begin = 0; begin < order.size();) {
     std::size_t end = std::min(begin + 1, order.size());
     while (end < order.size() && !order.starts_group(end)) ++end;
     WouldStand one;
@@ -226,7 +228,6 @@ std::vector<WouldStand> Standings::where_would(const std::string& name, const Va
       }
     }
     out.push_back(std::move(one));
-    if (order.size() == 0) break;
     begin = end;
   }
   return out;

@@ -23,6 +23,7 @@ inline EntryKey key_at(const std::vector<ColumnPtr>& columns, std::uint32_t row)
 struct StandingsData {
   std::string title, question, shown_of_total;
   std::vector<StandingColumn> columns;
+  std::size_t entries = 0;                         // that rank.having left, listed or not
   std::vector<ColumnPtr> values;                   // by listed column; all entries
   std::vector<std::uint32_t> rows;                 // the listed entries
   std::vector<std::uint8_t> tied, ranked;          // by entry

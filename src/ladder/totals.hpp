@@ -5,6 +5,7 @@
 #include <cstdint>
 #include <map>
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -50,7 +51,8 @@ struct Entries {
   std::vector<std::uint32_t> listed;  // entries in the order of the listing, where a window's sort has it; else empty
   double count_seconds = 0, total_seconds = 0;  // finding the rows that windows see; the pass that totals
   std::shared_ptr<Regroup> regroup;             // where Question::keeps_states asks for it
-  std::vector<std::uint32_t> numbered_as;       // by entry: as run_rows() numbered them; empty: just so
+  // By entry: as run_rows() numbered them, once entries were left out (perhaps all); nothing: just so.
+  std::optional<std::vector<std::uint32_t>> numbered_as;
 };
 
 // Works the rows off, in fixed pieces. Fills in the overall constants of `question` on the way, and adds the windows'

@@ -12,8 +12,9 @@ namespace {
 
 template <class Found>
 void each_column(const Node& node, const Found& found) {
-  if (node.op == Op::name && node.column >= 0) found(static_cast<std::size_t>(node.column));
-  for (const NodePtr& arg : node.args) each_column(*arg, found);
+  each_node_below(node, [&](const Node& at) {
+    if (at.op == Op::name && at.column >= 0) found(static_cast<std::size_t>(at.column));
+  });
 }
 
 // Adds to `item` what `needed` says of each column that the call mentions: an item's number, or none.

@@ -1,6 +1,7 @@
 #include "lofty/listing.hpp"
 
 #include <algorithm>
+#include <charconv>
 #include <cmath>
 
 #include "report/width.hpp"
@@ -41,10 +42,11 @@ std::string float_text(double value) {
   const double size = std::fabs(value);
   if (value == 0 || (size >= 1e-4 && size < 1e15)) {
     char buffer[64];
-    std::snprintf(buffer, sizeof buffer, "%.6g", value);
-    if (size >= 1e6) std::snprintf(buffer, sizeof buffer, "%.1f", value);
-    const auto exact = Decimal::parse(buffer);
-    return exact ? exact->grouped_text() : buffer;
+    const auto digits = size >= 1e6 ? std::to_chars(buffer, buffer + sizeof buffer, value, std::chars_format::fixed, 1)
+                                    : std::to_chars(buffer, buffer + sizeof buffer, value, std::chars_format::general, 6);
+    const std::string text(buffer, digits.ptr);
+    const auto exact = Decimal::parse(text);
+    return exact ? exact->grouped_text() : text;
   }
   return to_text(value);
 }
@@ -114,7 +116,7 @@ std::string listing(const Standings& s, const Looks& looks) {
       for (std::size_t c = 0; c < width; ++c) {
         std::string text = is_null(line.values[c]) ? "" : cell_text(s.columns()[c], line.values[c], decimals[c]);
         if (shared(s.columns()[c]) && any_tied) text += " ";
-        cells.push_back(c == line.label_column ? line.label : std::move(text));
+        cells.push_back(c == line.label_column ? printable(line.label) : std::move(text));
       }
       grid.rows.push_back(std::move(cells));
       grid.gap_before.push_back(s.levels() > 1 && line.level == 0 &&
@@ -130,7 +132,7 @@ std::string listing(const Standings& s, const Looks& looks) {
               (is_null(one.now) ? ", now without a place)" : ", now " + to_text(one.now) + ")");
     out += "\n" + wrapped(printable(gone), looks.width, 2) + "\n";
   }
-  out += "\n" + inked(s.shown_of_total() + (any_tied ? ";  = shares its place" : ""), Ink::quiet, looks) + "\n";
+  out += "\n" + inked(printable(s.shown_of_total()) + (any_tied ? ";  = shares its place" : ""), Ink::quiet, looks) + "\n";
   return out;
 }
 
@@ -154,7 +156,7 @@ std::string accounting_text(const Standings& s, const Looks& looks) {
   if (a.ineligible > 0) text += " (" + number(a.ineligible) + " not eligible)";
   if (a.not_kept > 0) text += ", " + number(a.not_kept) + " not kept";
   text += ", " + number(a.listed) + " listed";
-  return inked(wrapped(text, looks.width, 2), Ink::quiet, looks) + "\n";
+  return inked(wrapped(printable(text), looks.width, 2), Ink::quiet, looks) + "\n";
 }
 
 std::string remarks_text(const std::vector<Remark>& remarks, const Looks& looks, Detail detail) {
@@ -178,10 +180,11 @@ std::string comparison_text(const Comparison& c, const std::string& expected, co
   };
   if (c.equal())
     return inked(
-               "as expected: " + number(c.rows, "row") + ", " + number(c.columns.size(), "column") + " of " + expected,
+               "as expected: " + number(c.rows, "row") + ", " + number(c.columns.size(), "column") + " of " +
+                   printable(expected),
                Ink::strong, looks) +
            "\n";
-  std::string out = inked("not as expected in " + expected + ":", Ink::warn, looks) + "\n";
+  std::string out = inked("not as expected in " + printable(expected) + ":", Ink::warn, looks) + "\n";
   const auto line = [&](const std::string& text) { out += "  " + wrapped(printable(text), looks.width - 2, 4) + "\n"; };
   const auto shown = [](const Value& value) { return is_null(value) ? std::string("nothing") : to_text(value); };
   if (c.differs)

@@ -28,18 +28,22 @@ int display_width(std::string_view text) {
 
 std::string printable(std::string_view text) {
   std::string out;
-  for (std::size_t i = 0; i < text.size(); ++i) {
-    const auto c = static_cast<unsigned char>(text[i]);
-    if (c < 0x20) {
+  const auto size = static_cast<std::int32_t>(text.size());
+  const auto* const bytes = reinterpret_cast<const std::uint8_t*>(text.data());
+  for (std::int32_t at = 0; at < size;) {
+    const std::int32_t from = at;
+    UChar32 c;
+    U8_NEXT(bytes, at, size, c);
+    const bool embeds = (c >= 0x202a && c <= 0x202e) || (c >= 0x2066 && c <= 0x2069);
+    if (c >= 0 && c < 0x20) {
       out += "\xE2\x90";
       out += static_cast<char>(0x80 + c);  // U+2400 + c
     } else if (c == 0x7f) {
       out += "\xE2\x90\xA1";
-    } else if (c == 0xc2 && i + 1 < text.size() && static_cast<unsigned char>(text[i + 1]) < 0xa0) {
-      out += "\xEF\xBF\xBD";  // C1 controls
-      ++i;
+    } else if (c < 0 || (c >= 0x80 && c < 0xa0) || embeds || c == 0x2028 || c == 0x2029) {
+      out += "\xEF\xBF\xBD";  // invalid bytes, C1 controls, bidirectional embeddings and overrides, line separators
     } else {
-      out += text[i];
+      out += text.substr(static_cast<std::size_t>(from), static_cast<std::size_t>(at - from));
     }
   }
   return out;
@@ -70,15 +74,17 @@ std::string wrapped(const std::string& text, int width, int indent) {
   return out + line;
 }
 
+namespace {
+
+constexpr std::string_view plain = "\033[0m";
+// By Ink.
+constexpr std::string_view inks[] = {"\033[1m", "\033[2m", "\033[35m", "\033[31;1m"};
+
+}  // namespace
+
 std::string inked(const std::string& text, Ink ink, const Looks& looks) {
   if (!looks.colour || text.empty()) return text;
-  switch (ink) {
-    case Ink::strong: return "\033[1m" + text + "\033[0m";
-    case Ink::quiet: return "\033[2m" + text + "\033[0m";
-    case Ink::warn: return "\033[35m" + text + "\033[0m";
-    case Ink::mark: return "\033[31;1m" + text + "\033[0m";
-  }
-  return text;
+  return std::string(inks[static_cast<std::size_t>(ink)]) + text + std::string(plain);
 }
 
 std::string Grid::text(const Looks& looks) const {
@@ -113,3 +119,24 @@ std::string Grid::text(const Looks& looks) const {
 }
 
 }  // namespace lofty::report
+
+namespace lofty {
+
+std::string safe_for_terminal(std::string_view text) {
+  std::string out;
+  while (!text.empty()) {
+    const std::size_t end = std::min(text.find_first_of("\n\t\033"), text.size());
+    out += report::printable(text.substr(0, end));
+    text.remove_prefix(end);
+    if (text.empty()) break;
+    std::size_t length = text.front() == '\033' ? 0 : 1;
+    if (text.starts_with(report::plain)) length = report::plain.size();
+    for (const std::string_view ink : report::inks)
+      if (text.starts_with(ink)) length = ink.size();
+    out += length > 0 ? std::string(text.substr(0, length)) : report::printable(text.substr(0, 1));
+    text.remove_prefix(std::max<std::size_t>(1, length));
+  }
+  return out;
+}
+
+}  // namespace lofty

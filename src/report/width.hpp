@@ -13,7 +13,8 @@ namespace lofty::report {
 // Columns that a UTF-8 text takes on a terminal: wide characters two, combining marks none.
 int display_width(std::string_view text);
 
-// Control characters made visible, so that data cannot steer the terminal: ESC becomes its picture.
+// Control characters made visible, so that data cannot steer the terminal: ESC becomes its picture. So do
+// bidirectional embeddings and overrides, which would show other text than there is, and bytes that are no UTF-8.
 std::string printable(std::string_view text);
 
 std::string padded(const std::string& text, int width, bool right);

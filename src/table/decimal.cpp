@@ -9,7 +9,7 @@
 namespace lofty::engine {
 
 bool scale_up(int128 value, int digits, int128& out) {
-  if (digits > 38) {
+  if (digits > 38 || value == 0) {
     out = 0;
     return value == 0;
   }
@@ -90,6 +90,8 @@ int compare_decimals(int128 a, int sa, int128 b, int sb) {
   if (sa == sb) return a < b ? -1 : a > b;
   if (sa > sb) return -compare_decimals(b, sb, a, sa);
   int128 lifted;
+  if (a == 0) return b > 0 ? -1 : b < 0;
+  if (sb - sa > Decimal::max_digits) return a < 0 ? -1 : 1;
   if (__builtin_mul_overflow(a, power_of_ten(sb - sa), &lifted)) return a < 0 ? -1 : 1;  // beyond anything b can be
   return lifted < b ? -1 : lifted > b;
 }

@@ -29,6 +29,8 @@ std::string_view code_name(Code code) {
     case Code::bad_value: return "bad-value";
     case Code::unknown_entry: return "unknown-entry";
     case Code::cannot_open: return "cannot-open";
+    case Code::replaces_input: return "replaces-input";
+    case Code::would_replace: return "would-replace";
     case Code::empty_file: return "empty-file";
     case Code::bad_heading: return "bad-heading";
     case Code::ragged_row: return "ragged-row";
@@ -36,6 +38,9 @@ std::string_view code_name(Code code) {
     case Code::bad_encoding: return "bad-encoding";
     case Code::damaged_file: return "damaged-file";
     case Code::too_many_rows: return "too-many-rows";
+    case Code::cannot_read: return "cannot-read";
+    case Code::changed_file: return "changed-file";
+    case Code::beyond_limit: return "beyond-limit";
     case Code::overflow: return "overflow";
     case Code::division_by_zero: return "division-by-zero";
     case Code::bad_cast: return "bad-cast";

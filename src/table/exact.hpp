@@ -27,7 +27,8 @@ inline constexpr auto powers_of_ten = [] {
   return powers;
 }();
 
-inline constexpr int128 power_of_ten(int exponent) { return powers_of_ten[static_cast<std::size_t>(exponent)]; }
+// Precondition: 0 <= exponent <= 38. Throws std::out_of_range otherwise, also in release builds.
+inline constexpr int128 power_of_ten(int exponent) { return powers_of_ten.at(static_cast<std::size_t>(exponent)); }
 
 // 38 digits: what a decimal may hold.
 inline constexpr int128 decimal_limit = power_of_ten(38);

@@ -58,8 +58,11 @@ class Work {
     for (std::size_t i = 0; i < key.size(); ++i) {
       int128 value = 0;
       if (!key.is_null(i)) value = key.lane == Gathered::Lane::int64 ? int128{key.ints[i]} : key.wide[i];
-      value = (frame_.by.descending ? -value : value) + moved * power_of_ten(key.scale);
       const int128 most = std::numeric_limits<std::int64_t>::max();
+      int128 distance = 0;
+      if (__builtin_mul_overflow(int128{moved}, power_of_ten(key.scale), &distance))
+        distance = moved < 0 ? -decimal_limit : decimal_limit;
+      value = (frame_.by.descending ? -value : value) + distance;  // both within 38 digits
       out[i] = static_cast<std::int64_t>(value > most ? most : value < -most ? -most : value);
     }
   }

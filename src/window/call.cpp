@@ -1,7 +1,9 @@
 #include "window/call.hpp"
 
 #include <algorithm>
+#include <map>
 #include <set>
+#include <unordered_map>
 
 #include "formula/evaluator.hpp"
 #include "formula/lexer.hpp"
@@ -42,9 +44,30 @@ class NothingSource : public RowSource {
   const Dictionary* dictionary(int) const override { return nullptr; }
 };
 
-// Appends a node's meaning, so that equal ones read equal.
-void describe(const Node& node, std::string& out) {
-  out += '(' + std::to_string(static_cast<int>(node.op)) + ',' + std::to_string(node.column) + ',' +
+// Appends a node's meaning, so that equal ones read equal. Every part is written once, when it is first met, and is a
+// number from then on: parts that are shared would grow without end.
+class Describing {
+ public:
+  explicit Describing(std::string& out) : out_(out) {}
+  std::size_t part(const Node& node) {
+    if (const auto known = numbers_.find(&node); known != numbers_.end()) return known->second;
+    std::string text = own(node);
+    for (const NodePtr& arg : node.args) text += std::to_string(part(*arg)) + ",";
+    const auto [at, fresh] = parts_.try_emplace(std::move(text), parts_.size());
+    if (fresh) out_ += '(' + at->first + ')';
+    numbers_.emplace(&node, at->second);
+    return at->second;
+  }
+
+ private:
+  static std::string own(const Node& node);
+  std::string& out_;
+  std::unordered_map<const Node*, std::size_t> numbers_;
+  std::map<std::string, std::size_t> parts_;
+};
+
+std::string Describing::own(const Node& node) {
+  std::string out = std::to_string(static_cast<int>(node.op)) + ',' + std::to_string(node.column) + ',' +
          std::to_string(static_cast<int>(node.function)) + ',' + std::to_string(node.overall) + ',' +
          std::to_string(static_cast<int>(node.type.kind)) + '.' + std::to_string(node.type.scale) + ',' +
          (node.negated ? "n," : ",") + std::to_string(node.text.size()) + ':' + node.text + ',';
@@ -52,8 +75,7 @@ void describe(const Node& node, std::string& out) {
     const std::string value = to_text(node.value);
     out += std::to_string(value.size()) + ':' + value;
   }
-  for (const NodePtr& arg : node.args) describe(*arg, out);
-  out += ')';
+  return out + ',';
 }
 
 class Binder {
@@ -89,7 +111,7 @@ class Binder {
   }
   NodePtr bound(const Expression& e, const std::shared_ptr<const Origin>& origin) {
     NodePtr node = engine::bind(e, scope_, origin, problems_);
-    finish(*node);  // for `constant`; slots are numbered again by whoever evaluates it
+    complete(*node);  // for `constant`; its slots are given by the caller of bind_window()
     return node;
   }
   static bool known(const Type& type) { return type.kind != Kind::unknown; }
@@ -276,7 +298,7 @@ class Binder {
 
   std::int64_t whole_number(const Node& node, const Expression& at, const std::shared_ptr<const Origin>& origin,
                             std::int64_t least, const std::string& what) const {
-    if (!known(node.type)) return least;
+    if (!known(node.type) && node.op != Op::null) return least;
     const Value value = constant_value(node);
     const auto* number = std::get_if<Decimal>(&value);
     if (number == nullptr || number->scale() != 0 || number->coefficient() < least ||
@@ -492,7 +514,7 @@ std::unique_ptr<WindowCall> bind_window(const Expression& e, Scope& scope, const
 
 std::string signature(const Node& node) {
   std::string out;
-  describe(node, out);
+  Describing(out).part(node);
   return out;
 }
 

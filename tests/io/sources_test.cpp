@@ -79,7 +79,7 @@ TEST(Sqlite, ALockedFileIsSaidToBe) {
   scratch.file("busy.sqlite", support::slurp(files() / "visits.sqlite"));
   // Another program holds the lock while it waits for its input to end.
   const std::string file = (scratch.path() / "busy.sqlite").string();
-  const auto ran = support::shell("(echo 'begin exclusive;'; sleep 2) | sqlite3 " + file + " & sleep 0.5; " +
+  const auto ran = support::shell("(echo 'begin exclusive;'; sleep 4) | sqlite3 " + file + " & sleep 0.5; " +
                                   std::string(LOFTY_TOOL) + " inspect '" + file + "#visits'");
   EXPECT_EQ(ran.status, 2);
   EXPECT_NE(ran.err.find("another program is writing to it and has locked it"), std::string::npos) << ran.err;
@@ -104,7 +104,7 @@ TEST(JsonLines, WhatIsWrongHasItsLine) {
   EXPECT_EQ(wrong("{\"a\": 1}\n{\"a\": 2\n").place.line, 2u);
   EXPECT_EQ(wrong("{\"a\": 1}\n{\"a\": 2\n").code, Code::damaged_file);
   EXPECT_EQ(wrong("\n[1, 2]\n").sentence, "this line holds no object, like {\"shop_no\": 17}");
-  EXPECT_EQ(wrong("{\"a\": 1, \"a\": 2}\n").sentence, "`a` stands twice in one object");
+  EXPECT_EQ(wrong("{\"a\": 1, \"a\": 2}\n").sentence, "`a` appears twice in one object");
   EXPECT_EQ(wrong("").code, Code::empty_file);
   EXPECT_EQ(wrong("{\"a\": \"\xff\"}\n").code, Code::bad_encoding);
 }

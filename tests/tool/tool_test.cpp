@@ -313,7 +313,7 @@ TEST(Tool, StandingsBecomeATableOfADatabase) {
   EXPECT_EQ(read.out, "shop,spend\nÆrlig Spoon,7901.10\n") << read.err;
   const Ran again = lofty({"rank", "demo/best_shops.ladder.toml", "--to", file + "#best"}, source);
   EXPECT_EQ(again.status, 2);
-  EXPECT_NE(again.err.find("there is a table `best` in it already"), std::string::npos);
+  EXPECT_NE(again.err.find("sales.sqlite has a table `best` already"), std::string::npos) << again.err;
   EXPECT_EQ(lofty({"rank", "demo/best_shops.ladder.toml", "--to", file}, source).status, 0);
   EXPECT_NE(lofty({"inspect", file + "#standings"}, source).out.find("spend"), std::string::npos);
 }

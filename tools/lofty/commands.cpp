@@ -170,6 +170,7 @@ std::string would_stand(const lofty::Standings& answer, const std::vector<std::s
       p.place.length = text.size();
       throw Error(std::move(p));
     }
+    if (groups.empty()) out += "`" + name + "` " + value + " would take no place: no group has an entry\n";
     const auto shown = [](const lofty::Value& v) {
       const auto* const number = std::get_if<lofty::Decimal>(&v);
       return number != nullptr ? number->grouped_text() : lofty::to_text(v);
@@ -340,8 +341,8 @@ lofty::Detail detail_of(const std::optional<std::string>& name) {
 }
 
 // A table of what an answer should be.
-lofty::Table expected_of(const std::string& name) {
-  const auto source = lofty::TableFiles().open(name, {});
+lofty::Table expected_of(const std::string& name, const lofty::TableFiles& files) {
+  const auto source = files.open(name, {});
   std::vector<std::size_t> all(source->headings().size());
   for (std::size_t i = 0; i < all.size(); ++i) all[i] = i;
   return source->read(all, {});
@@ -408,14 +409,55 @@ std::string relative_to(const fs::path& table, const fs::path& folder) {
 }
 
 void save(const Asked& asked, const std::string& file) {
-  if (!is_ladder(file)) bad_option("--save", file, "a ladder's file ends in .ladder.toml", file + ".ladder.toml");
   lofty::Ladder ladder = asked.text.ladder;
   const fs::path folder = fs::path(file).parent_path();
   ladder.data.from = relative_to(asked.folder / ladder.data.from, folder);
   for (lofty::Join& join : ladder.data.joins) join.with = relative_to(asked.folder / join.with, folder);
   if (!ladder.compare.with.empty()) ladder.compare.with = relative_to(asked.folder / ladder.compare.with, folder);
   lofty::write_file(file, lofty::ladder_text(ladder));
-  remark("saved " + file + "\n");
+}
+
+// What this run writes into files.
+std::vector<lofty::Output> outputs_of(const RankOptions& o, const std::optional<lofty::Format>& format,
+                                      const std::optional<std::pair<fs::path, std::string>>& database) {
+  using Kind = lofty::Output::Kind;
+  std::vector<lofty::Output> outputs;
+  if (database) {
+    outputs.push_back({"--to", database->first, Kind::table, database->second});
+  } else if (format && !fs::path(o.to).extension().empty()) {
+    const Kind kind = *format == lofty::Format::csv        ? Kind::csv
+                      : *format == lofty::Format::json     ? Kind::json
+                      : *format == lofty::Format::markdown ? Kind::markdown
+                                                           : Kind::workbook;
+    outputs.push_back({"--to", o.to, kind});
+  }
+  if (o.keep_as) outputs.push_back({"--keep-as", *o.keep_as, Kind::standings});
+  if (!o.save.empty()) outputs.push_back({"--save", o.save, Kind::ladder});
+  return outputs;
+}
+
+// The outputs are no inputs, and replace nothing but earlier answers. Returns what each replaces. Without an answer
+// what only an answer can tell is left for later: the files behind other ladders, and whether a csv file is an earlier
+// answer.
+std::vector<lofty::Replaces> checked(const std::vector<lofty::Output>& outputs, const lofty::FileSet& inputs,
+                                     const lofty::Standings* answer, bool may_replace) {
+  lofty::check_apart(outputs, inputs);
+  std::vector<lofty::Replaces> found;
+  for (const lofty::Output& output : outputs) {
+    if (answer == nullptr && output.kind == lofty::Output::Kind::csv) continue;
+    found.push_back(lofty::what_it_replaces(output, answer));
+    if (!may_replace) lofty::check_replaces(output, found.back());
+  }
+  return found;
+}
+
+// "; it replaced an earlier answer"
+std::string replaced_text(const lofty::Output& output, const lofty::Replaces& found) {
+  using What = lofty::Replaces::What;
+  if (found.what == What::nothing) return {};
+  if (found.what == What::earlier_answer) return "; it replaced an earlier answer";
+  if (output.kind == lofty::Output::Kind::table) return "; it replaced a table of that name";
+  return "; it replaced a file of " + lofty::Decimal(static_cast<lofty::int128>(found.bytes), 0).grouped_text() + " bytes";
 }
 
 // Whole rows of a table: those that meet a condition, or some of them.
@@ -467,9 +509,10 @@ int rank(const RankOptions& options) {
   if (options.keep_as && !options.keep_as->ends_with(".standings.json"))
     bad_option("--keep-as", *options.keep_as, "kept standings end in .standings.json",
                *options.keep_as + ".standings.json");
+  if (!options.save.empty() && !is_ladder(options.save))
+    bad_option("--save", options.save, "a ladder's file ends in .ladder.toml", options.save + ".ladder.toml");
   Asked asked = ask(options.source);
   lofty::Ladder& ladder = asked.text.ladder;
-  const lofty::Ladder as_read = ladder;
   apply(options, ladder);
   std::optional<lofty::Format> format;
   const std::optional<std::pair<fs::path, std::string>> database = database_of(options.to);
@@ -483,8 +526,20 @@ int rank(const RankOptions& options) {
       throw Error(std::move(problems));
     }
   }
+  const bool to_file = database || (format && !fs::path(options.to).extension().empty());
+  if (format == lofty::Format::workbook && !to_file && output_is_terminal())
+    bad_option("--to", options.to, "a workbook is not for a terminal", "--to FILE.xlsx");
+  const std::vector<lofty::Output> outputs = outputs_of(options, format, database);
+  const lofty::WriteOptions how{.guard_cells = options.guard_cells};
   try {
-    const lofty::TableFiles tables(asked.folder.empty() ? fs::path(".") : asked.folder);
+    const lofty::TableFiles tables(asked.folder.empty() ? fs::path(".") : asked.folder), expecting;
+    lofty::FileSet inputs;
+    if (asked.from_file) inputs.add(options.source);
+    inputs.add(tables.file_of(ladder.data.from));
+    for (const lofty::Join& join : ladder.data.joins) inputs.add(tables.file_of(join.with));
+    if (!ladder.compare.with.empty()) inputs.add(tables.file_of(ladder.compare.with));
+    if (options.expect) inputs.add(expecting.file_of(*options.expect));
+    checked(outputs, inputs, nullptr, options.replace);
     if (options.stage) {
       if (!options.save.empty())
         bad_option("--save", options.save, "a stage is a part of the question, and --save keeps it whole",
@@ -495,30 +550,38 @@ int rank(const RankOptions& options) {
         ladder.list.first = 20;
     }
     std::optional<lofty::Table> expected;
-    if (options.expect) expected = expected_of(*options.expect);
+    if (options.expect) expected = expected_of(*options.expect, expecting);
     const lofty::Standings answer = lofty::standings(ladder, tables, {.threads = options.threads});
     std::optional<lofty::Comparison> found;
     if (expected) found = lofty::compare_with(answer, *expected);
     const std::string would = would_stand(answer, options.where_would);  // before anything is printed
-    const bool to_file = database || (format && !fs::path(options.to).extension().empty());
+    // Before anything is written, also before the first line is printed.
+    inputs.add(tables.opened());
+    inputs.add(expecting.opened());
+    const std::vector<lofty::Replaces> replaced = checked(outputs, inputs, &answer, options.replace);
     if (database)
-      lofty::write_sqlite(answer, database->first, database->second);
+      lofty::write_sqlite(answer, database->first, database->second, options.replace);
     else if (!format)
       print(lofty::listing(answer, looks_of_output()));
     else if (!to_file)
-      print(lofty::written(answer, *format));
+      print(lofty::written(answer, *format, how));
     else
-      lofty::write_file(options.to, lofty::written(answer, *format));
+      lofty::write_file(options.to, lofty::written(answer, *format, how));
     if (!would.empty()) format || database ? remark("\n" + would) : print("\n" + would);
     const lofty::Looks looks = looks_of_errors();
     if (detail != lofty::Detail::none) remark("\n" + lofty::accounting_text(answer, looks));
     remark(lofty::remarks_text(answer.remarks(), looks, detail));
-    if (options.keep_as) {
-      lofty::write_file(*options.keep_as, lofty::saved(answer));
-      remark("kept " + *options.keep_as + "\n");
-    }
-    if (to_file) remark("wrote " + options.to + ": " + answer.shown_of_total() + "\n");
+    if (format) remark(lofty::remarks_text(lofty::write_remarks(answer, *format, how), looks, detail));
+    if (options.keep_as) lofty::write_file(*options.keep_as, lofty::saved(answer));
     if (!options.save.empty()) save(asked, options.save);
+    for (std::size_t i = 0; i < outputs.size(); ++i) {
+      const std::string& option = outputs[i].option;
+      if (option == "--to")
+        remark("wrote " + options.to + ": " + answer.shown_of_total() + replaced_text(outputs[i], replaced[i]) + "\n");
+      else
+        remark((option == "--save" ? "saved " : "kept ") + outputs[i].file.string() +
+               replaced_text(outputs[i], replaced[i]) + "\n");
+    }
     if (found) {
       const std::string text =
           "\n" + lofty::comparison_text(*found, *options.expect, format || database ? looks : looks_of_output());

@@ -25,7 +25,7 @@ struct RankOptions {
   std::optional<std::string> stage, keep_as, expect, remarks;
   std::string delimiter, to, save;
   int threads = 0;
-  bool unranked = false, others = false;
+  bool unranked = false, others = false, replace = false, guard_cells = false;
 };
 
 struct WhyOptions {

@@ -2,6 +2,7 @@
 
 #include <CLI/CLI.hpp>
 
+#include <csignal>
 #include <cstdio>
 #include <string>
 #include <vector>
@@ -129,6 +130,12 @@ void add_rank(CLI::App& app, tool::RankOptions& o) {
                 "Write csv, json, md or xlsx: to standard output, or to a file by its ending;\n"
                 "FILE.sqlite#TABLE makes a table")
       ->type_name("FORMAT|FILE");
+  c->add_flag("--replace", o.replace,
+              "Let outputs replace files that are not plainly earlier answers,\n"
+              "and tables of a SQLite file");
+  c->add_flag("--guard-cells", o.guard_cells,
+              "In csv, an apostrophe before texts that an office program\n"
+              "would run as formulas");
   c->add_option("--keep-as", o.keep_as, "Keep the standings, to compare with them later")
       ->type_name("FILE.standings.json");
   c->add_option("--expect", o.expect, "Is it this answer? A table with some of its columns; status 1 if not")
@@ -306,7 +313,16 @@ int run(int argc, char** argv) {
 
 }  // namespace
 
+// A signal that ends the process removes what is half written first. A signal that is ignored stays so (nohup).
+void end_tidily(int signal) {
+  lofty::remove_unfinished_files();
+  std::signal(signal, SIG_DFL);
+  ::raise(signal);
+}
+
 int main(int argc, char** argv) {
+  for (const int signal : {SIGINT, SIGTERM, SIGHUP, SIGPIPE, SIGQUIT, SIGXFSZ, SIGXCPU})
+    if (std::signal(signal, end_tidily) == SIG_IGN) std::signal(signal, SIG_IGN);
   try {
     return run(argc, argv);
   } catch (const Error& error) {

@@ -32,7 +32,19 @@ lofty::Looks looks_of(int descriptor) {
 lofty::Looks looks_of_output() { return looks_of(STDOUT_FILENO); }
 lofty::Looks looks_of_errors() { return looks_of(STDERR_FILENO); }
 
-void print(std::string_view text) {
+bool output_is_terminal() { return ::isatty(STDOUT_FILENO) != 0; }
+
+namespace {
+
+// What goes to a terminal cannot steer it; files and pipes get the bytes.
+std::string fit_for(int descriptor, std::string_view text) {
+  return ::isatty(descriptor) != 0 ? lofty::safe_for_terminal(text) : std::string(text);
+}
+
+}  // namespace
+
+void print(std::string_view raw) {
+  const std::string text = fit_for(STDOUT_FILENO, raw);
   const bool whole = std::fwrite(text.data(), 1, text.size(), stdout) == text.size() && std::fflush(stdout) == 0;
   if (whole) return;
   const int error = errno;
@@ -44,6 +56,9 @@ void print(std::string_view text) {
                                     {}});
 }
 
-void remark(std::string_view text) { std::fwrite(text.data(), 1, text.size(), stderr); }
+void remark(std::string_view raw) {
+  const std::string text = fit_for(STDERR_FILENO, raw);
+  std::fwrite(text.data(), 1, text.size(), stderr);
+}
 
 }  // namespace tool

@@ -12,6 +12,8 @@ namespace tool {
 lofty::Looks looks_of_output();
 lofty::Looks looks_of_errors();
 
+bool output_is_terminal();
+
 // Throws lofty::Error(Code::cannot_write) when the text cannot be written whole. A closed pipe ends the process
 // quietly, as it does for every filter.
 void print(std::string_view text);
