@@ -31,6 +31,7 @@ std::string cased(std::string_view text, bool upper) {
     wide.toUpper(icu::Locale::getRoot());
   else
     wide.toLower(icu::Locale::getRoot());
+  if (wide.isBogus() != 0) throw std::bad_alloc();
   std::string out;
   wide.toUTF8String(out);
   return out;
@@ -123,15 +124,14 @@ void Evaluator::Call::substring(const Vector& v) const {
   const Vector* const length = node.args.size() > 2 ? &arg(2) : nullptr;
   make_texts(v, [&](std::size_t i) -> std::string_view {
     if (from.is_null(i) || (length != nullptr && length->is_null(i))) return {};
-    // Numbers of 38 digits are cut to what no text reaches, so that their sum cannot overflow.
-    const int128 most = int128{1} << 62;
-    int128 first = std::clamp<int128>(from.exact(i) - 1, -most, most), last = most;
+    const int128 most = int128{1} << 62;  // no text is as long
+    int128 first = from.exact(i) - 1, last = most;
     if (length != nullptr) {
       if (length->exact(i) < 0) fail(Code::bad_cast, "substring with a negative length", i);
-      last = std::min<int128>(first + std::min<int128>(length->exact(i), 2 * most), most);
+      if (__builtin_add_overflow(first, length->exact(i), &last)) last = most;  // two numbers of 38 digits
     }
-    first = std::max<int128>(first, 0);
-    last = std::max<int128>(last, first);
+    first = std::clamp<int128>(first, 0, most);
+    last = std::clamp<int128>(last, first, most);
     const std::string_view text = v.text(i);
     const std::size_t a = byte_of(text, static_cast<std::int64_t>(first));
     const std::size_t b = byte_of(text.substr(a), static_cast<std::int64_t>(last - first));

@@ -15,6 +15,7 @@
 #include <utility>
 #include <random>
 
+#include "io/folder.hpp"
 #include "lofty/write.hpp"
 
 namespace lofty {
@@ -63,16 +64,17 @@ std::string prefix_for(const fs::path& target) {
 
 // Removes what killed runs left for this target: files that nobody has locked.
 void remove_leftovers(const fs::path& folder, const std::string& prefix) {
-  std::error_code error;
-  for (fs::directory_iterator at(folder, error), end; !error && at != end; at.increment(error)) {
-    if (!at->path().filename().native().starts_with(prefix)) continue;
-    const int file = ::open(at->path().c_str(), O_RDONLY | O_NOFOLLOW | O_CLOEXEC | O_NONBLOCK);
-    if (file < 0) continue;
+  each_name_in(folder, [&](const std::string& name) {
+    if (!name.starts_with(prefix)) return true;
+    const fs::path path = folder / name;
+    const int file = ::open(path.c_str(), O_RDONLY | O_NOFOLLOW | O_CLOEXEC | O_NONBLOCK);
+    if (file < 0) return true;
     struct stat status {};
     if (::fstat(file, &status) == 0 && S_ISREG(status.st_mode) && ::flock(file, LOCK_EX | LOCK_NB) == 0)
-      ::unlink(at->path().c_str());
+      ::unlink(path.c_str());
     ::close(file);
-  }
+    return true;
+  });
 }
 
 // The folder's entry is on the disk too. Where that cannot be told, the rename itself stays as it is.

@@ -43,7 +43,8 @@ Error refusal(Code code, const Output& output, std::string sentence, std::string
 
 bool has_table(const fs::path& file, const std::string& table) {
   try {
-    const SQLite::Database db(file.string(), SQLite::OPEN_READONLY);
+    constexpr int patience = 10'000;  // milliseconds that another writer may take
+    const SQLite::Database db(file.string(), SQLite::OPEN_READONLY, patience);
     SQLite::Statement found(db, "select 1 from sqlite_master where lower(name) = lower(?)");
     found.bind(1, table);
     return found.executeStep();

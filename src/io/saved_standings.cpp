@@ -1,13 +1,15 @@
 // Standings kept whole, and read again.
 // Covered by tests/ladder/compare_test.cpp.
 
+#include <simdjson.h>
 #include <xxhash.h>
 
 #include <algorithm>
 #include <charconv>
-#include <nlohmann/json.hpp>
 
+#include "io/json_text.hpp"
 #include "io/open_file.hpp"
+#include "io/write_marks.hpp"
 #include "ladder/standings_data.hpp"
 #include "lofty/error.hpp"
 #include "lofty/table_files.hpp"
@@ -18,33 +20,33 @@
 namespace lofty {
 namespace {
 
-using Json = nlohmann::ordered_json;
-constexpr int form = 2;  // of the file: 1 had no checksum
+using engine::json_text;
+namespace dom = simdjson::dom;
+constexpr std::int64_t form = 2;  // of the file: 1 had no checksum
 
 constexpr Kind kinds[] = {Kind::integer, Kind::decimal,   Kind::floating, Kind::boolean,
                           Kind::date,    Kind::timestamp, Kind::text};
 
-// Values are texts, whatever they are, so that no reader takes an exact number for a double.
-Json column_of(const std::string& name, const Type& type) {
-  Json column{{"name", name}, {"type", kind_name(type.kind)}};
-  if (type.kind == Kind::decimal) column["scale"] = type.scale;
-  if (type.zoned) column["zoned"] = true;
-  return column;
-}
-
-Json table_json(const Table& table) {
-  Json columns = Json::array(), rows = Json::array();
-  for (std::size_t c = 0; c < table.headings().size(); ++c)
-    columns.push_back(column_of(table.headings()[c], table.type(c)));
+// Values are texts, whatever they are, so that no reader takes an exact number for a double. A row a line.
+std::string table_json(const Table& table) {
+  std::string out = "{\"columns\": [";
+  for (std::size_t c = 0; c < table.headings().size(); ++c) {
+    const Type& type = table.type(c);
+    out += (c > 0 ? ", " : "") + ("{\"name\": " + json_text(table.headings()[c])) + ", \"type\": \"" +
+           kind_name(type.kind) + "\"" +
+           (type.kind == Kind::decimal ? ", \"scale\": " + std::to_string(type.scale) : "") +
+           (type.zoned ? ", \"zoned\": true" : "") + "}";
+  }
+  out += "], \"rows\": [";
   for (std::size_t r = 0; r < table.rows(); ++r) {
-    Json row = Json::array();
+    out += r > 0 ? ",\n  [" : "\n  [";
     for (std::size_t c = 0; c < table.headings().size(); ++c) {
       const Value value = table.value(r, c);
-      row.push_back(is_null(value) ? Json() : Json(to_text(value, table.type(c))));
+      out += (c > 0 ? ", " : "") + (is_null(value) ? "null" : json_text(to_text(value, table.type(c))));
     }
-    rows.push_back(std::move(row));
+    out += "]";
   }
-  return {{"columns", std::move(columns)}, {"rows", std::move(rows)}};
+  return out + "]}";
 }
 
 // Every entry before keep: its keys, its place, whether it was listed, and what it is called.
@@ -88,36 +90,36 @@ class Reader {
 
   Table read() const {
     const std::string text = engine::OpenFile(file_).read_all();
-    Json json;
+    dom::parser parser;
+    dom::element json;
+    const simdjson::error_code error = parser.parse(text).get(json);
+    if (error == simdjson::MEMALLOC) throw std::bad_alloc();
+    if (error) fail(Code::damaged_file, std::string("this is not JSON: ") + simdjson::error_message(error));
+    std::int64_t found = 0;
+    if (json["standings"].get(found))
+      fail(Code::damaged_file, "these are no saved standings: `standings` is missing", "--keep-as writes them");
+    if (found == 1)
+      fail(Code::not_in_this_version, "these standings were saved by version 0.1, without a checksum",
+           "save them again with --keep-as");
+    if (found != form) fail(Code::not_in_this_version, "these standings were saved by a later version");
+    const std::size_t tail = checksum_lines({}).size();
+    if (text.size() < tail || checksum_lines(std::string_view(text).substr(0, text.size() - tail)) !=
+                                  std::string_view(text).substr(text.size() - tail))
+      fail(Code::damaged_file, "the saved standings are damaged, or were edited: their checksum is wrong",
+           "save them again with --keep-as");
     try {
-      json = Json::parse(text);
-    } catch (const nlohmann::json::exception& error) {
-      fail(Code::damaged_file, std::string("this is not JSON: ") + error.what());
-    }
-    try {
-      if (!json.is_object() || !json.contains("standings"))
-        fail(Code::damaged_file, "these are no saved standings: `standings` is missing", "--keep-as writes them");
-      if (json.at("standings") == 1)
-        fail(Code::not_in_this_version, "these standings were saved by version 0.1, without a checksum",
-             "save them again with --keep-as");
-      if (json.at("standings") != form)
-        fail(Code::not_in_this_version, "these standings were saved by a later version");
-      const std::size_t tail = checksum_lines({}).size();
-      if (text.size() < tail || checksum_lines(std::string_view(text).substr(0, text.size() - tail)) !=
-                                    std::string_view(text).substr(text.size() - tail))
-        fail(Code::damaged_file, "the saved standings are damaged, or were edited: their checksum is wrong",
-             "save them again with --keep-as");
       const std::string part = part_.empty() ? "listing" : part_;
-      if (part != "listing" && part != "entries" && (!json.contains(part) || !json.at(part).is_object())) {
+      dom::object whole;
+      if (json[part].get(whole)) {
         std::string parts = "#entries";
-        for (int level = 2; json.contains("level" + std::to_string(level)); ++level)
+        for (int level = 2; !json["level" + std::to_string(level)].error(); ++level)
           parts += ", #level" + std::to_string(level);
         fail(Code::unknown_table, "these saved standings have no part `" + part_ + "`",
-             file_.filename().string() + parts + ", or nothing behind the name");
+             file_.filename().string() + parts + ", or nothing after the name");
       }
-      return table(json.at(part));
-    } catch (const nlohmann::json::exception& error) {
-      fail(Code::damaged_file, std::string("the saved standings are damaged: ") + error.what());
+      return table(whole);
+    } catch (const simdjson::simdjson_error& damage) {
+      fail(Code::damaged_file, std::string("the saved standings are damaged: ") + damage.what());
     }
   }
 
@@ -128,33 +130,41 @@ class Reader {
     throw Error(std::move(p));
   }
 
-  Table table(const Json& json) const {
+  // Throws simdjson::simdjson_error where the object is no table.
+  Table table(const dom::object& json) const {
     engine::TableData out;
     out.name = file_.filename().string() + (part_.empty() ? "" : "#" + part_);
-    const Json& rows = json.at("rows");
-    out.rows = rows.size();
-    std::size_t at = 0;
-    for (const Json& column : json.at("columns")) {
-      out.headings.push_back(column.at("name"));
-      Type type;
-      const std::string name = column.at("type");
+    const dom::array columns = json["columns"].get_array(), rows = json["rows"].get_array();
+    std::vector<Type> types;
+    std::vector<engine::Piece> pieces;
+    for (const dom::element column : columns) {
+      out.headings.emplace_back(column["name"].get_string().value());
+      const std::string_view name = column["type"].get_string();
       const auto* const kind =
           std::find_if(std::begin(kinds), std::end(kinds), [&](Kind k) { return name == kind_name(k); });
-      if (kind == std::end(kinds)) fail(Code::damaged_file, "`" + name + "` is no type");
-      type.kind = *kind;
-      type.scale = column.value("scale", 0);
-      type.zoned = column.value("zoned", false);
-      engine::Piece piece(type);
-      for (const Json& row : rows) {
-        const Json& cell = row.at(at);
-        if (cell.is_null())
-          piece.add_null();
-        else
-          piece.add(value(cell.get<std::string>(), type));
-      }
-      out.columns.push_back(engine::Column::seal(std::move(piece)));
-      ++at;
+      if (kind == std::end(kinds)) fail(Code::damaged_file, "`" + std::string(name) + "` is no type");
+      Type type{.kind = *kind};
+      std::int64_t scale = 0;
+      bool zoned = false;
+      if (!column["scale"].get(scale)) type.scale = static_cast<int>(scale);
+      if (!column["zoned"].get(zoned)) type.zoned = zoned;
+      types.push_back(type);
+      pieces.emplace_back(type);
     }
+    for (const dom::array row : rows) {
+      ++out.rows;
+      std::size_t at = 0;
+      for (const dom::element cell : row) {
+        if (at == types.size()) fail(Code::damaged_file, "a row has more cells than there are columns");
+        if (cell.is_null())
+          pieces[at].add_null();
+        else
+          pieces[at].add(value(std::string(cell.get_string().value()), types[at]));
+        ++at;
+      }
+      if (at != types.size()) fail(Code::damaged_file, "a row has fewer cells than there are columns");
+    }
+    for (engine::Piece& piece : pieces) out.columns.push_back(engine::Column::seal(std::move(piece)));
     out.census.resize(out.columns.size());
     return Table(std::make_shared<const engine::TableData>(std::move(out)));
   }
@@ -197,25 +207,29 @@ class Reader {
 
 std::string saved(const Standings& standings) {
   const engine::StandingsData& data = standings.data();
-  Json remarks = Json::array();
-  for (const Remark& remark : standings.remarks())
-    remarks.push_back({{"code", remark.code}, {"sentence", remark.sentence}});
   // Of nested levels the entries of each, the outermost ones under the name that all standings have.
   const bool nested = !data.levels.empty();
-  Json json{{"standings", form},
-            {"written_by", "Lofty Ladder"},
-            {"title", standings.title()},
-            {"question", standings.question()},
-            {"shown", standings.shown_of_total()},
-            {"keys", nested ? data.levels.front()->key_names : data.key_names},
-            {"listing", table_json(table_of(standings, "listing"))},
-            {"entries", table_json(entries_of(nested ? *data.levels.front() : data))},
-            {"remarks", std::move(remarks)}};
+  std::string out = engine::standings_mark;
+  const auto member = [&](const std::string& name, const std::string& json) {
+    out += "\n " + json_text(name) + ": " + json + ",";
+  };
+  std::string keys, remarks;
+  for (const std::string& key : nested ? data.levels.front()->key_names : data.key_names)
+    keys += (keys.empty() ? "" : ", ") + json_text(key);
+  for (const Remark& remark : standings.remarks())
+    remarks += (remarks.empty() ? "\n  " : ",\n  ") + ("{\"code\": " + json_text(remark.code)) +
+               ", \"sentence\": " + json_text(remark.sentence) + "}";
+  member("title", json_text(standings.title()));
+  member("question", json_text(standings.question()));
+  member("shown", json_text(standings.shown_of_total()));
+  member("keys", "[" + keys + "]");
+  member("listing", table_json(table_of(standings, "listing")));
+  member("entries", table_json(entries_of(nested ? *data.levels.front() : data)));
   for (std::size_t l = 1; l < data.levels.size(); ++l)
-    json["level" + std::to_string(l + 1)] = table_json(entries_of(*data.levels[l]));
-  std::string text = json.dump(1, ' ', false, Json::error_handler_t::replace);
-  text.resize(text.size() - 2);  // without the last line, which closes the object
-  return text + checksum_lines(text);
+    member("level" + std::to_string(l + 1), table_json(entries_of(*data.levels[l])));
+  member("remarks", "[" + remarks + "]");
+  out.pop_back();  // the comma, which the checksum's lines begin with
+  return out + checksum_lines(out);
 }
 
 std::shared_ptr<const TableSource> open_standings(const std::filesystem::path& file, const std::string& part) {

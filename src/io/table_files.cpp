@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "io/folder.hpp"
 #include "lofty/error.hpp"
 #include "lofty/ladder_file.hpp"
 #include "lofty/standings.hpp"
@@ -16,10 +17,10 @@ std::vector<std::string> neighbours(const std::filesystem::path& file) {
   std::vector<std::string> names;
   std::error_code error;
   const auto folder = file.has_parent_path() ? file.parent_path() : std::filesystem::path(".");
-  for (const auto& entry : std::filesystem::directory_iterator(folder, error)) {
-    if (names.size() >= 10'000) break;
-    if (entry.is_regular_file(error)) names.push_back(entry.path().filename().string());
-  }
+  engine::each_name_in(folder, [&](std::string name) {
+    if (std::filesystem::is_regular_file(folder / name, error)) names.push_back(std::move(name));
+    return names.size() < 10'000;
+  });
   return names;
 }
 

@@ -115,7 +115,9 @@ Archive::Archive(std::string name, std::string bytes) : name_(std::move(name)), 
     archive_.reset(zip_open_from_source(source, ZIP_RDONLY | ZIP_CHECKCONS, &error));
     if (!archive_) zip_source_free(source);
   }
+  const bool memory = zip_error_code_zip(&error) == ZIP_ER_MEMORY;
   zip_error_fini(&error);
+  if (!archive_ && memory) throw std::bad_alloc();
   if (!archive_) throw problem(name_, Code::damaged_file, "this is no workbook, or a damaged one");
 }
 
@@ -136,6 +138,7 @@ std::string Archive::bytes_of(const std::string& part) const {
                   "its part " + part + " unpacks to more than " + std::to_string(most_unpacked_per_byte) +
                       " times the size of the workbook");
   const std::unique_ptr<zip_file_t, int (*)(zip_file_t*)> in(zip_fopen(archive_.get(), part.c_str(), 0), zip_fclose);
+  if (!in && zip_error_code_zip(zip_get_error(archive_.get())) == ZIP_ER_MEMORY) throw std::bad_alloc();
   if (!in) throw damaged();
   std::string bytes;
   constexpr std::size_t block = 256 * 1024;
@@ -144,6 +147,7 @@ std::string Archive::bytes_of(const std::string& part) const {
     bytes.resize(before + block);
     // Reading on until nothing comes makes the library compare the checksum.
     const zip_int64_t count = zip_fread(in.get(), bytes.data() + before, block);
+    if (count < 0 && zip_error_code_zip(zip_file_get_error(in.get())) == ZIP_ER_MEMORY) throw std::bad_alloc();
     if (count < 0) throw damaged();
     bytes.resize(before + static_cast<std::size_t>(count));
     if (count == 0) break;

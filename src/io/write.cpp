@@ -7,12 +7,20 @@
 #include <map>
 #include <set>
 
+#include "io/json_text.hpp"
 #include "io/write_marks.hpp"
 #include "io/write_workbook.hpp"
 #include "table/nearest.hpp"
 
 namespace lofty {
+
+std::string engine::json_text(const std::string& text) {
+  return nlohmann::json(text).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
+}
+
 namespace {
+
+using engine::json_text;
 
 std::string csv_field(const std::string& text, bool is_text) {
   // An empty text is not null: quotes tell them apart, as they do on the way in.
@@ -46,10 +54,6 @@ std::string csv(const Standings& s, const WriteOptions& options) {
     out += "\n";
   }
   return out;
-}
-
-std::string json_text(const std::string& text) {
-  return nlohmann::json(text).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
 }
 
 std::string json_value(const Value& value, const Type& type) {

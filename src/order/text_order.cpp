@@ -18,7 +18,8 @@ std::unique_ptr<icu::Collator> open_collator(TextOrder order, const std::string&
   const icu::Locale where = locale.empty() ? icu::Locale::getRoot() : icu::Locale(locale.c_str());
   std::unique_ptr<icu::Collator> collator(icu::Collator::createInstance(where, status));
   if (collator && order == TextOrder::natural) collator->setAttribute(UCOL_NUMERIC_COLLATION, UCOL_ON, status);
-  if (!collator || U_FAILURE(status))
+  if (status == U_MEMORY_ALLOCATION_ERROR || (!collator && U_SUCCESS(status) != 0)) throw std::bad_alloc();
+  if (!collator || U_FAILURE(status) != 0)
     throw Error(
         Problem{Code::bad_value, "no text order for the locale `" + locale + "`: " + u_errorName(status), {}, {}, {}});
   return collator;
@@ -34,6 +35,7 @@ std::string collation_key(const icu::Collator& collator, std::string_view text) 
     key.resize(static_cast<std::size_t>(size));
     size = collator.getSortKey(wide, reinterpret_cast<std::uint8_t*>(key.data()), size);
   }
+  if (size == 0 || wide.isBogus() != 0) throw std::bad_alloc();  // a key has a byte at least
   key.resize(static_cast<std::size_t>(size));
   return key;
 }

@@ -4,6 +4,8 @@
 #include <atomic>
 #include <exception>
 #include <mutex>
+#include <stdexcept>
+#include <system_error>
 #include <thread>
 #include <vector>
 
@@ -60,15 +62,28 @@ void parallel_for(std::size_t pieces, const Run& run, const std::function<void(s
   }
   FirstFailure failure;
 #ifndef LOFTY_STD_THREADS
+  std::vector<unsigned char> done(pieces, 0);
   const auto body = [&] {
     tbb::parallel_for(
-        std::size_t{0}, pieces, [&](std::size_t piece) { failure.run(piece, work); }, tbb::simple_partitioner{});
+        std::size_t{0}, pieces,
+        [&](std::size_t piece) {
+          failure.run(piece, work);
+          done[piece] = 1;
+        },
+        tbb::simple_partitioner{});
   };
-  if (run.threads > 0) {
-    tbb::task_arena arena(run.threads);
-    arena.execute(body);
-  } else {
-    body();
+  try {
+    if (run.threads > 0) {
+      tbb::task_arena arena(run.threads);
+      arena.execute(body);
+    } else {
+      body();
+    }
+  } catch (const std::runtime_error&) {
+    // The machine gives no more threads. (What `work` throws does not come this way.) oneTBB has waited for the pieces
+    // that it had begun, and given up the others: they are done here.
+    for (std::size_t piece = 0; piece < pieces; ++piece)
+      if (done[piece] == 0) failure.run(piece, work);
   }
 #else
   std::atomic<std::size_t> next{0};
@@ -77,7 +92,11 @@ void parallel_for(std::size_t pieces, const Run& run, const std::function<void(s
   };
   std::vector<std::thread> helpers;
   const auto wanted = std::min(pieces, static_cast<std::size_t>(thread_count(run)));
-  for (std::size_t i = 1; i < wanted; ++i) helpers.emplace_back(loop);
+  try {
+    for (std::size_t i = 1; i < wanted; ++i) helpers.emplace_back(loop);
+  } catch (const std::system_error&) {
+    // The machine gives no more threads: those that there are do the work.
+  }
   loop();
   for (std::thread& helper : helpers) helper.join();
 #endif

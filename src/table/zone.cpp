@@ -61,7 +61,7 @@ std::vector<std::string> Zone::names() {
   UErrorCode error = U_ZERO_ERROR;
   const std::unique_ptr<icu::StringEnumeration> all(
       icu::TimeZone::createTimeZoneIDEnumeration(UCAL_ZONE_TYPE_ANY, nullptr, nullptr, error));
-  if (U_FAILURE(error) != 0) return out;
+  if (U_FAILURE(error) != 0) throw std::bad_alloc();  // the only reason that it can have
   for (const icu::UnicodeString* one; (one = all->snext(error)) != nullptr;) {
     std::string name;
     one->toUTF8String(name);

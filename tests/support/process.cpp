@@ -12,12 +12,15 @@
 namespace support {
 namespace {
 
-Ran run(const std::vector<std::string>& command, const std::filesystem::path& folder) {
+Ran run(const std::vector<std::string>& command, const std::filesystem::path& folder,
+        const std::vector<std::string>& environment = {}) {
   const Scratch scratch;
   const auto out = scratch.path() / "out", err = scratch.path() / "err";
   const pid_t child = ::fork();
   if (child == 0) {
     if (::chdir(folder.c_str()) != 0) ::_exit(126);
+    for (const std::string& one : environment) ::putenv(const_cast<char*>(one.c_str()));
+    ::alarm(60);
     ::dup2(::open("/dev/null", O_RDONLY), 0);
     ::dup2(::open(out.c_str(), O_WRONLY | O_CREAT, 0600), 1);
     ::dup2(::open(err.c_str(), O_WRONLY | O_CREAT, 0600), 2);
@@ -34,10 +37,11 @@ Ran run(const std::vector<std::string>& command, const std::filesystem::path& fo
 
 }  // namespace
 
-Ran lofty(const std::vector<std::string>& arguments, const std::filesystem::path& folder) {
+Ran lofty(const std::vector<std::string>& arguments, const std::filesystem::path& folder,
+          const std::vector<std::string>& environment) {
   std::vector<std::string> command = {LOFTY_TOOL};
   command.insert(command.end(), arguments.begin(), arguments.end());
-  return run(command, folder);
+  return run(command, folder, environment);
 }
 
 Ran shell(const std::string& line) { return run({"/bin/sh", "-c", line}, "."); }

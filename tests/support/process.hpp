@@ -13,8 +13,10 @@ struct Ran {
   std::string out, err;
 };
 
-// Runs `lofty` with these arguments in `folder`. NO_COLOR and the locale are as in the test's own environment.
-Ran lofty(const std::vector<std::string>& arguments, const std::filesystem::path& folder = ".");
+// Runs `lofty` with these arguments in `folder`. NO_COLOR and the locale are as in the test's own environment, to which
+// `environment` ("NAME=value") is added. It is killed after a minute.
+Ran lofty(const std::vector<std::string>& arguments, const std::filesystem::path& folder = ".",
+          const std::vector<std::string>& environment = {});
 // Runs a shell command line.
 Ran shell(const std::string& line);
 
