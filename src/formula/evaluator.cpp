@@ -245,7 +245,7 @@ bool Evaluator::holds(Scratch& scratch, std::size_t begin, std::size_t count, co
 
 const Vector& Evaluator::evaluate(const Node& node, std::size_t begin, std::size_t count, const unsigned char* active) {
   if (node.op == Op::name) return load(node.column, begin, count, node.type.zone);
-  Scratch& scratch = scratch_[static_cast<std::size_t>(node.slot)];
+  Scratch& scratch = scratch_.at(static_cast<std::size_t>(node.slot));
   if (node.shared && holds(scratch, begin, count, active)) return scratch.out;
   scratch.out.type = node.type;
   const Call call{*this, node, begin, count, active, scratch, scratch.out};

@@ -1,6 +1,7 @@
 #include "window/call.hpp"
 
 #include <algorithm>
+#include <functional>
 #include <map>
 #include <set>
 #include <unordered_map>
@@ -271,10 +272,21 @@ class Binder {
 
   Value constant_value(const Node& node) const {
     if (node.op == Op::literal || node.op == Op::interval) return node.value;
+    // A copy, because slots are for the evaluators of the whole question, which gives them later.
+    std::unordered_map<const Node*, NodePtr> copies;
+    const std::function<NodePtr(const Node&)> copy = [&](const Node& of) {
+      NodePtr& made = copies[&of];
+      if (made) return made;
+      made = std::make_shared<Node>(of);
+      const NodePtr result = made;
+      for (NodePtr& arg : result->args) arg = copy(*arg);
+      return result;
+    };
+    const NodePtr constant = copy(node);
     NothingSource nothing;
-    Evaluator evaluator(nothing, 1000);
+    Evaluator evaluator(nothing, finish(*constant));
     try {
-      return evaluator.evaluate(node, 0, 1, nullptr).value(0);
+      return evaluator.evaluate(*constant, 0, 1, nullptr).value(0);
     } catch (const RowFailure& failure) {
       throw Error(Problem{failure.code, failure.sentence, {}, {}, failure.advice});
     }

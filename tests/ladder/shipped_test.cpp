@@ -1,6 +1,7 @@
 // The shipped ladders, worked out independently from the shipped files, straight from the questions' words.
 #include <gtest/gtest.h>
 
+#include <charconv>
 #include <cmath>
 #include <functional>
 
@@ -15,6 +16,13 @@ using namespace lofty;
 using Texts = std::vector<std::string>;
 
 namespace {
+
+// Read without the locale, which is a decimal comma's in some runs.
+double number_in(const std::string& text) {
+  double number = 0;
+  const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), number);
+  return error == std::errc() && end == text.data() + text.size() ? number : std::nan("");
+}
 
 struct Line {
   std::string order, day, shop, product, status;
@@ -247,14 +255,14 @@ TEST(Shipped, BothEndsAndTheirShares) {
       worse += e.spend < entry->spend;
       if (e.spend >= entry->spend) sum += static_cast<double>(e.spend);
     }
-    EXPECT_EQ(std::stod(row[0]), better + 1);
-    EXPECT_EQ(std::stod(row[4]), worse + 1);
+    EXPECT_EQ(number_in(row[0]), better + 1);
+    EXPECT_EQ(number_in(row[4]), worse + 1);
     EXPECT_TRUE(better < 5 || worse < 3);
     best += better < 5;
     EXPECT_EQ(row[5], better < 5 ? "1" : "5");
-    EXPECT_NEAR(std::stod(row[6]), static_cast<double>(entry->spend) / whole, 1e-8);
-    EXPECT_NEAR(std::stod(row[7]), sum / whole, 1e-8);
-    EXPECT_NEAR(std::stod(row[8]), better / static_cast<double>(all.size() - 1), 1e-6);
+    EXPECT_NEAR(number_in(row[6]), static_cast<double>(entry->spend) / whole, 1e-8);
+    EXPECT_NEAR(number_in(row[7]), sum / whole, 1e-8);
+    EXPECT_NEAR(number_in(row[8]), better / static_cast<double>(all.size() - 1), 1e-6);
   }
   EXPECT_EQ(best, 5u);
 }
@@ -436,8 +444,8 @@ TEST(Shipped, WeekAverage) {
     for (const long pence : week) sum += pence;
     EXPECT_EQ(row[2], money(days.at(row[0])));
     EXPECT_EQ(row[4], std::to_string(week.size()));
-    EXPECT_NEAR(std::stod(row[3]), static_cast<double>(sum) / 100 / static_cast<double>(week.size()), 1e-7);
-    EXPECT_NEAR(std::stod(row[5]), static_cast<double>(week[(week.size() - 1) / 2] + week[week.size() / 2]) / 200,
+    EXPECT_NEAR(number_in(row[3]), static_cast<double>(sum) / 100 / static_cast<double>(week.size()), 1e-7);
+    EXPECT_NEAR(number_in(row[5]), static_cast<double>(week[(week.size() - 1) / 2] + week[week.size() / 2]) / 200,
                 1e-7);
   }
 }
@@ -481,11 +489,11 @@ TEST(Shipped, RunningShare) {
   const auto rows = rows_of(answer("running_share.ladder.toml"));
   EXPECT_EQ(rows.size(), expected);
   for (const Texts& row : rows) {
-    long so_far = 0, spend = std::lround(std::stod(row[2]) * 100), next = 0;
+    long so_far = 0, spend = std::lround(number_in(row[2]) * 100), next = 0;
     for (const Entry& other : list) so_far += other.spend >= spend ? other.spend : 0;
     for (const Entry& other : list) next += other.spend > spend;
-    EXPECT_NEAR(std::stod(row[5]), share(so_far), 1e-7);
-    EXPECT_NEAR(std::stod(row[4]), share(spend), 1e-7);
+    EXPECT_NEAR(number_in(row[5]), share(so_far), 1e-7);
+    EXPECT_NEAR(number_in(row[4]), share(spend), 1e-7);
     EXPECT_EQ(row[0], std::to_string(next + 1));
   }
 }

@@ -109,6 +109,19 @@ TEST(Limits, FiguresAreSharedAndTheirDepthIsBounded) {
   }
 }
 
+TEST(Limits, Formulas) {
+  Catalog catalog;
+  const std::vector<std::int64_t> values{1};
+  catalog.add(TableBuilder("t").column("a", values).build());
+  const auto sentence = [&](const std::string& formula) -> std::string {
+    const auto problems = check({.data = {.from = "t"}, .figures = {{"x", formula}}}, catalog);
+    return problems.empty() ? "nothing is wrong" : problems.front().sentence;
+  };
+  EXPECT_EQ(sentence(std::string(60, '(') + "a" + std::string(60, ')')), "nothing is wrong");
+  EXPECT_EQ(sentence(std::string(100'000, '(') + "a"), "the formula is too long");
+  EXPECT_EQ(sentence(std::string(1'000, '(') + "a" + std::string(1'000, ')')), "the formula is nested too deeply");
+}
+
 TEST(Limits, LaddersThatAskOneAnother) {
   const support::Scratch s;
   put(s.path() / "t.csv", "a\n1\n");

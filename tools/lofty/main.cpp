@@ -2,9 +2,13 @@
 
 #include <CLI/CLI.hpp>
 
+#include <unistd.h>
+
 #include <csignal>
 #include <cstdio>
+#include <exception>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "commands.hpp"
@@ -320,7 +324,17 @@ void end_tidily(int signal) {
   ::raise(signal);
 }
 
+// Some functions of the libraries in use promise not to throw, and allocate memory all the same: when there is none,
+// the process ends here. Allocates nothing.
+[[noreturn]] void end_without_memory() noexcept {
+  lofty::remove_unfinished_files();
+  constexpr std::string_view words = "lofty: ended, most likely because the machine has not enough memory for this\n";
+  if (::write(STDERR_FILENO, words.data(), words.size()) < 0) ::_exit(1);
+  ::_exit(1);
+}
+
 int main(int argc, char** argv) {
+  std::set_terminate(end_without_memory);
   for (const int signal : {SIGINT, SIGTERM, SIGHUP, SIGPIPE, SIGQUIT, SIGXFSZ, SIGXCPU})
     if (std::signal(signal, end_tidily) == SIG_IGN) std::signal(signal, SIG_IGN);
   try {
