@@ -2,6 +2,7 @@
 // Tables from files.
 
 #include <filesystem>
+#include <map>
 #include <memory>
 #include <string>
 #include <vector>
@@ -10,6 +11,10 @@
 #include "lofty/outputs.hpp"
 
 namespace lofty {
+
+namespace engine {
+class SqliteFile;
+}
 
 // Delimited text, by the rules of docs/semantics.md 8 to 11: the delimiter told from the heading line, types told from
 // whole columns, misfits null and listed.
@@ -56,6 +61,9 @@ class TableFiles : public Catalog {
 
   std::filesystem::path folder_;
   std::shared_ptr<FileSet> opened_ = std::make_shared<FileSet>();
+  // SQLite files that are open: all tables of one are read in one state.
+  std::shared_ptr<std::map<std::filesystem::path, std::shared_ptr<engine::SqliteFile>>> databases_ =
+      std::make_shared<std::map<std::filesystem::path, std::shared_ptr<engine::SqliteFile>>>();
   std::vector<std::filesystem::path> feeding_;  // the ladders that are being answered, outermost first
 };
 

@@ -1,9 +1,5 @@
 // Tables and views of SQLite files, read only.
-// Covered by tests/io/sources_test.cpp and tests/io/changing_test.cpp.
-//
-// One connection serves from the headings to the last pass. Each pass is one transaction, and all of them have to see
-// the same state of the database: SQLite's data_version tells whether another program has committed in between. So no
-// lock is held while the rows are worked on, and no two passes mix two states.
+// Covered by tests/io/sources_test.cpp and tests/reliability/changing_test.cpp.
 
 #include <simdjson.h>
 #include <sys/stat.h>
@@ -11,9 +7,9 @@
 #include <algorithm>
 #include <charconv>
 #include <filesystem>
-#include <mutex>
 
 #include "io/row_feed.hpp"
+#include "io/sqlite_file.hpp"
 #include "io/sqlite_words.hpp"
 #include "lofty/error.hpp"
 #include "lofty/table_files.hpp"
@@ -77,42 +73,6 @@ std::unique_ptr<SQLite::Database> opened(const std::string& file) {
   return nullptr;
 }
 
-class Connection {
- public:
-  explicit Connection(const std::string& file) : file_(file) {
-    db_ = opened(file);
-    check_length(file);  // after what a killed writer left was rolled back
-    db_->exec("begin");
-    state_ = state();
-  }
-
-  SQLite::Database& db() { return *db_; }
-  void finish() { db_->exec("commit"); }
-  // Begins to read what was there when the file was opened. Throws Error(changed_file).
-  void begin() {
-    db_->exec("begin");
-    if (state() == state_) return;
-    finish();
-    Problem p{Code::changed_file, "it was changed while it was read", {}, {}, {}};
-    p.place.file = file_;
-    p.advice = "try again when no other program is writing to it, or take a copy";
-    throw Error(std::move(p));
-  }
-
- private:
-  // The first statement of a transaction fixes what it sees.
-  int state() {
-    SQLite::Statement first(*db_, "select count(*) from sqlite_master");
-    first.executeStep();
-    SQLite::Statement version(*db_, "pragma data_version");
-    version.executeStep();
-    return version.getColumn(0).getInt();
-  }
-  std::string file_;
-  std::unique_ptr<SQLite::Database> db_;
-  int state_ = 0;
-};
-
 // Interrupts a statement when the caller asks to stop: a view can compute for ever without a row.
 class Stopping {
  public:
@@ -134,25 +94,18 @@ class Stopping {
 class SqliteFeed final : public engine::RowFeed {
  public:
   SqliteFeed(std::string file, std::string table, bool view, std::vector<std::string> columns,
-             std::unique_ptr<Connection> connection)
+             std::shared_ptr<engine::SqliteFile> open)
       : file_(std::move(file)),
         table_(std::move(table)),
         view_(view),
         columns_(std::move(columns)),
-        connection_(std::move(connection)) {}
+        open_(std::move(open)) {}
 
   void each(std::span<const std::size_t> columns, const Run& run, const Row& row) const override {
-    const std::scoped_lock lock(mutex_);
     try {
-      connection_->begin();
-      const Stopping stopping(connection_->db(), run);
-      try {
-        read(columns, row);
-      } catch (...) {
-        if (sqlite3_get_autocommit(connection_->db().getHandle()) == 0) connection_->finish();
-        throw;
-      }
-      connection_->finish();
+      engine::SqliteFile::Reading reading(*open_);
+      const Stopping stopping(reading.db(), run);
+      read(reading.db(), columns, row);
     } catch (const SQLite::Exception& error) {
       if (error.getErrorCode() == SQLITE_INTERRUPT) engine::check_stop(run);
       if (error.getErrorCode() == SQLITE_NOMEM) throw std::bad_alloc();
@@ -161,8 +114,7 @@ class SqliteFeed final : public engine::RowFeed {
   }
 
  private:
-  void read(std::span<const std::size_t> columns, const Row& row) const {
-    SQLite::Database& db = connection_->db();
+  void read(SQLite::Database& db, std::span<const std::size_t> columns, const Row& row) const {
     check_structure(db);
     std::vector<engine::FedField> fields(columns.size());
     std::vector<std::string> texts(columns.size());
@@ -215,21 +167,60 @@ class SqliteFeed final : public engine::RowFeed {
   std::string file_, table_;
   bool view_;
   std::vector<std::string> columns_;
-  mutable std::mutex mutex_;
-  std::unique_ptr<Connection> connection_;
+  std::shared_ptr<engine::SqliteFile> open_;
 };
 
 }  // namespace
 
-std::shared_ptr<const TableSource> open_sqlite(const std::filesystem::path& file, const std::string& table,
-                                               const ReadOptions& options) {
+namespace engine {
+
+SqliteFile::SqliteFile(const std::filesystem::path& file) : file_(file.string()) {
+  try {
+    db_ = opened(file_);
+    check_length(file_);  // after what a killed writer left was rolled back
+    db_->exec("begin");
+    state_ = state();
+    db_->exec("commit");
+  } catch (const SQLite::Exception& error) {
+    if (error.getErrorCode() == SQLITE_NOMEM) throw std::bad_alloc();
+    throw sqlite_failure(file, error, Code::cannot_open, "cannot be opened");
+  }
+}
+
+// The first statement of a transaction fixes what it sees.
+int SqliteFile::state() {
+  SQLite::Statement first(*db_, "select count(*) from sqlite_master");
+  first.executeStep();
+  SQLite::Statement version(*db_, "pragma data_version");
+  version.executeStep();
+  return version.getColumn(0).getInt();
+}
+
+SqliteFile::Reading::Reading(SqliteFile& file) : file_(file), lock_(file.mutex_) {
+  db().exec("begin");
+  if (file_.state() == file_.state_) return;
+  db().exec("commit");
+  Problem p{Code::changed_file, "it was changed while it was read", {}, {}, {}};
+  p.place.file = file_.file_;
+  p.advice = "try again when no other program is writing to it, or take a copy";
+  throw Error(std::move(p));
+}
+
+SqliteFile::Reading::~Reading() {
+  // Nothing was written, so there is nothing that could fail; without memory the connection ends with the file.
+  if (sqlite3_get_autocommit(db().getHandle()) == 0) sqlite3_exec(db().getHandle(), "commit", nullptr, nullptr, nullptr);
+}
+
+std::shared_ptr<const TableSource> open_sqlite(std::shared_ptr<SqliteFile> open, const std::filesystem::path& file,
+                                               const std::string& table, const ReadOptions& options) {
   const std::string path = file.string();
   try {
-    auto connection = std::make_unique<Connection>(path);
+    SqliteFile::Reading reading(*open);
+    SQLite::Database& db = reading.db();
     std::vector<std::string> names;
     std::vector<bool> views;
     {
-      SQLite::Statement all(connection->db(),
+      SQLite::Statement all(db,
                             "select name, type = 'view' from sqlite_master where type in ('table', 'view') and name not "
                             "like 'sqlite_%' order by rowid");
       while (all.executeStep()) {
@@ -246,7 +237,7 @@ std::shared_ptr<const TableSource> open_sqlite(const std::filesystem::path& file
       return Error(std::move(p));
     };
     // A column whose definition is damaged could vanish.
-    SQLite::Statement definitions(connection->db(), "select sql from sqlite_master where sql is not null");
+    SQLite::Statement definitions(db, "select sql from sqlite_master where sql is not null");
     while (definitions.executeStep())
       if (!simdjson::validate_utf8(definitions.getColumn(0).getString()))
         throw damaged(path, "this SQLite file is damaged: the definition of a table is not UTF-8");
@@ -259,18 +250,24 @@ std::shared_ptr<const TableSource> open_sqlite(const std::filesystem::path& file
       throw fail("there is no table `" + chosen + "` in it", engine::nearest_word(chosen, names));
     std::vector<std::string> headings;
     {
-      const SQLite::Statement head(connection->db(), "select * from " + sqlite_name(chosen) + " limit 0");
+      const SQLite::Statement head(db, "select * from " + sqlite_name(chosen) + " limit 0");
       for (int i = 0; i < head.getColumnCount(); ++i) headings.emplace_back(head.getColumnName(i));
     }
-    connection->finish();
     auto feed = std::make_unique<SqliteFeed>(path, chosen, views[static_cast<std::size_t>(found - names.begin())],
-                                             headings, std::move(connection));
-    return engine::fed_table(file.filename().string() + "#" + chosen, "a table of a SQLite file", std::move(headings),
+                                             headings, open);
+    return fed_table(file.filename().string() + "#" + chosen, "a table of a SQLite file", std::move(headings),
                              std::move(feed), options);
   } catch (const SQLite::Exception& error) {
     if (error.getErrorCode() == SQLITE_NOMEM) throw std::bad_alloc();
-    throw engine::sqlite_failure(path, error, Code::cannot_open, "cannot be opened");
+    throw sqlite_failure(path, error, Code::cannot_open, "cannot be opened");
   }
+}
+
+}  // namespace engine
+
+std::shared_ptr<const TableSource> open_sqlite(const std::filesystem::path& file, const std::string& table,
+                                               const ReadOptions& options) {
+  return engine::open_sqlite(std::make_shared<engine::SqliteFile>(file), file, table, options);
 }
 
 }  // namespace lofty

@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "io/folder.hpp"
+#include "io/sqlite_file.hpp"
 #include "lofty/error.hpp"
 #include "lofty/ladder_file.hpp"
 #include "lofty/standings.hpp"
@@ -39,6 +40,7 @@ std::shared_ptr<const TableSource> TableFiles::answer_of(const std::filesystem::
   TableFiles beside(ladder.parent_path());
   beside.feeding_ = feeding_;
   beside.opened_ = opened_;
+  beside.databases_ = databases_;
   if (std::find(feeding_.begin(), feeding_.end(), absolute) != feeding_.end()) {
     std::string way;
     for (const auto& one : feeding_) way += one.filename().string() + " reads ";
@@ -98,7 +100,11 @@ std::shared_ptr<const TableSource> TableFiles::open(const std::string& name, con
   }
   if (std::filesystem::is_directory(file, error)) return open_delimited(file, options);  // which says so
   if (name.ends_with(".ladder.toml")) return answer_of(file, options);
-  if (sqlite) return open_sqlite(file, part, options);
+  if (sqlite) {
+    std::shared_ptr<engine::SqliteFile>& one = (*databases_)[std::filesystem::weakly_canonical(file)];
+    if (!one) one = std::make_shared<engine::SqliteFile>(file);
+    return engine::open_sqlite(one, file, part, options);
+  }
   if (workbook) return open_workbook(file, part, options);
   if (ending == ".jsonl" || ending == ".ndjson") return open_json_lines(file, options);
   return open_delimited(file, options);

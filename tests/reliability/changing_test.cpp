@@ -88,6 +88,22 @@ TEST(Changing, SqliteIsReadInOneState) {
   EXPECT_EQ(code_of_reading(*source), Code::changed_file);
 }
 
+// Two tables of one file, joined: both are of the state in which the first was opened.
+TEST(Changing, TablesOfOneDatabaseAreOfOneState) {
+  const support::Scratch s;
+  const std::string file = (s.path() / "t.sqlite").string();
+  ASSERT_EQ(support::shell("sqlite3 " + file + " 'create table t(a); create table u(a); insert into t values (1)'").status, 0);
+  const TableFiles files(s.path());
+  const auto t = files.open("t.sqlite#t", {});
+  ASSERT_EQ(support::shell("sqlite3 " + file + " 'insert into u values (1)'").status, 0);
+  try {
+    files.open("t.sqlite#u", {});
+    FAIL();
+  } catch (const Error& error) {
+    EXPECT_EQ(error.code(), Code::changed_file);
+  }
+}
+
 // A writer that never rests: every run gives one of the states that there were, or says that the file changed.
 TEST(Changing, SqliteWithALiveWriter) {
   const support::Scratch s;

@@ -42,6 +42,28 @@ void use(const Ladder& ladder, const Catalog& tables) {
   }
   plan(ladder, tables);
   check(ladder, tables);
+  profile(table_of(s, "again"));
+  const auto may_refuse = [](const auto& ask) {
+    try {
+      ask();
+    } catch (const Error& error) {
+      if (error.data_fault()) RC_LOG() << error.what() << "\n";
+      RC_ASSERT(!error.data_fault());
+    }
+  };
+  may_refuse([&] { workings_text(why(ladder, tables, "product = 1")); });
+  may_refuse([&] { workings_text(why(ladder, tables, "rank = 1")); });
+  for (const Stage stage : stages()) may_refuse([&] { listing(standings(up_to(ladder, stage, tables), tables)); });
+  Ladder compared = ladder, crossed = ladder;
+  compared.choices = {{.name = "least", .value = Decimal(0, 0)}};
+  compared.where = (ladder.where.empty() ? "" : "(" + ladder.where + ") and ") + "product >= :least";
+  compared.compare.choose = {{"least", Decimal(2, 0)}};
+  may_refuse([&] { listing(standings(compared, tables)); });
+  if (!ladder.totals.empty()) {
+    crossed.across = {.each = {"status"}, .by = "total desc", .cell = "total"};
+    may_refuse([&] { listing(standings(crossed, tables)); });
+  }
+  if (*rc::gen::inRange(0, 10) == 0) RC_ASSERT(!written(s, Format::workbook).empty());
   const support::Scratch folder;
   write_sqlite(s, folder.path() / "t.sqlite", "t");
 }

@@ -559,14 +559,23 @@ int rank(const RankOptions& options) {
     inputs.add(tables.opened());
     inputs.add(expecting.opened());
     const std::vector<lofty::Replaces> replaced = checked(outputs, inputs, &answer, options.replace);
+    const auto written = [&] {
+      try {
+        return lofty::written(answer, *format, how);
+      } catch (const Error& error) {
+        std::vector<Problem> problems = error.problems();
+        if (to_file) problems.front().place.file = options.to;
+        throw Error(std::move(problems));
+      }
+    };
     if (database)
       lofty::write_sqlite(answer, database->first, database->second, options.replace);
     else if (!format)
       print(lofty::listing(answer, looks_of_output()));
     else if (!to_file)
-      print(lofty::written(answer, *format, how));
+      print(written());
     else
-      lofty::write_file(options.to, lofty::written(answer, *format, how));
+      lofty::write_file(options.to, written());
     if (!would.empty()) format || database ? remark("\n" + would) : print("\n" + would);
     const lofty::Looks looks = looks_of_errors();
     if (detail != lofty::Detail::none) remark("\n" + lofty::accounting_text(answer, looks));
