@@ -51,7 +51,7 @@ class TableFiles : public Catalog {
   explicit TableFiles(std::filesystem::path folder = ".") : folder_(std::move(folder)) {}
   std::shared_ptr<const TableSource> open(const std::string& name, const ReadOptions& options) const override;
 
-  // The file that a name stands for: "sales.sqlite#order_lines" is in sales.sqlite.
+  // The file that a name refers to: "sales.sqlite#order_lines" is in sales.sqlite.
   std::filesystem::path file_of(const std::string& name) const;
   // Every file that was opened so far, including the tables of ladders that are tables.
   const FileSet& opened() const { return *opened_; }

@@ -223,7 +223,7 @@ const Vector& Evaluator::load(int column, std::size_t begin, std::size_t count, 
 }
 
 // Does a shared node's scratch hold these rows of this batch already? If not, `active` becomes what has to be evaluated:
-// the rows that were active before as well, because whoever asked for them may still read them. They did not fail
+// the rows that were active before as well, because an earlier caller may still read them. They did not fail
 // before, so they do not now. Each new evaluation adds a row at least, whatever the masks: a chain of figures, each of
 // which uses the one before twice, costs no power of two.
 bool Evaluator::holds(Scratch& scratch, std::size_t begin, std::size_t count, const unsigned char*& active) const {

@@ -19,7 +19,7 @@ struct Origin {
 };
 
 // Nodes form a graph without circles rather than a tree: a figure is bound once, and every formula that names it shares
-// its node. So whoever goes over all nodes below one has to remember where it has been (each_node_below).
+// its node. So code that visits all nodes below one has to visit each once (each_node_below).
 struct Node {
   Op op = Op::null;
   Type type;

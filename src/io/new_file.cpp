@@ -62,7 +62,7 @@ std::string prefix_for(const fs::path& target) {
   return ".lofty-new-" + hex(XXH3_64bits(name.data(), name.size())) + "-";
 }
 
-// Removes what killed runs left for this target: files that nobody has locked.
+// Removes what killed runs left for this target: files that are not locked.
 void remove_leftovers(const fs::path& folder, const std::string& prefix) {
   each_name_in(folder, [&](const std::string& name) {
     if (!name.starts_with(prefix)) return true;

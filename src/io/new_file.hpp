@@ -2,7 +2,7 @@
 // An output file while it is being written: a temporary file in the target's folder that takes the target's name once
 // it is whole.
 //
-// The temporary file is created exclusively, under a name that nobody can guess, with the mode and owner of the file
+// The temporary file is created exclusively, under an unpredictable name, with the mode and owner of the file
 // that it will replace. It is locked (flock) while its writer lives. A file of that naming scheme that is not locked
 // was left by a killed process; the next NewFile with the same target removes it. Signal handlers remove the files of
 // the running process through lofty::remove_unfinished_files().

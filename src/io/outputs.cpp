@@ -29,7 +29,7 @@ fs::path canonical_of(const fs::path& file) {
   return error ? file : canonical;
 }
 
-// Only files and what will be one: /dev/null is nobody's input or output in this sense.
+// Devices and pipes are neither inputs nor outputs in this sense.
 bool is_special(const fs::path& file) {
   struct stat status {};
   return ::stat(file.c_str(), &status) == 0 && !S_ISREG(status.st_mode) && !S_ISDIR(status.st_mode);

@@ -314,7 +314,7 @@ std::vector<bool> WorkbookReader::moment_styles() const {
   }
   return out;
 }
-// A cell's number is a double: 15 digits of it are what somebody entered. Days are counted from 30 December 1899 on
+// A cell's number is a double: 15 digits of it are what was entered. Days are counted from 30 December 1899 on
 // (which makes up for a 29 February 1900 that never was), or from 1 January 1904.
 std::string WorkbookReader::number_text(double number, bool moment, bool since_1904) {
   if (moment && number >= 1 && number < 2'958'466) {

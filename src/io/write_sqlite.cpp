@@ -100,7 +100,7 @@ void write_sqlite(const Standings& standings, const std::filesystem::path& file,
   try {
     struct stat status {};
     if (::stat(file.c_str(), &status) != 0 || (S_ISREG(status.st_mode) && status.st_size == 0)) {
-      // A new database is made in a temporary file, which nobody else writes to: it needs no journal.
+      // A new database is made in a temporary file, which no other process writes to: it needs no journal.
       engine::NewFile fresh(file);
       {
         SQLite::Database db(fresh.path().string(), SQLite::OPEN_READWRITE);

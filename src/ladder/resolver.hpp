@@ -41,7 +41,7 @@ class Resolver {
     ExpressionPtr expression;  // null: does not parse
     State state = State::fresh;
     std::size_t column = 0;  // totals: entry column
-    NodePtr node = nullptr;              // figures: bound once, and shared by whoever names them
+    NodePtr node = nullptr;              // figures: bound once, and shared by all formulas that name them
     std::vector<Problem> problems = {};  // figures: found in binding it
   };
 

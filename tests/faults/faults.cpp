@@ -160,7 +160,7 @@ ssize_t pwrite64(int to, const void* from, size_t count, off64_t offset) {
 }
 ssize_t pwrite(int to, const void* from, size_t count, off_t offset) { return pwrite64(to, from, count, offset); }
 
-int open(const char* path, int flags, ...) {
+int open64(const char* path, int flags, ...) {
   mode_t mode = 0;
   if ((flags & (O_CREAT | O_TMPFILE)) != 0) {
     va_list more;
@@ -170,16 +170,7 @@ int open(const char* path, int flags, ...) {
   }
   return fails(opens) ? -1 : static_cast<int>(syscall(SYS_openat, AT_FDCWD, path, flags, mode));
 }
-int open64(const char* path, int flags, ...) {
-  mode_t mode = 0;
-  if ((flags & (O_CREAT | O_TMPFILE)) != 0) {
-    va_list more;
-    va_start(more, flags);
-    mode = va_arg(more, mode_t);
-    va_end(more);
-  }
-  return fails(opens) ? -1 : static_cast<int>(syscall(SYS_openat, AT_FDCWD, path, flags | O_LARGEFILE, mode));
-}
+int open(const char* path, int flags, ...) __attribute__((alias("open64")));
 int fsync(int of) { return fails(syncs) ? -1 : static_cast<int>(syscall(SYS_fsync, of)); }
 int fdatasync(int of) { return fails(syncs) ? -1 : static_cast<int>(syscall(SYS_fdatasync, of)); }
 int rename(const char* from, const char* to) {

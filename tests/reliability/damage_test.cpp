@@ -37,9 +37,13 @@ void put(const fs::path& file, const std::string& bytes) { std::ofstream(file, s
 template <class Judge>
 void damage(const fs::path& file, const std::string& part, const Judge& judge) {
   const std::string bytes = slurp(file);
+  std::size_t cases = 0, refused = 0;
   const auto seen = [&](const std::string& damaged, const std::string& how) {
     put(file, damaged);
-    judge(cells(file.parent_path(), file.filename().string() + part), how);
+    const auto found = cells(file.parent_path(), file.filename().string() + part);
+    ++cases;
+    refused += !found;
+    judge(found, how);
   };
   const auto step = static_cast<std::size_t>(support::stride(5));
   for (std::size_t at = 0; at < bytes.size(); at += step)
@@ -51,6 +55,7 @@ void damage(const fs::path& file, const std::string& part, const Judge& judge) {
   for (std::size_t length = 0; length < bytes.size(); length += step)
     seen(bytes.substr(0, length), "cut to " + std::to_string(length));
   put(file, bytes);
+  std::printf("%s: %zu damaged files, %zu refused\n", file.filename().c_str(), cases, refused);
 }
 
 // Formats with checksums. `member_end`: where a compressed file of two members is, cut, a whole one of one member.

@@ -51,6 +51,8 @@ class Faults : public ::testing::Test {
     clear();
     if (!old.empty()) folder_.file("out/" + file, old);
     const Ran ran = support::lofty_with(fault, arguments, folder_.path());
+    ++faults_;
+    said_ += ran.status != 0;
     EXPECT_TRUE(ran.status == 0 || ran.status == 1 || ran.status == 2) << what << ": status " << ran.status << ran.err;
     for (const std::string& name : left()) EXPECT_EQ(name, file) << what;
     if (ran.status == 0) {
@@ -61,7 +63,12 @@ class Faults : public ::testing::Test {
     }
   }
 
+  void TearDown() override {
+    if (faults_ > 0) std::printf("%ld faults, %ld ended in a message\n", faults_, said_);
+  }
+
   const support::Scratch folder_;
+  mutable long faults_ = 0, said_ = 0;
 };
 
 const std::vector<std::string> files = {"a.csv", "a.json", "a.md", "a.xlsx", "a.standings.json"};

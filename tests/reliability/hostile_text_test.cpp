@@ -68,6 +68,15 @@ TEST(HostileText, CsvSaysWhatAnOfficeProgramWouldRunAndGuardsItOnWish) {
   EXPECT_EQ(guarded.err.find("cells-run-as-formulas"), std::string::npos);
 }
 
+TEST(HostileText, FlagsWithoutEffectAreRefused) {
+  const support::Scratch s;
+  s.file("t.csv", hostile);
+  const Ran guard = support::lofty({"rank", "t.csv", "--to", "json", "--guard-cells"}, s.path());
+  EXPECT_EQ(guard.status, 2);
+  EXPECT_NE(guard.err.find("--guard-cells is for csv"), std::string::npos) << guard.err;
+  EXPECT_EQ(support::lofty({"rank", "t.csv", "--replace"}, s.path()).status, 2);
+}
+
 TEST(HostileText, WorkbookCellsAreTexts) {
   const support::Scratch s;
   s.file("t.csv", hostile);
@@ -115,6 +124,9 @@ TEST(HostileText, OneColumnWithNullsComesBack) {
     const Ran once = support::lofty({"rank", "t.csv", "--to", "csv", "--remarks", "none"}, s.path());
     EXPECT_EQ(once.out, text) << once.err;
   }
+  s.file("headless.csv", "\n\n3\n");
+  s.file("headless.ladder.toml", "[data]\nfrom = \"headless.csv\"\nheader = [\"a\"]\n");
+  EXPECT_EQ(support::lofty({"rank", "headless.ladder.toml", "--to", "csv", "--remarks", "none"}, s.path()).out, "a\n\n\n3\n");
   s.file("t.csv", "\n\na\r\n1\r\n\r\n3\r\n");
   EXPECT_EQ(support::lofty({"rank", "t.csv", "--to", "csv", "--remarks", "none"}, s.path()).out, "a\n1\n\n3\n");
 }

@@ -104,7 +104,7 @@ TEST_F(Outputs, OnlyAnEarlierAnswerIsReplacedUntold) {
   EXPECT_EQ(run({"--to", "csv", "--keep-as", "a.standings.json"}).status, 0);
   refused({"--to", "a.standings.json"}, "not plainly an earlier answer of this kind");  // of json, it is none
   EXPECT_EQ(run({"--to", "csv", "--save", "b.ladder.toml"}).status, 0);
-  refused({"--save", "b.ladder.toml"}, "--save: b.ladder.toml is there already");  // somebody may have edited it
+  refused({"--save", "b.ladder.toml"}, "--save: b.ladder.toml is there already");  // it may have been edited
   EXPECT_EQ(run({"--to", "csv", "--save", "b.ladder.toml", "--replace"}).status, 0);
 }
 

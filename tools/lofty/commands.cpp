@@ -437,7 +437,7 @@ std::vector<lofty::Output> outputs_of(const RankOptions& o, const std::optional<
 }
 
 // The outputs are no inputs, and replace nothing but earlier answers. Returns what each replaces. Without an answer
-// what only an answer can tell is left for later: the files behind other ladders, and whether a csv file is an earlier
+// what only an answer can tell is left for later: the tables of other ladders, and whether a csv file is an earlier
 // answer.
 std::vector<lofty::Replaces> checked(const std::vector<lofty::Output>& outputs, const lofty::FileSet& inputs,
                                      const lofty::Standings* answer, bool may_replace) {
@@ -530,6 +530,10 @@ int rank(const RankOptions& options) {
   if (format == lofty::Format::workbook && !to_file && output_is_terminal())
     bad_option("--to", options.to, "a workbook is not for a terminal", "--to FILE.xlsx");
   const std::vector<lofty::Output> outputs = outputs_of(options, format, database);
+  if (options.guard_cells && format != lofty::Format::csv)
+    bad_option("--guard-cells", "", "--guard-cells is for csv; other forms need no guard", "--to FILE.csv");
+  if (options.replace && outputs.empty())
+    bad_option("--replace", "", "--replace is for outputs, and this run has none", "--to FILE.csv --replace");
   const lofty::WriteOptions how{.guard_cells = options.guard_cells};
   try {
     const lofty::TableFiles tables(asked.folder.empty() ? fs::path(".") : asked.folder), expecting;
@@ -581,15 +585,20 @@ int rank(const RankOptions& options) {
     if (detail != lofty::Detail::none) remark("\n" + lofty::accounting_text(answer, looks));
     remark(lofty::remarks_text(answer.remarks(), looks, detail));
     if (format) remark(lofty::remarks_text(lofty::write_remarks(answer, *format, how), looks, detail));
-    if (options.keep_as) lofty::write_file(*options.keep_as, lofty::saved(answer));
-    if (!options.save.empty()) save(asked, options.save);
-    for (std::size_t i = 0; i < outputs.size(); ++i) {
-      const std::string& option = outputs[i].option;
-      if (option == "--to")
-        remark("wrote " + options.to + ": " + answer.shown_of_total() + replaced_text(outputs[i], replaced[i]) + "\n");
-      else
-        remark((option == "--save" ? "saved " : "kept ") + outputs[i].file.string() +
-               replaced_text(outputs[i], replaced[i]) + "\n");
+    // What is written is said at once: the next output may fail.
+    std::size_t done = 0;
+    const auto say = [&](const std::string& what) {
+      remark(what + replaced_text(outputs[done], replaced[done]) + "\n");
+      ++done;
+    };
+    if (to_file) say("wrote " + options.to + ": " + answer.shown_of_total());
+    if (options.keep_as) {
+      lofty::write_file(*options.keep_as, lofty::saved(answer));
+      say("kept " + *options.keep_as);
+    }
+    if (!options.save.empty()) {
+      save(asked, options.save);
+      say("saved " + options.save);
     }
     if (found) {
       const std::string text =
