@@ -112,7 +112,7 @@ void check_apart(std::span<const Output> outputs, const FileSet& inputs) {
                         ? output.file.string() + " is an input of this run, and would be replaced"
                         : output.file.string() + " is the file " + input->string() +
                               ", an input of this run, and would be replaced",
-                    "another name");
+                    "write to another file");
     for (std::size_t k = 0; k < i; ++k) {
       FileSet other;
       other.add(outputs[k].file);
@@ -120,7 +120,7 @@ void check_apart(std::span<const Output> outputs, const FileSet& inputs) {
       if (other.find(output.file) && !tables)
         throw refusal(Code::replaces_input, output,
                       outputs[k].option + " and " + output.option + " name the same file, " + output.file.string(),
-                      "another name");
+                      "write to two files");
     }
   }
 }

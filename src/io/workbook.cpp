@@ -214,21 +214,24 @@ std::vector<WorkbookReader::Row> WorkbookReader::rows(const Sheet& sheet, std::v
     return whole ? number_text(value, moment, since_1904_) : written;
   };
   const auto is_moment = [&](unsigned style) { return style < moments.size() && moments[style]; };
+  const auto put_in_order = [&](auto& parts, const auto& at, const char* what) {
+    const auto before = [&](const auto& a, const auto& b) { return at(a) < at(b); };
+    if (!std::is_sorted(parts.begin(), parts.end(), before)) std::sort(parts.begin(), parts.end(), before);
+    const auto same = [&](const auto& a, const auto& b) { return at(a) == at(b); };
+    if (std::adjacent_find(parts.begin(), parts.end(), same) != parts.end())
+      throw problem(file_, Code::damaged_file, std::string("its sheet ") + sheet.name + " has a " + what + " twice");
+  };
   std::vector<Row> out;
   std::size_t unsaved = 0, failed = 0, last_row = 0;
   for (const pugi::xml_node row : document.child("worksheet").child("sheetData").children("row")) {
     Row one;
     one.number = row.attribute("r").as_uint(static_cast<unsigned>(last_row + 1));
-    if (one.number <= last_row) throw problem(file_, Code::damaged_file, "the rows of its sheet " + sheet.name + " are not in order");
     if (one.number > most_sheet_rows)
       throw problem(file_, Code::beyond_limit, "its sheet " + sheet.name + " has a row beyond the 1,048,576th");
     last_row = one.number;
     std::size_t column = 0;
     for (const pugi::xml_node cell : row.children("c")) {
       if (const std::string at = cell.attribute("r").value(); !at.empty()) column = column_of(at);
-      if (!one.cells.empty() && column <= one.cells.back().column)
-        throw problem(file_, Code::damaged_file,
-                      "the cells in row " + std::to_string(one.number) + " of its sheet " + sheet.name + " are not in order");
       const std::size_t here = column++;
       const std::string type = cell.attribute("t").value(), value = cell.child("v").text().get();
       if (type == "e") {
@@ -254,8 +257,11 @@ std::vector<WorkbookReader::Row> WorkbookReader::rows(const Sheet& sheet, std::v
         text = number(value, is_moment(cell.attribute("s").as_uint(0)));
       one.cells.push_back({here, std::move(text)});
     }
+    // Programs write cells and rows in their order, but need not; the same one twice is damage.
+    put_in_order(one.cells, [](const Cell& c) { return c.column; }, "cell");
     if (!one.cells.empty()) out.push_back(std::move(one));
   }
+  put_in_order(out, [](const Row& r) { return r.number; }, "row");
   const auto say = [&](std::size_t count, const char* code, const std::string& what) {
     if (count > 0)
       doubts.push_back({code, std::to_string(count) + (count == 1 ? " cell of " : " cells of ") + sheet.name + " " +

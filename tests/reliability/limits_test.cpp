@@ -66,6 +66,15 @@ TEST(Limits, Headings) {
   EXPECT_EQ(problem_of(s.path(), "long.csv").sentence, "the heading line is longer than 4 MiB");
 }
 
+TEST(Limits, ARowOfDelimitedText) {
+  const support::Scratch s;
+  put(s.path() / "t.csv", "a,b\n1,\"");
+  fs::resize_file(s.path() / "t.csv", 300 << 20);  // a quote that is never closed, and 300 MiB
+  const Problem p = problem_of(s.path(), "t.csv");
+  EXPECT_EQ(p.sentence, "a row is longer than 256 MiB");
+  EXPECT_EQ(p.place.line, 2u);
+}
+
 TEST(Limits, JsonMembersAndNesting) {
   const support::Scratch s;
   std::string members;
@@ -148,6 +157,12 @@ TEST(Limits, Workbooks) {
   EXPECT_EQ(with(heading + "<row r=\"2\"><c r=\"ZZZZZZ2\"><v>1</v></c></row>").sentence,
             "a sheet has a cell beyond the 16,384th column");
   EXPECT_EQ(with(heading + "<row r=\"1\"><c><v>1</v></c></row>").code, Code::damaged_file);  // rows twice
+  // In another order they mean the same.
+  put_workbook(s.path() / "t.xlsx",
+               "<row r=\"3\"><c r=\"B3\"><v>4</v></c><c r=\"A3\"><v>3</v></c></row><row r=\"2\"><c r=\"A2\"><v>1</v></c></row>" +
+                   heading);
+  const Table turned = TableFiles(s.path()).open("t.xlsx", {})->read(std::vector<std::size_t>{0}, {});
+  EXPECT_EQ(to_text(turned.value(0, 0)) + to_text(turned.value(1, 0)), "13");
   // Packs to nothing.
   EXPECT_EQ(with(heading + std::string(80 << 20, ' ')).sentence,
             "its part xl/worksheets/s.xml unpacks to more than 400 times the size of the workbook");
