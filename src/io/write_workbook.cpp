@@ -14,6 +14,7 @@
 #include <cstring>
 #include <filesystem>
 #include <memory>
+#include <new>
 #include <pugixml.hpp>
 
 #include "io/open_file.hpp"
@@ -244,6 +245,7 @@ void in_child(const Work& work) {
     throw Error(Problem{Code::cannot_write, std::string("no process could be begun: ") + std::strerror(errno), {}, {}, {}});
   const pid_t child = ::fork();
   if (child == 0) {
+    std::set_new_handler(nullptr);  // the parent's may end the process; here it shall throw
     // The library reports on standard error what its results say too.
     const int nowhere = ::open("/dev/null", O_WRONLY | O_CLOEXEC);
     if (nowhere >= 0) ::dup2(nowhere, STDERR_FILENO);

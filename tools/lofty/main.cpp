@@ -7,6 +7,7 @@
 #include <csignal>
 #include <cstdio>
 #include <exception>
+#include <new>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -324,17 +325,22 @@ void end_tidily(int signal) {
   ::raise(signal);
 }
 
-// Some functions of the libraries in use promise not to throw, and allocate memory all the same: when there is none,
-// the process ends here. Allocates nothing.
-[[noreturn]] void end_without_memory() noexcept {
+[[noreturn]] void end_at_once(std::string_view words) noexcept {
   lofty::remove_unfinished_files();
-  constexpr std::string_view words = "lofty: ended, most likely because the machine has not enough memory for this\n";
   if (::write(STDERR_FILENO, words.data(), words.size()) < 0) ::_exit(1);
   ::_exit(1);
 }
 
+// Without memory the process ends here, rather than in a library that does not look whether it got any, or that
+// promises not to throw. Allocates nothing.
+[[noreturn]] void end_without_memory() noexcept { end_at_once("lofty: the machine has not enough memory for this\n"); }
+[[noreturn]] void end_terminated() noexcept {
+  end_at_once("lofty: ended, most likely because the machine has not enough memory for this\n");
+}
+
 int main(int argc, char** argv) {
-  std::set_terminate(end_without_memory);
+  std::set_new_handler(end_without_memory);
+  std::set_terminate(end_terminated);
   for (const int signal : {SIGINT, SIGTERM, SIGHUP, SIGPIPE, SIGQUIT, SIGXFSZ, SIGXCPU})
     if (std::signal(signal, end_tidily) == SIG_IGN) std::signal(signal, SIG_IGN);
   try {
