@@ -542,7 +542,7 @@ class Reading {
         throw Error(source_.problem(Code::beyond_limit, "a row is longer than 256 MiB", source_.line_at(out.offset),
                                     "close the quote that begins in it"));
       }
-      wanted *= 2;  // one record longer than a chunk
+      wanted = std::min(wanted * 2, most_record_bytes + 1 - out.bytes.size());  // one record longer than a chunk
     }
     if (out.bytes.empty()) return false;
     if (ended_) out.quotes = std::memchr(out.bytes.data(), '"', out.bytes.size()) != nullptr;
