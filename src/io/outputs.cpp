@@ -41,14 +41,17 @@ Error refusal(Code code, const Output& output, std::string sentence, std::string
   return Error(std::move(p));
 }
 
-bool has_table(const fs::path& file, const std::string& table) {
+// `mode`: rolling back what a killed writer left takes a connection that may write.
+bool has_table(const fs::path& file, const std::string& table, int mode = SQLite::OPEN_READONLY) {
   try {
     constexpr int patience = 10'000;  // milliseconds that another writer may take
-    const SQLite::Database db(file.string(), SQLite::OPEN_READONLY, patience);
+    const SQLite::Database db(file.string(), mode, patience);
     SQLite::Statement found(db, "select 1 from sqlite_master where lower(name) = lower(?)");
     found.bind(1, table);
     return found.executeStep();
   } catch (const SQLite::Exception& error) {
+    if (error.getErrorCode() == SQLITE_READONLY && mode == SQLite::OPEN_READONLY)
+      return has_table(file, table, SQLite::OPEN_READWRITE);
     throw engine::sqlite_failure(file, error, Code::cannot_open, "cannot be read");
   }
 }

@@ -35,7 +35,7 @@ std::string csv_field(const std::string& text, bool is_text) {
 }
 
 // Would an office program that opens the file run this text as a formula?
-bool runs(const std::string& text) { return !text.empty() && std::strchr("=+-@\t\r", text.front()) != nullptr; }
+bool runs(const std::string& text) { return !text.empty() && std::string_view("=+-@\t\r").find(text.front()) != std::string_view::npos; }
 
 std::string csv(const Standings& s, const WriteOptions& options) {
   const auto field = [&](const std::string& text, bool is_text) {

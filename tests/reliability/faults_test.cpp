@@ -115,6 +115,13 @@ TEST_F(Faults, TheSqliteFileStaysReadable) {
     support::lofty_with({"write", at, "kill"}, arguments, folder_.path());
     const Ran read = support::lofty({"rank", "out/a.sqlite#old", "--to", "csv", "--remarks", "none"}, folder_.path());
     EXPECT_EQ(read.out, "a\n1\n") << at << read.err;
+    // So does the next write, whichever comes first.
+    clear();
+    ASSERT_EQ(support::shell("sqlite3 " + (folder_.path() / "out/a.sqlite").string() + " 'create table old(a)'").status, 0);
+    support::lofty_with({"write", at, "kill"}, arguments, folder_.path());
+    auto again = arguments;
+    again.push_back("--replace");
+    EXPECT_EQ(support::lofty(again, folder_.path()).status, 0) << at;
   }
 }
 
