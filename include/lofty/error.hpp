@@ -52,6 +52,8 @@ enum class Code {
   bad_cast,          // a cast that this row's value does not allow
   join_multiplies,   // a row with several partners
   key_mismatch,      // join keys that cannot be equal: 007 against 7
+  nothing_to_draw,   // a picture of an answer without rows, or without two points for a line
+  missing_program,   // another program, which does the work, is not installed
   cannot_write,      // an output that could not be written whole
   stopped,           // the caller asked to stop
 };

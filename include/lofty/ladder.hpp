@@ -132,6 +132,10 @@ struct Listing {
   std::string order = {};                 // sort list, "input" for the rows' order, empty for the order of places
   std::vector<std::string> columns = {};  // empty: places, keys and totals
   std::vector<std::pair<std::string, std::string>> headings = {};  // column, heading
+  // Column, and how its values are shown to people, by an example: "12.5 % = 0.125" (see lofty::Specimen). Listings,
+  // pages, pictures, Markdown and workbooks follow it; csv and JSON never do.
+  std::vector<std::pair<std::string, std::string>> formats = {};
+  std::vector<std::string> bars = {};  // columns of numbers with a bar next to each number, in listings and pages
   // One of Ladder::alternatives, or "name": entries are listed by it inside their group, at every level, instead of by
   // `order` or their places. Places, and who is kept, stay.
   std::string order_by = {};

@@ -17,8 +17,10 @@ namespace lofty {
 
 // How text may look. Nothing is said by colour alone.
 struct Looks {
-  bool colour = false;  // ANSI colours
-  int width = 100;      // columns, for sentences; tables are as wide as they need to be
+  bool colour = false;     // ANSI colours
+  int width = 100;         // columns, for sentences
+  int table_width = 0;     // columns, for listings: what does not fit is cut or left out, and it is said; 0: any number
+  bool fold_ties = false;  // of a tie at the cut that runs to more than 20 entries beyond it, show five
 };
 
 // Any text, fit for a terminal: line ends, tabs and the colours of this library stay; all other control characters,

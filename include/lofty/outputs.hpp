@@ -31,7 +31,7 @@ class FileSet {
 };
 
 struct Output {
-  enum class Kind : std::uint8_t { csv, json, markdown, workbook, standings, ladder, table };
+  enum class Kind : std::uint8_t { csv, json, markdown, workbook, page, svg, png, pdf, standings, ladder, table };
   std::string option;  // "--to": what messages call it
   std::filesystem::path file;
   Kind kind = Kind::csv;

@@ -14,6 +14,7 @@
 #include "lofty/ladder.hpp"
 #include "lofty/remark.hpp"
 #include "lofty/run.hpp"
+#include "lofty/specimen.hpp"
 #include "lofty/where_would.hpp"
 
 namespace lofty {
@@ -39,8 +40,11 @@ struct StandingColumn {
   Type type;
   Role role = Role::label;
   Ties ties = Ties::competition;  // of a place column: under ordinal ones nobody shares a place
-  int sort_position = 0;          // its place among the sort keys, from 1; 0: not one
+  Measure measure = Measure::place;  // of a column of rank.also: what it holds
+  int sort_position = 0;             // its place among the sort keys, from 1; 0: not one
   bool descending = false;
+  std::optional<Specimen> format = {};  // list.formats
+  bool bar = false;                     // list.bars
 };
 
 // Every row that was read, from file to listing. Counts of rows up to `counted`, of entries after it.
@@ -81,6 +85,14 @@ struct SummaryLine {
   std::size_t label_column = 0;    // the listed column under whose entries the label belongs: their names, or keys
   std::string label = {};          // "others, 14 products"
   std::vector<Value> values = {};  // by listed column; null where it is not a total
+};
+
+// Listed rows [begin, end) that share one place, which the cut at the best or worst N runs through. Only where entries are
+// listed by their places.
+struct CutTie {
+  std::size_t begin = 0, end = 0;
+  std::size_t cut = 0;  // begin <= cut <= end: how far N alone would go. Of the best rows from here on are beyond N
+  bool best = true;     // of the worst those before it are
 };
 
 // Who was listed before and is not now ([compare]).
@@ -125,6 +137,8 @@ class Standings {
   // How many ranked entries stand between this row and the one before it that keep.best and keep.worst leave out: not 0
   // at the first of a group's worst alone, and only where the listing keeps the order of places.
   std::size_t passed_over(std::size_t row) const;
+  // In the order of the rows; empty where no tie is cut, or the cut is strict.
+  const std::vector<CutTie>& cut_ties() const;
   // By the row that they stand behind; of each group the others, where there are any, then all.
   const std::vector<SummaryLine>& summaries() const;
   // In the order of their former places; empty without [compare].

@@ -616,7 +616,8 @@ class Reader {
 
   void read_list(const toml::table& table, Listing& list) {
     section(table, "list",
-            {"order", "order_by", "first", "last", "sample", "seed", "columns", "headings", "blank_group"}, {});
+            {"order", "order_by", "first", "last", "sample", "seed", "columns", "headings", "formats", "bars", "blank_group"},
+            {});
     text(table, "order", "list.order", list.order);
     text(table, "order_by", "list.order_by", list.order_by);
     std::string blank;
@@ -627,14 +628,21 @@ class Reader {
     list.sample = whole_number(table, "sample", "list.sample");
     if (const auto seed = whole_number(table, "seed", "list.seed")) list.seed = *seed;
     texts(table, "columns", "list.columns", list.columns);
-    if (const toml::table* const headings = sub_table(table, "headings", "list.headings"))
-      for (const auto& [name, node] : in_order(*headings)) {
-        remember("list.headings." + name, *node);
-        if (const auto* value = node->as_string())
-          list.headings.emplace_back(name, value->get());
-        else
-          wrong_kind("list.headings." + name, *node, "text in quotes");
-      }
+    texts(table, "bars", "list.bars", list.bars);
+    read_texts_by_column(table, "headings", list.headings);
+    read_texts_by_column(table, "formats", list.formats);
+  }
+
+  void read_texts_by_column(const toml::table& table, const std::string& key, std::vector<std::pair<std::string, std::string>>& to) {
+    const toml::table* const texts = sub_table(table, key, "list." + key);
+    if (texts == nullptr) return;
+    for (const auto& [name, node] : in_order(*texts)) {
+      remember("list." + key + "." + name, *node);
+      if (const auto* value = node->as_string())
+        to.emplace_back(name, value->get());
+      else
+        wrong_kind("list." + key + "." + name, *node, "text in quotes");
+    }
   }
 
   std::string_view source_;

@@ -220,7 +220,7 @@ class Writer {
 
   void listing(const Listing& of) {
     if (of.order.empty() && of.columns.empty() && of.headings.empty() && of.order_by.empty() && !of.first && !of.last &&
-        !of.sample && of.seed == 1 && !of.hide_blank_groups)
+        !of.sample && of.seed == 1 && !of.hide_blank_groups && of.formats.empty() && of.bars.empty())
       return;
     section("list");
     if (!of.order.empty()) line("order", quoted(of.order));
@@ -231,11 +231,17 @@ class Writer {
     if (of.sample) line("sample", std::to_string(*of.sample));
     if (of.seed != 1) line("seed", std::to_string(of.seed));
     if (!of.columns.empty()) line("columns", list(of.columns));
-    if (of.headings.empty()) return;
-    std::string headings = "{ ";
-    for (std::size_t i = 0; i < of.headings.size(); ++i)
-      headings += (i > 0 ? ", " : "") + key(of.headings[i].first) + " = " + quoted(of.headings[i].second);
-    line("headings", headings + " }");
+    if (!of.bars.empty()) line("bars", list(of.bars));
+    texts_by_column("headings", of.headings);
+    texts_by_column("formats", of.formats);
+  }
+
+  void texts_by_column(const std::string& name, const std::vector<std::pair<std::string, std::string>>& texts) {
+    if (texts.empty()) return;
+    std::string all = "{ ";
+    for (std::size_t i = 0; i < texts.size(); ++i)
+      all += (i > 0 ? ", " : "") + key(texts[i].first) + " = " + quoted(texts[i].second);
+    line(name, all + " }");
   }
 
   std::string out_;

@@ -71,6 +71,13 @@ bool is_earlier_answer(const Output& output, const Standings* answer, const engi
       const std::string mark = engine::markdown_mark;
       return file.size() >= mark.size() && bytes(file.size() - mark.size(), mark.size()) == mark;
     }
+    case Output::Kind::page: return begins_with(engine::page_mark);
+    case Output::Kind::svg: return bytes(0, 1024).find(engine::svg_mark) != std::string::npos;
+    case Output::Kind::png: return engine::is_marked_png(bytes(0, 256));
+    case Output::Kind::pdf: {
+      const std::string mark = engine::pdf_mark;
+      return file.size() >= mark.size() && bytes(file.size() - mark.size(), mark.size()) == mark;
+    }
     case Output::Kind::workbook: return engine::is_our_workbook(file.read_all());
     case Output::Kind::ladder:
     case Output::Kind::table: break;

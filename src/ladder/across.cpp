@@ -144,6 +144,8 @@ std::shared_ptr<StandingsData> Crossing::cross(const StandingsData& down, std::s
     if (taken) column.name = column.heading = ladder_.across.cell + " of " + column.name;
     column.sort_position = 0;
     column.role = Role::cell;
+    for (const auto& [name, format] : ladder_.list.formats)
+      if (equal_folded(name, ladder_.across.cell)) column.format = Specimen::parse(format);
     Piece piece(values.type());
     for (const Value& value : crossed[c]) piece.add(value);
     out->columns.push_back(std::move(column));

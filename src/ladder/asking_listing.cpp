@@ -74,6 +74,22 @@ void Asking::keep() {
       if (back > 0 && back < count && tied(back)) a_.cuts.push_back({in[back], in[back - 1], false});
       while (!strict && back > 0 && back < count && tied(back)) --back;
     }
+    // The listed rows that are there only because they share the place at the cut.
+    const auto peers_begin = [&](std::size_t i) {
+      while (i > 0 && a_.competition[in[i - 1]] == a_.competition[in[i]]) --i;
+      return i;
+    };
+    const auto peers_end = [&](std::size_t i) {
+      while (i < count && a_.competition[in[i]] == a_.competition[in[i - 1]]) ++i;
+      return i;
+    };
+    const std::size_t listed = a_.data->rows.size();
+    if (best && front > *best && front <= back)
+      a_.data->cut_ties.push_back({listed + peers_begin(front - 1), listed + front, listed + *best, true});
+    if (worst && back + *worst < count && front <= back) {
+      const std::size_t before = listed + front;  // where the worst are listed from
+      a_.data->cut_ties.push_back({before, before + peers_end(back + 1) - back, before + count - *worst - back, false});
+    }
     for (std::size_t i = 0; i < count; ++i) {
       if (i >= front && i < back) continue;
       a_.data->rows.push_back(rows[in[i]]);
@@ -90,6 +106,7 @@ void Asking::keep() {
 
 void Asking::list() {
   a_.data->entries = a_.entries.count;
+  const std::vector<std::uint32_t> in_order_of_places = a_.data->rows;
   if (a_.question.list_as_input || !a_.question.list_order.empty()) a_.data->passed_over.clear();
   if (a_.question.list_as_input) {
     std::sort(a_.data->rows.begin(), a_.data->rows.end(),
@@ -114,6 +131,7 @@ void Asking::list() {
   if (a_.ladder.list.hide_blank_groups) hide_blanks();
   a_.kept_count = a_.data->rows.size();
   take_some();
+  if (!a_.data->cut_ties.empty() && a_.data->rows != in_order_of_places) a_.data->cut_ties.clear();
   for (const ListColumn& listed : a_.question.list_columns) {
     StandingColumn column;
     column.name = listed.name;
@@ -126,7 +144,10 @@ void Asking::list() {
       const std::size_t place = index - a_.question.entry_columns.size();
       column.ties = place == 0 || place > a_.question.also.size() ? a_.question.level->ties
                                                                   : a_.question.level->also[place - 1].ties;
+      if (place > 0 && place <= a_.question.also.size()) column.measure = a_.question.level->also[place - 1].measure;
     }
+    column.format = listed.format;
+    column.bar = listed.bar;
     a_.data->tied_by.push_back(index > a_.question.entry_columns.size() &&
                                        index - a_.question.entry_columns.size() <= a_.question.also.size()
                                    ? a_.also_tied[index - a_.question.entry_columns.size() - 1]

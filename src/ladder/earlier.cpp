@@ -105,6 +105,8 @@ void without_moves(Ladder& ladder) {
   ladder.compare = {};
   std::erase_if(ladder.list.columns, moves);
   std::erase_if(ladder.list.headings, [](const auto& heading) { return moves(heading.first); });
+  std::erase_if(ladder.list.formats, [](const auto& format) { return moves(format.first); });
+  std::erase_if(ladder.list.bars, moves);
   ladder.list.order.clear();
   ladder.list.order_by.clear();
   ladder.alternatives.clear();

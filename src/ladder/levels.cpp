@@ -35,6 +35,7 @@ class Nesting {
     std::vector<std::size_t> outermost(levels_.front()->rows.size());
     for (std::size_t r = 0; r < outermost.size(); ++r) outermost[r] = r;
     add(0, outermost, 0);
+    cut_ties();
     words();
   }
 
@@ -112,6 +113,19 @@ class Nesting {
         values[c] = line.values[there];
     line.values = std::move(values);
     out_->summaries.push_back(std::move(line));
+  }
+
+  // Those of the innermost level, whose rows have nothing inside them and so follow one another.
+  void cut_ties() {
+    const std::size_t innermost = levels_.size() - 1;
+    std::map<std::size_t, std::size_t> listed_at;
+    for (std::size_t r = 0; r < out_->nested.size(); ++r)
+      if (out_->nested[r].level == innermost) listed_at.emplace(out_->nested[r].row, r);
+    for (const CutTie& tie : levels_.back()->cut_ties) {
+      const auto at = listed_at.find(tie.begin);
+      if (at == listed_at.end()) continue;
+      out_->cut_ties.push_back({at->second, at->second + (tie.end - tie.begin), at->second + (tie.cut - tie.begin), tie.best});
+    }
   }
 
   void words() {

@@ -15,6 +15,7 @@
 #include "formula/binder.hpp"
 #include "lofty/catalog.hpp"
 #include "lofty/ladder.hpp"
+#include "lofty/specimen.hpp"
 #include "window/call.hpp"
 
 namespace lofty::engine {
@@ -122,6 +123,9 @@ struct AlsoUse {
 struct ListColumn {
   std::string name, heading;
   int column = -1;  // in the relation of places
+  Type type = {};
+  std::optional<Specimen> format = {};
+  bool bar = false;
 };
 
 struct Question {

@@ -262,8 +262,20 @@ class Remarks {
         quoted(a_.question.level->eligible) + " is neither true nor false, because of a blank", "");
   }
 
+  // Cuts in up to three groups are said one by one; of more, one is said whole and the others' groups are named.
   void remark_cuts() {
+    constexpr std::size_t most_said = 3;
+    std::vector<std::string> others;
+    std::size_t said = 0;
     for (const auto& [at, before, best] : a_.cuts) {
+      if (a_.cuts.size() > most_said && said == 1) {
+        std::string group;
+        for (const std::size_t g : a_.question.within)
+          group += (group.empty() ? "" : ", ") + words_.shown(a_.entries.columns[g]->value(a_.order->rows()[at]));
+        if (std::find(others.begin(), others.end(), group) == others.end()) others.push_back(std::move(group));
+        continue;
+      }
+      ++said;
       const auto rows = a_.order->rows();
       std::size_t begin = at, end = at;
       while (!a_.order->starts_peers(begin)) --begin;
@@ -300,6 +312,13 @@ class Remarks {
         say("tie-at-cut", tie + asked + ", strictly: " + (best ? name(at, end) : name(begin, at)) + " left out, " +
                               (best ? name(begin, at) : name(at, end)) + " kept, decided by " + decider(before, at));
     }
+    if (others.empty()) return;
+    const std::string lead = "; the same in " + counted(others.size(), "other group") + ": ";
+    if (const std::size_t count = others.size(); count > 4) {
+      others.resize(4);
+      others.push_back(counted(count - 4, "other"));
+    }
+    out_.back().sentence += lead + listed(others);
   }
 
   // The key that told the last kept entry from the first one left out.

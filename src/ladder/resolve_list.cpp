@@ -157,12 +157,14 @@ void Resolver::bind_columns() {
       column.name = name;
       column.column = node->column;
       column.heading = name;
+      column.type = node->type;
       question_.list_columns.push_back(std::move(column));
     } catch (const Error& error) {
       // What one level does not know another may.
       if (chosen && last_level() && !known_somewhere_.contains(name)) add(error, "list.columns");
     }
   }
+  bind_looks(names);
   for (const auto& [name, heading] : list.headings) {
     bool found = known_somewhere_.contains(name) || !last_level();
     for (ListColumn& column : question_.list_columns)
@@ -175,6 +177,53 @@ void Resolver::bind_columns() {
               "list.headings." + name, {}, nearest_word(name, names));
   }
   fix_place_columns();
+}
+
+void Resolver::bind_looks(const std::vector<std::string>& names) {
+  const Listing& list = ladder_.list;
+  const auto column_of = [&](const std::string& name) {
+    return std::find_if(question_.list_columns.begin(), question_.list_columns.end(),
+                        [&](const ListColumn& column) { return equal_folded(column.name, name); });
+  };
+  // Other levels may list it, and a crossed table's cells are of a total that need not be listed itself.
+  const auto known = [&](const std::string& name) {
+    return known_somewhere_.contains(name) || !last_level() || equal_folded(name, ladder_.across.cell) ||
+           (!ladder_.compare.empty() && (equal_folded(name, "was") || equal_folded(name, "moved")));
+  };
+  for (const auto& [name, text] : list.formats) {
+    const std::string key = "list.formats." + name;
+    try {
+      const Specimen format = Specimen::parse(text);
+      const auto column = column_of(name);
+      if (column == question_.list_columns.end()) {
+        if (!known(name))
+          problem(Code::unknown_column, "list.formats names a column that is not listed: " + quoted(name), key, {},
+                  nearest_word(name, names));
+        continue;
+      }
+      if (column->type.kind != Kind::unknown && !format.fits(column->type)) {
+        problem(Code::wrong_type, quoted(name) + " holds values of type " + kind_name(column->type.kind) + ", which the example does not show",
+                key, column->type.numeric() ? "12.5 % = 0.125" : "31/12/2025 = 2025-12-31; numbers and dates have formats");
+        continue;
+      }
+      column->format = format;
+    } catch (const Error& error) {
+      add(error, key);
+    }
+  }
+  for (const std::string& name : list.bars) {
+    const auto column = column_of(name);
+    if (column == question_.list_columns.end()) {
+      if (!known(name))
+        problem(Code::unknown_column, "list.bars names a column that is not listed: " + quoted(name), "list.bars", {},
+                nearest_word(name, names), name);
+      continue;
+    }
+    if (column->type.kind != Kind::unknown && !column->type.numeric())
+      problem(Code::wrong_type, quoted(name) + " holds values of type " + kind_name(column->type.kind) + "; a bar shows a number", "list.bars", {}, {},
+              name);
+    column->bar = true;
+  }
 }
 
 bool Resolver::of_another_level(const Expression& e, const std::shared_ptr<const Origin>& origin) {

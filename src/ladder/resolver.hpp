@@ -224,6 +224,8 @@ class Resolver {
   std::string own_label();
   static std::string sort_name(const std::string& name);
   void bind_columns();
+  // Formats and bars of the listed columns; `names` are what may be meant.
+  void bind_looks(const std::vector<std::string>& names);
   // Is it a column that has several values in an entry of this level, or another level's place?
   bool of_another_level(const Expression& e, const std::shared_ptr<const Origin>& origin);
   // Now that all the entries' columns are known, place columns get the numbers behind them.

@@ -123,6 +123,7 @@ const std::string& Standings::title() const { return data_->title; }
 const std::string& Standings::question() const { return data_->question; }
 const std::string& Standings::shown_of_total() const { return data_->shown_of_total; }
 const std::vector<StandingColumn>& Standings::columns() const { return data_->columns; }
+const std::vector<CutTie>& Standings::cut_ties() const { return data_->cut_ties; }
 std::size_t Standings::rows() const { return data_->nested.empty() ? data_->rows.size() : data_->nested.size(); }
 std::size_t Standings::levels() const { return std::max<std::size_t>(data_->levels.size(), 1); }
 std::size_t Standings::level(std::size_t row) const { return data_->nested.empty() ? 0 : data_->nested[row].level; }

@@ -32,6 +32,7 @@ struct StandingsData {
   std::vector<std::uint8_t> group_start;           // by listed row
   std::vector<std::uint32_t> passed_over;          // by listed row; empty: all 0
   std::vector<std::vector<std::uint8_t>> tied_by;  // by listed column, then entry; empty: as `tied`
+  std::vector<CutTie> cut_ties;
   std::vector<SummaryLine> summaries;
   // Levels inside levels, outermost first: the rows below are then those of all levels, each behind the entry that it
   // belongs to, and `values`, `rows`, `tied` ... are theirs. Empty without.

@@ -1,9 +1,12 @@
 #include "lofty/listing.hpp"
 
 #include <algorithm>
-#include <charconv>
 #include <cmath>
+#include <map>
+#include <utility>
 
+#include "report/cells.hpp"
+#include "report/grid.hpp"
 #include "report/width.hpp"
 
 namespace lofty {
@@ -12,129 +15,221 @@ namespace {
 
 using namespace report;
 
-// Places are shown as whole numbers, unless one of them is a half.
-bool any_half(const Standings& s, std::size_t column) {
-  for (std::size_t r = 0; r < s.rows(); ++r)
-    if (const Value place = s.value(r, column); !is_null(place) && std::get<Decimal>(place).coefficient() % 10 != 0)
-      return true;
-  return false;
+std::string with_commas(std::size_t number) { return Decimal(static_cast<int128>(number), 0).grouped_text(); }
+
+// A bar of eighths of a character: `part` of `width` columns, 0 <= part <= 1.
+std::string bar_of(double part, int width) {
+  static constexpr const char* eighths[] = {"", "\xE2\x96\x8F", "\xE2\x96\x8E", "\xE2\x96\x8D", "\xE2\x96\x8C",
+                                            "\xE2\x96\x8B", "\xE2\x96\x8A", "\xE2\x96\x89"};
+  auto units = static_cast<int>(std::lround(part * width * 8));
+  if (units == 0 && part > 0) units = 1;  // a little is not nothing
+  std::string out;
+  for (int i = 0; i < units / 8; ++i) out += "\xE2\x96\x88";
+  return out + eighths[units % 8];
 }
 
-// Decimals to show: all of them where they are few; of quotients as many as tell neighbouring values apart.
-int decimals_shown(const Standings& s, std::size_t column) {
-  const int scale = s.columns()[column].type.scale;
-  if (s.columns()[column].role == Role::place) return any_half(s, column) ? 1 : 0;
-  if (scale <= 4) return scale;
-  for (int decimals = 2; decimals < scale; ++decimals) {
-    bool clear = true;
-    for (std::size_t r = 0; r + 1 < s.rows() && clear; ++r) {
-      const Value a = s.value(r, column), b = s.value(r + 1, column);
-      if (is_null(a) || is_null(b)) continue;
-      const Decimal &x = std::get<Decimal>(a), &y = std::get<Decimal>(b);
-      clear = x == y || x.rescaled(decimals) != y.rescaled(decimals);
+double number_of(const Value& value) {
+  if (const auto* const exact = std::get_if<Decimal>(&value)) return exact->to_double();
+  const auto* const floating = std::get_if<double>(&value);
+  return floating != nullptr && std::isfinite(*floating) ? *floating : 0;
+}
+
+class ListingText {
+ public:
+  ListingText(const Standings& standings, const Looks& looks) : s_(standings), looks_(looks), cells_(standings) {
+    for (const StandingColumn& column : s_.columns()) sort_keys_ = std::max(sort_keys_, column.sort_position);
+    for (std::size_t c = 0; c < s_.columns().size(); ++c)
+      for (std::size_t r = 0; r < s_.rows() && shared(c) && !any_tied_; ++r) any_tied_ = s_.tied(r, c);
+    if (looks_.fold_ties) fold_ties();
+    for (std::size_t r = 1; r < s_.rows(); ++r) several_in_a_group_ = several_in_a_group_ || !s_.starts_group(r);
+  }
+
+  std::string text() {
+    std::string out;
+    if (!s_.title().empty()) out += inked(printable(s_.title()), Ink::strong, looks_) + "\n";
+    out += inked(wrapped(printable(s_.question()), looks_.width), Ink::quiet, looks_) + "\n\n";
+    Grid grid;
+    add_columns(grid);
+    std::size_t summary = 0;
+    for (std::size_t r = 0; r < s_.rows(); ++r) {
+      add_row(grid, r);
+      for (; summary < s_.summaries().size() && s_.summaries()[summary].behind == r; ++summary) add_summary(grid, summary);
     }
-    if (clear) return decimals;
+    if (!pending_note_.empty()) {
+      grid.rows.emplace_back();
+      grid.gap_before.push_back(false);
+      grid.note_before.push_back(std::exchange(pending_note_, {}));
+    }
+    Grid::Fitted fitted;
+    out += grid.text(looks_, &fitted);
+    return out + departed() + foot(fitted);
   }
-  return scale;
-}
 
-std::string float_text(double value) {
-  const double size = std::fabs(value);
-  if (value == 0 || (size >= 1e-4 && size < 1e15)) {
-    char buffer[64];
-    const auto digits = size >= 1e6 ? std::to_chars(buffer, buffer + sizeof buffer, value, std::chars_format::fixed, 1)
-                                    : std::to_chars(buffer, buffer + sizeof buffer, value, std::chars_format::general, 6);
-    const std::string text(buffer, digits.ptr);
-    const auto exact = Decimal::parse(text);
-    return exact ? exact->grouped_text() : text;
+ private:
+  // Ordinal places are never shared, whatever ties.
+  bool shared(std::size_t column) const {
+    return s_.columns()[column].role == Role::place && s_.columns()[column].ties != Ties::ordinal;
   }
-  return to_text(value);
-}
+  bool marks_ties(std::size_t column) const { return shared(column) && any_tied_; }
 
-std::string cell_text(const StandingColumn& c, const Value& value, int decimals) {
-  if (is_null(value))
-    return c.role == Role::place || c.role == Role::measure || c.role == Role::cell ? "\xE2\x80\x93" : "(none)";
-  if (const auto* number = std::get_if<Decimal>(&value)) {
-    if (c.role == Role::place) return number->rescaled(decimals)->text();
-    const Decimal rounded = number->rescaled(decimals).value_or(*number);
-    // Numbers that count or measure are grouped for the eye; ids are not numbers in that sense.
-    return c.role == Role::total || c.role == Role::cell || c.type.kind == Kind::decimal ? rounded.grouped_text()
-                                                                                         : rounded.text();
+  // Of a long tie at a cut a few rows are enough for the eye.
+  void fold_ties() {
+    constexpr std::size_t long_tie = 20, shown = 5;
+    folded_.assign(s_.rows(), 0);
+    for (const CutTie& tie : s_.cut_ties()) {
+      const std::size_t beyond = tie.best ? tie.end - tie.cut : tie.cut - tie.begin;
+      if (beyond <= long_tie) continue;
+      const std::size_t from = tie.best ? std::max(tie.cut, tie.begin + shown) : tie.begin;
+      const std::size_t to = tie.best ? tie.end : std::min(tie.cut, tie.end - shown);
+      std::fill(folded_.begin() + static_cast<std::ptrdiff_t>(from), folded_.begin() + static_cast<std::ptrdiff_t>(to), 1);
+    }
   }
-  if (const auto* number = std::get_if<double>(&value)) return float_text(*number);
-  return printable(to_text(value, c.type));
-}
+  bool folded(std::size_t row) const { return !folded_.empty() && folded_[row] != 0; }
+
+  std::string note_of_fold(std::size_t row) const {
+    std::size_t end = row;
+    while (end < s_.rows() && folded(end)) ++end;
+    std::string place;
+    for (std::size_t c = 0; c < s_.columns().size() && place.empty(); ++c)
+      if (s_.columns()[c].role == Role::place) place = cells_.text(row, c);
+    return "(" + with_commas(end - row) + (end - row == 1 ? " more shares" : " more share") + (place.empty() ? " it" : " place " + place) +
+           "; `--cut strict` leaves them out, `--all` lists them)";
+  }
+
+  // The first label, else the first key, names the entries; it is never left out, nor is what places go by.
+  void add_columns(Grid& grid) {
+    const std::size_t width = s_.columns().size();
+    const auto first = [&](Role role) {
+      for (std::size_t c = 0; c < width; ++c)
+        if (s_.columns()[c].role == role) return c;
+      return width;
+    };
+    const std::size_t name = first(Role::label) < width ? first(Role::label) : first(Role::key);
+    for (std::size_t c = 0; c < width; ++c) {
+      const StandingColumn& column = s_.columns()[c];
+      std::string heading = printable(column.heading);
+      if (column.sort_position > 0)
+        heading += std::string(column.descending ? " \xE2\x86\x93" : " \xE2\x86\x91") +
+                   (sort_keys_ > 1 ? std::to_string(column.sort_position) : "");
+      if (marks_ties(c)) heading += " ";  // above the tie mark
+      int spare = 0;
+      if (c != name && column.sort_position == 0 && column.role != Role::place && column.role != Role::group)
+        spare = column.role == Role::label ? 4 : column.role == Role::cell || column.role == Role::measure ? 3 : 2;
+      const bool number = column.type.numeric();
+      grid.columns.push_back({heading, number && !(s_.levels() > 1 && column.role == Role::place), spare, !number});
+      if (column.bar) {
+        grid.columns.push_back({"", false, 5, false});
+        add_scale(c);
+      }
+    }
+  }
+
+  // The greatest and least number of a column, by level: a bar is measured against its own level.
+  struct Scale {
+    std::vector<double> least, most;
+  };
+  void add_scale(std::size_t column) {
+    Scale scale{std::vector<double>(s_.levels(), 0), std::vector<double>(s_.levels(), 0)};
+    for (std::size_t r = 0; r < s_.rows(); ++r) {
+      if (!s_.of_level(r, column)) continue;
+      const double number = number_of(s_.value(r, column));
+      scale.least[s_.level(r)] = std::min(scale.least[s_.level(r)], number);
+      scale.most[s_.level(r)] = std::max(scale.most[s_.level(r)], number);
+    }
+    scales_.emplace(column, std::move(scale));
+  }
+
+  std::string bar(std::size_t row, std::size_t column) const {
+    constexpr int width = 16;
+    const Value value = s_.value(row, column);
+    if (is_null(value) || !s_.of_level(row, column)) return {};
+    const Scale& scale = scales_.at(column);
+    const double least = scale.least[s_.level(row)], most = scale.most[s_.level(row)], span = most - least;
+    if (span <= 0) return {};
+    const double number = number_of(value);
+    // Negative bars are to the left of zero.
+    const int left = least < 0 ? static_cast<int>(std::lround(-least / span * width)) : 0;
+    if (number >= 0) return std::string(static_cast<std::size_t>(left), ' ') + bar_of(width - left > 0 && most > 0 ? number / most : 0, width - left);
+    const auto length = std::clamp(static_cast<int>(std::lround(number / least * left)), 1, std::max(left, 1));
+    std::string out(static_cast<std::size_t>(std::max(left - length, 0)), ' ');
+    for (int i = 0; i < length; ++i) out += "\xE2\x96\x92";
+    return out;
+  }
+
+  void add_row(Grid& grid, std::size_t r) {
+    if (folded(r)) {
+      if (pending_note_.empty() && (r == 0 || !folded(r - 1))) pending_note_ = note_of_fold(r);
+      return;
+    }
+    std::vector<std::string> row;
+    for (std::size_t c = 0; c < s_.columns().size(); ++c) {
+      const StandingColumn& column = s_.columns()[c];
+      const bool repeated = column.role == Role::group && r > 0 && s_.starts_group(0) && !s_.starts_group(r);
+      const bool another = s_.levels() > 1 && !s_.of_level(r, c);  // another level's: said above, or further in
+      std::string text = repeated || another ? "" : cells_.text(r, c);
+      if (s_.levels() > 1 && column.role == Role::place && !text.empty()) text.insert(0, 2 * s_.level(r), ' ');
+      if (marks_ties(c)) text += s_.tied(r, c) ? "=" : " ";
+      row.push_back(std::move(text));
+      if (column.bar) row.push_back(bar(r, c));
+    }
+    grid.rows.push_back(std::move(row));
+    grid.gap_before.push_back(r > 0 && s_.starts_group(r) && several_in_a_group_);
+    const std::size_t passed = s_.passed_over(r);
+    std::string note = std::exchange(pending_note_, {});
+    if (passed > 0) note += (note.empty() ? "" : "\n  ") + std::string("\xE2\x8B\xAE ") + with_commas(passed) + " in between";
+    grid.note_before.push_back(std::move(note));
+  }
+
+  void add_summary(Grid& grid, std::size_t at) {
+    const SummaryLine& line = s_.summaries()[at];
+    std::vector<std::string> cells;
+    for (std::size_t c = 0; c < s_.columns().size(); ++c) {
+      std::string text = is_null(line.values[c]) ? "" : cells_.of(c, line.values[c]);
+      if (marks_ties(c)) text += " ";
+      cells.push_back(c == line.label_column ? printable(line.label) : std::move(text));
+      if (s_.columns()[c].bar) cells.emplace_back();
+    }
+    grid.rows.push_back(std::move(cells));
+    grid.gap_before.push_back(s_.levels() > 1 && line.level == 0 && (at == 0 || s_.summaries()[at - 1].level != 0));
+    grid.note_before.push_back(std::exchange(pending_note_, {}));
+  }
+
+  std::string departed() const {
+    if (s_.departed().empty()) return {};
+    std::string gone = "no longer listed:";
+    for (const Departed& one : s_.departed())
+      gone += (&one == &s_.departed().front() ? " " : ", ") + one.name + " (was " + to_text(one.was) +
+              (is_null(one.now) ? ", now without a place)" : ", now " + to_text(one.now) + ")");
+    return "\n" + wrapped(printable(gone), looks_.width, 2) + "\n";
+  }
+
+  std::string foot(const Grid::Fitted& fitted) const {
+    std::string out = "\n" + inked(printable(s_.shown_of_total()) + (any_tied_ ? ";  = shares its place" : ""), Ink::quiet, looks_) + "\n";
+    if (fitted.left_out.empty() && fitted.cut.empty()) return out;
+    const auto names = [](const std::vector<std::string>& list) {
+      std::string text;
+      for (const std::string& one : list) text += (text.empty() ? "" : ", ") + one.substr(0, one.find_last_not_of(' ') + 1);
+      return text;
+    };
+    std::string note = "to fit " + std::to_string(looks_.table_width) + " columns: ";
+    if (!fitted.left_out.empty()) note += names(fitted.left_out) + " left out";
+    if (!fitted.cut.empty()) note += (fitted.left_out.empty() ? "" : "; ") + std::string("long texts of ") + names(fitted.cut) + " cut";
+    return out + inked(wrapped(note + " (a file holds all: --to FILE)", looks_.width, 2), Ink::quiet, looks_) + "\n";
+  }
+
+  const Standings& s_;
+  const Looks& looks_;
+  const CellTexts cells_;
+  int sort_keys_ = 0;
+  bool any_tied_ = false, several_in_a_group_ = false;
+  std::vector<std::uint8_t> folded_;  // by row; empty: none
+  std::map<std::size_t, Scale> scales_;
+  std::string pending_note_;
+};
 
 }  // namespace
 
-std::string listing(const Standings& s, const Looks& looks) {
-  std::string out;
-  if (!s.title().empty()) out += inked(printable(s.title()), Ink::strong, looks) + "\n";
-  out += inked(wrapped(printable(s.question()), looks.width), Ink::quiet, looks) + "\n\n";
-  const std::size_t width = s.columns().size();
-  int sort_keys = 0;
-  for (const StandingColumn& column : s.columns()) sort_keys = std::max(sort_keys, column.sort_position);
-  // Ordinal places are never shared, whatever ties.
-  const auto shared = [&](const StandingColumn& column) {
-    return column.role == Role::place && column.ties != Ties::ordinal;
-  };
-  bool any_tied = false;
-  for (std::size_t c = 0; c < width; ++c)
-    for (std::size_t r = 0; r < s.rows() && shared(s.columns()[c]); ++r) any_tied = any_tied || s.tied(r, c);
-  Grid grid;
-  std::vector<int> decimals;
-  for (std::size_t c = 0; c < width; ++c) {
-    const StandingColumn& column = s.columns()[c];
-    std::string heading = printable(column.heading);
-    if (column.sort_position > 0)
-      heading += std::string(column.descending ? " \xE2\x86\x93" : " \xE2\x86\x91") +
-                 (sort_keys > 1 ? std::to_string(column.sort_position) : "");
-    if (shared(column) && any_tied) heading += " ";  // above the tie mark
-    grid.columns.push_back({heading, column.type.numeric() && !(s.levels() > 1 && column.role == Role::place)});
-    decimals.push_back(column.type.kind == Kind::decimal ? decimals_shown(s, c) : 0);
-  }
-  std::size_t summary = 0;
-  for (std::size_t r = 0; r < s.rows(); ++r) {
-    std::vector<std::string> row;
-    for (std::size_t c = 0; c < width; ++c) {
-      const StandingColumn& column = s.columns()[c];
-      const bool repeated = column.role == Role::group && r > 0 && s.starts_group(0) && !s.starts_group(r);
-      const bool another = s.levels() > 1 && !s.of_level(r, c);  // another level's: said above, or further in
-      std::string text = repeated || another ? "" : cell_text(column, s.value(r, c), decimals[c]);
-      if (s.levels() > 1 && column.role == Role::place && !text.empty()) text.insert(0, 2 * s.level(r), ' ');
-      if (shared(column) && any_tied) text += s.tied(r, c) ? "=" : " ";
-      row.push_back(std::move(text));
-    }
-    grid.rows.push_back(std::move(row));
-    grid.gap_before.push_back(r > 0 && s.starts_group(r));
-    const std::size_t passed = s.passed_over(r);
-    grid.note_before.push_back(
-        passed == 0 ? "" : "\xE2\x8B\xAE " + Decimal(static_cast<int128>(passed), 0).grouped_text() + " in between");
-    for (; summary < s.summaries().size() && s.summaries()[summary].behind == r; ++summary) {
-      const SummaryLine& line = s.summaries()[summary];
-      std::vector<std::string> cells;
-      for (std::size_t c = 0; c < width; ++c) {
-        std::string text = is_null(line.values[c]) ? "" : cell_text(s.columns()[c], line.values[c], decimals[c]);
-        if (shared(s.columns()[c]) && any_tied) text += " ";
-        cells.push_back(c == line.label_column ? printable(line.label) : std::move(text));
-      }
-      grid.rows.push_back(std::move(cells));
-      grid.gap_before.push_back(s.levels() > 1 && line.level == 0 &&
-                                (summary == 0 || s.summaries()[summary - 1].level != 0));
-      grid.note_before.emplace_back();
-    }
-  }
-  out += grid.text(looks);
-  if (!s.departed().empty()) {
-    std::string gone = "no longer listed:";
-    for (const Departed& one : s.departed())
-      gone += (&one == &s.departed().front() ? " " : ", ") + one.name + " (was " + to_text(one.was) +
-              (is_null(one.now) ? ", now without a place)" : ", now " + to_text(one.now) + ")");
-    out += "\n" + wrapped(printable(gone), looks.width, 2) + "\n";
-  }
-  out += "\n" + inked(printable(s.shown_of_total()) + (any_tied ? ";  = shares its place" : ""), Ink::quiet, looks) + "\n";
-  return out;
-}
+std::string listing(const Standings& standings, const Looks& looks) { return ListingText(standings, looks).text(); }
 
 std::string accounting_text(const Standings& s, const Looks& looks) {
   const Accounting& a = s.accounting();

@@ -1,4 +1,5 @@
 #include "lofty/listing.hpp"
+#include "report/grid.hpp"
 #include "report/width.hpp"
 
 namespace lofty {

@@ -56,6 +56,20 @@ std::string padded(const std::string& text, int width, bool right) {
   return right ? blanks + text : text + blanks;
 }
 
+std::string cut_to(const std::string& text, int width) {
+  if (display_width(text) <= width) return text;
+  const auto size = static_cast<std::int32_t>(text.size());
+  const auto* const bytes = reinterpret_cast<const std::uint8_t*>(text.data());
+  std::int32_t end = 0;
+  for (std::int32_t at = 0; at < size;) {
+    UChar32 c;
+    U8_NEXT(bytes, at, size, c);
+    if (display_width(std::string_view(text).substr(0, static_cast<std::size_t>(at))) > width - 1) break;
+    end = at;
+  }
+  return text.substr(0, static_cast<std::size_t>(end)) + "\xE2\x80\xA6";
+}
+
 std::string wrapped(const std::string& text, int width, int indent) {
   std::string out, line;
   const std::string margin(static_cast<std::size_t>(indent), ' ');
@@ -85,37 +99,6 @@ constexpr std::string_view inks[] = {"\033[1m", "\033[2m", "\033[35m", "\033[31;
 std::string inked(const std::string& text, Ink ink, const Looks& looks) {
   if (!looks.colour || text.empty()) return text;
   return std::string(inks[static_cast<std::size_t>(ink)]) + text + std::string(plain);
-}
-
-std::string Grid::text(const Looks& looks) const {
-  std::vector<int> widths;
-  for (std::size_t c = 0; c < columns.size(); ++c) {
-    int width = display_width(columns[c].heading);
-    for (const auto& row : rows) width = std::max(width, display_width(row[c]));
-    widths.push_back(width);
-  }
-  const auto line = [&](const auto& cell) {
-    std::string out = " ";
-    for (std::size_t c = 0; c < columns.size(); ++c)
-      out += " " + padded(cell(c), widths[c], columns[c].right) + (c + 1 < columns.size() ? " " : "");
-    while (!out.empty() && out.back() == ' ') out.pop_back();
-    return out;
-  };
-  std::string out = inked(line([&](std::size_t c) { return columns[c].heading; }), Ink::strong, looks) + "\n";
-  std::string rule = " ";
-  for (std::size_t c = 0; c < columns.size(); ++c) {
-    rule += " ";
-    for (int i = 0; i < widths[c]; ++i) rule += "\xE2\x94\x80";
-    if (c + 1 < columns.size()) rule += " ";
-  }
-  out += inked(rule, Ink::quiet, looks) + "\n";
-  for (std::size_t r = 0; r < rows.size(); ++r) {
-    if (r < gap_before.size() && gap_before[r]) out += "\n";
-    if (r < note_before.size() && !note_before[r].empty())
-      out += inked("  " + note_before[r], Ink::quiet, looks) + "\n";
-    out += line([&](std::size_t c) { return rows[r][c]; }) + "\n";
-  }
-  return out;
 }
 
 }  // namespace lofty::report

@@ -4,7 +4,6 @@
 
 #include <string>
 #include <string_view>
-#include <vector>
 
 #include "lofty/listing.hpp"
 
@@ -22,20 +21,10 @@ std::string padded(const std::string& text, int width, bool right);
 // Broken at blanks into lines of at most `width` columns; later lines begin with `indent` blanks.
 std::string wrapped(const std::string& text, int width, int indent = 0);
 
+// At most `width` columns of the text; where it is longer it ends in an ellipsis. width >= 1.
+std::string cut_to(const std::string& text, int width);
+
 enum class Ink { strong, quiet, warn, mark };
 std::string inked(const std::string& text, Ink ink, const Looks& looks);
-
-// A grid: cells aligned to the widest of their column, two blanks between columns.
-struct Grid {
-  struct Column {
-    std::string heading;
-    bool right = false;
-  };
-  std::vector<Column> columns;
-  std::vector<std::vector<std::string>> rows;
-  std::vector<bool> gap_before;          // by row: an empty line in front of it
-  std::vector<std::string> note_before;  // by row: a line of its own in front of it; empty: none
-  std::string text(const Looks& looks) const;
-};
 
 }  // namespace lofty::report

@@ -1,6 +1,7 @@
 #include <algorithm>
 
 #include "lofty/listing.hpp"
+#include "report/grid.hpp"
 #include "report/width.hpp"
 
 namespace lofty {

@@ -46,6 +46,8 @@ std::string_view code_name(Code code) {
     case Code::bad_cast: return "bad-cast";
     case Code::join_multiplies: return "join-multiplies";
     case Code::key_mismatch: return "key-mismatch";
+    case Code::nothing_to_draw: return "nothing-to-draw";
+    case Code::missing_program: return "missing-program";
     case Code::cannot_write: return "cannot-write";
     case Code::stopped: return "stopped";
   }

@@ -327,6 +327,8 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
   l.list.seed = static_cast<std::size_t>(*rc::gen::inRange(1, 100));
   l.list.columns = any_texts();
   if (*rc::gen::arbitrary<bool>()) l.list.headings.emplace_back(any_name(), any_text());
+  if (*rc::gen::arbitrary<bool>()) l.list.formats.emplace_back(any_name(), any_text());
+  if (*rc::gen::arbitrary<bool>()) l.list.bars = {any_name(), any_name()};
   l.data.locale = *rc::gen::element<std::string>("", "sv", "en_GB");
   if (*rc::gen::arbitrary<bool>())
     l.orderings.push_back({.column = any_name(),
@@ -358,6 +360,8 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
               back.orderings[0].sequence == l.orderings[0].sequence && back.orderings[0].text == l.orderings[0].text);
   RC_ASSERT(back.list.columns == l.list.columns);
   RC_ASSERT(back.list.headings == l.list.headings);
+  RC_ASSERT(back.list.formats == l.list.formats);
+  RC_ASSERT(back.list.bars == l.list.bars);
 }
 
 TEST(LadderFile, ShippedLaddersReadBack) {

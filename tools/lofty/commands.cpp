@@ -7,6 +7,7 @@
 #include <fstream>
 #include <iterator>
 
+#include "calls.hpp"
 #include "lofty/lofty.hpp"
 #include "terminal.hpp"
 
@@ -19,48 +20,12 @@ using lofty::Problem;
 
 namespace {
 
-[[noreturn]] void bad_option(const std::string& option, const std::string& text, std::string sentence,
-                             std::string advice, Code code = Code::bad_value) {
-  Problem p{code, std::move(sentence), {}, {}, std::move(advice)};
-  p.place.key = option;
-  p.place.text = text;
-  p.place.length = text.size();
-  throw Error(std::move(p));
-}
-
-std::string trimmed(std::string text) {
-  text.erase(0, text.find_first_not_of(" \t"));
-  text.erase(text.find_last_not_of(" \t") + 1);
-  return text;
-}
-
-// "spend=sum(amount)" -> spend, sum(amount)
-std::pair<std::string, std::string> named(const std::string& option, const std::string& text, const char* example) {
-  const std::size_t equals = text.find('=');
-  if (equals == std::string::npos || trimmed(text.substr(0, equals)).empty())
-    bad_option(option, text, option + " takes NAME=VALUE", example);
-  return {trimmed(text.substr(0, equals)), trimmed(text.substr(equals + 1))};
-}
-
-std::vector<std::string> names(const std::vector<std::string>& texts) {
-  std::vector<std::string> out;
-  for (const std::string& text : texts)
-    for (std::size_t at = 0; at <= text.size();) {
-      const std::size_t comma = std::min(text.find(',', at), text.size());
-      out.push_back(trimmed(text.substr(at, comma - at)));
-      at = comma + 1;
-    }
-  return out;
-}
-
 char delimiter_of(const std::string& text) {
   if (text.empty()) return 0;
   if (text == "tab" || text == "\\t") return '\t';
   if (text.size() > 1) bad_option("--delimiter", text, "a delimiter is one sign", "--delimiter ';' or --delimiter tab");
   return text[0];
 }
-
-bool is_ladder(const std::string& name) { return name.ends_with(".toml"); }
 
 // Replaces the formula of that name, or adds it.
 void put(std::vector<lofty::NamedFormula>& list, const std::pair<std::string, std::string>& formula) {
@@ -117,13 +82,6 @@ lofty::Also also_of(const std::string& name, const std::string& what) {
                "or cumulative distribution",
                "--also 'part=share of spend'", Code::unknown_word);
   return {.name = name, .ties = ties_of("--also", what)};
-}
-
-// A value as it is written in an option: a number, a date, or text.
-lofty::Value value_of(const std::string& text) {
-  if (const auto number = lofty::Decimal::parse(text)) return *number;
-  if (const auto date = lofty::Date::parse(text)) return *date;
-  return text;
 }
 
 lofty::Ordering& ordering_of(lofty::Ladder& ladder, const std::string& column) {
@@ -283,10 +241,7 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
   if (!o.columns.empty()) ladder.list.columns = names(o.columns);
   for (const std::string& heading : o.headings)
     ladder.list.headings.push_back(named("--heading", heading, "--heading 'spend=Spend so far'"));
-  for (const std::string& choice : o.choices) {
-    const auto [name, value] = named("--choose", choice, "--choose days=90");
-    lofty::choose(ladder, name, value);
-  }
+  choose_all(ladder, o.choices);
 }
 
 // Problems that came from options name those, not the keys of a ladder file that is not there.
@@ -384,24 +339,6 @@ bool by_option(const RankOptions& o, const std::string& key) {
          named_in("rank.also.", o.also);
 }
 
-struct Asked {
-  lofty::LadderText text;
-  fs::path folder;  // where its tables are
-  bool from_file = false;
-};
-
-Asked ask(const std::string& source) {
-  Asked asked;
-  if (is_ladder(source)) {
-    asked.text = lofty::read_ladder_file(source);
-    asked.folder = fs::path(source).parent_path();
-    asked.from_file = true;
-  } else {
-    asked.text.ladder.data.from = source;
-  }
-  return asked;
-}
-
 std::string relative_to(const fs::path& table, const fs::path& folder) {
   std::error_code error;
   const fs::path relative = fs::relative(table, folder.empty() ? fs::path(".") : folder, error);
@@ -434,30 +371,6 @@ std::vector<lofty::Output> outputs_of(const RankOptions& o, const std::optional<
   if (o.keep_as) outputs.push_back({"--keep-as", *o.keep_as, Kind::standings});
   if (!o.save.empty()) outputs.push_back({"--save", o.save, Kind::ladder});
   return outputs;
-}
-
-// The outputs are no inputs, and replace nothing but earlier answers. Returns what each replaces. Without an answer
-// what only an answer can tell is left for later: the tables of other ladders, and whether a csv file is an earlier
-// answer.
-std::vector<lofty::Replaces> checked(const std::vector<lofty::Output>& outputs, const lofty::FileSet& inputs,
-                                     const lofty::Standings* answer, bool may_replace) {
-  lofty::check_apart(outputs, inputs);
-  std::vector<lofty::Replaces> found;
-  for (const lofty::Output& output : outputs) {
-    if (answer == nullptr && output.kind == lofty::Output::Kind::csv) continue;
-    found.push_back(lofty::what_it_replaces(output, answer));
-    if (!may_replace) lofty::check_replaces(output, found.back());
-  }
-  return found;
-}
-
-// "; it replaced an earlier answer"
-std::string replaced_text(const lofty::Output& output, const lofty::Replaces& found) {
-  using What = lofty::Replaces::What;
-  if (found.what == What::nothing) return {};
-  if (found.what == What::earlier_answer) return "; it replaced an earlier answer";
-  if (output.kind == lofty::Output::Kind::table) return "; it replaced a table of that name";
-  return "; it replaced a file of " + lofty::Decimal(static_cast<lofty::int128>(found.bytes), 0).grouped_text() + " bytes";
 }
 
 // Whole rows of a table: those that meet a condition, or some of them.
@@ -536,12 +449,8 @@ int rank(const RankOptions& options) {
     bad_option("--replace", "", "--replace is for outputs, and this run has none", "--to FILE.csv --replace");
   const lofty::WriteOptions how{.guard_cells = options.guard_cells};
   try {
-    const lofty::TableFiles tables(asked.folder.empty() ? fs::path(".") : asked.folder), expecting;
-    lofty::FileSet inputs;
-    if (asked.from_file) inputs.add(options.source);
-    inputs.add(tables.file_of(ladder.data.from));
-    for (const lofty::Join& join : ladder.data.joins) inputs.add(tables.file_of(join.with));
-    if (!ladder.compare.with.empty()) inputs.add(tables.file_of(ladder.compare.with));
+    const lofty::TableFiles tables(asked.tables_folder()), expecting;
+    lofty::FileSet inputs = inputs_of(asked, options.source, tables);
     if (options.expect) inputs.add(expecting.file_of(*options.expect));
     checked(outputs, inputs, nullptr, options.replace);
     if (options.stage) {
@@ -628,12 +537,9 @@ int rank(const RankOptions& options) {
 int why(const WhyOptions& options) {
   Asked asked = ask(options.ladder);
   if (!asked.from_file) bad_option("why", options.ladder, "why takes a ladder file", "NAME.ladder.toml");
-  for (const std::string& choice : options.choices) {
-    const auto [name, value] = named("--choose", choice, "--choose days=90");
-    lofty::choose(asked.text.ladder, name, value);
-  }
+  choose_all(asked.text.ladder, options.choices);
   try {
-    const lofty::TableFiles tables(asked.folder.empty() ? fs::path(".") : asked.folder);
+    const lofty::TableFiles tables(asked.tables_folder());
     print(lofty::workings_text(lofty::why(asked.text.ladder, tables, options.condition), options.lines,
                                looks_of_output()));
   } catch (const Error& error) {
@@ -680,12 +586,9 @@ lofty::Speeds speeds_of_machine(bool again) {
 int cost(const CostOptions& options) {
   Asked asked = ask(options.ladder);
   if (!asked.from_file) bad_option("cost", options.ladder, "cost takes a ladder file", "NAME.ladder.toml");
-  for (const std::string& choice : options.choices) {
-    const auto [name, value] = named("--choose", choice, "--choose days=90");
-    lofty::choose(asked.text.ladder, name, value);
-  }
+  choose_all(asked.text.ladder, options.choices);
   try {
-    const lofty::TableFiles tables(asked.folder.empty() ? fs::path(".") : asked.folder);
+    const lofty::TableFiles tables(asked.tables_folder());
     lofty::Cost planned = lofty::plan(asked.text.ladder, tables, speeds_of_machine(options.measure_again));
     if (options.run)
       planned = lofty::with_measured(std::move(planned),
@@ -715,7 +618,7 @@ int check(const CheckOptions& options) {
     try {
       Asked asked = ask(name);
       if (!asked.from_file) bad_option("check", name, "check takes ladder files", "NAME.ladder.toml");
-      const lofty::TableFiles tables(asked.folder.empty() ? fs::path(".") : asked.folder);
+      const lofty::TableFiles tables(asked.tables_folder());
       problems = lofty::check(asked.text.ladder, tables);
       asked.text.locate(problems);
       // In the order of the file, as it will be mended.

@@ -41,6 +41,16 @@ struct CostOptions {
   int threads = 0;
 };
 
+struct DrawOptions {
+  std::string ladder, as, to;
+  std::optional<std::string> value, along, scale, smooth, mark, title;
+  std::optional<std::size_t> at_most, best;
+  std::optional<int> width;
+  std::vector<std::string> choices, where_would;
+  bool dark = false, replace = false;
+  int threads = 0;
+};
+
 struct CheckOptions {
   std::vector<std::string> ladders;
 };
@@ -51,6 +61,7 @@ int rank(const RankOptions& options);
 int why(const WhyOptions& options);
 int check(const CheckOptions& options);
 int cost(const CostOptions& options);
+int draw(const DrawOptions& options);
 int functions(const std::string& word);
 int demo();
 

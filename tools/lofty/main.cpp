@@ -187,6 +187,40 @@ void add_cost(CLI::App& app, tool::CostOptions& o) {
       "  lofty cost demo/three_frames.ladder.toml --run\n");
 }
 
+void add_draw(CLI::App& app, tool::DrawOptions& o) {
+  CLI::App* const c = app.add_subcommand("draw", "Pictures of the standings: bars, lines, movement or shares");
+  c->add_option("LADDER", o.ladder, "A ladder (NAME.ladder.toml)")->required();
+  c->add_option("--as", o.as,
+                "bars: a bar for each entry, in ranked order;\n"
+                "lines: a small chart for each group or outer entry, in ranked order;\n"
+                "movement: places then and now, or of several orders;\n"
+                "shares: the running share, and who reaches half")
+      ->type_name("KIND")
+      ->required();
+  c->add_option("--to", o.to, "Write an svg, png or pdf file, by its ending; or svg to standard output")
+      ->type_name("FILE|FORMAT")
+      ->required();
+  c->add_option("--value", o.value, "The column of numbers; what entries are ranked by if left out")->type_name("COLUMN");
+  c->add_option("--along", o.along, "lines: the column from left to right; dates if left out")->type_name("COLUMN");
+  c->add_option("--scale", o.scale, "lines: same (the default) for all charts, or free for each")->type_name("HOW");
+  c->add_option("--smooth", o.smooth, "lines: the mean over N rows, or over 'N days', besides the values")->type_name("N");
+  c->add_option("--mark", o.mark, "shares: the share whose entry is marked, instead of 0.5")->type_name("SHARE");
+  c->add_option("--where-would", o.where_would, "bars: a line where a value would be, and its place")->type_name("NAME=VALUE");
+  c->add_option("--best", o.best, "Keep the best N of every group, as in rank")->type_name("N")->check(whole_from(1));
+  c->add_option("--at-most", o.at_most, "Draw the first N entries or charts, and name the others")->type_name("N")->check(whole_from(1));
+  c->add_flag("--dark", o.dark, "Light on dark");
+  c->add_option("--width", o.width, "In pixels (960)")->type_name("N")->check(CLI::Range(480, 4000));
+  c->add_option("--title", o.title, "A title above the picture")->type_name("TEXT");
+  c->add_option("--choose", o.choices, "Change a choice of the ladder")->type_name("NAME=VALUE");
+  c->add_flag("--replace", o.replace, "Let the picture replace a file that is not plainly an earlier one");
+  c->add_option("--threads", o.threads, "Threads to use")->type_name("N");
+  c->footer(
+      "Examples, on the demo data:\n"
+      "  lofty draw demo/best_shops.ladder.toml --as bars --to best.svg\n"
+      "  lofty draw demo/valley_days.ladder.toml --as lines --smooth '28 days' --to valleys.png\n"
+      "  lofty draw demo/who_moved.ladder.toml --as movement --to moved.svg\n");
+}
+
 void add_check(CLI::App& app, tool::CheckOptions& o) {
   CLI::App* const c = app.add_subcommand("check", "All that is wrong with a ladder, before any row is computed");
   c->add_option("LADDER", o.ladders, "Ladder files")->required();
@@ -261,10 +295,12 @@ int run(int argc, char** argv) {
   tool::WhyOptions why_options;
   tool::CostOptions cost_options;
   tool::CheckOptions check_options;
+  tool::DrawOptions draw_options;
   std::string function_word;
   add_inspect(app, inspect_options);
   add_rank(app, rank_options);
   add_why(app, why_options);
+  add_draw(app, draw_options);
   add_cost(app, cost_options);
   add_check(app, check_options);
   add_functions(app, function_word);
@@ -299,10 +335,6 @@ int run(int argc, char** argv) {
     }
     std::vector<std::string> names;
     for (const CLI::App* command : commands) names.push_back(command->get_name());
-    for (const char* later : {"draw"})
-      if (left.front() == later)
-        throw Error(
-            Problem{Code::not_in_this_version, "`lofty " + left.front() + "` is not in this version", {}, {}, {}});
     wrong_call("lofty has no command `" + left.front() + "`", left.front(), names, "lofty --help lists them");
   }
   refuse_leftovers(*chosen.front());
@@ -310,6 +342,7 @@ int run(int argc, char** argv) {
   if (name == "inspect") return tool::inspect(inspect_options);
   if (name == "rank") return tool::rank(rank_options);
   if (name == "why") return tool::why(why_options);
+  if (name == "draw") return tool::draw(draw_options);
   if (name == "cost") return tool::cost(cost_options);
   if (name == "functions") return tool::functions(function_word);
   if (name == "check") return tool::check(check_options);

@@ -24,6 +24,8 @@ lofty::Looks looks_of(int descriptor) {
   winsize size{};
   if (::ioctl(descriptor, TIOCGWINSZ, &size) == 0 && size.ws_col > 0)
     looks.width = std::clamp<int>(size.ws_col, 40, 120);
+  looks.table_width = size.ws_col;
+  looks.fold_ties = true;
   return looks;
 }
 

@@ -1,0 +1,73 @@
+#pragma once
+// A format by one example: a text as a file or a reader has it, and what it means.
+
+#include <array>
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "lofty/value.hpp"
+
+namespace lofty {
+
+// "1.234,50 € = 1234.50", "12.5 % = 0.125", "(1,234.50) = -1234.50", "31/12/25 = 2025-12-31". What is left of the last
+// equals sign is a text, and what is right of it the number (12, -0.5), date (2025-12-31) or timestamp (2025-12-31
+// 14:05) that it means. The sign of the decimals, the sign between thousands, the number of decimals, percent and other
+// powers of ten, a currency mark, how negative numbers are written, and the order of a date's parts follow from it.
+//
+//   const auto money = lofty::Specimen::parse("1.234,50 € = 1234.50");
+//   money.text(lofty::Decimal(-98765, 1));   // "-9.876,50 €"
+//   money.read("12,00 €");                   // 12.00
+//
+// A plain value, safe to share between threads.
+class Specimen {
+ public:
+  // Throws Error(syntax) where there is no `=`, or a side is empty; Error(bad_value) where the text can't mean that, or
+  // can mean it in two ways ("05/05/2025 = 2025-05-05"), with advice to an example that can't.
+  static Specimen parse(std::string_view specimen);
+
+  const std::string& source() const { return source_; }  // as it was written
+  bool fits(const Type& type) const;                     // numbers for numbers, dates for dates and timestamps
+  bool is_number() const { return parts_.empty(); }
+
+  // ---- numbers
+  int decimals() const { return decimals_; }  // that are shown
+  int power() const { return power_; }        // shown = value * 10^power: 2 for percent
+  // Rounded half to even to `decimals` shown decimals. Nothing when that has more than 38 digits.
+  std::optional<std::string> number_text(const Decimal& value, int decimals) const;
+  // The same as a workbook's number format: `#,##0.00 "€"`. Nothing where such a format can't say it: powers of ten
+  // other than percent. Programs show their own locale's signs of decimals and thousands.
+  std::optional<std::string> workbook_format(int decimals) const;
+
+  // The value as the example has it. Null, and what the format does not fit: to_text(value).
+  std::string text(const Value& value) const;
+  // The other way: the value of a text of this form. Nothing for every other text. Thousands may be left out, and
+  // decimals may be fewer or more.
+  std::optional<Value> read(std::string_view text) const;
+
+ private:
+  enum class Part : std::uint8_t { text, year, short_year, month, day, month_name, short_month_name, hour, minute, second };
+  struct DatePart {
+    Part part = Part::text;
+    std::string words = {};  // Part::text
+    bool padded = false;     // two digits always
+  };
+  struct Reading;
+
+  std::vector<Reading> readings_as_number(std::string_view text, const Decimal& meaning) const;
+  std::vector<std::vector<DatePart>> readings_as_date(std::string_view text, const std::array<int, 6>& meaning,
+                                                      bool with_time) const;
+
+  std::string source_;
+  // Numbers: prefix, digits, suffix; a negative one has `negative` around all of that.
+  std::string prefix_, suffix_, point_, thousands_;
+  std::string negative_before_ = "-", negative_after_;
+  int decimals_ = 0;
+  int power_ = 0;
+  // Dates; empty: a number.
+  std::vector<DatePart> parts_;
+};
+
+}  // namespace lofty

@@ -1,0 +1,141 @@
+// Covered by tests/report/drawing_test.cpp and tests/tool/draw_test.cpp.
+#include "io/child_process.hpp"
+
+#include <fcntl.h>
+#include <poll.h>
+#include <pthread.h>
+#include <signal.h>
+#include <spawn.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <array>
+#include <cerrno>
+#include <cstring>
+#include <tuple>
+
+#include "lofty/error.hpp"
+
+extern char** environ;
+
+namespace lofty::engine {
+namespace {
+
+constexpr std::size_t most_errors = 64 * 1024;
+
+// Both ends of a pipe, closed when they are no longer needed. Programs begun elsewhere don't inherit them.
+struct Pipe {
+  std::array<int, 2> ends{-1, -1};
+  Pipe() {
+    if (::pipe2(ends.data(), O_CLOEXEC) != 0)
+      throw Error(Problem{Code::cannot_write, std::string("no process could be begun: ") + std::strerror(errno), {}, {}, {}});
+  }
+  Pipe(const Pipe&) = delete;
+  Pipe& operator=(const Pipe&) = delete;
+  ~Pipe() {
+    close(0);
+    close(1);
+  }
+  void close(std::size_t end) {
+    if (ends[end] >= 0) ::close(ends[end]);
+    ends[end] = -1;
+  }
+};
+
+// A write to a program that has ended gives an error instead of a signal, in this thread and for this while.
+class NoPipeSignal {
+ public:
+  NoPipeSignal() {
+    sigemptyset(&pipe_);
+    sigaddset(&pipe_, SIGPIPE);
+    sigset_t waiting;
+    sigpending(&waiting);
+    was_waiting_ = sigismember(&waiting, SIGPIPE) == 1;
+    ::pthread_sigmask(SIG_BLOCK, &pipe_, &before_);
+  }
+  NoPipeSignal(const NoPipeSignal&) = delete;
+  NoPipeSignal& operator=(const NoPipeSignal&) = delete;
+  ~NoPipeSignal() {
+    const timespec now{};
+    if (!was_waiting_)
+      while (::sigtimedwait(&pipe_, nullptr, &now) < 0 && errno == EINTR) {
+      }
+    ::pthread_sigmask(SIG_SETMASK, &before_, nullptr);
+  }
+  const sigset_t& mask_before() const { return before_; }
+
+ private:
+  sigset_t pipe_{}, before_{};
+  bool was_waiting_ = false;
+};
+
+}  // namespace
+
+ProgramResult run_program(const std::string& name, const std::vector<std::string>& arguments, std::string_view input) {
+  ProgramResult result;
+  Pipe in, out, errors;
+  const NoPipeSignal no_signal;
+
+  std::vector<std::string> words = {name};
+  words.insert(words.end(), arguments.begin(), arguments.end());
+  std::vector<char*> argv;
+  for (std::string& word : words) argv.push_back(word.data());
+  argv.push_back(nullptr);
+  std::vector<std::string> kept;
+  for (char** one = environ; *one != nullptr; ++one)
+    if (!std::string_view(*one).starts_with("LC_") && !std::string_view(*one).starts_with("LANG=")) kept.emplace_back(*one);
+  kept.emplace_back("LC_ALL=C.UTF-8");
+  std::vector<char*> environment;
+  for (std::string& one : kept) environment.push_back(one.data());
+  environment.push_back(nullptr);
+
+  posix_spawn_file_actions_t actions;
+  posix_spawn_file_actions_init(&actions);
+  posix_spawn_file_actions_adddup2(&actions, in.ends[0], STDIN_FILENO);
+  posix_spawn_file_actions_adddup2(&actions, out.ends[1], STDOUT_FILENO);
+  posix_spawn_file_actions_adddup2(&actions, errors.ends[1], STDERR_FILENO);
+  posix_spawnattr_t attributes;
+  posix_spawnattr_init(&attributes);
+  posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGMASK);
+  posix_spawnattr_setsigmask(&attributes, &no_signal.mask_before());
+  pid_t child = 0;
+  const int failed = ::posix_spawnp(&child, name.c_str(), &actions, &attributes, argv.data(), environment.data());
+  posix_spawn_file_actions_destroy(&actions);
+  posix_spawnattr_destroy(&attributes);
+  if (failed == ENOENT || failed == EACCES || failed == ENOTDIR) {
+    result.not_found = true;
+    return result;
+  }
+  if (failed != 0)
+    throw Error(Problem{Code::cannot_write, "`" + name + "` could not be begun: " + std::strerror(failed), {}, {}, {}});
+  in.close(0);
+  out.close(1);
+  errors.close(1);
+  ::fcntl(in.ends[1], F_SETFL, O_NONBLOCK);
+
+  // Both directions at once: neither side waits for the other with a full pipe.
+  char bytes[16384];
+  while (out.ends[0] >= 0 || errors.ends[0] >= 0) {
+    if (input.empty()) in.close(1);
+    std::array<pollfd, 3> waiting{{{in.ends[1], POLLOUT, 0}, {out.ends[0], POLLIN, 0}, {errors.ends[0], POLLIN, 0}}};
+    if (::poll(waiting.data(), waiting.size(), -1) < 0 && errno != EINTR) break;
+    if (waiting[0].revents != 0) {
+      const ssize_t written = ::write(in.ends[1], input.data(), input.size());
+      if (written > 0) input.remove_prefix(static_cast<std::size_t>(written));
+      if (written < 0 && errno != EAGAIN && errno != EINTR) in.close(1);
+    }
+    for (const auto& [pipe, text, index] : {std::tuple{&out, &result.output, 1U}, std::tuple{&errors, &result.errors, 2U}}) {
+      if (pipe->ends[0] < 0 || waiting[index].revents == 0) continue;
+      const ssize_t read = ::read(pipe->ends[0], bytes, sizeof bytes);
+      if (read > 0 && (text != &result.errors || text->size() < most_errors)) text->append(bytes, static_cast<std::size_t>(read));
+      if (read == 0 || (read < 0 && errno != EINTR && errno != EAGAIN)) pipe->close(0);
+    }
+  }
+  int status = 0;
+  while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {
+  }
+  result.status = WIFEXITED(status) ? WEXITSTATUS(status) : -1;
+  return result;
+}
+
+}  // namespace lofty::engine

@@ -1,0 +1,100 @@
+#include "calls.hpp"
+
+namespace tool {
+
+namespace fs = std::filesystem;
+using lofty::Code;
+using lofty::Error;
+using lofty::Problem;
+
+void bad_option(const std::string& option, const std::string& text, std::string sentence,
+                             std::string advice, Code code) {
+  Problem p{code, std::move(sentence), {}, {}, std::move(advice)};
+  p.place.key = option;
+  p.place.text = text;
+  p.place.length = text.size();
+  throw Error(std::move(p));
+}
+
+std::string trimmed(std::string text) {
+  text.erase(0, text.find_first_not_of(" \t"));
+  text.erase(text.find_last_not_of(" \t") + 1);
+  return text;
+}
+
+std::pair<std::string, std::string> named(const std::string& option, const std::string& text, const char* example) {
+  const std::size_t equals = text.find('=');
+  if (equals == std::string::npos || trimmed(text.substr(0, equals)).empty())
+    bad_option(option, text, option + " takes NAME=VALUE", example);
+  return {trimmed(text.substr(0, equals)), trimmed(text.substr(equals + 1))};
+}
+
+std::vector<std::string> names(const std::vector<std::string>& texts) {
+  std::vector<std::string> out;
+  for (const std::string& text : texts)
+    for (std::size_t at = 0; at <= text.size();) {
+      const std::size_t comma = std::min(text.find(',', at), text.size());
+      out.push_back(trimmed(text.substr(at, comma - at)));
+      at = comma + 1;
+    }
+  return out;
+}
+
+bool is_ladder(const std::string& name) { return name.ends_with(".toml"); }
+
+lofty::Value value_of(const std::string& text) {
+  if (const auto number = lofty::Decimal::parse(text)) return *number;
+  if (const auto date = lofty::Date::parse(text)) return *date;
+  return text;
+}
+
+void choose_all(lofty::Ladder& ladder, const std::vector<std::string>& choices) {
+  for (const std::string& choice : choices) {
+    const auto [name, value] = named("--choose", choice, "--choose days=90");
+    lofty::choose(ladder, name, value);
+  }
+}
+
+Asked ask(const std::string& source) {
+  Asked asked;
+  if (is_ladder(source)) {
+    asked.text = lofty::read_ladder_file(source);
+    asked.folder = fs::path(source).parent_path();
+    asked.from_file = true;
+  } else {
+    asked.text.ladder.data.from = source;
+  }
+  return asked;
+}
+
+lofty::FileSet inputs_of(const Asked& asked, const std::string& source, const lofty::TableFiles& tables) {
+  const lofty::Ladder& ladder = asked.text.ladder;
+  lofty::FileSet inputs;
+  if (asked.from_file) inputs.add(source);
+  inputs.add(tables.file_of(ladder.data.from));
+  for (const lofty::Join& join : ladder.data.joins) inputs.add(tables.file_of(join.with));
+  if (!ladder.compare.with.empty()) inputs.add(tables.file_of(ladder.compare.with));
+  return inputs;
+}
+
+std::vector<lofty::Replaces> checked(const std::vector<lofty::Output>& outputs, const lofty::FileSet& inputs,
+                                     const lofty::Standings* answer, bool may_replace) {
+  lofty::check_apart(outputs, inputs);
+  std::vector<lofty::Replaces> found;
+  for (const lofty::Output& output : outputs) {
+    if (answer == nullptr && output.kind == lofty::Output::Kind::csv) continue;
+    found.push_back(lofty::what_it_replaces(output, answer));
+    if (!may_replace) lofty::check_replaces(output, found.back());
+  }
+  return found;
+}
+
+std::string replaced_text(const lofty::Output& output, const lofty::Replaces& found) {
+  using What = lofty::Replaces::What;
+  if (found.what == What::nothing) return {};
+  if (found.what == What::earlier_answer) return "; it replaced an earlier answer";
+  if (output.kind == lofty::Output::Kind::table) return "; it replaced a table of that name";
+  return "; it replaced a file of " + lofty::Decimal(static_cast<lofty::int128>(found.bytes), 0).grouped_text() + " bytes";
+}
+
+}  // namespace tool

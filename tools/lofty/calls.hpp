@@ -1,0 +1,56 @@
+#pragma once
+// What the commands share: reading options, opening a ladder, and outputs that replace nothing by accident.
+
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "lofty/lofty.hpp"
+
+namespace tool {
+
+[[noreturn]] void bad_option(const std::string& option, const std::string& text, std::string sentence, std::string advice,
+                             lofty::Code code = lofty::Code::bad_value);
+
+std::string trimmed(std::string text);
+
+// "spend=sum(amount)" -> spend, sum(amount)
+std::pair<std::string, std::string> named(const std::string& option, const std::string& text, const char* example);
+
+// The names of lists with commas.
+std::vector<std::string> names(const std::vector<std::string>& texts);
+
+// A value as it is written in an option: a number, a date, or text.
+lofty::Value value_of(const std::string& text);
+
+// "days=90", for each of them.
+void choose_all(lofty::Ladder& ladder, const std::vector<std::string>& choices);
+
+bool is_ladder(const std::string& name);
+
+struct Asked {
+  lofty::LadderText text;
+  std::filesystem::path folder;  // where its tables are
+  bool from_file = false;
+
+  std::filesystem::path tables_folder() const { return folder.empty() ? std::filesystem::path(".") : folder; }
+};
+
+// The ladder of a file, or one that has a table and nothing else yet.
+Asked ask(const std::string& source);
+
+// The files that a ladder reads, as far as they are known before it is asked.
+lofty::FileSet inputs_of(const Asked& asked, const std::string& source, const lofty::TableFiles& tables);
+
+// The outputs are no inputs, and replace nothing but earlier answers. Returns what each replaces. Without an answer
+// what only an answer can tell is left for later: the tables of other ladders, and whether a csv file is an earlier
+// answer.
+std::vector<lofty::Replaces> checked(const std::vector<lofty::Output>& outputs, const lofty::FileSet& inputs,
+                                     const lofty::Standings* answer, bool may_replace);
+
+// "; it replaced an earlier answer"
+std::string replaced_text(const lofty::Output& output, const lofty::Replaces& found);
+
+}  // namespace tool
