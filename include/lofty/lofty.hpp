@@ -16,6 +16,7 @@
 #include "lofty/memory.hpp"
 #include "lofty/order.hpp"
 #include "lofty/outputs.hpp"
+#include "lofty/page.hpp"
 #include "lofty/picture.hpp"
 #include "lofty/places.hpp"
 #include "lofty/profile.hpp"

@@ -129,7 +129,8 @@ std::optional<PictureFormat> picture_format_from(std::string_view ending);
 
 struct PictureLooks {
   bool dark = false;
-  int width = 960;  // pixels; of a PNG, which has two for each, half as many. From 480 on
+  int width = 960;     // pixels; a PNG has two for each. From 480 on
+  bool titled = true;  // with title, question and foot; a page has them already
 };
 
 // The whole file's bytes. The program gnuplot draws it, in some 0.1 s. Throws Error: missing_program where it is not

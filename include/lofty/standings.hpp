@@ -6,6 +6,7 @@
 #include <memory>
 #include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "lofty/catalog.hpp"
@@ -127,6 +128,9 @@ class Standings {
   std::size_t levels() const;  // 1 where they are not nested
   // Is the column one of the row's own level, rather than of an entry that it stands in, or of what stands in it?
   bool of_level(std::size_t row, std::size_t column) const;
+  // What makes the entry of a listed row, listed or not: the columns of rank.within and rank.each with their values; of an
+  // inner level those of the levels outside too. Empty where every row is an entry.
+  std::vector<std::pair<std::string, Value>> key(std::size_t row) const;
   // Does the entry share its place with another one (listed or not)?
   bool tied(std::size_t row) const;
   // The same for a place column, which may have an order of its own (rank.also); false for others.

@@ -1,6 +1,7 @@
 #pragma once
 // Standings and ladders into files. Values are written in full: every decimal, no separators; null as nothing in
-// delimited text, as null in JSON, as "(none)" in Markdown, as an empty cell in a workbook.
+// delimited text, as null in JSON, as "(none)" in Markdown, as an empty cell in a workbook. Pages show what listings do.
+// The formats of Listing::formats are followed by Markdown, workbooks and pages, never by delimited text and JSON.
 
 #include <filesystem>
 #include <string>
@@ -12,22 +13,28 @@
 
 namespace lofty {
 
-enum class Format : std::uint8_t { csv, json, markdown, workbook };
+enum class Format : std::uint8_t { csv, json, markdown, workbook, page };
 
-// "csv", "json", "md", "xlsx". Throws Error(Code::unknown_word) with the nearest.
+// "csv", "json", "md", "xlsx", "html". Throws Error(Code::unknown_word) with the nearest.
 Format format_from(std::string_view ending);
 
 struct WriteOptions {
   // In csv, texts that an office program would run as formulas (they begin with = + - @ or a tab) get an apostrophe in
   // front. The values are then no longer exact.
   bool guard_cells = false;
+  // In Markdown, ties at the cut are listed whole, however long; other files always have them so.
+  bool whole_ties = false;
 };
 
 // The whole file's bytes. Numbers of more than 15 digits in JSON and in workbooks are written as texts, because readers
 // hold doubles. A workbook is written in a child process, read again and compared. Throws Error: bad_heading where two
 // columns of JSON would have one name, and for workbooks cannot_write, too_many_rows, beyond_limit (a text of more than
 // 32,767 characters).
+// A page has no pictures and no workings: lofty/page.hpp.
 std::string written(const Standings& standings, Format format, const WriteOptions& options = {});
+
+// Several answers as one workbook: a sheet for each, called by its title, and an index. Throws as written() does.
+std::string workbook(const std::vector<Standings>& answers);
 
 // What there is to say about this form of the answer: `cells-run-as-formulas` for csv.
 std::vector<Remark> write_remarks(const Standings& standings, Format format, const WriteOptions& options = {});

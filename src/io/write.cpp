@@ -3,14 +3,12 @@
 #include <nlohmann/json.hpp>
 
 #include <algorithm>
-#include <cstring>
 #include <map>
 #include <set>
 
 #include "io/json_text.hpp"
 #include "io/write_marks.hpp"
-#include "io/write_workbook.hpp"
-#include "table/nearest.hpp"
+#include "io/write_text.hpp"
 
 namespace lofty {
 
@@ -131,102 +129,7 @@ std::string json(const Standings& s) {
   return out + "\n  ]\n}\n";
 }
 
-// Data is never markup: what Markdown and HTML give a meaning to is escaped, and a line end is two blanks.
-std::string markdown_cell(const std::string& text) {
-  std::string out;
-  for (const char c : text) {
-    if (c == '\n' || c == '\r') {
-      out += "  ";
-      continue;
-    }
-    if (std::strchr("\\`*_[]<>|~&#!", c) != nullptr && c != '\0') out += '\\';
-    out += c;
-  }
-  return out;
-}
-
-// A sentence of ours, in which names are in `backticks`: these stay, everything outside them is escaped.
-std::string markdown_sentence(const std::string& text) {
-  std::string out;
-  for (std::size_t at = 0; at < text.size();) {
-    const std::size_t open = std::min(text.find('`', at), text.size());
-    out += markdown_cell(text.substr(at, open - at));
-    const std::size_t close = open < text.size() ? text.find('`', open + 1) : std::string::npos;
-    if (close == std::string::npos) return out + markdown_cell(text.substr(open));
-    std::string name = text.substr(open, close + 1 - open);
-    std::replace_if(name.begin(), name.end(), [](char c) { return c == '\n' || c == '\r'; }, ' ');
-    out += name;
-    at = close + 1;
-  }
-  return out;
-}
-
-std::string markdown(const Standings& s) {
-  std::string out;
-  if (!s.title().empty()) out += "## " + markdown_cell(s.title()) + "\n\n";
-  out += markdown_sentence(s.question()) + "\n\n|";
-  for (const StandingColumn& column : s.columns()) out += " " + markdown_cell(column.heading) + " |";
-  out += "\n|";
-  for (const StandingColumn& column : s.columns()) out += column.type.numeric() ? "---:|" : "---|";
-  out += "\n";
-  std::size_t summary = 0;
-  for (std::size_t r = 0; r < s.rows(); ++r) {
-    out += "|";
-    for (std::size_t c = 0; c < s.columns().size(); ++c) {
-      const Value value = s.value(r, c);
-      std::string text =
-          is_null(value) ? (s.of_level(r, c) ? "(none)" : "") : markdown_cell(to_text(value, s.columns()[c].type));
-      if (s.columns()[c].role == Role::place && s.columns()[c].ties != Ties::ordinal && s.tied(r, c) && !is_null(value))
-        text += "=";
-      out += " " + text + " |";
-    }
-    out += "\n";
-    for (; summary < s.summaries().size() && s.summaries()[summary].behind == r; ++summary) {
-      const SummaryLine& line = s.summaries()[summary];
-      out += "|";
-      for (std::size_t c = 0; c < s.columns().size(); ++c) {
-        const std::string text = c == line.label_column ? line.label : to_text(line.values[c], s.columns()[c].type);
-        out += " " + (text.empty() ? text : "*" + markdown_cell(text) + "*") + " |";
-      }
-      out += "\n";
-    }
-  }
-  out += "\n" + markdown_sentence(s.shown_of_total()) + ".\n";
-  for (const Remark& remark : s.remarks())
-    out += "\n- **" + remark.code + "**: " + markdown_sentence(remark.sentence) + "\n";
-  return out + engine::markdown_mark;
-}
-
 }  // namespace
-
-Format format_from(std::string_view ending) {
-  if (ending == "csv") return Format::csv;
-  if (ending == "json") return Format::json;
-  if (ending == "md") return Format::markdown;
-  if (ending == "xlsx") return Format::workbook;
-  for (const char* later : {"html", "sqlite"})
-    if (ending == later)
-      throw Error(Problem{Code::not_in_this_version,
-                          "`" + std::string(ending) + "` files are not in this version",
-                          {},
-                          {},
-                          "csv, json, md or xlsx"});
-  throw Error(Problem{Code::unknown_word,
-                      "no format is called `" + std::string(ending) + "`",
-                      {},
-                      engine::nearest_word(ending, {"csv", "json", "md", "xlsx"}),
-                      "csv, json, md or xlsx"});
-}
-
-std::string written(const Standings& standings, Format format, const WriteOptions& options) {
-  switch (format) {
-    case Format::csv: return csv(standings, options);
-    case Format::json: return json(standings);
-    case Format::markdown: return markdown(standings);
-    case Format::workbook: return engine::workbook(standings);
-  }
-  return {};
-}
 
 std::vector<Remark> write_remarks(const Standings& standings, Format format, const WriteOptions& options) {
   if (format != Format::csv || options.guard_cells) return {};
@@ -250,6 +153,9 @@ std::vector<Remark> write_remarks(const Standings& standings, Format format, con
 }
 
 namespace engine {
+
+std::string csv_text(const Standings& standings, const WriteOptions& options) { return csv(standings, options); }
+std::string json_answer(const Standings& standings) { return json(standings); }
 
 std::string csv_heading(const Standings& standings) {
   std::string line;

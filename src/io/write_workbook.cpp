@@ -21,6 +21,7 @@
 #include "io/workbook_reader.hpp"
 #include "io/write_workbook.hpp"
 #include "lofty/error.hpp"
+#include "table/nearest.hpp"
 #include "table/zone.hpp"
 
 namespace lofty::engine {
@@ -122,52 +123,122 @@ void expect_ok(lxw_error error) {
   throw Error(Problem{Code::cannot_write, std::string("the workbook could not be written: ") + lxw_strerror(error), {}, {}, {}});
 }
 
-class WorkbookWriter {
+// The sheets of a workbook, by its answers: what they are called, before anything is written.
+struct SheetNames {
+  std::vector<std::string> standings;  // by answer
+  std::string contents;                // of several answers; empty: none
+  std::string about = "About";
+};
+
+// A sheet's name has at most 31 characters, none of []:*?/\\, no apostrophe at its ends, and occurs once, whatever the case.
+SheetNames names_of(const std::vector<Standings>& answers) {
+  constexpr std::size_t most_units = 31;
+  SheetNames names;
+  if (answers.size() == 1) {
+    names.standings = {"Standings"};
+    return names;
+  }
+  names.contents = "Contents";
+  const auto cut = [](std::string text, std::size_t units) {
+    while (utf16_units(text) > units) {
+      while (!text.empty() && (text.back() & 0xc0) == 0x80) text.pop_back();
+      if (!text.empty()) text.pop_back();
+    }
+    return text;
+  };
+  for (std::size_t i = 0; i < answers.size(); ++i) {
+    std::string name;
+    for (const char c : answers[i].title()) name += std::strchr("[]:*?/\\'", c) != nullptr || static_cast<unsigned char>(c) < 0x20 ? ' ' : c;
+    name = cut(name, most_units);
+    name.erase(0, name.find_first_not_of(' '));
+    name.erase(name.find_last_not_of(' ') + 1);
+    if (name.empty()) name = "Standings " + std::to_string(i + 1);
+    const auto taken = [&](const std::string& one) {
+      const auto same = [&](const std::string& other) { return equal_folded(one, other); };
+      return same(names.contents) || same(names.about) || same("History") || std::any_of(names.standings.begin(), names.standings.end(), same);
+    };
+    const std::string plain = name;
+    for (int number = 2; taken(name); ++number) {
+      const std::string tail = " (" + std::to_string(number) + ")";
+      name = cut(plain, most_units - tail.size()) + tail;
+    }
+    names.standings.push_back(std::move(name));
+  }
+  return names;
+}
+
+lxw_col_t column(std::size_t c) { return static_cast<lxw_col_t>(c); }
+
+// One answer on a sheet of its own.
+class SheetWriter {
  public:
-  WorkbookWriter(const Standings& standings, lxw_workbook* book) : s_(standings), content_(standings), book_(book) {
-    sheet_ = workbook_add_worksheet(book_, "Standings");
-    heading_ = workbook_add_format(book_);
-    format_set_bold(heading_);
-    format_set_bottom(heading_, LXW_BORDER_THIN);
-    for (const StandingColumn& column : s_.columns()) formats_.push_back(format_of(column));
+  SheetWriter(const Standings& standings, lxw_workbook* book, lxw_worksheet* sheet)
+      : s_(standings), content_(standings), book_(book), sheet_(sheet) {
+    for (lxw_format** const heading : {&heading_, &number_heading_}) {
+      *heading = workbook_add_format(book_);
+      format_set_bold(*heading);
+      format_set_bottom(*heading, LXW_BORDER_THIN);
+    }
+    format_set_align(number_heading_, LXW_ALIGN_RIGHT);
+    for (const StandingColumn& column : s_.columns()) {
+      const std::string pattern = pattern_of(column);
+      formats_.push_back(format_of(pattern));
+      // A shared place stays a number; its format adds the mark.
+      const bool shared = column.role == Role::place && column.ties != Ties::ordinal;
+      tied_formats_.push_back(shared ? format_of(pattern + "\"=\"") : nullptr);
+    }
   }
 
   void write() {
     for (std::size_t c = 0; c < s_.columns().size(); ++c) {
-      std::size_t width = s_.columns()[c].heading.size();
-      write_cell(0, c, content_.heading(c), heading_);
+      std::size_t width = utf16_units(s_.columns()[c].heading) + 2;  // and the filter's arrow
+      write_cell(0, c, content_.heading(c), s_.columns()[c].type.numeric() ? number_heading_ : heading_);
       for (std::size_t r = 0; r < s_.rows(); ++r) {
         const CellContent cell = content_.cell(r, c);
-        write_cell(static_cast<lxw_row_t>(r + 1), c, cell, cell.kind == CellContent::Kind::text ? nullptr : formats_[c]);
-        const Value value = s_.value(r, c);
-        if (!is_null(value)) width = std::max(width, to_text(value).size());
+        const bool tied = tied_formats_[c] != nullptr && s_.tied(r, c);
+        write_cell(static_cast<lxw_row_t>(r + 1), c, cell,
+                   cell.kind == CellContent::Kind::text ? nullptr : tied ? tied_formats_[c] : formats_[c]);
+        width = std::max(width, width_of(r, c));
       }
       expect_ok(worksheet_set_column(sheet_, column(c), column(c),
-                                     static_cast<double>(std::min<std::size_t>(width, 40)) + 2, nullptr));
+                                     static_cast<double>(std::min<std::size_t>(width, 50)) + 1.5, nullptr));
     }
     worksheet_freeze_panes(sheet_, 1, 0);
+    worksheet_repeat_rows(sheet_, 0, 0);
+    worksheet_fit_to_pages(sheet_, 1, 0);
     if (s_.rows() > 0)
       expect_ok(
           worksheet_autofilter(sheet_, 0, 0, static_cast<lxw_row_t>(s_.rows()), column(s_.columns().size() - 1)));
-    write_notes();
   }
 
  private:
-  static lxw_col_t column(std::size_t c) { return static_cast<lxw_col_t>(c); }
-
-  lxw_format* format_of(const StandingColumn& column) {
-    std::string pattern;
-    if (column.type.kind == Kind::date) pattern = "yyyy-mm-dd";
-    if (column.type.kind == Kind::timestamp) pattern = "yyyy-mm-dd hh:mm:ss";
+  static std::string pattern_of(const StandingColumn& column) {
+    if (column.format && column.role != Role::place)
+      if (const auto pattern = column.format->workbook_format(column.format->decimals())) return *pattern;
+    if (column.type.kind == Kind::date) return "yyyy-mm-dd";
+    if (column.type.kind == Kind::timestamp) return "yyyy-mm-dd hh:mm:ss";
+    if (column.role == Role::place) return column.ties == Ties::fractional ? "0.0" : "0";
     if (column.type.kind == Kind::decimal)
-      pattern =
-          "#,##0" + (column.type.scale > 0 ? "." + std::string(static_cast<std::size_t>(column.type.scale), '0') : "");
-    if (column.type.kind == Kind::integer && column.role == Role::total) pattern = "#,##0";
-    if (column.role == Role::place) pattern = column.ties == Ties::fractional ? "0.0" : "0";
+      return "#,##0" + (column.type.scale > 0 ? "." + std::string(static_cast<std::size_t>(column.type.scale), '0') : "");
+    if (column.type.kind == Kind::integer && column.role == Role::total) return "#,##0";
+    return {};
+  }
+
+  lxw_format* format_of(const std::string& pattern) {
     if (pattern.empty()) return nullptr;
     lxw_format* const format = workbook_add_format(book_);
     format_set_num_format(format, pattern.c_str());
     return format;
+  }
+
+  // In characters, about: as the format shows it, with signs between thousands.
+  std::size_t width_of(std::size_t row, std::size_t c) const {
+    const Value value = s_.value(row, c);
+    if (is_null(value)) return 0;
+    const StandingColumn& column = s_.columns()[c];
+    if (column.format) return utf16_units(column.format->text(value)) + 1;
+    const auto* const number = std::get_if<Decimal>(&value);
+    return number != nullptr ? number->grouped_text().size() : utf16_units(to_text(value, column.type));
   }
 
   void write_cell(lxw_row_t row, std::size_t c, const CellContent& cell, lxw_format* format) {
@@ -183,42 +254,92 @@ class WorkbookWriter {
     }
   }
 
-  // What belongs to the answer but is no row of it, on a sheet of its own.
+  const Standings& s_;
+  const SheetContent content_;
+  lxw_workbook* book_;
+  lxw_worksheet* sheet_;
+  lxw_format *heading_ = nullptr, *number_heading_ = nullptr;
+  std::vector<lxw_format*> formats_, tied_formats_;
+};
+
+// The sheets around the answers: an index of several, and what is said of them.
+class WorkbookWriter {
+ public:
+  WorkbookWriter(const std::vector<Standings>& answers, lxw_workbook* book) : answers_(answers), names_(names_of(answers)), book_(book) {}
+
+  void write() {
+    lxw_worksheet* const contents = names_.contents.empty() ? nullptr : workbook_add_worksheet(book_, names_.contents.c_str());
+    for (std::size_t i = 0; i < answers_.size(); ++i) {
+      lxw_worksheet* const sheet = workbook_add_worksheet(book_, names_.standings[i].c_str());
+      if (sheet == nullptr) throw Error(Problem{Code::cannot_write, "no sheet could be called `" + names_.standings[i] + "`", {}, {}, {}});
+      SheetWriter(answers_[i], book_, sheet).write();
+    }
+    if (contents != nullptr) write_contents(contents);
+    write_notes();
+  }
+
+ private:
+  void write_contents(lxw_worksheet* sheet) {
+    lxw_format* const bold = workbook_add_format(book_);
+    format_set_bold(bold);
+    format_set_bottom(bold, LXW_BORDER_THIN);
+    expect_ok(worksheet_set_column(sheet, 0, 0, 60, nullptr));
+    expect_ok(worksheet_set_column(sheet, 1, 1, 60, nullptr));
+    expect_ok(worksheet_write_string(sheet, 0, 0, "ladder", bold));
+    expect_ok(worksheet_write_string(sheet, 0, 1, "shown", bold));
+    for (std::size_t i = 0; i < answers_.size(); ++i) {
+      const auto row = static_cast<lxw_row_t>(i + 1);
+      const std::string target = "internal:'" + names_.standings[i] + "'!A1";
+      expect_ok(worksheet_write_url_opt(sheet, row, 0, target.c_str(), nullptr, escaped(cell_text(answers_[i].title().empty() ? names_.standings[i] : answers_[i].title())).c_str(), nullptr));
+      expect_ok(worksheet_write_string(sheet, row, 1, escaped(cell_text(answers_[i].shown_of_total())).c_str(), nullptr));
+    }
+    worksheet_freeze_panes(sheet, 1, 0);
+    worksheet_fit_to_pages(sheet, 1, 0);
+  }
+
+  // A remark with many names: its beginning says it.
+  static std::string cell_text(std::string text) {
+    if (utf16_units(text) > most_cell_characters) {
+      text.resize(most_cell_characters / 2);
+      while (!text.empty() && (text.back() & 0xc0) == 0x80) text.pop_back();
+      if (!text.empty()) text.back() = ' ';
+      text += "(cut)";
+    }
+    std::replace(text.begin(), text.end(), '\0', ' ');
+    return text;
+  }
+
+  // What belongs to the answers but is no row of them.
   void write_notes() {
-    lxw_worksheet* const notes = workbook_add_worksheet(book_, "About");
+    lxw_worksheet* const notes = workbook_add_worksheet(book_, names_.about.c_str());
     lxw_format* const wrapped = workbook_add_format(book_);
     format_set_text_wrap(wrapped);
     format_set_align(wrapped, LXW_ALIGN_VERTICAL_TOP);
     worksheet_set_column(notes, 0, 0, 26, nullptr);
     worksheet_set_column(notes, 1, 1, 90, nullptr);
     lxw_row_t row = 0;
-    const auto line = [&](const std::string& name, std::string text) {
-      if (utf16_units(text) > most_cell_characters) {  // a remark with many names: its beginning says it
-        text.resize(most_cell_characters / 2);
-        while (!text.empty() && (text.back() & 0xc0) == 0x80) text.pop_back();
-        if (!text.empty()) text.back() = ' ';
-        text += "(cut)";
-      }
-      std::replace(text.begin(), text.end(), '\0', ' ');
+    const auto line = [&](const std::string& name, const std::string& text) {
       expect_ok(worksheet_write_string(notes, row, 0, name.c_str(), wrapped));
-      expect_ok(worksheet_write_string(notes, row++, 1, escaped(text).c_str(), wrapped));
+      expect_ok(worksheet_write_string(notes, row++, 1, escaped(cell_text(text)).c_str(), wrapped));
     };
-    if (!s_.title().empty()) line("title", s_.title());
-    line("question", s_.question());
-    line("shown", s_.shown_of_total());
-    for (const Remark& remark : s_.remarks()) line(remark.code, remark.sentence);
+    for (std::size_t i = 0; i < answers_.size(); ++i) {
+      const Standings& s = answers_[i];
+      if (i > 0) ++row;
+      if (answers_.size() > 1) line("sheet", names_.standings[i]);
+      if (!s.title().empty()) line("title", s.title());
+      line("question", s.question());
+      line("shown", s.shown_of_total());
+      for (const Remark& remark : s.remarks()) line(remark.code, remark.sentence);
+    }
   }
 
-  const Standings& s_;
-  const SheetContent content_;
+  const std::vector<Standings>& answers_;
+  const SheetNames names_;
   lxw_workbook* book_;
-  lxw_worksheet* sheet_ = nullptr;
-  lxw_format* heading_ = nullptr;
-  std::vector<lxw_format*> formats_;
 };
 
 // Runs in the child. The library writes to `file` by name, and into temporary files in `folder`.
-void write_with_library(const Standings& standings, const std::string& file, std::string folder) {
+void write_with_library(const std::vector<Standings>& answers, const std::string& file, std::string folder) {
   // The library formats numbers by the caller's locale, where 12.5 may be "12,5".
   const locale_t plain = ::newlocale(LC_ALL_MASK, "C", nullptr);
   if (plain == nullptr) throw std::bad_alloc();
@@ -232,7 +353,7 @@ void write_with_library(const Standings& standings, const std::string& file, std
   properties.created = 1;
   expect_ok(workbook_set_properties(book, &properties));
   expect_ok(workbook_set_custom_property_string(book, workbook_mark, "standings"));
-  WorkbookWriter(standings, book).write();
+  WorkbookWriter(answers, book).write();
   expect_ok(workbook_close(book));
 }
 
@@ -291,32 +412,19 @@ Error not_whole(const std::string& where) {
                            ") has room for it"});
 }
 
-std::string written_once(const Standings& standings) {
+std::string written_once(const std::vector<Standings>& answers) {
   const std::string folder = std::filesystem::temp_directory_path().string();
   const int file = nameless_file("");
   const auto close = [](const int* descriptor) { ::close(*descriptor); };
   const std::unique_ptr<const int, decltype(close)> closing(&file, close);
   const std::string path = "/proc/self/fd/" + std::to_string(file);
-  in_child([&] { write_with_library(standings, path, folder); });
+  in_child([&] { write_with_library(answers, path, folder); });
   return OpenFile(path).read_all();
 }
 
-// The finished file read again: every cell is what it was meant to be.
-void check_finished(const Standings& standings, const std::string& bytes) {
+// The rows of a finished sheet: every cell is what it was meant to be.
+void check_sheet(const Standings& standings, const std::vector<WorkbookReader::Row>& rows) {
   const SheetContent content(standings);
-  std::vector<WorkbookReader::Row> rows;
-  try {
-    const WorkbookReader book("", bytes);
-    for (const char* part : {"docProps/custom.xml", "[Content_Types].xml", "xl/theme/theme1.xml"}) {
-      pugi::xml_document ignored;
-      Archive("", bytes).read(part, ignored);
-    }
-    std::vector<Remark> doubts;
-    book.rows(book.sheet("About"), doubts);
-    rows = book.rows(book.sheet("Standings"), doubts);
-  } catch (const Error&) {
-    throw not_whole("");
-  }
   auto row = rows.begin();
   for (std::size_t r = 0; r <= content.rows(); ++r) {
     std::vector<WorkbookReader::Cell> meant;
@@ -340,27 +448,49 @@ void check_finished(const Standings& standings, const std::string& bytes) {
   if (row != rows.end()) throw not_whole(": it has too many rows");
 }
 
+// The finished file read again.
+void check_finished(const std::vector<Standings>& answers, const std::string& bytes) {
+  const SheetNames names = names_of(answers);
+  std::vector<std::vector<WorkbookReader::Row>> sheets;
+  try {
+    const WorkbookReader book("", bytes);
+    for (const char* part : {"docProps/custom.xml", "[Content_Types].xml", "xl/theme/theme1.xml"}) {
+      pugi::xml_document ignored;
+      Archive("", bytes).read(part, ignored);
+    }
+    std::vector<Remark> doubts;
+    for (const std::string* extra : {&names.about, &names.contents})
+      if (!extra->empty()) book.rows(book.sheet(*extra), doubts);
+    for (const std::string& name : names.standings) sheets.push_back(book.rows(book.sheet(name), doubts));
+  } catch (const Error&) {
+    throw not_whole("");
+  }
+  for (std::size_t i = 0; i < answers.size(); ++i) check_sheet(answers[i], sheets[i]);
+}
+
 }  // namespace
 
-std::string workbook(const Standings& standings) {
-  if (standings.rows() + 1 > LXW_ROW_MAX || standings.columns().size() > LXW_COL_MAX)
-    throw Error(Problem{Code::too_many_rows,
-                        "a sheet holds at most 1,048,576 rows and 16,384 columns",
-                        {},
-                        {},
-                        "csv holds any number"});
-  // What cannot be written is found before the library begins.
-  const SheetContent content(standings);
-  for (std::size_t c = 0; c < content.columns(); ++c) {
-    content.heading(c);
-    if (standings.columns()[c].type.kind != Kind::text) continue;
-    for (std::size_t r = 0; r < content.rows(); ++r) content.cell(r, c);
+std::string workbook(const std::vector<Standings>& answers) {
+  for (const Standings& standings : answers) {
+    if (standings.rows() + 1 > LXW_ROW_MAX || standings.columns().size() > LXW_COL_MAX)
+      throw Error(Problem{Code::too_many_rows,
+                          "a sheet holds at most 1,048,576 rows and 16,384 columns",
+                          {},
+                          {},
+                          "csv holds any number"});
+    // What cannot be written is found before the library begins.
+    const SheetContent content(standings);
+    for (std::size_t c = 0; c < content.columns(); ++c) {
+      content.heading(c);
+      if (standings.columns()[c].type.kind != Kind::text) continue;
+      for (std::size_t r = 0; r < content.rows(); ++r) content.cell(r, c);
+    }
   }
   // The library passes over some write errors, which leave a file that looks whole but lacks a part of its styles or its
   // index. The same standings give the same bytes, so it is written twice.
-  std::string bytes = written_once(standings);
-  if (written_once(standings) != bytes) throw not_whole("");
-  check_finished(standings, bytes);
+  std::string bytes = written_once(answers);
+  if (written_once(answers) != bytes) throw not_whole("");
+  check_finished(answers, bytes);
   return bytes;
 }
 

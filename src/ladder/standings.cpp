@@ -123,6 +123,17 @@ const std::string& Standings::title() const { return data_->title; }
 const std::string& Standings::question() const { return data_->question; }
 const std::string& Standings::shown_of_total() const { return data_->shown_of_total; }
 const std::vector<StandingColumn>& Standings::columns() const { return data_->columns; }
+std::vector<std::pair<std::string, Value>> Standings::key(std::size_t row) const {
+  // A listed row of nested levels is a row of one of them.
+  const engine::StandingsData* data = data_.get();
+  if (!data_->levels.empty()) {
+    data = data_->levels[data_->nested[row].level].get();
+    row = data_->nested[row].row;
+  }
+  std::vector<std::pair<std::string, Value>> out;
+  for (std::size_t k = 0; k < data->key_names.size(); ++k) out.emplace_back(data->key_names[k], data->keys[k]->value(data->rows[row]));
+  return out;
+}
 const std::vector<CutTie>& Standings::cut_ties() const { return data_->cut_ties; }
 std::size_t Standings::rows() const { return data_->nested.empty() ? data_->rows.size() : data_->nested.size(); }
 std::size_t Standings::levels() const { return std::max<std::size_t>(data_->levels.size(), 1); }

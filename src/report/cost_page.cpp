@@ -1,16 +1,17 @@
 // Covered by tests/tool/tool_test.cpp and tests/ladder/cost_test.cpp.
 #include <algorithm>
 #include <array>
+#include <charconv>
 #include <cmath>
 #include <vector>
 
 #include "lofty/listing.hpp"
+#include "report/cost_table.hpp"
 #include "report/width.hpp"
 
 namespace lofty {
 
-using namespace report;
-
+namespace report {
 namespace {
 
 // Three figures, in the unit that suits.
@@ -19,17 +20,13 @@ std::string in_units(double value, const std::array<std::pair<double, const char
     if (value >= unit || unit == units.back().first) {
       const double scaled = value / unit;
       const int decimals = scaled >= 99.95 || scaled == 0 ? 0 : scaled >= 9.995 ? 1 : 2;
-      std::string text = std::to_string(std::round(scaled * std::pow(10, decimals)) / std::pow(10, decimals));
-      text.resize(text.find('.') + (decimals > 0 ? static_cast<std::size_t>(decimals) + 1 : 0));
-      return text + " " + name;
+      char text[64];
+      const auto end = std::to_chars(text, text + sizeof text, scaled, std::chars_format::fixed, decimals);
+      return std::string(text, end.ptr) + " " + name;
     }
   return {};
 }
 
-std::string time_text(double seconds) {
-  if (seconds == 0) return "0";
-  return in_units(seconds, {{{60.0, "min"}, {1.0, "s"}, {1e-3, "ms"}, {1e-6, "us"}}});
-}
 std::string bytes_text(double bytes) {
   if (bytes < 1024) return bytes < 1 ? "" : "1 KiB";
   return in_units(bytes, {{{1024.0 * 1024 * 1024, "GiB"}, {1024.0 * 1024, "MiB"}, {1024.0, "KiB"}, {1024.0, "KiB"}}});
@@ -44,11 +41,15 @@ std::string large_text(double count) {
 
 }  // namespace
 
-std::string cost_text(const Cost& cost, const Looks& looks) {
+std::string time_text(double seconds) {
+  if (seconds == 0) return "0";
+  return in_units(seconds, {{{60.0, "min"}, {1.0, "s"}, {1e-3, "ms"}, {1e-6, "us"}}});
+}
+
+CostTable cost_table(const Cost& cost) {
   const bool ran = cost.measured().has_value();
-  std::vector<std::vector<std::string>> table = {
-      {"step", "serves", "by", "rows", "comparisons", "memory", "estimated"}};
-  if (ran) table.front().emplace_back("measured");
+  CostTable table{{"step", "serves", "by", "rows", "comparisons", "memory", "estimated"}, {}, {}, false};
+  if (ran) table.headings.emplace_back("measured");
   for (const CostStep& step : cost.steps) {
     std::vector<std::string> line = {step.step,
                                      step.serves,
@@ -58,29 +59,34 @@ std::string cost_text(const Cost& cost, const Looks& looks) {
                                      bytes_text(step.bytes),
                                      time_text(step.estimated)};
     if (ran) line.push_back(time_text(step.measured.value_or(0)));
-    table.push_back(std::move(line));
+    table.any_by = table.any_by || !step.by.empty();
+    table.rows.push_back(std::move(line));
   }
-  std::vector<std::string> sums = {"all", "", "", "", "", bytes_text(cost.bytes()), time_text(cost.estimated())};
-  if (ran) sums.push_back(time_text(*cost.measured()));
+  table.sums = {"all", "", "", "", "", bytes_text(cost.bytes()), time_text(cost.estimated())};
+  if (ran) table.sums.push_back(time_text(*cost.measured()));
+  return table;
+}
+
+}  // namespace report
+
+using namespace report;
+
+std::string cost_text(const Cost& cost, const Looks& looks) {
+  CostTable parts = cost_table(cost);
+  std::vector<std::vector<std::string>> table = {parts.headings};
+  table.insert(table.end(), parts.rows.begin(), parts.rows.end());
+  const std::vector<std::string>& sums = parts.sums;
   // Long lists of names are cut: the step's number of windows follows.
   constexpr int widest = 34;
   for (auto& line : table)
     for (const std::size_t c : {std::size_t{1}, std::size_t{2}})
-      if (display_width(line[c]) > widest) {
-        std::string shorter;
-        int width = 0;
-        for (std::size_t i = 0; i < line[c].size() && width < widest - 1; ++width) {
-          shorter += line[c][i++];
-          while (i < line[c].size() && (static_cast<unsigned char>(line[c][i]) & 0xc0) == 0x80) shorter += line[c][i++];
-        }
-        line[c] = shorter + "…";
-      }
+      line[c] = cut_to(line[c], widest);
   std::vector<int> widths(table.front().size(), 0);
   for (std::size_t c = 0; c < widths.size(); ++c) {
     for (const auto& line : table) widths[c] = std::max(widths[c], display_width(line[c]));
     widths[c] = std::max(widths[c], display_width(sums[c]));
   }
-  const bool any_by = std::any_of(table.begin() + 1, table.end(), [](const auto& line) { return !line[2].empty(); });
+  const bool any_by = parts.any_by;
   const auto put = [&](const std::vector<std::string>& line, bool strong) {
     std::string out = " ";
     for (std::size_t c = 0; c < line.size(); ++c) {

@@ -138,7 +138,7 @@ std::optional<PictureFormat> picture_format_from(std::string_view ending) {
 }
 
 std::string drawn(const Picture& picture, PictureFormat format, const PictureLooks& looks) {
-  const report::Drawing drawing = report::laid_out(picture, std::max(looks.width, 480));
+  const report::Drawing drawing = report::laid_out(picture, std::max(looks.width, 480), looks.titled);
   const std::string commands = report::gnuplot_commands(drawing, format, looks.dark);
   // -d: not the commands that a user keeps for every picture of his.
   const engine::ProgramResult result = engine::run_program("gnuplot", {"-d"}, commands);

@@ -2,7 +2,7 @@
 
 namespace lofty::report {
 
-Drawing laid_out(const Picture& picture, int width) {
+Drawing laid_out(const Picture& picture, int width, bool titled) {
   Drawing drawing;
   drawing.width = width;
   drawing.title = picture.title.empty() ? picture.question : picture.title;
@@ -15,12 +15,14 @@ Drawing laid_out(const Picture& picture, int width) {
       y += size * 0.75;
     }
   };
-  if (!picture.title.empty()) {
+  if (titled && !picture.title.empty()) {
     paragraph(picture.title, 18, Tone::ink, true);
     y += 4;
   }
-  paragraph(picture.question, small_size, Tone::quiet, false);
-  y += 14;
+  if (titled) {
+    paragraph(picture.question, small_size, Tone::quiet, false);
+    y += 14;
+  }
   y = std::visit(
       [&](const auto& content) {
         using Content = std::decay_t<decltype(content)>;
@@ -32,6 +34,7 @@ Drawing laid_out(const Picture& picture, int width) {
       picture.content);
   y += 12;
   for (const std::string& line : picture.foot) {
+    if (!titled && &line == &picture.foot.front()) continue;  // how many are shown: the page says it
     paragraph(line, small_size, Tone::quiet, false);
     y += 2;
   }

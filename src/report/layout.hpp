@@ -8,7 +8,7 @@
 namespace lofty::report {
 
 // Title, content and foot, top to bottom; as high as the content needs. Texts never overlap one another.
-Drawing laid_out(const Picture& picture, int width);
+Drawing laid_out(const Picture& picture, int width, bool titled = true);
 
 // ---- the parts
 

@@ -68,6 +68,7 @@ double lay_out_bars(Drawing& drawing, const BarsPicture& bars, double top) {
       drawing.texts.push_back({{margin, y + heading_height / 2}, group.heading, text_size, Anchor::start, Tone::ink, true});
       y += heading_height;
     }
+    drawing.line({zero, y - 2}, {zero, y + 2 + line_height * static_cast<double>(group.bars.size())}, Tone::quiet, 1);
     for (std::size_t b = 0; b < group.bars.size(); ++b) {
       const BarsPicture::Bar& bar = group.bars[b];
       const double middle = y + line_height / 2;
@@ -93,7 +94,6 @@ double lay_out_bars(Drawing& drawing, const BarsPicture& bars, double top) {
       y += line_height;
     }
   }
-  drawing.line({zero, bars_top - 2}, {zero, y + 2}, Tone::quiet, 1);
   for (const BarsPicture::Reference& reference : bars.references) {
     drawing.line({x_of(reference.value), references_y}, {x_of(reference.value), y + 2}, Tone::accent, 1.4, true);
     references_y += 18;

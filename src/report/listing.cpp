@@ -6,6 +6,7 @@
 #include <utility>
 
 #include "report/cells.hpp"
+#include "report/fold.hpp"
 #include "report/grid.hpp"
 #include "report/width.hpp"
 
@@ -40,7 +41,7 @@ class ListingText {
     for (const StandingColumn& column : s_.columns()) sort_keys_ = std::max(sort_keys_, column.sort_position);
     for (std::size_t c = 0; c < s_.columns().size(); ++c)
       for (std::size_t r = 0; r < s_.rows() && shared(c) && !any_tied_; ++r) any_tied_ = s_.tied(r, c);
-    if (looks_.fold_ties) fold_ties();
+    if (looks_.fold_ties) folded_ = folded_ties(s_);
     for (std::size_t r = 1; r < s_.rows(); ++r) several_in_a_group_ = several_in_a_group_ || !s_.starts_group(r);
   }
 
@@ -72,29 +73,7 @@ class ListingText {
   }
   bool marks_ties(std::size_t column) const { return shared(column) && any_tied_; }
 
-  // Of a long tie at a cut a few rows are enough for the eye.
-  void fold_ties() {
-    constexpr std::size_t long_tie = 20, shown = 5;
-    folded_.assign(s_.rows(), 0);
-    for (const CutTie& tie : s_.cut_ties()) {
-      const std::size_t beyond = tie.best ? tie.end - tie.cut : tie.cut - tie.begin;
-      if (beyond <= long_tie) continue;
-      const std::size_t from = tie.best ? std::max(tie.cut, tie.begin + shown) : tie.begin;
-      const std::size_t to = tie.best ? tie.end : std::min(tie.cut, tie.end - shown);
-      std::fill(folded_.begin() + static_cast<std::ptrdiff_t>(from), folded_.begin() + static_cast<std::ptrdiff_t>(to), 1);
-    }
-  }
   bool folded(std::size_t row) const { return !folded_.empty() && folded_[row] != 0; }
-
-  std::string note_of_fold(std::size_t row) const {
-    std::size_t end = row;
-    while (end < s_.rows() && folded(end)) ++end;
-    std::string place;
-    for (std::size_t c = 0; c < s_.columns().size() && place.empty(); ++c)
-      if (s_.columns()[c].role == Role::place) place = cells_.text(row, c);
-    return "(" + with_commas(end - row) + (end - row == 1 ? " more shares" : " more share") + (place.empty() ? " it" : " place " + place) +
-           "; `--cut strict` leaves them out, `--all` lists them)";
-  }
 
   // The first label, else the first key, names the entries; it is never left out, nor is what places go by.
   void add_columns(Grid& grid) {
@@ -158,7 +137,7 @@ class ListingText {
 
   void add_row(Grid& grid, std::size_t r) {
     if (folded(r)) {
-      if (pending_note_.empty() && (r == 0 || !folded(r - 1))) pending_note_ = note_of_fold(r);
+      if (pending_note_.empty() && (r == 0 || !folded(r - 1))) pending_note_ = note_of_fold(s_, cells_, folded_, r);
       return;
     }
     std::vector<std::string> row;

@@ -6,9 +6,11 @@
 #include <filesystem>
 #include <fstream>
 #include <iterator>
+#include <memory>
 
 #include "calls.hpp"
 #include "lofty/lofty.hpp"
+#include "pages.hpp"
 #include "terminal.hpp"
 
 namespace tool {
@@ -241,6 +243,12 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
   if (!o.columns.empty()) ladder.list.columns = names(o.columns);
   for (const std::string& heading : o.headings)
     ladder.list.headings.push_back(named("--heading", heading, "--heading 'spend=Spend so far'"));
+  for (const std::string& format : o.formats) {
+    const auto one = named("--format", format, "--format 'share=12.5 % = 0.125'");
+    std::erase_if(ladder.list.formats, [&](const auto& other) { return other.first == one.first; });
+    ladder.list.formats.push_back(one);
+  }
+  if (!o.bars.empty()) ladder.list.bars = names(o.bars);
   choose_all(ladder, o.choices);
 }
 
@@ -258,6 +266,7 @@ void name_options(std::vector<Problem>& problems) {
                                                                            {"list.sample", "--sample"},
                                                                            {"list", "--first"},
                                                                            {"list.columns", "--columns"},
+                                                                           {"list.bars", "--bars"},
                                                                            {"rank.having", "--having"},
                                                                            {"rank.eligible", "--eligible"},
                                                                            {"keep.where", "--keep-where"},
@@ -272,7 +281,7 @@ void name_options(std::vector<Problem>& problems) {
       if (key == ladder_key) key = option;
     for (const auto& [prefix, option] :
          {std::pair{"figures.", "--figure "}, std::pair{"totals.", "--total "},
-          std::pair{"list.headings.", "--heading "}, std::pair{"rank.also.", "--also "},
+          std::pair{"list.headings.", "--heading "}, std::pair{"list.formats.", "--format "}, std::pair{"rank.also.", "--also "},
           std::pair{"windows.", "--window "}, std::pair{"window_defs.", "--window-def "}})
       if (key.starts_with(prefix)) key = option + key.substr(std::string_view(prefix).size());
     if (key.starts_with("data.join")) key = "--join";
@@ -334,7 +343,8 @@ bool by_option(const RankOptions& o, const std::string& key) {
          (o.keep_where && key == "keep.where") || (o.best && key == "keep.best") || (o.worst && key == "keep.worst") ||
          (o.rank_as && key == "rank.rank_as") || (o.locale && key == "data.locale") || (o.zone && key == "data.zone") ||
          (!o.each.empty() && key == "rank.each") || (!o.within.empty() && key == "rank.within") ||
-         (!o.columns.empty() && key == "list.columns") || named_in("figures.", o.figures) ||
+         (!o.columns.empty() && key == "list.columns") || (!o.bars.empty() && key == "list.bars") ||
+         named_in("list.formats.", o.formats) || named_in("figures.", o.figures) ||
          named_in("totals.", o.totals) || named_in("windows.", o.windows) || named_in("window_defs.", o.window_defs) ||
          named_in("rank.also.", o.also);
 }
@@ -365,6 +375,7 @@ std::vector<lofty::Output> outputs_of(const RankOptions& o, const std::optional<
     const Kind kind = *format == lofty::Format::csv        ? Kind::csv
                       : *format == lofty::Format::json     ? Kind::json
                       : *format == lofty::Format::markdown ? Kind::markdown
+                      : *format == lofty::Format::page     ? Kind::page
                                                            : Kind::workbook;
     outputs.push_back({"--to", o.to, kind});
   }
@@ -417,14 +428,95 @@ int inspect(const InspectOptions& options) {
   return 0;
 }
 
+namespace {
+
+lofty::Looks listing_looks(const RankOptions& options) {
+  lofty::Looks looks = looks_of_output();
+  if (options.whole_ties) looks.fold_ties = false;
+  return looks;
+}
+
+PageChoices page_choices(const RankOptions& options) {
+  PageChoices out;
+  for (const std::string& name : options.pictures) {
+    const auto kind = lofty::picture_kind_from(name);
+    if (!kind) bad_option("--picture", name, "--picture takes bars, lines, movement or shares", "--picture bars", Code::unknown_word);
+    out.pictures.push_back(*kind);
+  }
+  out.no_pictures = options.no_pictures;
+  out.workings = options.workings;
+  out.threads = options.threads;
+  return out;
+}
+
+// Several ladders into one page or one workbook.
+int rank_several(const RankOptions& options) {
+  const std::string ending = fs::path(options.to).extension().string();
+  if (ending != ".html" && ending != ".xlsx")
+    bad_option("--to", options.to, "several ladders go into one page or one workbook", "--to month.html, or --to month.xlsx");
+  const bool is_page = ending == ".html";
+  std::vector<Asked> asked;
+  for (const std::string& source : options.sources) {
+    asked.push_back(ask(source));
+    if (!asked.back().from_file) bad_option("rank", source, "several sources have to be ladder files", "NAME.ladder.toml");
+  }
+  // A choice is for the ladders that have it.
+  for (const std::string& choice : options.choices) {
+    const auto [name, value] = named("--choose", choice, "--choose days=90");
+    bool any = false;
+    for (Asked& one : asked) {
+      lofty::Ladder& ladder = one.text.ladder;
+      const auto is_it = [&, wanted = name](const lofty::Choice& known) { return known.name == wanted; };
+      if (std::none_of(ladder.choices.begin(), ladder.choices.end(), is_it)) continue;
+      lofty::choose(ladder, name, value);
+      any = true;
+    }
+    if (!any) lofty::choose(asked.front().text.ladder, name, value);  // says what is wrong
+  }
+  const std::vector<lofty::Output> outputs = {{"--to", options.to, is_page ? lofty::Output::Kind::page : lofty::Output::Kind::workbook}};
+  const lofty::Detail detail = detail_of(options.remarks);
+  std::vector<lofty::Standings> answers;
+  std::vector<lofty::PageAnswer> on_page;
+  lofty::FileSet inputs;
+  std::vector<std::unique_ptr<lofty::TableFiles>> tables;
+  for (std::size_t i = 0; i < asked.size(); ++i) {
+    tables.push_back(std::make_unique<lofty::TableFiles>(asked[i].tables_folder()));
+    inputs.add(inputs_of(asked[i], options.sources[i], *tables.back()));
+  }
+  checked(outputs, inputs, nullptr, options.replace);
+  for (std::size_t i = 0; i < asked.size(); ++i) {
+    try {
+      const lofty::Ladder& ladder = asked[i].text.ladder;
+      answers.push_back(lofty::standings(ladder, *tables[i], {.threads = options.threads}));
+      inputs.add(tables[i]->opened());
+      if (is_page) on_page.push_back(page_answer(ladder, *tables[i], answers.back(), page_choices(options)));
+    } catch (const Error& error) {
+      std::vector<Problem> problems = error.problems();
+      asked[i].text.locate(problems);
+      throw Error(std::move(problems));
+    }
+  }
+  const std::vector<lofty::Replaces> replaced = checked(outputs, inputs, &answers.front(), options.replace);
+  lofty::write_file(options.to, is_page ? page_of(on_page, page_choices(options), options.title.value_or("")) : lofty::workbook(answers));
+  for (std::size_t i = 0; i < answers.size() && detail != lofty::Detail::none; ++i) {
+    const std::string remarks = lofty::remarks_text(answers[i].remarks(), looks_of_errors(), detail);
+    if (!remarks.empty()) remark(options.sources[i] + ":\n" + remarks + "\n");
+  }
+  remark("wrote " + options.to + ": " + std::to_string(answers.size()) + " ladders" + replaced_text(outputs.front(), replaced.front()) + "\n");
+  return 0;
+}
+
+}  // namespace
+
 int rank(const RankOptions& options) {
+  if (options.sources.size() > 1) return rank_several(options);
   const lofty::Detail detail = detail_of(options.remarks);
   if (options.keep_as && !options.keep_as->ends_with(".standings.json"))
     bad_option("--keep-as", *options.keep_as, "kept standings end in .standings.json",
                *options.keep_as + ".standings.json");
   if (!options.save.empty() && !is_ladder(options.save))
     bad_option("--save", options.save, "a ladder's file ends in .ladder.toml", options.save + ".ladder.toml");
-  Asked asked = ask(options.source);
+  Asked asked = ask(options.source());
   lofty::Ladder& ladder = asked.text.ladder;
   apply(options, ladder);
   std::optional<lofty::Format> format;
@@ -447,10 +539,16 @@ int rank(const RankOptions& options) {
     bad_option("--guard-cells", "", "--guard-cells is for csv; other forms need no guard", "--to FILE.csv");
   if (options.replace && outputs.empty())
     bad_option("--replace", "", "--replace is for outputs, and this run has none", "--to FILE.csv --replace");
-  const lofty::WriteOptions how{.guard_cells = options.guard_cells};
+  if (format != lofty::Format::page)
+    for (const auto& [given, option] : {std::pair{!options.pictures.empty(), "--picture"}, std::pair{options.no_pictures, "--no-pictures"},
+                                        std::pair{options.workings.has_value(), "--workings"}})
+      if (given) bad_option(option, "", std::string(option) + " is for a page", "--to FILE.html");
+  if (options.whole_ties && format && format != lofty::Format::markdown)
+    bad_option("--all", "", "--all is for listings and Markdown; other files hold all rows always", "leave it out");
+  const lofty::WriteOptions how{.guard_cells = options.guard_cells, .whole_ties = options.whole_ties};
   try {
     const lofty::TableFiles tables(asked.tables_folder()), expecting;
-    lofty::FileSet inputs = inputs_of(asked, options.source, tables);
+    lofty::FileSet inputs = inputs_of(asked, options.source(), tables);
     if (options.expect) inputs.add(expecting.file_of(*options.expect));
     checked(outputs, inputs, nullptr, options.replace);
     if (options.stage) {
@@ -474,7 +572,8 @@ int rank(const RankOptions& options) {
     const std::vector<lofty::Replaces> replaced = checked(outputs, inputs, &answer, options.replace);
     const auto written = [&] {
       try {
-        return lofty::written(answer, *format, how);
+        if (*format != lofty::Format::page) return lofty::written(answer, *format, how);
+        return page_of({page_answer(ladder, tables, answer, page_choices(options))}, page_choices(options), ladder.title);
       } catch (const Error& error) {
         std::vector<Problem> problems = error.problems();
         if (to_file) problems.front().place.file = options.to;
@@ -484,7 +583,7 @@ int rank(const RankOptions& options) {
     if (database)
       lofty::write_sqlite(answer, database->first, database->second, options.replace);
     else if (!format)
-      print(lofty::listing(answer, looks_of_output()));
+      print_long(lofty::listing(answer, listing_looks(options)));
     else if (!to_file)
       print(written());
     else

@@ -71,7 +71,7 @@ int demo() {
   for (const Stop& stop : stops) {
     heading(stop.why, "lofty rank " + shown + "/" + stop.ladder);
     RankOptions options;
-    options.source = (folder / stop.ladder).string();
+    options.sources = {(folder / stop.ladder).string()};
     rank(options);
   }
   heading("The same without a file:",
@@ -79,7 +79,7 @@ int demo() {
               "/order_lines.csv --figure 'amount=quantity * unit_price' \\\n"
               "       --total 'spend=sum(amount)' --each product_no --by 'spend desc' --best 5");
   RankOptions options;
-  options.source = (folder / "order_lines.csv").string();
+  options.sources = {(folder / "order_lines.csv").string()};
   options.figures = {"amount=quantity * unit_price"};
   options.totals = {"spend=sum(amount)"};
   options.each = {"product_no"};

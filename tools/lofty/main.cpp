@@ -4,6 +4,7 @@
 
 #include <unistd.h>
 
+#include <algorithm>
 #include <csignal>
 #include <cstdio>
 #include <exception>
@@ -64,7 +65,10 @@ void add_inspect(CLI::App& app, tool::InspectOptions& o) {
 
 void add_rank(CLI::App& app, tool::RankOptions& o) {
   CLI::App* const c = app.add_subcommand("rank", "The standings of a ladder file, or of a table and options");
-  c->add_option("LADDER|TABLE", o.source, "A ladder (NAME.ladder.toml), or a delimited text file")->required();
+  c->add_option("LADDER|TABLE", o.sources,
+                "A ladder (NAME.ladder.toml), or a delimited text file; or several\n"
+                "ladders, into one page or one workbook")
+      ->required();
   c->add_option("--join", o.joins,
                 "A second table and its keys: 'shops.csv on shop_no'; in front of it\n"
                 "inner, right or full for other rows than all of the first table,\n"
@@ -122,6 +126,10 @@ void add_rank(CLI::App& app, tool::RankOptions& o) {
   c->add_option("--locale", o.locale, "Whose rules order text: sv, en_GB; never the environment's")->type_name("CODE");
   c->add_option("--columns", o.columns, "The columns to list, in their order")->type_name("COLUMN,...");
   c->add_option("--heading", o.headings, "Another heading for a column")->type_name("NAME=TEXT");
+  c->add_option("--format", o.formats, "How a column is shown, by an example: 'share=12.5 % = 0.125'")
+      ->type_name("NAME=EXAMPLE");
+  c->add_option("--bars", o.bars, "Columns of numbers with a bar next to each number")->type_name("COLUMN,...");
+  c->add_flag("--all", o.whole_ties, "List a long tie at the cut whole, instead of five of it and their number");
   c->add_option("--stage", o.stage,
                 "The rows after a stage, with every column known there: joined,\n"
                 "figures, counted, totalled, ranked or kept")
@@ -132,9 +140,14 @@ void add_rank(CLI::App& app, tool::RankOptions& o) {
   c->add_option("--where-would", o.where_would, "The place that a value not in the data would get")
       ->type_name("NAME=VALUE");
   c->add_option("--to", o.to,
-                "Write csv, json, md or xlsx: to standard output, or to a file by its ending;\n"
+                "Write csv, json, md, xlsx or html: to standard output, or to a file by\n"
+                "its ending; "
                 "FILE.sqlite#TABLE makes a table")
       ->type_name("FORMAT|FILE");
+  c->add_option("--picture", o.pictures, "In a page: bars, lines, movement or shares, instead of what suits the answer")
+      ->type_name("KIND");
+  c->add_flag("--no-pictures", o.no_pictures, "A page without pictures");
+  c->add_option("--workings", o.workings, "In a page: the workings of the first N entries (10)")->type_name("N")->check(whole_from(0));
   c->add_flag("--replace", o.replace,
               "Let outputs replace files that are not plainly earlier answers,\n"
               "and tables of a SQLite file");
@@ -278,6 +291,16 @@ void refuse_leftovers(const CLI::App& command) {
              "lofty " + command.get_name() + " --help");
 }
 
+// Options that change a question do not say which of several ladders they are for.
+void refuse_for_several(const CLI::App& command) {
+  static const std::vector<std::string> fitting = {"--to", "--replace", "--remarks", "--threads", "--choose", "--picture", "--no-pictures", "--workings", "--title"};
+  for (const CLI::Option* option : command.get_options()) {
+    const std::string name = option->get_name();
+    if (option->count() == 0 || !name.starts_with("--") || std::find(fitting.begin(), fitting.end(), name) != fitting.end()) continue;
+    throw Error(Problem{Code::bad_value, "`" + name + "` does not say which of several ladders it is for", {}, {}, "change it in the ladders' files"});
+  }
+}
+
 int run(int argc, char** argv) {
   CLI::App app{
       "lofty ranks and sorts customers, products and orders by computed totals.\n"
@@ -340,7 +363,10 @@ int run(int argc, char** argv) {
   refuse_leftovers(*chosen.front());
   const std::string name = chosen.front()->get_name();
   if (name == "inspect") return tool::inspect(inspect_options);
-  if (name == "rank") return tool::rank(rank_options);
+  if (name == "rank") {
+    if (rank_options.sources.size() > 1) refuse_for_several(*chosen.front());
+    return tool::rank(rank_options);
+  }
   if (name == "why") return tool::why(why_options);
   if (name == "draw") return tool::draw(draw_options);
   if (name == "cost") return tool::cost(cost_options);

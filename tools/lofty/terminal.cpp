@@ -1,10 +1,12 @@
 #include "terminal.hpp"
 
 #include <sys/ioctl.h>
+#include <sys/wait.h>
 #include <unistd.h>
 
 #include <algorithm>
 #include <cerrno>
+#include <csignal>
 #include <cstdio>
 #include <cstdlib>
 #include <cstring>
@@ -56,6 +58,27 @@ void print(std::string_view raw) {
                                     {},
                                     {},
                                     {}});
+}
+
+void print_long(std::string_view raw) {
+  const char* const pager = std::getenv("PAGER");
+  winsize size{};
+  const bool long_text = ::isatty(STDOUT_FILENO) != 0 && ::isatty(STDIN_FILENO) != 0 && ::ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_row > 0 &&
+                         std::count(raw.begin(), raw.end(), '\n') >= size.ws_row;
+  if (pager == nullptr || *pager == '\0' || !long_text) return print(raw);
+  // Pagers that show no colours unless told so are told so; what the user has set stays.
+  ::setenv("LESS", "FRX", 0);
+  std::fflush(stdout);
+  std::FILE* const pipe = ::popen(pager, "w");
+  if (pipe == nullptr) return print(raw);
+  // A reader who has seen enough closes the pipe.
+  const auto before = std::signal(SIGPIPE, SIG_IGN);
+  const std::string text = fit_for(STDOUT_FILENO, raw);
+  std::fwrite(text.data(), 1, text.size(), pipe);
+  const int status = ::pclose(pipe);
+  std::signal(SIGPIPE, before);
+  // The shell did not find it: the answer is not lost for that.
+  if (WIFEXITED(status) && WEXITSTATUS(status) == 127) print(raw);
 }
 
 void remark(std::string_view raw) {

@@ -17,6 +17,8 @@ bool output_is_terminal();
 // Throws lofty::Error(Code::cannot_write) when the text cannot be written whole. A closed pipe ends the process
 // quietly, as it does for every filter.
 void print(std::string_view text);
+// The same, through the program of $PAGER where output goes to a terminal that is not high enough for it.
+void print_long(std::string_view text);
 void remark(std::string_view text);
 
 }  // namespace tool

@@ -1,0 +1,90 @@
+#include "report/markdown.hpp"
+
+#include <algorithm>
+#include <cstring>
+
+#include "io/write_marks.hpp"
+#include "report/cells.hpp"
+#include "report/fold.hpp"
+
+namespace lofty::report {
+namespace {
+
+// Data is never markup: what Markdown and HTML give a meaning to is escaped, and a line end is two blanks.
+std::string markdown_cell(const std::string& text) {
+  std::string out;
+  for (const char c : text) {
+    if (c == '\n' || c == '\r') {
+      out += "  ";
+      continue;
+    }
+    if (std::strchr("\\`*_[]<>|~&#!", c) != nullptr && c != '\0') out += '\\';
+    out += c;
+  }
+  return out;
+}
+
+// A sentence of ours, in which names are in `backticks`: these stay, everything outside them is escaped.
+std::string markdown_sentence(const std::string& text) {
+  std::string out;
+  for (std::size_t at = 0; at < text.size();) {
+    const std::size_t open = std::min(text.find('`', at), text.size());
+    out += markdown_cell(text.substr(at, open - at));
+    const std::size_t close = open < text.size() ? text.find('`', open + 1) : std::string::npos;
+    if (close == std::string::npos) return out + markdown_cell(text.substr(open));
+    std::string name = text.substr(open, close + 1 - open);
+    std::replace_if(name.begin(), name.end(), [](char c) { return c == '\n' || c == '\r'; }, ' ');
+    out += name;
+    at = close + 1;
+  }
+  return out;
+}
+
+}  // namespace
+
+std::string markdown(const Standings& s, bool whole) {
+  const CellTexts cells(s);
+  const std::vector<std::uint8_t> folded = whole ? std::vector<std::uint8_t>(s.rows(), 0) : folded_ties(s);
+  std::string out;
+  if (!s.title().empty()) out += "## " + markdown_cell(s.title()) + "\n\n";
+  out += markdown_sentence(s.question()) + "\n\n|";
+  for (const StandingColumn& column : s.columns()) out += " " + markdown_cell(column.heading) + " |";
+  out += "\n|";
+  for (const StandingColumn& column : s.columns()) out += column.type.numeric() ? "---:|" : "---|";
+  out += "\n";
+  std::size_t summary = 0;
+  for (std::size_t r = 0; r < s.rows(); ++r) {
+    if (folded[r] != 0) {
+      if (r == 0 || folded[r - 1] == 0) out += "| *" + markdown_sentence(note_of_fold(s, cells, folded, r)) + "* |\n";
+      continue;
+    }
+    out += "|";
+    for (std::size_t c = 0; c < s.columns().size(); ++c) {
+      const Value value = s.value(r, c);
+      std::string text =
+          is_null(value) ? (s.of_level(r, c) ? "(none)" : "") : markdown_cell(s.columns()[c].format ? cells.text(r, c) : to_text(value, s.columns()[c].type));
+      if (s.columns()[c].role == Role::place && s.columns()[c].ties != Ties::ordinal && s.tied(r, c) && !is_null(value))
+        text += "=";
+      out += " " + text + " |";
+    }
+    out += "\n";
+    for (; summary < s.summaries().size() && s.summaries()[summary].behind == r; ++summary) {
+      const SummaryLine& line = s.summaries()[summary];
+      out += "|";
+      for (std::size_t c = 0; c < s.columns().size(); ++c) {
+        const bool formatted = s.columns()[c].format && !is_null(line.values[c]);
+        const std::string text = c == line.label_column ? line.label
+                                 : formatted            ? cells.of(c, line.values[c])
+                                                        : to_text(line.values[c], s.columns()[c].type);
+        out += " " + (text.empty() ? text : "*" + markdown_cell(text) + "*") + " |";
+      }
+      out += "\n";
+    }
+  }
+  out += "\n" + markdown_sentence(s.shown_of_total()) + ".\n";
+  for (const Remark& remark : s.remarks())
+    out += "\n- **" + remark.code + "**: " + markdown_sentence(remark.sentence) + "\n";
+  return out + engine::markdown_mark;
+}
+
+}  // namespace lofty::report

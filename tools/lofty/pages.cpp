@@ -1,0 +1,112 @@
+#include "pages.hpp"
+
+#include <algorithm>
+#include <cctype>
+
+#include "terminal.hpp"
+
+namespace tool {
+namespace {
+
+using lofty::Error;
+using lofty::PictureKind;
+using lofty::Role;
+using lofty::StandingColumn;
+
+// The picture that shows what the answer is about; none where nothing suits.
+std::vector<lofty::Picture> suitable(const lofty::Standings& answer) {
+  const auto any = [&](const auto& fits) { return std::any_of(answer.columns().begin(), answer.columns().end(), fits); };
+  std::vector<PictureKind> kinds;
+  if (any([](const StandingColumn& c) { return c.role == Role::measure && c.name == "was"; })) kinds.push_back(PictureKind::movement);
+  if (any([](const StandingColumn& c) { return c.role == Role::measure && c.measure == lofty::Measure::running_share; }))
+    kinds.push_back(PictureKind::shares);
+  const bool dates = any([](const StandingColumn& c) { return c.role == Role::key && (c.type.kind == lofty::Kind::date || c.type.kind == lofty::Kind::timestamp); });
+  if (answer.levels() > 1 && dates) kinds.push_back(PictureKind::lines);
+  const bool places = any([](const StandingColumn& c) { return c.role == Role::place; });
+  const bool entries = answer.rows() > 0 && !answer.key(0).empty();
+  if (places && entries) kinds.push_back(PictureKind::bars);
+  for (const PictureKind kind : kinds) {
+    try {
+      return {lofty::picture_of(answer, kind)};
+    } catch (const Error&) {
+      continue;  // too many entries, or nothing to draw: nobody asked for it
+    }
+  }
+  return {};
+}
+
+std::string quoted_name(const std::string& name) {
+  const bool plain = !name.empty() && std::isdigit(static_cast<unsigned char>(name.front())) == 0 &&
+                     std::all_of(name.begin(), name.end(), [](char c) { return std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '_'; });
+  if (plain) return name;
+  std::string out = "\"";
+  for (const char c : name) out += c == '"' ? std::string("\"\"") : std::string(1, c);
+  return out + "\"";
+}
+
+std::optional<std::string> literal(const lofty::Value& value) {
+  if (std::holds_alternative<lofty::Decimal>(value)) return lofty::to_text(value);
+  if (std::holds_alternative<lofty::Date>(value)) return "date '" + lofty::to_text(value) + "'";
+  const auto* const text = std::get_if<std::string>(&value);
+  if (text == nullptr) return std::nullopt;
+  std::string out = "'";
+  for (const char c : *text) out += c == '\'' ? std::string("''") : std::string(1, c);
+  return out + "'";
+}
+
+// "shop_no = 17 and valley is null": the entry of a listed row. Nothing for keys that no formula can spell.
+std::optional<std::string> condition_of(const lofty::Standings& answer, std::size_t row) {
+  std::string out;
+  for (const auto& [name, value] : answer.key(row)) {
+    const auto text = lofty::is_null(value) ? std::optional<std::string>() : literal(value);
+    if (!lofty::is_null(value) && !text) return std::nullopt;
+    out += (out.empty() ? "" : " and ") + quoted_name(name) + (text ? " = " + *text : " is null");
+  }
+  return out.empty() ? std::nullopt : std::optional(out);
+}
+
+std::vector<lofty::Workings> workings_of(const lofty::Ladder& ladder, const lofty::TableFiles& tables, const lofty::Standings& answer,
+                                         const PageChoices& choices) {
+  constexpr double no_time = 0.25;  // seconds that the answer took: each of the workings takes about as long
+  std::vector<lofty::Workings> out;
+  const bool quick = answer.cost().measured().value_or(0) < no_time;
+  const std::size_t count = choices.workings.value_or(quick ? 10 : 0);
+  if (count == 0 || ladder.levels.empty() || ladder.levels.front().each.empty() || !ladder.across.empty()) return out;
+  for (std::size_t row = 0; row < answer.rows() && out.size() < count; ++row) {
+    if (answer.level(row) != 0) continue;
+    try {
+      if (const auto condition = condition_of(answer, row)) out.push_back(lofty::why(ladder, tables, *condition, {.threads = choices.threads}));
+    } catch (const Error&) {
+      continue;  // an entry that cannot be named apart has no workings here
+    }
+  }
+  return out;
+}
+
+}  // namespace
+
+lofty::PageAnswer page_answer(const lofty::Ladder& ladder, const lofty::TableFiles& tables, const lofty::Standings& answer,
+                              const PageChoices& choices) {
+  lofty::PageAnswer out(answer);
+  out.choices = lofty::choices_of(ladder);
+  out.locale = ladder.data.locale;
+  if (!choices.no_pictures) {
+    for (const PictureKind kind : choices.pictures) out.pictures.push_back(lofty::picture_of(answer, kind));
+    if (choices.pictures.empty()) out.pictures = suitable(answer);
+  }
+  out.workings = workings_of(ladder, tables, answer, choices);
+  return out;
+}
+
+std::string page_of(std::vector<lofty::PageAnswer> answers, const PageChoices& choices, const std::string& title) {
+  try {
+    return lofty::page(answers, {.title = title});
+  } catch (const Error& error) {
+    if (error.code() != lofty::Code::missing_program || !choices.pictures.empty()) throw;
+    remark("page-without-pictures: " + error.problems().front().sentence + "; " + error.problems().front().advice + "\n");
+  }
+  for (lofty::PageAnswer& answer : answers) answer.pictures.clear();
+  return lofty::page(answers, {.title = title});
+}
+
+}  // namespace tool

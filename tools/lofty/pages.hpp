@@ -1,0 +1,26 @@
+#pragma once
+// Pages with what the tool adds to an answer: choices, pictures, workings.
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "lofty/lofty.hpp"
+
+namespace tool {
+
+struct PageChoices {
+  std::vector<lofty::PictureKind> pictures = {};  // none: the one that suits the answer, where one does
+  bool no_pictures = false;
+  std::optional<std::size_t> workings = {};  // of how many entries; nothing: ten, where that takes no time to speak of
+  int threads = 0;
+};
+
+// Throws Error as picture_of() does for pictures that were named.
+lofty::PageAnswer page_answer(const lofty::Ladder& ladder, const lofty::TableFiles& tables, const lofty::Standings& answer,
+                              const PageChoices& choices);
+
+// The page. Where no picture was named and gnuplot is missing, it has none, and that is remarked.
+std::string page_of(std::vector<lofty::PageAnswer> answers, const PageChoices& choices, const std::string& title);
+
+}  // namespace tool
