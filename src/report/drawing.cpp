@@ -36,6 +36,10 @@ double text_width(std::string_view text, double size, bool bold) {
   return thousandths * size / 1000 * (bold ? 1.12 : 1);
 }
 
+void Drawing::text_within(double x, double y, const std::string& words, double size, Tone tone, double edge) {
+  texts.push_back({{std::max(edge, std::min(x, width - edge - text_width(words, size))), y}, words, size, Anchor::start, tone, false});
+}
+
 std::vector<std::string> text_lines(std::string_view text, double size, double width) {
   std::vector<std::string> lines;
   std::string line;

@@ -55,6 +55,8 @@ struct Drawing {
   void line(Point from, Point to, Tone tone, double thick = 1, bool dashed = false) {
     strokes.push_back({{from, to}, tone, thick, dashed});
   }
+  // A text that begins at x, or as far to the left of it as the paper's edge demands.
+  void text_within(double x, double y, const std::string& words, double size, Tone tone, double edge);
 };
 
 // About how wide a text is drawn, never less than it is in the fonts that are meant.

@@ -23,7 +23,7 @@ const char* colour_of(Tone tone, bool dark) {
     case Tone::main: return dark ? "#6fb1de" : "#23628f";
     case Tone::light: return dark ? "#3f5a70" : "#a8c3d6";
     case Tone::accent: return dark ? "#f0b454" : "#9a5b00";
-    case Tone::fall: return dark ? "#e88a5d" : "#c2571f";
+    case Tone::fall: return dark ? "#d8714b" : "#c2571f";
   }
   return "#000000";
 }
@@ -34,13 +34,20 @@ std::string number(double value) {
   return {buffer, end.ptr};
 }
 
+// Whatever could have a meaning to gnuplot is written by its number: quotes, backslashes, backticks.
 std::string quoted(const std::string& text) {
-  std::string out = "'";
+  std::string out = "\"";
   for (const char c : printable(text)) {
-    if (c == '\'') out += c;
-    out += c;
+    const auto byte = static_cast<unsigned char>(c);
+    const bool plain = byte >= 0x80 || (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == ' ' || c == ',' || c == '.';
+    if (plain) {
+      out += c;
+      continue;
+    }
+    out += '\\';
+    for (int shift = 6; shift >= 0; shift -= 3) out += static_cast<char>('0' + (byte >> shift & 7));
   }
-  return out + "'";
+  return out + "\"";
 }
 
 // gnuplot writes points of type as pixels at 96 to the inch into PNG and PDF files, and as they are into SVG.

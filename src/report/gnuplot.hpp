@@ -9,7 +9,7 @@
 
 namespace lofty::report {
 
-// Every text is in single quotes, in which nothing but a quote has a meaning.
+// Texts cannot steer it: what has a meaning in its strings is written by number.
 std::string gnuplot_commands(const Drawing& drawing, PictureFormat format, bool dark);
 
 }  // namespace lofty::report

@@ -34,6 +34,11 @@ double lay_out_bars(Drawing& drawing, const BarsPicture& bars, double top) {
     most = std::max(most, reference.value);
   }
   if (most == least) most = least + 1;
+  // Headings are whole, and so is what is said above the bars.
+  const auto widen = [&](double width) { drawing.width = std::max(drawing.width, 2 * margin + width); };
+  widen(text_width(bars.value_heading, small_size));
+  for (const BarsPicture::Group& group : bars.groups) widen(text_width(group.heading, text_size, true));
+  for (const BarsPicture::Reference& reference : bars.references) widen(text_width(reference.label, small_size));
   const double bracket_x = margin + places + 6;
   const double name_x = bracket_x + (any_tie ? 12 : 4);
   const double gap = 10;
@@ -49,15 +54,15 @@ double lay_out_bars(Drawing& drawing, const BarsPicture& bars, double top) {
 
   double y = top;
   if (!bars.value_heading.empty()) {
-    drawing.texts.push_back({{zero, y + 8}, bars.value_heading, small_size, zero > drawing.width * 0.7 ? Anchor::end : Anchor::start, Tone::quiet, false});
+    drawing.text_within(zero, y + 8, bars.value_heading, small_size, Tone::quiet, margin);
     y += 22;
   }
   // Labels of reference lines above the bars, each on a line of its own.
   double references_y = y;
   for (const BarsPicture::Reference& reference : bars.references) {
-    const double x = x_of(reference.value);
-    const bool at_right = x + text_width(reference.label, small_size) + 6 > drawing.width - margin;
-    drawing.texts.push_back({{x + (at_right ? -6 : 6), y + 8}, reference.label, small_size, at_right ? Anchor::end : Anchor::start, Tone::accent, false});
+    const double x = x_of(reference.value), width = text_width(reference.label, small_size);
+    const bool at_left = x + 6 + width > drawing.width - margin && x - 6 - width >= margin;
+    drawing.text_within(at_left ? x - 6 - width : x + 6, y + 8, reference.label, small_size, Tone::accent, margin);
     y += 18;
   }
   const double bars_top = y;

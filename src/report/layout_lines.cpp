@@ -91,18 +91,25 @@ double lay_out_lines(Drawing& drawing, const LinesPicture& lines, double top) {
 
   // What is drawn, once for all charts.
   double y = top;
-  std::string legend = lines.value_heading + " by " + lines.along_heading;
-  drawing.texts.push_back({{margin, y + 8}, legend, small_size, Anchor::start, Tone::quiet, false});
+  double x_next = margin;
+  const auto say = [&](const std::string& words, Tone tone, double line) {
+    const double length = (line > 0 ? 28 : 0) + text_width(words, small_size);
+    if (x_next > margin && x_next + length > drawing.width - margin) {
+      x_next = margin;
+      y += 18;
+    }
+    if (line > 0) drawing.line({x_next, y + 8}, {x_next + 22, y + 8}, tone, line);
+    drawing.text_within(x_next + (line > 0 ? 28 : 0), y + 8, words, small_size, line > 0 ? Tone::quiet : tone, margin);
+    x_next += length + 18;
+  };
+  const std::string subject = lines.value_heading + " by " + lines.along_heading;
+  drawing.width = std::max(drawing.width, 2 * margin + text_width(subject, small_size));
+  say(subject, Tone::quiet, 0);
   if (!lines.smooth_words.empty()) {
-    double x = margin + text_width(legend, small_size) + 20;
-    drawing.line({x, y + 8}, {x + 22, y + 8}, Tone::light, 1.2);
-    drawing.texts.push_back({{x + 28, y + 8}, "each", small_size, Anchor::start, Tone::quiet, false});
-    x += 28 + text_width("each", small_size) + 18;
-    drawing.line({x, y + 8}, {x + 22, y + 8}, Tone::main, 2.2);
-    drawing.texts.push_back({{x + 28, y + 8}, lines.smooth_words, small_size, Anchor::start, Tone::quiet, false});
+    say("each", Tone::light, 1.2);
+    say(lines.smooth_words, Tone::main, 2.2);
   }
-  if (lines.free_scale)
-    drawing.texts.push_back({{drawing.width - margin, y + 8}, "each chart has its own scale", small_size, Anchor::end, Tone::accent, false});
+  if (lines.free_scale) say("each chart has its own scale", Tone::accent, 0);
   y += 26;
 
   for (std::size_t i = 0; i < lines.charts.size(); ++i) {

@@ -73,6 +73,10 @@ double lay_out_movement(Drawing& drawing, const MovementPicture& movement, doubl
     right = left + least_room;
   }
   const auto x_of = [&](std::size_t time) { return left + (right - left) * static_cast<double>(time) / static_cast<double>(times - 1); };
+  // Long enough to pass the place that is written at a time in between.
+  double stub = 30;
+  for (const MovementPicture::Line& line : movement.lines)
+    for (std::size_t t = 1; t + 1 < times; ++t) stub = std::max(stub, 12 + text_width(line.texts[t], small_size));
   const double first_row = top + 40;
   const auto y_of = [&](double row) { return first_row + row * line_height; };
 
@@ -104,8 +108,8 @@ double lay_out_movement(Drawing& drawing, const MovementPicture& movement, doubl
       drawing.texts.push_back({{right + 12, y_of(row_at.back()[l])}, right_label(line), text_size, Anchor::start, line.moved == Moved::came ? tone : Tone::ink, false});
     // One that left: a short stub, and why.
     if (!line.places.back() && last.x > 0 && last.x < right) {
-      drawing.strokes.push_back({{last, {last.x + 30, last.y}}, tone, 1.4, true});
-      drawing.texts.push_back({{last.x + 36, last.y}, gone_label(line), small_size, Anchor::start, tone, false});
+      drawing.strokes.push_back({{last, {last.x + stub, last.y}}, tone, 1.4, true});
+      drawing.texts.push_back({{last.x + stub + 6, last.y}, gone_label(line), small_size, Anchor::start, tone, false});
     }
   }
 

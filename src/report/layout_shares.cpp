@@ -50,6 +50,7 @@ double lay_out_shares(Drawing& drawing, const SharesPicture& shares, double top)
     drawing.texts.push_back({{left + 28, bottom + 50}, "a tie is one step", small_size, Anchor::start, Tone::quiet, false});
   }
 
+  double below = any_tie ? 62 : 44;  // what the axis and its notes take
   if (shares.reached) {
     const SharesPicture::Step& step = shares.steps[*shares.reached];
     const Point at{x_of(static_cast<double>(step.entries)), y_of(step.share)};
@@ -58,12 +59,19 @@ double lay_out_shares(Drawing& drawing, const SharesPicture& shares, double top)
     drawing.polygons.push_back({{{at.x, at.y - 7}, {at.x + 7, at.y}, {at.x, at.y + 7}, {at.x - 7, at.y}}, Tone::accent, true});
     const std::string words = round_text(static_cast<double>(step.entries), 1) + (step.entries == 1 ? " entry brings " : " entries bring ") + step.text +
                               ": " + step.label + (step.peers > 1 ? " and " + std::to_string(step.peers - 1) + " level with it" : "");
-    // To the right of the mark the room under the curve is free; to its left the room above the curve.
-    const bool fits = at.x + 10 + text_width(words, text_size, true) <= right;
-    drawing.texts.push_back({{fits ? at.x + 10 : at.x - 10, fits ? bottom - 14 : y_of(shares.mark) - 14}, words, text_size,
-                             fits ? Anchor::start : Anchor::end, Tone::ink, true});
+    // To the right of the mark the room under the curve is free; to its left the room above the curve; or else below all.
+    const double length = text_width(words, text_size, true);
+    if (at.x + 10 + length <= right) {
+      drawing.texts.push_back({{at.x + 10, bottom - 14}, words, text_size, Anchor::start, Tone::ink, true});
+    } else if (at.x - 10 - length >= left) {
+      drawing.texts.push_back({{at.x - 10, y_of(shares.mark) - 14}, words, text_size, Anchor::end, Tone::ink, true});
+    } else {
+      below += 20;
+      drawing.width = std::max(drawing.width, 2 * margin + length);
+      drawing.texts.push_back({{margin, bottom + below - 8}, words, text_size, Anchor::start, Tone::ink, true});
+    }
   }
-  return bottom + (any_tie ? 60 : 42);
+  return bottom + below;
 }
 
 }  // namespace lofty::report

@@ -55,7 +55,8 @@ TEST(Write, FormatsAreKnownByTheirEnding) {
   } catch (const Error& error) {
     EXPECT_EQ(error.problems()[0].nearest, "json");
   }
-  EXPECT_THROW(format_from("html"), Error);
+  EXPECT_EQ(format_from("html"), Format::page);
+  EXPECT_THROW(format_from("sqlite"), Error);  // a table of a file: write_sqlite
 }
 
 TEST(Write, FilesAreWholeOrNotThere) {

@@ -130,3 +130,163 @@ TEST(Problems, MarkTheOffendingText) {
   EXPECT_NE(text.find("... "), std::string::npos);
   EXPECT_NE(text.find("^^^^^^^\n"), std::string::npos);
 }
+
+namespace {
+
+// `tied` entries on one place after `ahead` better ones, each with a name of its own.
+Catalog long_tie(int ahead, int tied) {
+  Catalog catalog;
+  std::vector<Value> names, amounts;
+  for (int i = 0; i < ahead + tied; ++i) {
+    names.push_back("shop " + std::to_string(1000 + i));
+    amounts.push_back(support::number(i < ahead ? 1000 - i : 7));
+  }
+  support::add(catalog, "t", {{"name", names}, {"a", amounts}});
+  return catalog;
+}
+
+std::size_t count_of(const std::string& text, const std::string& part) {
+  std::size_t count = 0;
+  for (std::size_t at = 0; (at = text.find(part, at)) != std::string::npos; at += part.size()) ++count;
+  return count;
+}
+
+}  // namespace
+
+TEST(Listing, LongTiesAtTheCutAreShortenedForTheEyeAlone) {
+  Ladder ladder{.data = {.from = "t"}, .totals = {{"v", "sum(a)"}}, .levels = {{.each = {"name"}, .by = "v desc", .best = 3}}};
+  const Standings answer = standings(ladder, long_tie(2, 30));
+  ASSERT_EQ(answer.rows(), 32u);
+  const std::string text = listing(answer, {.fold_ties = true});
+  EXPECT_EQ(count_of(text, "shop 10"), 7u) << text;  // two ahead, five of the tie
+  EXPECT_NE(text.find("\n  (25 more share place 3; `--cut strict` leaves them out, `--all` lists them)\n"), std::string::npos) << text;
+  EXPECT_EQ(count_of(listing(answer), "shop 10"), 32u);
+  EXPECT_EQ(count_of(written(answer, Format::csv), "shop 10"), 32u);
+  EXPECT_EQ(count_of(written(answer, Format::markdown), "| shop 10"), 7u);
+  EXPECT_NE(written(answer, Format::markdown).find("(25 more share place 3"), std::string::npos);
+  EXPECT_EQ(count_of(written(answer, Format::markdown, {.whole_ties = true}), "| shop 10"), 32u);
+  // Twenty beyond the cut are not long.
+  EXPECT_EQ(count_of(listing(standings(ladder, long_tie(2, 21)), {.fold_ties = true}), "shop 10"), 23u);
+  EXPECT_EQ(count_of(listing(standings(ladder, long_tie(2, 22)), {.fold_ties = true}), "shop 10"), 7u);
+  // A cut within the tie: what N alone would list stays.
+  ladder.levels[0].best = 12;
+  EXPECT_EQ(count_of(listing(standings(ladder, long_tie(2, 50)), {.fold_ties = true}), "shop 10"), 12u);
+  // The worst, whose tie begins above them; another order of the listing; one that is whole.
+  ladder.levels[0].best = {};
+  ladder.levels[0].worst = 4;
+  const std::string worst = listing(standings(ladder, long_tie(2, 50)), {.fold_ties = true});
+  EXPECT_EQ(count_of(worst, "shop 10"), 5u) << worst;
+  EXPECT_NE(worst.find("(45 more share place 3"), std::string::npos) << worst;
+  ladder.list.order = "name desc";
+  EXPECT_EQ(count_of(listing(standings(ladder, long_tie(2, 50)), {.fold_ties = true}), "shop 10"), 50u);
+}
+
+TEST(Listing, FitsTheWidthAndSaysWhatItDid) {
+  Catalog catalog;
+  support::add(catalog, "t",
+               {{"name", {std::string("The Quite Unusually Long Name of a Shop in the High Moor"), std::string("Crumb")}},
+                {"remark", {std::string("a text that nobody needs to read to its end"), std::string("short")}},
+                {"a", {support::number(123456789), support::number(12)}},
+                {"b", {support::number(1), support::number(2)}}});
+  const Ladder ladder{.data = {.from = "t"},
+                      .totals = {{"spend", "sum(a)"}, {"orders", "sum(b)"}},
+                      .levels = {{.each = {"name"}, .by = "spend desc"}},
+                      .list = {.columns = {"rank", "name", "remark", "spend", "orders"},
+                               .headings = {{"orders", "the number of orders in all"}}}};
+  const Standings answer = standings(ladder, catalog);
+  const auto widest = [](const std::string& text) {
+    int width = 0;
+    const std::size_t table = text.find("\n\n");
+    for (std::size_t at = table + 2; at < text.size();) {
+      const std::size_t end = std::min(text.find('\n', at), text.size());
+      width = std::max(width, report::display_width(text.substr(at, end - at)));
+      at = end + 1;
+    }
+    return width;
+  };
+  for (int width = 40; width <= 200; ++width) {
+    const std::string text = listing(answer, {.width = width, .table_width = width});
+    EXPECT_LE(widest(text), width) << text;
+    EXPECT_NE(text.find("123,456,789"), std::string::npos) << text;  // what places go by stays whole
+    EXPECT_NE(text.find("rank"), std::string::npos);
+    const bool whole = text.find("High Moor") != std::string::npos && text.find("to its end") != std::string::npos && text.find(" 1\n") != std::string::npos;
+    EXPECT_EQ(text.find("to fit") == std::string::npos, whole) << text;
+  }
+  const std::string narrow = listing(answer, {.width = 60, .table_width = 60});
+  EXPECT_NE(narrow.find("\u2026"), std::string::npos) << narrow;
+  EXPECT_NE(narrow.find("to fit 60 columns: "), std::string::npos) << narrow;
+  EXPECT_NE(listing(answer).find("to its end"), std::string::npos);  // without a width all is there
+}
+
+TEST(Listing, ShowsBarsNextToNumbers) {
+  Catalog catalog;
+  support::add(catalog, "t", {{"k", {support::number(1), support::number(2), support::number(3), support::number(4)}},
+                              {"a", {support::number(100), support::number(50), support::number(-100), support::null()}}});
+  Ladder ladder{.data = {.from = "t"}, .totals = {{"v", "sum(a)"}}, .levels = {{.each = {"k"}, .by = "v desc"}}, .list = {.bars = {"v"}}};
+  const std::string text = listing(standings(ladder, catalog));
+  const std::string full = "\u2588\u2588\u2588\u2588\u2588\u2588\u2588\u2588";  // eight columns for 100, of sixteen for -100 to 100
+  EXPECT_NE(text.find("  100          " + full + "\n"), std::string::npos) << text;
+  EXPECT_NE(text.find("   50          \u2588\u2588\u2588\u2588\n"), std::string::npos) << text;
+  EXPECT_NE(text.find(" -100  \u2592\u2592\u2592\u2592\u2592\u2592\u2592\u2592\n"), std::string::npos) << text;
+  EXPECT_NE(text.find("(none)\n"), std::string::npos) << text;
+  ladder.list.bars = {"k", "nothing"};
+  EXPECT_EQ(support::problems(ladder, catalog), std::vector<std::string>{"unknown-column: list.bars names a column that is not listed: `nothing`"});
+}
+
+TEST(Listing, FollowsFormatsUnlessTheyHideADifference) {
+  Catalog catalog;
+  support::add(catalog, "t", {{"k", {support::number(1), support::number(2), support::number(3)}},
+                              {"a", {support::money("1234.54"), support::money("1234.46"), support::money("-7")}},
+                              {"d", {Value(*Date::parse("2025-12-31")), Value(*Date::parse("2026-01-02")), Value(*Date::parse("2026-01-03"))}}});
+  Ladder ladder{.data = {.from = "t"},
+                .totals = {{"v", "sum(a)"}, {"part", "sum(a) / 2000"}, {"last", "max(d)"}},
+                .levels = {{.each = {"k"}, .by = "v desc"}},
+                .list = {.formats = {{"v", "1.234,5 \u20AC = 1234.5"}, {"part", "12 % = 0.12"}, {"last", "31/12/25 = 2025-12-31"}}}};
+  const Standings answer = standings(ladder, catalog);
+  const std::string text = listing(answer);
+  EXPECT_NE(text.find("1.234,54 \u20AC  61.73 %  31/12/25\n"), std::string::npos) << text;
+  EXPECT_NE(text.find("1.234,46 \u20AC  61.72 %  02/01/26\n"), std::string::npos) << text;  // more decimals than the examples have
+  EXPECT_NE(written(answer, Format::markdown).find("| 1.234,54 \u20AC |"), std::string::npos);
+  EXPECT_NE(written(answer, Format::csv).find("1234.54,"), std::string::npos);  // files for programs never
+  EXPECT_EQ(written(answer, Format::json).find("\u20AC"), std::string::npos);
+  ladder.list.formats = {{"v", "31/12/25 = 2025-12-31"}, {"part", "1.234 k = 1234"}, {"lost", "12 = 12"}};
+  EXPECT_EQ(support::problems(ladder, catalog),
+            (std::vector<std::string>{
+                "bad-value: `1.234 k` can mean 1234 in two ways: `.` may be in front of decimals, or between thousands",
+                "unknown-column: list.formats names a column that is not listed: `lost`; nearest: last",
+                "wrong-type: `v` holds values of type decimal, which the example does not show"}));
+}
+
+TEST(Listing, HasGapsOnlyWhereGroupsHaveSeveralRows) {
+  Ladder ladder{.data = {.from = "lines", .joins = {{.with = "shops", .on = {"shop_no"}}}},
+                .totals = {{"n", "count(*)"}},
+                .levels = {{.each = {"shop_no"}, .within = {"valley"}, .by = "n desc", .best = 1, .cut = Cut::strict}},
+                .list = {.columns = {"valley", "rank", "shop_no", "n"}}};
+  const auto rows = [&] {
+    const std::string text = listing(standings(ladder, support::small_shop()));
+    const std::size_t rule = text.rfind("\u2500\n");
+    return text.substr(rule, text.rfind("\n\n") - rule);
+  };
+  EXPECT_EQ(rows().find("\n\n"), std::string::npos) << rows();
+  ladder.levels[0].best = 2;
+  EXPECT_NE(rows().find("\n\n"), std::string::npos) << rows();
+}
+
+TEST(Remarks, OfManyGroupsAreOne) {
+  Catalog catalog;
+  std::vector<Value> groups, names, amounts;
+  for (int g = 0; g < 12; ++g)
+    for (int i = 0; i < 3; ++i) {
+      groups.push_back("valley " + std::to_string(100 + g));
+      names.push_back("shop " + std::to_string(100 + 10 * g + i));
+      amounts.push_back(support::number(5));
+    }
+  support::add(catalog, "t", {{"g", groups}, {"name", names}, {"a", amounts}});
+  const Ladder ladder{.data = {.from = "t"}, .totals = {{"v", "sum(a)"}}, .levels = {{.each = {"name"}, .within = {"g"}, .by = "v desc", .best = 1}}};
+  const Standings answer = standings(ladder, catalog);
+  std::size_t cuts = 0;
+  for (const Remark& remark : answer.remarks()) cuts += remark.code == "tie-at-cut";
+  EXPECT_EQ(cuts, 1u);
+  EXPECT_TRUE(support::says(answer, "tie-at-cut", "3 names share place 1 in valley 100"));
+  EXPECT_TRUE(support::says(answer, "tie-at-cut", "; the same in 11 other groups: valley 101, valley 102, valley 103, valley 104 and 7 others"));
+}

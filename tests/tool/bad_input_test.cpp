@@ -123,7 +123,6 @@ TEST(BadInput, Names) {
         {"`lofty rank` has no option `--tiebrake`", "nearest: --tiebreak"}},
        {"option of a later version", {"rank", "order_lines.csv", "--period"}, 2, {"`--period` is not in this version"}},
        {"command", {"rnak", "order_lines.csv"}, 2, {"lofty has no command `rnak`", "nearest: rank"}},
-       {"command of a later version", {"draw", "x"}, 2, {"`lofty draw` is not in this version"}},
        {"joined table",
         {"rank", "order_lines.csv", "--join", "order_lnes.csv on shop_no"},
         2,
