@@ -192,9 +192,10 @@ class AnswerData {
     any_tied = any_tied || row_tied;
     out.set("cells", cells);
     out.set("codes", codes);
-    out.set("class", row_tied ? "tied" : "");
+    // To the template an empty text is there, too: what does not apply is not set.
+    if (row_tied) out.set("class", "tied");
     out.set("level", std::to_string(s_.level(r)));
-    out.set("note", s_.passed_over(r) > 0 ? "\xE2\x8B\xAE " + Decimal(static_cast<int128>(s_.passed_over(r)), 0).grouped_text() + " in between" : std::string());
+    if (s_.passed_over(r) > 0) out.set("note", "\xE2\x8B\xAE " + Decimal(static_cast<int128>(s_.passed_over(r)), 0).grouped_text() + " in between");
     return out;
   }
 
@@ -208,10 +209,8 @@ class AnswerData {
       cells.push_back(cell);
     }
     out.set("cells", cells);
-    out.set("codes", std::string());
     out.set("class", line.of == SummaryLine::Of::others ? "others" : "all");
     out.set("level", std::to_string(line.level));
-    out.set("note", std::string());
     return out;
   }
 

@@ -2,7 +2,7 @@
 // Each row carries its columns' codes: whole numbers that compare as the values do, 0 for none. So the page orders as the
 // engine does, and never reads a number or a date again.
 for (const article of document.querySelectorAll("article")) {
-  const table = article.querySelector("table");
+  const table = article.querySelector(".standings");
   const heads = [...table.tHead.rows[0].cells];
   const state = article.querySelector(".state");
   const given = article.querySelector(".given");
@@ -39,6 +39,29 @@ for (const article of document.querySelectorAll("article")) {
     return shown === all.length ? "" : shown.toLocaleString("en") + " of " + all.length.toLocaleString("en") + " rows";
   };
 
+  // Large tables are cut into bodies of some rows, which the browser lays out only where they are seen: moving all rows takes
+  // a fraction of the time. Columns keep the widths that they had.
+  const large = all.length > 500;
+  const chunks = new Map();
+  function fill(body, rows) {
+    if (!large) {
+      body.replaceChildren(...rows);
+      return;
+    }
+    const size = 100;
+    const parts = chunks.get(body) || [body];
+    chunks.set(body, parts);
+    for (let at = 0, part = 0; at < rows.length; at += size, ++part) {
+      if (part === parts.length) {
+        parts.push(document.createElement("tbody"));
+        parts[part].className = "more";
+        parts[part].setAttribute("role", "rowgroup");
+        parts[part - 1].after(parts[part]);
+      }
+      parts[part].replaceChildren(...rows.slice(at, at + size));
+    }
+  }
+
   // Ties keep the given order; rows without a value are last in either direction.
   let by = -1, down = false;
   function reorder() {
@@ -60,7 +83,7 @@ for (const article of document.querySelectorAll("article")) {
         rows.push(...entry.lines);
       };
       add(top);
-      body.replaceChildren(...rows);
+      fill(body, rows);
     }
     heads.forEach((head, column) => {
       if (by < 0 ? head.dataset.given : column === by) head.setAttribute("aria-sort", by < 0 ? head.dataset.given : down ? "descending" : "ascending");
@@ -105,7 +128,7 @@ for (const article of document.querySelectorAll("article")) {
       for (const entry of top.inside) visit(entry, wanted === "", false);
       for (const line of top.lines) line.hidden = wanted !== "";
     }
-    for (const { body, top } of bodies) body.hidden = wanted !== "" && top.inside.every(entry => entry.row.hidden);
+    for (const { body, top } of bodies) if (!large) body.hidden = wanted !== "" && top.inside.every(entry => entry.row.hidden);
     say(count() + (wanted && all.every(entry => entry.row.hidden) ? ": nothing matches" : ""));
   }
   filter.addEventListener("input", show);
@@ -130,11 +153,19 @@ for (const article of document.querySelectorAll("article")) {
   article.querySelector(".close-all")?.addEventListener("click", () => set_all(true));
   article.querySelector(".open-all")?.addEventListener("click", () => set_all(false));
 
-  // Columns keep their widths while rows move: laying the table out again takes a fraction of the time.
-  if (all.length > 500) {
-    for (const head of heads) head.style.width = head.getBoundingClientRect().width + "px";
-    table.style.width = table.getBoundingClientRect().width + "px";
-    table.style.tableLayout = "fixed";
+  if (large) {
+    const widths = heads.map(head => Math.ceil(head.getBoundingClientRect().width) + "px").join(" ");
+    // As blocks these elements would no longer be a table to a screen reader unless they say so.
+    table.setAttribute("role", "table");
+    table.tHead.setAttribute("role", "rowgroup");
+    for (const { body } of bodies) body.setAttribute("role", "rowgroup");
+    for (const row of table.rows) {
+      row.setAttribute("role", "row");
+      for (const cell of row.cells) cell.setAttribute("role", cell.tagName === "TD" ? "cell" : row.parentElement === table.tHead ? "columnheader" : "rowheader");
+    }
+    table.style.setProperty("--columns", widths);
+    table.classList.add("large");
+    reorder();
   }
   article.querySelector(".controls").hidden = false;
 }
