@@ -34,18 +34,17 @@ std::string number(double value) {
   return {buffer, end.ptr};
 }
 
-// Whatever could have a meaning to gnuplot is written by its number: quotes, backslashes, backticks.
+// In double quotes a quote, a backslash and a backtick have a meaning. A backtick cannot be escaped but by its number, whose
+// three digits gnuplot tells from digits that follow.
 std::string quoted(const std::string& text) {
   std::string out = "\"";
   for (const char c : printable(text)) {
-    const auto byte = static_cast<unsigned char>(c);
-    const bool plain = byte >= 0x80 || (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == ' ' || c == ',' || c == '.';
-    if (plain) {
-      out += c;
+    if (c == '`') {
+      out += "\\140";
       continue;
     }
-    out += '\\';
-    for (int shift = 6; shift >= 0; shift -= 3) out += static_cast<char>('0' + (byte >> shift & 7));
+    if (c == '"' || c == '\\') out += '\\';
+    out += c;
   }
   return out + "\"";
 }

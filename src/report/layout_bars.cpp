@@ -84,6 +84,9 @@ double lay_out_bars(Drawing& drawing, const BarsPicture& bars, double top) {
         const double end = x_of(*bar.value);
         drawing.rectangle(std::min(zero, end), middle - bar_height / 2, std::max(std::fabs(end - zero), 0.5), bar_height,
                           bar.others ? Tone::light : negative ? Tone::fall : Tone::main);
+        // A line of reference passes behind the number.
+        const double width = text_width(bar.text, text_size);
+        if (!bars.references.empty()) drawing.rectangle(negative ? end - 8 - width : end + 4, middle - 8, width + 4, 16, Tone::paper, true);
         drawing.texts.push_back({{negative ? end - 6 : end + 6, middle}, bar.text, text_size, negative ? Anchor::end : Anchor::start, Tone::ink, false});
       } else {
         drawing.texts.push_back({{zero + 6, middle}, bar.text, text_size, Anchor::start, Tone::quiet, false});

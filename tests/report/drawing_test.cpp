@@ -46,9 +46,9 @@ std::string overlap(const Drawing& drawing) {
 }
 
 const char* const hard_names[] = {"A", "The Quite Unusually Long Name of a Shop in the High Moor & Sons", "\u00D8sten's Caf\u00E9", "\u05D7\u05E0\u05D5\u05EA \u05D3\u05D1\u05E9",
-                                  "\u8702\u871C\u5546\u5E97", "<b>&\"'`ls`$(x)@{}", "WWWWWWWWWWWWWWWWWWWWWWW", "iiii", "%d \\n \\\\ 'q'"};
+                                  "\u8702\u871C\u5546\u5E97", "<b>&\"'`ls`$(x)@{}", "WWWWWWWWWWWWWWWWWWWWWWW", "iiii", "%d \\n \\\\ 'q'", "`1` 2025-12-01 \\101 $x @y"};
 
-std::string any_name() { return hard_names[*rc::gen::inRange(0, 9)]; }
+std::string any_name() { return hard_names[*rc::gen::inRange(0, 10)]; }
 
 Picture any_bars() {
   BarsPicture bars;

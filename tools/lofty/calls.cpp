@@ -67,6 +67,13 @@ Asked ask(const std::string& source) {
   return asked;
 }
 
+lofty::Detail detail_of(const std::optional<std::string>& name) {
+  if (!name || *name == "full") return lofty::Detail::full;
+  if (*name == "short") return lofty::Detail::brief;
+  if (*name == "none") return lofty::Detail::none;
+  bad_option("--remarks", *name, "--remarks takes none, short or full", "--remarks short", Code::unknown_word);
+}
+
 lofty::FileSet inputs_of(const Asked& asked, const std::string& source, const lofty::TableFiles& tables) {
   const lofty::Ladder& ladder = asked.text.ladder;
   lofty::FileSet inputs;

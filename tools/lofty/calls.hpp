@@ -28,6 +28,9 @@ lofty::Value value_of(const std::string& text);
 // "days=90", for each of them.
 void choose_all(lofty::Ladder& ladder, const std::vector<std::string>& choices);
 
+// "none", "short" or "full", which nothing means too.
+lofty::Detail detail_of(const std::optional<std::string>& name);
+
 bool is_ladder(const std::string& name);
 
 struct Asked {

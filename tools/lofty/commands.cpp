@@ -297,13 +297,6 @@ void name_options(std::vector<Problem>& problems) {
   }
 }
 
-lofty::Detail detail_of(const std::optional<std::string>& name) {
-  if (!name || *name == "full") return lofty::Detail::full;
-  if (*name == "short") return lofty::Detail::brief;
-  if (*name == "none") return lofty::Detail::none;
-  bad_option("--remarks", *name, "--remarks takes none, short or full", "--remarks short", Code::unknown_word);
-}
-
 // A table of what an answer should be.
 lofty::Table expected_of(const std::string& name, const lofty::TableFiles& files) {
   const auto source = files.open(name, {});

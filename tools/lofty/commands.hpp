@@ -44,12 +44,16 @@ struct CostOptions {
 
 struct DrawOptions {
   std::string ladder, as, to;
-  std::optional<std::string> value, along, scale, smooth, mark, title;
+  std::optional<std::string> value, along, scale, smooth, mark, title, remarks;
   std::optional<std::size_t> at_most, best;
   std::optional<int> width;
   std::vector<std::string> choices, where_would;
   bool dark = false, replace = false;
   int threads = 0;
+};
+
+struct DemoOptions {
+  std::optional<std::string> to;  // the folder that the page and the pictures go into
 };
 
 struct CheckOptions {
@@ -64,6 +68,6 @@ int check(const CheckOptions& options);
 int cost(const CostOptions& options);
 int draw(const DrawOptions& options);
 int functions(const std::string& word);
-int demo();
+int demo(const DemoOptions& options);
 
 }  // namespace tool

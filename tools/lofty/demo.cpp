@@ -1,4 +1,5 @@
 #include <filesystem>
+#include <optional>
 
 #include "commands.hpp"
 #include "lofty/lofty.hpp"
@@ -20,85 +21,120 @@ fs::path demo_folder() {
   return LOFTY_DEMO_FOLDER;
 }
 
-struct Stop {
-  const char* why;
-  const char* ladder;
+// A word as a shell takes it.
+std::string shell_word(const std::string& word) {
+  const bool plain = !word.empty() && word.find_first_not_of("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_./=-+:,") == std::string::npos;
+  if (plain) return word;
+  std::string out = "'";
+  for (const char c : word) out += c == '\'' ? std::string("'\\''") : std::string(1, c);
+  return out + "'";
+}
+
+// The tour: a heading and a command a step, then what it prints.
+class Tour {
+ public:
+  explicit Tour(std::string tables) : tables_(std::move(tables)) {}
+
+  void step(const std::string& why, const std::string& command) const {
+    print("\n" + bold("== " + why) + "\n" + command_line(command) + "\n\n");
+  }
+  static std::string command_line(const std::string& command) { return "   $ lofty " + command; }
+  std::string table(const std::string& name) const { return shell_word(tables_ + "/" + name); }
+
+ private:
+  static std::string bold(const std::string& text) {
+    return looks_of_output().colour ? "\033[1m" + text + "\033[0m" : text;
+  }
+  std::string tables_;
 };
+
+// Where the page and the pictures go: beside the reader, or where that can't be written among temporary files.
+fs::path output_folder(const std::optional<std::string>& wanted) {
+  std::error_code error;
+  fs::path folder = wanted ? fs::path(*wanted) : fs::path("lofty-demo");
+  fs::create_directories(folder, error);
+  if (!error || wanted) return folder;  // what is wrong with a wanted one is said when it is written to
+  folder = fs::temp_directory_path() / "lofty-demo";
+  fs::create_directories(folder, error);
+  return folder;
+}
 
 }  // namespace
 
-int demo() {
+int demo(const DemoOptions& options) {
   const fs::path folder = demo_folder();
-  const lofty::Looks looks = looks_of_output();
   std::error_code error;
   const fs::path near = fs::relative(folder, fs::current_path(), error);
-  const std::string shown = (error || near.empty() || near.string().starts_with("..") ? folder : near).generic_string();
-  const auto heading = [&](const std::string& text, const std::string& command) {
-    const std::string bold = looks.colour ? "\033[1m" : "", plain = looks.colour ? "\033[0m" : "";
-    print("\n" + bold + "== " + text + plain + "\n   $ " + command + "\n\n");
-  };
+  const Tour tour((error || near.empty() || near.string().starts_with("..") ? folder : near).generic_string());
+  const auto path = [&](const char* name) { return (folder / name).string(); };
+
   print(
-      "Thornwick Honey is a made-up co-operative of beekeepers that sells to small shops. Its order lines, shops and\n"
-      "products lie in " +
-      shown + "; every step below can be typed as it stands.\n");
-  heading("What have we got?", "lofty inspect " + shown + "/order_lines.csv");
+      "Thornwick Honey is a made-up co-operative of beekeepers that sells to small shops. It meets on Thursday: who buys\n"
+      "most, and who moved? Each command can be copied.\n");
+
+  tour.step("What have we got?", "inspect " + tour.table("order_lines.csv"));
   InspectOptions lines;
-  lines.tables = {(folder / "order_lines.csv").string()};
+  lines.tables = {path("order_lines.csv")};
   inspect(lines);
-  static constexpr Stop stops[] = {
-      {"Who are our best shops? Two of them share the top, to the penny.", "best_shops.ladder.toml"},
-      {"Which three products of each family sell best? Listed smallest first.", "best_products.ladder.toml"},
-      {"How would each rule number a tie? Side by side, in the order of the input.", "tie_rules.ladder.toml"},
-      {"Who leads in each valley?", "best_in_valley.ladder.toml"},
-      {"Both ends, and how much of it all the best so many bring.", "both_ends.ladder.toml"},
-      {"Which valleys bought most in the last thirty days, beside all they ever spent?", "recent_valleys.ladder.toml"},
-      {"Only shops with twenty orders; closed accounts stay listed, without a place.", "open_accounts.ladder.toml"},
-      {"The best months of those ten shops: one ladder's standings are the next one's filter.",
-       "best_shops_months.ladder.toml"},
-      {"Valleys, in the best of them the best shops, and in these what they buy; the rest as one line.",
-       "valleys_shops_products.ladder.toml"},
-      {"What each valley buys: one thing down, another across, both by what they come to.",
-       "families_by_valley.ladder.toml"},
-      {"Who moved since a year ago?", "who_moved.ladder.toml"},
-      {"Each line against its family's average, beside the lines themselves.", "against_family.ladder.toml"},
-      {"How the spend of three shops grew: what came before, the best day yet, the sum so far.",
-       "running_spend.ladder.toml"},
-      {"A week's average beside each day, by days and not by rows.", "week_average.ladder.toml"},
-      {"One question under three frames.", "three_frames.ladder.toml"},
-      {"How few shops bring a tenth of the money?", "running_share.ladder.toml"},
-      {"Comb 2 before Comb 10, and the families in an order of our own.", "products_in_order.ladder.toml"},
-  };
-  for (const Stop& stop : stops) {
-    heading(stop.why, "lofty rank " + shown + "/" + stop.ladder);
-    RankOptions options;
-    options.sources = {(folder / stop.ladder).string()};
-    rank(options);
+
+  tour.step("Who are our best shops? Two are level at the top.", "rank " + tour.table("best_shops.ladder.toml"));
+  RankOptions best;
+  best.sources = {path("best_shops.ladder.toml")};
+  rank(best);
+
+  tour.step("Why is this shop where it is?", "why " + tour.table("best_shops.ladder.toml") + " \"shop = 'Twin Pantry'\" --lines 3");
+  why({.ladder = path("best_shops.ladder.toml"), .condition = "shop = 'Twin Pantry'", .choices = {}, .lines = 3});
+
+  tour.step("Who moved since a year ago?", "rank " + tour.table("who_moved.ladder.toml") + " --remarks none");
+  RankOptions moved;
+  moved.sources = {path("who_moved.ladder.toml")};
+  moved.remarks = "none";
+  rank(moved);
+
+  // Something to hand round.
+  const std::string out = output_folder(options.to).generic_string();
+  const auto file = [&](const char* name) { return out + "/" + name; };
+  tour.step("For the meeting: one page with all of it, and four pictures.",
+            "rank " + tour.table("best_shops.ladder.toml") + " " + tour.table("valleys_shops_products.ladder.toml") + " " + tour.table("who_moved.ladder.toml") +
+                " \\\n         --to " + shell_word(file("month.html")) + " --title 'Thornwick Honey, this month' --remarks none");
+  const struct {
+    const char *kind, *ladder, *name, *smooth;
+  } pictures[] = {{"bars", "best_shops.ladder.toml", "best.svg", nullptr},
+                  {"lines", "valley_weeks.ladder.toml", "valleys.svg", "28 days"},
+                  {"movement", "who_moved.ladder.toml", "moved.svg", nullptr},
+                  {"shares", "half_of_the_money.ladder.toml", "half.svg", nullptr}};
+  std::string commands;
+  for (const auto& picture : pictures)
+    commands += Tour::command_line("draw " + tour.table(picture.ladder) + " --as " + picture.kind +
+                                   (picture.smooth != nullptr ? " --smooth " + shell_word(picture.smooth) : std::string()) + " --to " + shell_word(file(picture.name)) + " --remarks none") +
+                "\n";
+  print(commands + "\n");
+  RankOptions page;
+  page.sources = {path("best_shops.ladder.toml"), path("valleys_shops_products.ladder.toml"), path("who_moved.ladder.toml")};
+  page.to = file("month.html");
+  page.title = "Thornwick Honey, this month";
+  page.remarks = "none";
+  rank(page);
+  for (const auto& picture : pictures) {
+    DrawOptions draw_options;
+    draw_options.ladder = path(picture.ladder);
+    draw_options.as = picture.kind;
+    draw_options.to = file(picture.name);
+    draw_options.remarks = "none";
+    if (picture.smooth != nullptr) draw_options.smooth = picture.smooth;
+    try {
+      draw(draw_options);
+    } catch (const lofty::Error& failure) {
+      // The tour is not over for want of a program.
+      if (failure.code() != lofty::Code::missing_program) throw;
+      remark(lofty::problems_text(failure.problems(), looks_of_errors()));
+      break;
+    }
   }
-  heading("The same without a file:",
-          "lofty rank " + shown +
-              "/order_lines.csv --figure 'amount=quantity * unit_price' \\\n"
-              "       --total 'spend=sum(amount)' --each product_no --by 'spend desc' --best 5");
-  RankOptions options;
-  options.sources = {(folder / "order_lines.csv").string()};
-  options.figures = {"amount=quantity * unit_price"};
-  options.totals = {"spend=sum(amount)"};
-  options.each = {"product_no"};
-  options.by = "spend desc";
-  options.best = 5;
-  rank(options);
-  heading("Why does this shop stand where it stands?",
-          "lofty why " + shown + "/best_shops.ladder.toml 'shop_no = 157' --lines 5");
-  why({.ladder = (folder / "best_shops.ladder.toml").string(),
-       .condition = "shop_no = 157",
-       .choices = {},
-       .lines = 5});
-  heading("What did those windows cost?", "lofty cost " + shown + "/running_spend.ladder.toml --run");
-  const std::string windows = (folder / "running_spend.ladder.toml").string();
-  print(lofty::cost_text(
-      lofty::with_measured(lofty::plan(lofty::read_ladder_file(windows).ladder, lofty::TableFiles(folder)),
-                           lofty::standings(lofty::read_ladder_file(windows).ladder, lofty::TableFiles(folder)).cost()),
-      looks));
-  print("\nNext: `lofty rank --help`; --to best.csv writes a file, --save best.ladder.toml keeps the question.\n");
+
+  const std::string whole = fs::absolute(out, error).lexically_normal().string();
+  print("\nThe page and the pictures are in " + whole +
+        ".\nNext: lofty rank --help, and docs/guide.\n");
   return 0;
 }
 

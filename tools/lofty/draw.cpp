@@ -109,6 +109,7 @@ int draw(const DrawOptions& options) {
   const Target target = target_of(options.to);
   refuse_foreign(options, kind);
   const lofty::PictureOptions how = picture_options(options);
+  const lofty::Detail detail = detail_of(options.remarks);
   Asked asked = ask(options.ladder);
   if (!asked.from_file) bad_option("draw", options.ladder, "draw takes a ladder file", "NAME.ladder.toml; rank ... --save NAME.ladder.toml writes one");
   lofty::Ladder& ladder = asked.text.ladder;
@@ -140,7 +141,7 @@ int draw(const DrawOptions& options) {
       lofty::write_file(options.to, bytes);
     else
       print(bytes);
-    remark(lofty::remarks_text(answer.remarks(), looks_of_errors()));
+    remark(lofty::remarks_text(answer.remarks(), looks_of_errors(), detail));
     if (target.file) remark("wrote " + options.to + ": " + answer.shown_of_total() + replaced_text(outputs.front(), replaced.front()) + "\n");
   } catch (const Error& error) {
     std::vector<Problem> problems = error.problems();

@@ -222,6 +222,7 @@ void add_draw(CLI::App& app, tool::DrawOptions& o) {
   c->add_option("--best", o.best, "Keep the best N of every group, as in rank")->type_name("N")->check(whole_from(1));
   c->add_option("--at-most", o.at_most, "Draw the first N entries or charts, and name the others")->type_name("N")->check(whole_from(1));
   c->add_flag("--dark", o.dark, "Light on dark");
+  c->add_option("--remarks", o.remarks, "none, short or full (the default)")->type_name("HOW");
   c->add_option("--width", o.width, "In pixels (960)")->type_name("N")->check(CLI::Range(480, 4000));
   c->add_option("--title", o.title, "A title above the picture")->type_name("TEXT");
   c->add_option("--choose", o.choices, "Change a choice of the ladder")->type_name("NAME=VALUE");
@@ -230,7 +231,7 @@ void add_draw(CLI::App& app, tool::DrawOptions& o) {
   c->footer(
       "Examples, on the demo data:\n"
       "  lofty draw demo/best_shops.ladder.toml --as bars --to best.svg\n"
-      "  lofty draw demo/valley_days.ladder.toml --as lines --smooth '28 days' --to valleys.png\n"
+      "  lofty draw demo/valley_weeks.ladder.toml --as lines --smooth '28 days' --to valleys.png\n"
       "  lofty draw demo/who_moved.ladder.toml --as movement --to moved.svg\n");
 }
 
@@ -319,6 +320,7 @@ int run(int argc, char** argv) {
   tool::CostOptions cost_options;
   tool::CheckOptions check_options;
   tool::DrawOptions draw_options;
+  tool::DemoOptions demo_options;
   std::string function_word;
   add_inspect(app, inspect_options);
   add_rank(app, rank_options);
@@ -328,7 +330,8 @@ int run(int argc, char** argv) {
   add_check(app, check_options);
   add_functions(app, function_word);
   CLI::App* const demo = app.add_subcommand("demo", "The full tour on the shipped data");
-  demo->footer("Examples:\n  lofty demo\n  lofty demo | less -R\n");
+  demo->add_option("--to", demo_options.to, "The folder for its page and pictures (lofty-demo)")->type_name("FOLDER");
+  demo->footer("Examples:\n  lofty demo\n  lofty demo --to /tmp/meeting | less -R\n");
   const std::vector<CLI::App*> commands = app.get_subcommands([](CLI::App*) { return true; });
   for (CLI::App* command : commands) command->allow_extras();
   app.allow_extras();
@@ -372,7 +375,7 @@ int run(int argc, char** argv) {
   if (name == "cost") return tool::cost(cost_options);
   if (name == "functions") return tool::functions(function_word);
   if (name == "check") return tool::check(check_options);
-  return tool::demo();
+  return tool::demo(demo_options);
 }
 
 }  // namespace
