@@ -251,6 +251,7 @@ TEST(ApiLadder, ValuesWriteThemselves) {
   EXPECT_EQ(lofty::to_text(lofty::Value(true)), "true");
   EXPECT_EQ(lofty::to_text(lofty::Value(0.1)), "0.1");
   EXPECT_EQ(lofty::to_text(lofty::Value(1e300)), "1e+300");
-  EXPECT_EQ(lofty::to_text(lofty::Value(lofty::Timestamp{0}), {.kind = lofty::Kind::timestamp, .zoned = true}), "1970-01-01 00:00:00Z");
+  EXPECT_EQ(lofty::to_text(lofty::Value(lofty::Timestamp{0}), {.kind = lofty::Kind::timestamp, .zoned = true}),
+            "1970-01-01 00:00:00Z");
   EXPECT_STREQ(lofty::kind_name(lofty::Kind::floating), "float");
 }

@@ -33,8 +33,9 @@ struct PageOptions {
 };
 
 // The whole file. A reader can order the rows by any column and return to the given order, filter them, and open and
-// close levels; without script everything is there in the given order. It holds no address and loads nothing. Texts of the
-// data are never markup. O(rows x columns) and a sort of each column; 0.1 s for each picture. Throws Error as drawn() does.
+// close levels; without script everything is there in the given order. It holds no address and loads nothing. Texts of
+// the data are never markup. O(rows x columns) and a sort of each column; 0.1 s for each picture. Throws Error as
+// drawn() does.
 std::string page(const std::vector<PageAnswer>& answers, const PageOptions& options = {});
 
 }  // namespace lofty

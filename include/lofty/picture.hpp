@@ -32,11 +32,12 @@ struct PictureOptions {
   // bars, lines: the column of numbers; empty: the first key of rank.by where it is listed, else the first total.
   // shares: the column with the running share; empty: the one of rank.also.
   std::string value = {};
-  // lines: the column from left to right; empty: the first listed one of dates, else of numbers that are keys, else a key.
+  // lines: the column from left to right; empty: the first listed one of dates, else of numbers that are keys, else a
+  // key.
   std::string along = {};
   bool free_scale = false;  // lines: each chart has a scale of its own
-  // lines: besides the values their moving average over so many rows up to each point, or over so many days of the dates
-  // up to it (the mean of the points that there are). 0: none.
+  // lines: besides the values their moving average over so many rows up to each point, or over so many days of the
+  // dates up to it (the mean of the points that there are). 0: none.
   std::size_t smooth_rows = 0, smooth_days = 0;
   Decimal mark{5, 1};  // shares: the share whose first entry is marked; more than 0, at most 1
   // Draw only the first so many entries, and name the others. Without it more than 60 are refused.

@@ -48,7 +48,18 @@ class Specimen {
   std::optional<Value> read(std::string_view text) const;
 
  private:
-  enum class Part : std::uint8_t { text, year, short_year, month, day, month_name, short_month_name, hour, minute, second };
+  enum class Part : std::uint8_t {
+    text,
+    year,
+    short_year,
+    month,
+    day,
+    month_name,
+    short_month_name,
+    hour,
+    minute,
+    second
+  };
   struct DatePart {
     Part part = Part::text;
     std::string words = {};  // Part::text

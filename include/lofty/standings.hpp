@@ -40,7 +40,7 @@ struct StandingColumn {
   std::string heading;  // the name, unless list.headings has another
   Type type;
   Role role = Role::label;
-  Ties ties = Ties::competition;  // of a place column: under ordinal ones nobody shares a place
+  Ties ties = Ties::competition;     // of a place column: under ordinal ones nobody shares a place
   Measure measure = Measure::place;  // of a column of rank.also: what it holds
   int sort_position = 0;             // its place among the sort keys, from 1; 0: not one
   bool descending = false;
@@ -88,8 +88,8 @@ struct SummaryLine {
   std::vector<Value> values = {};  // by listed column; null where it is not a total
 };
 
-// Listed rows [begin, end) that share one place, which the cut at the best or worst N runs through. Only where entries are
-// listed by their places.
+// Listed rows [begin, end) that share one place, which the cut at the best or worst N runs through. Only where entries
+// are listed by their places.
 struct CutTie {
   std::size_t begin = 0, end = 0;
   std::size_t cut = 0;  // begin <= cut <= end: how far N alone would go. Of the best rows from here on are beyond N
@@ -128,8 +128,8 @@ class Standings {
   std::size_t levels() const;  // 1 where they are not nested
   // Is the column one of the row's own level, rather than of an entry that it stands in, or of what stands in it?
   bool of_level(std::size_t row, std::size_t column) const;
-  // What makes the entry of a listed row, listed or not: the columns of rank.within and rank.each with their values; of an
-  // inner level those of the levels outside too. Empty where every row is an entry.
+  // What makes the entry of a listed row, listed or not: the columns of rank.within and rank.each with their values; of
+  // an inner level those of the levels outside too. Empty where every row is an entry.
   std::vector<std::pair<std::string, Value>> key(std::size_t row) const;
   // Does the entry share its place with another one (listed or not)?
   bool tied(std::size_t row) const;

@@ -1,7 +1,7 @@
 #pragma once
 // Standings and ladders into files. Values are written in full: every decimal, no separators; null as nothing in
-// delimited text, as null in JSON, as "(none)" in Markdown, as an empty cell in a workbook. Pages show what listings do.
-// The formats of Listing::formats are followed by Markdown, workbooks and pages, never by delimited text and JSON.
+// delimited text, as null in JSON, as "(none)" in Markdown, as an empty cell in a workbook. Pages show what listings
+// do. The formats of Listing::formats are followed by Markdown, workbooks and pages, never by delimited text and JSON.
 
 #include <filesystem>
 #include <string>
@@ -42,8 +42,8 @@ std::vector<Remark> write_remarks(const Standings& standings, Format format, con
 // The listing as a new table of a SQLite file, which is made where it is not there: columns under their names (not
 // their headings), whole numbers as integers, decimals as reals; a column with more digits than these hold, dates and
 // timestamps are texts. Whole or not at all, also where several processes write into one file: the others wait, ten
-// seconds at most. A table of that name is replaced where `replace` says so. Throws Error: name_taken where the file has
-// such a table, cannot_open, cannot_write, damaged_file.
+// seconds at most. A table of that name is replaced where `replace` says so. Throws Error: name_taken where the file
+// has such a table, cannot_open, cannot_write, damaged_file.
 void write_sqlite(const Standings& standings, const std::filesystem::path& file, const std::string& table,
                   bool replace = false);
 

@@ -28,7 +28,8 @@ struct Pipe {
   std::array<int, 2> ends{-1, -1};
   Pipe() {
     if (::pipe2(ends.data(), O_CLOEXEC) != 0)
-      throw Error(Problem{Code::cannot_write, std::string("no process could be begun: ") + std::strerror(errno), {}, {}, {}});
+      throw Error(
+          Problem{Code::cannot_write, std::string("no process could be begun: ") + std::strerror(errno), {}, {}, {}});
   }
   Pipe(const Pipe&) = delete;
   Pipe& operator=(const Pipe&) = delete;
@@ -83,7 +84,8 @@ ProgramResult run_program(const std::string& name, const std::vector<std::string
   argv.push_back(nullptr);
   std::vector<std::string> kept;
   for (char** one = environ; *one != nullptr; ++one)
-    if (!std::string_view(*one).starts_with("LC_") && !std::string_view(*one).starts_with("LANG=")) kept.emplace_back(*one);
+    if (!std::string_view(*one).starts_with("LC_") && !std::string_view(*one).starts_with("LANG="))
+      kept.emplace_back(*one);
   kept.emplace_back("LC_ALL=C.UTF-8");
   std::vector<char*> environment;
   for (std::string& one : kept) environment.push_back(one.data());
@@ -124,10 +126,12 @@ ProgramResult run_program(const std::string& name, const std::vector<std::string
       if (written > 0) input.remove_prefix(static_cast<std::size_t>(written));
       if (written < 0 && errno != EAGAIN && errno != EINTR) in.close(1);
     }
-    for (const auto& [pipe, text, index] : {std::tuple{&out, &result.output, 1U}, std::tuple{&errors, &result.errors, 2U}}) {
+    for (const auto& [pipe, text, index] :
+         {std::tuple{&out, &result.output, 1U}, std::tuple{&errors, &result.errors, 2U}}) {
       if (pipe->ends[0] < 0 || waiting[index].revents == 0) continue;
       const ssize_t read = ::read(pipe->ends[0], bytes, sizeof bytes);
-      if (read > 0 && (text != &result.errors || text->size() < most_errors)) text->append(bytes, static_cast<std::size_t>(read));
+      if (read > 0 && (text != &result.errors || text->size() < most_errors))
+        text->append(bytes, static_cast<std::size_t>(read));
       if (read == 0 || (read < 0 && errno != EINTR && errno != EAGAIN)) pipe->close(0);
     }
   }

@@ -616,7 +616,8 @@ class Reader {
 
   void read_list(const toml::table& table, Listing& list) {
     section(table, "list",
-            {"order", "order_by", "first", "last", "sample", "seed", "columns", "headings", "formats", "bars", "blank_group"},
+            {"order", "order_by", "first", "last", "sample", "seed", "columns", "headings", "formats", "bars",
+             "blank_group"},
             {});
     text(table, "order", "list.order", list.order);
     text(table, "order_by", "list.order_by", list.order_by);
@@ -633,7 +634,8 @@ class Reader {
     read_texts_by_column(table, "formats", list.formats);
   }
 
-  void read_texts_by_column(const toml::table& table, const std::string& key, std::vector<std::pair<std::string, std::string>>& to) {
+  void read_texts_by_column(const toml::table& table, const std::string& key,
+                            std::vector<std::pair<std::string, std::string>>& to) {
     const toml::table* const texts = sub_table(table, key, "list." + key);
     if (texts == nullptr) return;
     for (const auto& [name, node] : in_order(*texts)) {
@@ -772,7 +774,8 @@ LadderText read_ladder_file(const std::filesystem::path& file) {
   if (std::filesystem::is_directory(file, error)) throw fail(Code::cannot_open, "this is a folder, not a ladder");
   const engine::OpenFile in(file);
   if (in.size() > most_ladder_bytes)
-    throw fail(Code::bad_value, "a ladder file holds at most 1 MiB; this one has " + std::to_string(in.size()) + " bytes");
+    throw fail(Code::bad_value,
+               "a ladder file holds at most 1 MiB; this one has " + std::to_string(in.size()) + " bytes");
   return read_ladder(in.read_all(), file.string());
 }
 

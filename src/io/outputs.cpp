@@ -118,10 +118,9 @@ void check_apart(std::span<const Output> outputs, const FileSet& inputs) {
       throw refusal(Code::replaces_input, output,
                     output.kind == Output::Kind::table
                         ? "the table `" + output.table + "` is in " + input->string() + ", which this run reads"
-                    : *input == output.file
-                        ? output.file.string() + " is an input of this run, and would be replaced"
-                        : output.file.string() + " is the file " + input->string() +
-                              ", an input of this run, and would be replaced",
+                    : *input == output.file ? output.file.string() + " is an input of this run, and would be replaced"
+                                            : output.file.string() + " is the file " + input->string() +
+                                                  ", an input of this run, and would be replaced",
                     "write to another file");
     for (std::size_t k = 0; k < i; ++k) {
       FileSet other;
@@ -152,10 +151,9 @@ Replaces what_it_replaces(const Output& output, const Standings* answer) {
 void check_replaces(const Output& output, const Replaces& found) {
   if (found.what != Replaces::What::other) return;
   if (output.kind == Output::Kind::table)
-    throw refusal(Code::would_replace, output,
-                  output.file.string() + " has a table `" + output.table + "` already",
-                  "--replace to replace it, or another name: " + output.file.filename().string() + "#" + output.table +
-                      "_2");
+    throw refusal(
+        Code::would_replace, output, output.file.string() + " has a table `" + output.table + "` already",
+        "--replace to replace it, or another name: " + output.file.filename().string() + "#" + output.table + "_2");
   throw refusal(Code::would_replace, output,
                 output.file.string() + " is there already" +
                     (output.kind == Output::Kind::ladder ? "" : ", and is not plainly an earlier answer of this kind"),

@@ -33,15 +33,16 @@ std::string csv_field(const std::string& text, bool is_text) {
 }
 
 // Would an office program that opens the file run this text as a formula?
-bool runs(const std::string& text) { return !text.empty() && std::string_view("=+-@\t\r").find(text.front()) != std::string_view::npos; }
+bool runs(const std::string& text) {
+  return !text.empty() && std::string_view("=+-@\t\r").find(text.front()) != std::string_view::npos;
+}
 
 std::string csv(const Standings& s, const WriteOptions& options) {
   const auto field = [&](const std::string& text, bool is_text) {
     return csv_field(options.guard_cells && is_text && runs(text) ? "'" + text : text, is_text);
   };
   std::string out;
-  for (std::size_t c = 0; c < s.columns().size(); ++c)
-    out += (c > 0 ? "," : "") + field(s.columns()[c].heading, true);
+  for (std::size_t c = 0; c < s.columns().size(); ++c) out += (c > 0 ? "," : "") + field(s.columns()[c].heading, true);
   out += "\n";
   for (std::size_t r = 0; r < s.rows(); ++r) {
     for (std::size_t c = 0; c < s.columns().size(); ++c) {
@@ -83,7 +84,7 @@ std::string json(const Standings& s) {
   const std::vector<std::string> keys = json_keys(s);
   std::string out = engine::json_mark;
   out += "\n  \"title\": " + json_text(s.title()) + ",\n  \"question\": " + json_text(s.question()) +
-                    ",\n  \"columns\": [";
+         ",\n  \"columns\": [";
   for (std::size_t c = 0; c < s.columns().size(); ++c) {
     const StandingColumn& column = s.columns()[c];
     out += (c > 0 ? ",\n    " : "\n    ") + std::string("{\"name\": ") + json_text(column.name) +
@@ -146,10 +147,10 @@ std::vector<Remark> write_remarks(const Standings& standings, Format format, con
       if (const Value value = standings.value(r, c); !is_null(value)) see(to_text(value), column.heading);
   }
   if (count == 0) return {};
-  return {{"cells-run-as-formulas",
-           std::to_string(count) + (count == 1 ? " text begins" : " texts begin") +
-               " with = + - or @, and an office program that opens the file runs " + (count == 1 ? "it" : "them") +
-               " as a formula: " + first + "; --guard-cells writes an apostrophe in front, a workbook needs none"}};
+  return {{"cells-run-as-formulas", std::to_string(count) + (count == 1 ? " text begins" : " texts begin") +
+                                        " with = + - or @, and an office program that opens the file runs " +
+                                        (count == 1 ? "it" : "them") + " as a formula: " + first +
+                                        "; --guard-cells writes an apostrophe in front, a workbook needs none"}};
 }
 
 namespace engine {

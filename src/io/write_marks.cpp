@@ -23,7 +23,9 @@ std::string text_chunk() {
 
 }  // namespace
 
-std::string marked_png(const std::string& png) { return png.substr(0, header_end) + text_chunk() + png.substr(header_end); }
+std::string marked_png(const std::string& png) {
+  return png.substr(0, header_end) + text_chunk() + png.substr(header_end);
+}
 
 bool is_marked_png(const std::string& beginning) {
   return beginning.size() > header_end && beginning.substr(header_end).starts_with(text_chunk());

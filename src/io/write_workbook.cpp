@@ -106,7 +106,8 @@ class SheetContent {
                            "csv and json hold any text"});
     };
     if (const std::size_t units = utf16_units(text); units > most_cell_characters)
-      throw refuse(Code::beyond_limit, " has " + std::to_string(units) + " characters; a workbook's cell holds at most 32,767");
+      throw refuse(Code::beyond_limit,
+                   " has " + std::to_string(units) + " characters; a workbook's cell holds at most 32,767");
     if (text.find('\0') != std::string::npos)
       throw refuse(Code::cannot_write, " holds a NUL character, which a workbook cannot");
     return {.kind = CellContent::Kind::text, .text = text};
@@ -120,7 +121,8 @@ class SheetContent {
 // The library's errors, none of which may pass.
 void expect_ok(lxw_error error) {
   if (error == LXW_NO_ERROR) return;
-  throw Error(Problem{Code::cannot_write, std::string("the workbook could not be written: ") + lxw_strerror(error), {}, {}, {}});
+  throw Error(Problem{
+      Code::cannot_write, std::string("the workbook could not be written: ") + lxw_strerror(error), {}, {}, {}});
 }
 
 // The sheets of a workbook, by its answers: what they are called, before anything is written.
@@ -130,7 +132,8 @@ struct SheetNames {
   std::string about = "About";
 };
 
-// A sheet's name has at most 31 characters, none of []:*?/\\, no apostrophe at its ends, and occurs once, whatever the case.
+// A sheet's name has at most 31 characters, none of []:*?/\\, no apostrophe at its ends, and occurs once, whatever the
+// case.
 SheetNames names_of(const std::vector<Standings>& answers) {
   constexpr std::size_t most_units = 31;
   SheetNames names;
@@ -148,14 +151,16 @@ SheetNames names_of(const std::vector<Standings>& answers) {
   };
   for (std::size_t i = 0; i < answers.size(); ++i) {
     std::string name;
-    for (const char c : answers[i].title()) name += std::strchr("[]:*?/\\'", c) != nullptr || static_cast<unsigned char>(c) < 0x20 ? ' ' : c;
+    for (const char c : answers[i].title())
+      name += std::strchr("[]:*?/\\'", c) != nullptr || static_cast<unsigned char>(c) < 0x20 ? ' ' : c;
     name = cut(name, most_units);
     name.erase(0, name.find_first_not_of(' '));
     name.erase(name.find_last_not_of(' ') + 1);
     if (name.empty()) name = "Standings " + std::to_string(i + 1);
     const auto taken = [&](const std::string& one) {
       const auto same = [&](const std::string& other) { return equal_folded(one, other); };
-      return same(names.contents) || same(names.about) || same("History") || std::any_of(names.standings.begin(), names.standings.end(), same);
+      return same(names.contents) || same(names.about) || same("History") ||
+             std::any_of(names.standings.begin(), names.standings.end(), same);
     };
     const std::string plain = name;
     for (int number = 2; taken(name); ++number) {
@@ -197,7 +202,9 @@ class SheetWriter {
         const CellContent cell = content_.cell(r, c);
         const bool tied = tied_formats_[c] != nullptr && s_.tied(r, c);
         write_cell(static_cast<lxw_row_t>(r + 1), c, cell,
-                   cell.kind == CellContent::Kind::text ? nullptr : tied ? tied_formats_[c] : formats_[c]);
+                   cell.kind == CellContent::Kind::text ? nullptr
+                   : tied                               ? tied_formats_[c]
+                                                        : formats_[c]);
         width = std::max(width, width_of(r, c));
       }
       expect_ok(worksheet_set_column(sheet_, column(c), column(c),
@@ -207,8 +214,7 @@ class SheetWriter {
     worksheet_repeat_rows(sheet_, 0, 0);
     worksheet_fit_to_pages(sheet_, 1, 0);
     if (s_.rows() > 0)
-      expect_ok(
-          worksheet_autofilter(sheet_, 0, 0, static_cast<lxw_row_t>(s_.rows()), column(s_.columns().size() - 1)));
+      expect_ok(worksheet_autofilter(sheet_, 0, 0, static_cast<lxw_row_t>(s_.rows()), column(s_.columns().size() - 1)));
   }
 
  private:
@@ -219,7 +225,8 @@ class SheetWriter {
     if (column.type.kind == Kind::timestamp) return "yyyy-mm-dd hh:mm:ss";
     if (column.role == Role::place) return column.ties == Ties::fractional ? "0.0" : "0";
     if (column.type.kind == Kind::decimal)
-      return "#,##0" + (column.type.scale > 0 ? "." + std::string(static_cast<std::size_t>(column.type.scale), '0') : "");
+      return "#,##0" +
+             (column.type.scale > 0 ? "." + std::string(static_cast<std::size_t>(column.type.scale), '0') : "");
     if (column.type.kind == Kind::integer && column.role == Role::total) return "#,##0";
     return {};
   }
@@ -247,7 +254,9 @@ class SheetWriter {
       case CellContent::Kind::text:
         expect_ok(worksheet_write_string(sheet_, row, column(c), escaped(cell.text).c_str(), format));
         break;
-      case CellContent::Kind::number: expect_ok(worksheet_write_number(sheet_, row, column(c), cell.number, format)); break;
+      case CellContent::Kind::number:
+        expect_ok(worksheet_write_number(sheet_, row, column(c), cell.number, format));
+        break;
       case CellContent::Kind::truth:
         expect_ok(worksheet_write_boolean(sheet_, row, column(c), cell.number != 0 ? 1 : 0, format));
         break;
@@ -265,13 +274,16 @@ class SheetWriter {
 // The sheets around the answers: an index of several, and what is said of them.
 class WorkbookWriter {
  public:
-  WorkbookWriter(const std::vector<Standings>& answers, lxw_workbook* book) : answers_(answers), names_(names_of(answers)), book_(book) {}
+  WorkbookWriter(const std::vector<Standings>& answers, lxw_workbook* book)
+      : answers_(answers), names_(names_of(answers)), book_(book) {}
 
   void write() {
-    lxw_worksheet* const contents = names_.contents.empty() ? nullptr : workbook_add_worksheet(book_, names_.contents.c_str());
+    lxw_worksheet* const contents =
+        names_.contents.empty() ? nullptr : workbook_add_worksheet(book_, names_.contents.c_str());
     for (std::size_t i = 0; i < answers_.size(); ++i) {
       lxw_worksheet* const sheet = workbook_add_worksheet(book_, names_.standings[i].c_str());
-      if (sheet == nullptr) throw Error(Problem{Code::cannot_write, "no sheet could be called `" + names_.standings[i] + "`", {}, {}, {}});
+      if (sheet == nullptr)
+        throw Error(Problem{Code::cannot_write, "no sheet could be called `" + names_.standings[i] + "`", {}, {}, {}});
       SheetWriter(answers_[i], book_, sheet).write();
     }
     if (contents != nullptr) write_contents(contents);
@@ -290,8 +302,12 @@ class WorkbookWriter {
     for (std::size_t i = 0; i < answers_.size(); ++i) {
       const auto row = static_cast<lxw_row_t>(i + 1);
       const std::string target = "internal:'" + names_.standings[i] + "'!A1";
-      expect_ok(worksheet_write_url_opt(sheet, row, 0, target.c_str(), nullptr, escaped(cell_text(answers_[i].title().empty() ? names_.standings[i] : answers_[i].title())).c_str(), nullptr));
-      expect_ok(worksheet_write_string(sheet, row, 1, escaped(cell_text(answers_[i].shown_of_total())).c_str(), nullptr));
+      expect_ok(worksheet_write_url_opt(
+          sheet, row, 0, target.c_str(), nullptr,
+          escaped(cell_text(answers_[i].title().empty() ? names_.standings[i] : answers_[i].title())).c_str(),
+          nullptr));
+      expect_ok(
+          worksheet_write_string(sheet, row, 1, escaped(cell_text(answers_[i].shown_of_total())).c_str(), nullptr));
     }
     worksheet_freeze_panes(sheet, 1, 0);
     worksheet_fit_to_pages(sheet, 1, 0);
@@ -363,7 +379,8 @@ template <class Work>
 void in_child(const Work& work) {
   int ends[2];
   if (::pipe2(ends, O_CLOEXEC) != 0)
-    throw Error(Problem{Code::cannot_write, std::string("no process could be begun: ") + std::strerror(errno), {}, {}, {}});
+    throw Error(
+        Problem{Code::cannot_write, std::string("no process could be begun: ") + std::strerror(errno), {}, {}, {}});
   const pid_t child = ::fork();
   if (child == 0) {
     std::set_new_handler(nullptr);  // the parent's may end the process; here it shall throw
@@ -394,22 +411,24 @@ void in_child(const Work& work) {
     if (n > 0) why.append(bytes, static_cast<std::size_t>(n));
   ::close(ends[0]);
   if (child < 0)
-    throw Error(Problem{Code::cannot_write, std::string("no process could be begun: ") + std::strerror(error), {}, {}, {}});
+    throw Error(
+        Problem{Code::cannot_write, std::string("no process could be begun: ") + std::strerror(error), {}, {}, {}});
   int status = 0;
   while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {
   }
   if (WIFEXITED(status) && WEXITSTATUS(status) == 0) return;
   if (WIFEXITED(status) && WEXITSTATUS(status) == 2) throw std::bad_alloc();
-  throw Error(Problem{Code::cannot_write, why.empty() ? "the workbook could not be written: its writer died" : why, {}, {}, {}});
+  throw Error(Problem{
+      Code::cannot_write, why.empty() ? "the workbook could not be written: its writer died" : why, {}, {}, {}});
 }
 
 Error not_whole(const std::string& where) {
-  return Error(Problem{Code::cannot_write,
-                       "the workbook could not be written whole" + where,
-                       {},
-                       {},
-                       "see that the temporary folder (" + std::filesystem::temp_directory_path().string() +
-                           ") has room for it"});
+  return Error(Problem{
+      Code::cannot_write,
+      "the workbook could not be written whole" + where,
+      {},
+      {},
+      "see that the temporary folder (" + std::filesystem::temp_directory_path().string() + ") has room for it"});
 }
 
 std::string written_once(const std::vector<Standings>& answers) {
@@ -433,7 +452,9 @@ void check_sheet(const Standings& standings, const std::vector<WorkbookReader::R
       switch (cell.kind) {
         case CellContent::Kind::empty: break;
         case CellContent::Kind::text: meant.push_back({c, cell.text}); break;
-        case CellContent::Kind::number: meant.push_back({c, WorkbookReader::number_text(cell.number, cell.moment, false)}); break;
+        case CellContent::Kind::number:
+          meant.push_back({c, WorkbookReader::number_text(cell.number, cell.moment, false)});
+          break;
         case CellContent::Kind::truth: meant.push_back({c, cell.number != 0 ? "true" : "false"}); break;
       }
     }
@@ -441,7 +462,8 @@ void check_sheet(const Standings& standings, const std::vector<WorkbookReader::R
     const auto same = [](const WorkbookReader::Cell& a, const WorkbookReader::Cell& b) {
       return a.column == b.column && a.text == b.text;
     };
-    if (row == rows.end() || row->number != r + 1 || !std::equal(meant.begin(), meant.end(), row->cells.begin(), row->cells.end(), same))
+    if (row == rows.end() || row->number != r + 1 ||
+        !std::equal(meant.begin(), meant.end(), row->cells.begin(), row->cells.end(), same))
       throw not_whole(": row " + std::to_string(r + 1) + " is not what it should be");
     ++row;
   }
@@ -486,8 +508,8 @@ std::string workbook(const std::vector<Standings>& answers) {
       for (std::size_t r = 0; r < content.rows(); ++r) content.cell(r, c);
     }
   }
-  // The library passes over some write errors, which leave a file that looks whole but lacks a part of its styles or its
-  // index. The same standings give the same bytes, so it is written twice.
+  // The library passes over some write errors, which leave a file that looks whole but lacks a part of its styles or
+  // its index. The same standings give the same bytes, so it is written twice.
   std::string bytes = written_once(answers);
   if (written_once(answers) != bytes) throw not_whole("");
   check_finished(answers, bytes);
@@ -498,7 +520,8 @@ bool is_our_workbook(const std::string& bytes) {
   try {
     const Archive archive("", bytes);
     return archive.has("docProps/custom.xml") &&
-           archive.bytes_of("docProps/custom.xml").find(std::string("name=\"") + workbook_mark + "\"") != std::string::npos;
+           archive.bytes_of("docProps/custom.xml").find(std::string("name=\"") + workbook_mark + "\"") !=
+               std::string::npos;
   } catch (const Error&) {
     return false;
   }

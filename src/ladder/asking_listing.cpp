@@ -111,8 +111,7 @@ void Asking::list() {
   if (a_.question.list_as_input) {
     std::sort(a_.data->rows.begin(), a_.data->rows.end(),
               [&](std::uint32_t a, std::uint32_t b) { return a_.entries.first_rows[a] < a_.entries.first_rows[b]; });
-  } else if (!a_.entries.listed.empty() && a_.entries.listed.size() == a_.entries.count &&
-             !a_.entries.numbered_as) {
+  } else if (!a_.entries.listed.empty() && a_.entries.listed.size() == a_.entries.count && !a_.entries.numbered_as) {
     std::vector<std::uint8_t> in(a_.entries.count, 0);
     for (const std::uint32_t entry : a_.data->rows) in[entry] = 1;
     a_.data->rows.clear();

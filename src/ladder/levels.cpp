@@ -124,7 +124,8 @@ class Nesting {
     for (const CutTie& tie : levels_.back()->cut_ties) {
       const auto at = listed_at.find(tie.begin);
       if (at == listed_at.end()) continue;
-      out_->cut_ties.push_back({at->second, at->second + (tie.end - tie.begin), at->second + (tie.cut - tie.begin), tie.best});
+      out_->cut_ties.push_back(
+          {at->second, at->second + (tie.end - tie.begin), at->second + (tie.cut - tie.begin), tie.best});
     }
   }
 

@@ -202,8 +202,11 @@ void Resolver::bind_looks(const std::vector<std::string>& names) {
         continue;
       }
       if (column->type.kind != Kind::unknown && !format.fits(column->type)) {
-        problem(Code::wrong_type, quoted(name) + " holds values of type " + kind_name(column->type.kind) + ", which the example does not show",
-                key, column->type.numeric() ? "12.5 % = 0.125" : "31/12/2025 = 2025-12-31; numbers and dates have formats");
+        problem(Code::wrong_type,
+                quoted(name) + " holds values of type " + kind_name(column->type.kind) +
+                    ", which the example does not show",
+                key,
+                column->type.numeric() ? "12.5 % = 0.125" : "31/12/2025 = 2025-12-31; numbers and dates have formats");
         continue;
       }
       column->format = format;
@@ -220,8 +223,9 @@ void Resolver::bind_looks(const std::vector<std::string>& names) {
       continue;
     }
     if (column->type.kind != Kind::unknown && !column->type.numeric())
-      problem(Code::wrong_type, quoted(name) + " holds values of type " + kind_name(column->type.kind) + "; a bar shows a number", "list.bars", {}, {},
-              name);
+      problem(Code::wrong_type,
+              quoted(name) + " holds values of type " + kind_name(column->type.kind) + "; a bar shows a number",
+              "list.bars", {}, {}, name);
     column->bar = true;
   }
 }

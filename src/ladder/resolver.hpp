@@ -40,7 +40,7 @@ class Resolver {
     std::shared_ptr<const Origin> origin;
     ExpressionPtr expression;  // null: does not parse
     State state = State::fresh;
-    std::size_t column = 0;  // totals: entry column
+    std::size_t column = 0;              // totals: entry column
     NodePtr node = nullptr;              // figures: bound once, and shared by all formulas that name them
     std::vector<Problem> problems = {};  // figures: found in binding it
   };

@@ -131,7 +131,8 @@ std::vector<std::pair<std::string, Value>> Standings::key(std::size_t row) const
     row = data_->nested[row].row;
   }
   std::vector<std::pair<std::string, Value>> out;
-  for (std::size_t k = 0; k < data->key_names.size(); ++k) out.emplace_back(data->key_names[k], data->keys[k]->value(data->rows[row]));
+  for (std::size_t k = 0; k < data->key_names.size(); ++k)
+    out.emplace_back(data->key_names[k], data->keys[k]->value(data->rows[row]));
   return out;
 }
 const std::vector<CutTie>& Standings::cut_ties() const { return data_->cut_ties; }

@@ -34,7 +34,8 @@ int telling_decimals(const Standings& s, std::size_t column, int least, int most
 int decimals_shown(const Standings& s, std::size_t column) {
   const StandingColumn& c = s.columns()[column];
   if (c.format && c.format->is_number()) {
-    const int most = c.type.kind == Kind::floating ? c.format->decimals() + 9 : std::max(0, c.type.scale - c.format->power());
+    const int most =
+        c.type.kind == Kind::floating ? c.format->decimals() + 9 : std::max(0, c.type.scale - c.format->power());
     return telling_decimals(s, column, c.format->decimals(), most, [&](const Value& value, int decimals) {
       const auto* const exact = std::get_if<Decimal>(&value);
       const auto number = exact != nullptr ? std::optional(*exact) : Decimal::parse(to_text(value));
@@ -53,8 +54,9 @@ std::string float_text(double value) {
   const double size = std::fabs(value);
   if (value == 0 || (size >= 1e-4 && size < 1e15)) {
     char buffer[64];
-    const auto digits = size >= 1e6 ? std::to_chars(buffer, buffer + sizeof buffer, value, std::chars_format::fixed, 1)
-                                    : std::to_chars(buffer, buffer + sizeof buffer, value, std::chars_format::general, 6);
+    const auto digits = size >= 1e6
+                            ? std::to_chars(buffer, buffer + sizeof buffer, value, std::chars_format::fixed, 1)
+                            : std::to_chars(buffer, buffer + sizeof buffer, value, std::chars_format::general, 6);
     const std::string text(buffer, digits.ptr);
     const auto exact = Decimal::parse(text);
     return exact ? exact->grouped_text() : text;
@@ -63,6 +65,12 @@ std::string float_text(double value) {
 }
 
 }  // namespace
+
+std::optional<double> number_of(const Value& value) {
+  if (const auto* const exact = std::get_if<Decimal>(&value)) return exact->to_double();
+  const auto* const floating = std::get_if<double>(&value);
+  return floating != nullptr && std::isfinite(*floating) ? std::optional(*floating) : std::nullopt;
+}
 
 CellTexts::CellTexts(const Standings& standings) : s_(standings) {
   for (std::size_t c = 0; c < s_.columns().size(); ++c) decimals_.push_back(decimals_shown(s_, c));
@@ -75,9 +83,12 @@ std::string CellTexts::of(std::size_t column, const Value& value) const {
   const auto* const number = std::get_if<Decimal>(&value);
   const auto* const floating = std::get_if<double>(&value);
   if (c.format) {
-    const auto exact = number != nullptr ? std::optional(*number) : floating != nullptr ? Decimal::parse(to_text(value)) : std::nullopt;
+    const auto exact = number != nullptr     ? std::optional(*number)
+                       : floating != nullptr ? Decimal::parse(to_text(value))
+                                             : std::nullopt;
     if (!c.format->is_number()) return printable(c.format->text(value));
-    if (const auto text = exact ? c.format->number_text(*exact, decimals_[column]) : std::nullopt) return printable(*text);
+    if (const auto text = exact ? c.format->number_text(*exact, decimals_[column]) : std::nullopt)
+      return printable(*text);
   }
   if (number != nullptr) {
     if (c.role == Role::place) return number->rescaled(decimals_[column])->text();

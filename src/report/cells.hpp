@@ -3,12 +3,16 @@
 // apart.
 // Covered by tests/report/listing_test.cpp.
 
+#include <optional>
 #include <string>
 #include <vector>
 
 #include "lofty/standings.hpp"
 
 namespace lofty::report {
+
+// As a length to draw. Nothing for null, for what is not a number, and for numbers that no length has.
+std::optional<double> number_of(const Value& value);
 
 class CellTexts {
  public:

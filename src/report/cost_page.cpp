@@ -79,8 +79,7 @@ std::string cost_text(const Cost& cost, const Looks& looks) {
   // Long lists of names are cut: the step's number of windows follows.
   constexpr int widest = 34;
   for (auto& line : table)
-    for (const std::size_t c : {std::size_t{1}, std::size_t{2}})
-      line[c] = cut_to(line[c], widest);
+    for (const std::size_t c : {std::size_t{1}, std::size_t{2}}) line[c] = cut_to(line[c], widest);
   std::vector<int> widths(table.front().size(), 0);
   for (std::size_t c = 0; c < widths.size(); ++c) {
     for (const auto& line : table) widths[c] = std::max(widths[c], display_width(line[c]));

@@ -14,10 +14,11 @@ double text_width(std::string_view text, double size, bool bold) {
   // Advance widths of DejaVu Sans, in thousandths of the size, from the blank on. Verdana, which browsers take instead,
   // has the same; Arial and Helvetica are narrower.
   static constexpr std::array<int, 95> widths = {
-      318, 401, 460, 838, 636, 950, 780, 275, 390, 390, 500, 838, 318, 361, 318, 337, 636, 636, 636, 636, 636, 636, 636, 636,
-      636, 636, 337, 337, 838, 838, 838, 531, 1000, 684, 686, 698, 770, 632, 575, 775, 752, 295, 295, 656, 557, 863, 748, 787,
-      603, 787, 695, 635, 611, 732, 684, 989, 685, 611, 685, 390, 337, 390, 838, 500, 500, 613, 635, 550, 635, 615, 352, 635,
-      634, 278, 278, 579, 278, 974, 634, 612, 635, 635, 411, 521, 392, 634, 592, 818, 592, 592, 525, 636, 337, 636, 838};
+      318, 401, 460, 838, 636, 950, 780, 275, 390, 390, 500, 838, 318, 361,  318, 337, 636, 636, 636,
+      636, 636, 636, 636, 636, 636, 636, 337, 337, 838, 838, 838, 531, 1000, 684, 686, 698, 770, 632,
+      575, 775, 752, 295, 295, 656, 557, 863, 748, 787, 603, 787, 695, 635,  611, 732, 684, 989, 685,
+      611, 685, 390, 337, 390, 838, 500, 500, 613, 635, 550, 635, 615, 352,  635, 634, 278, 278, 579,
+      278, 974, 634, 612, 635, 635, 411, 521, 392, 634, 592, 818, 592, 592,  525, 636, 337, 636, 838};
   double thousandths = 0;
   const auto length = static_cast<std::int32_t>(text.size());
   const auto* const bytes = reinterpret_cast<const std::uint8_t*>(text.data());
@@ -37,7 +38,12 @@ double text_width(std::string_view text, double size, bool bold) {
 }
 
 void Drawing::text_within(double x, double y, const std::string& words, double size, Tone tone, double edge) {
-  texts.push_back({{std::max(edge, std::min(x, width - edge - text_width(words, size))), y}, words, size, Anchor::start, tone, false});
+  texts.push_back({{std::max(edge, std::min(x, width - edge - text_width(words, size))), y},
+                   words,
+                   size,
+                   Anchor::start,
+                   tone,
+                   false});
 }
 
 std::vector<std::string> text_lines(std::string_view text, double size, double width) {
@@ -71,7 +77,8 @@ std::vector<double> round_steps(double least, double most, int count) {
 
 std::string round_text(double number, double step) {
   int decimals = 0;
-  while (decimals < 12 && std::fabs(step * std::pow(10, decimals) - std::round(step * std::pow(10, decimals))) > 1e-6) ++decimals;
+  while (decimals < 12 && std::fabs(step * std::pow(10, decimals) - std::round(step * std::pow(10, decimals))) > 1e-6)
+    ++decimals;
   const double scaled = number * std::pow(10, decimals);
   if (std::fabs(scaled) > 1e17) {
     const int power = static_cast<int>(std::floor(std::log10(std::fabs(number))));

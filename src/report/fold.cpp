@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "ladder/prose.hpp"
+
 namespace lofty::report {
 
 std::vector<std::uint8_t> folded_ties(const Standings& s) {
@@ -17,13 +19,14 @@ std::vector<std::uint8_t> folded_ties(const Standings& s) {
   return folded;
 }
 
-std::string note_of_fold(const Standings& s, const CellTexts& cells, const std::vector<std::uint8_t>& folded, std::size_t row) {
+std::string note_of_fold(const Standings& s, const CellTexts& cells, const std::vector<std::uint8_t>& folded,
+                         std::size_t row) {
   std::size_t end = row;
   while (end < s.rows() && folded[end] != 0) ++end;
   std::string place;
   for (std::size_t c = 0; c < s.columns().size() && place.empty(); ++c)
     if (s.columns()[c].role == Role::place && s.of_level(row, c)) place = " place " + cells.text(row, c);
-  return "(" + Decimal(static_cast<int128>(end - row), 0).grouped_text() + (end - row == 1 ? " more shares" : " more share") +
+  return "(" + engine::with_commas(end - row) + (end - row == 1 ? " more shares" : " more share") +
          (place.empty() ? " it" : place) + "; `--cut strict` leaves them out, `--all` lists them)";
 }
 

@@ -34,8 +34,8 @@ std::string number(double value) {
   return {buffer, end.ptr};
 }
 
-// In double quotes a quote, a backslash and a backtick have a meaning. A backtick cannot be escaped but by its number, whose
-// three digits gnuplot tells from digits that follow.
+// In double quotes a quote, a backslash and a backtick have a meaning. A backtick cannot be escaped but by its number,
+// whose three digits gnuplot tells from digits that follow.
 std::string quoted(const std::string& text) {
   std::string out = "\"";
   for (const char c : printable(text)) {
@@ -51,13 +51,17 @@ std::string quoted(const std::string& text) {
 
 // gnuplot writes points of type as pixels at 96 to the inch into PNG and PDF files, and as they are into SVG.
 std::string terminal(const Drawing& drawing, PictureFormat format, bool dark) {
-  const std::string paper = std::string(" background rgb '") + colour_of(Tone::paper, dark) + "' noenhanced font 'DejaVu Sans,12'\n";
+  const std::string paper =
+      std::string(" background rgb '") + colour_of(Tone::paper, dark) + "' noenhanced font 'DejaVu Sans,12'\n";
   switch (format) {
-    case PictureFormat::svg: return "set terminal svg fixed size " + number(drawing.width) + "," + number(drawing.height) + paper;
+    case PictureFormat::svg:
+      return "set terminal svg fixed size " + number(drawing.width) + "," + number(drawing.height) + paper;
     case PictureFormat::png:
-      return "set terminal pngcairo fontscale 1.5 linewidth 2 dashlength 2 size " + number(2 * drawing.width) + "," + number(2 * drawing.height) + paper;
+      return "set terminal pngcairo fontscale 1.5 linewidth 2 dashlength 2 size " + number(2 * drawing.width) + "," +
+             number(2 * drawing.height) + paper;
     case PictureFormat::pdf:
-      return "set terminal pdfcairo fontscale 0.75 linewidth 0.75 size " + number(drawing.width / 96) + "in," + number(drawing.height / 96) + "in" + paper;
+      return "set terminal pdfcairo fontscale 0.75 linewidth 0.75 size " + number(drawing.width / 96) + "in," +
+             number(drawing.height / 96) + "in" + paper;
   }
   return {};
 }
@@ -65,25 +69,30 @@ std::string terminal(const Drawing& drawing, PictureFormat format, bool dark) {
 }  // namespace
 
 std::string gnuplot_commands(const Drawing& drawing, PictureFormat format, bool dark) {
-  std::string out = "set encoding utf8\n" + terminal(drawing, format, dark) +
-                    "unset border; unset tics; unset key; unset colorbox\n"
-                    "set lmargin at screen 0; set rmargin at screen 1; set tmargin at screen 1; set bmargin at screen 0\n"
-                    "set xrange [0:" +
-                    number(drawing.width) + "]\nset yrange [" + number(drawing.height) + ":0]\n";
+  std::string out =
+      "set encoding utf8\n" + terminal(drawing, format, dark) +
+      "unset border; unset tics; unset key; unset colorbox\n"
+      "set lmargin at screen 0; set rmargin at screen 1; set tmargin at screen 1; set bmargin at screen 0\n"
+      "set xrange [0:" +
+      number(drawing.width) + "]\nset yrange [" + number(drawing.height) + ":0]\n";
   const auto rgb = [&](Tone tone) { return std::string("rgb '") + colour_of(tone, dark) + "'"; };
   const auto at = [](const Point& point) { return number(point.x) + "," + number(point.y); };
   std::size_t object = 0;
   for (const Polygon& polygon : drawing.polygons) {
     out += "set object " + std::to_string(++object) + " polygon from ";
     for (const Point& corner : polygon.corners) out += at(corner) + " to ";
-    out += at(polygon.corners.front()) + (polygon.in_front ? " front" : " back") + " fillstyle solid 1 noborder fillcolor " + rgb(polygon.tone) + "\n";
+    out += at(polygon.corners.front()) + (polygon.in_front ? " front" : " back") +
+           " fillstyle solid 1 noborder fillcolor " + rgb(polygon.tone) + "\n";
   }
   std::size_t label = 0;
   for (const Text& text : drawing.texts) {
     if (text.words.empty()) continue;
-    const char* const anchor = text.anchor == Anchor::start ? " left" : text.anchor == Anchor::middle ? " center" : " right";
-    out += "set label " + std::to_string(++label) + " " + quoted(text.words) + " at " + at(text.at) + anchor + " front font 'DejaVu Sans" +
-           (text.bold ? ":Bold" : "") + "," + number(text.size) + "' textcolor " + rgb(text.tone) + "\n";
+    const char* const anchor = text.anchor == Anchor::start    ? " left"
+                               : text.anchor == Anchor::middle ? " center"
+                                                               : " right";
+    out += "set label " + std::to_string(++label) + " " + quoted(text.words) + " at " + at(text.at) + anchor +
+           " front font 'DejaVu Sans" + (text.bold ? ":Bold" : "") + "," + number(text.size) + "' textcolor " +
+           rgb(text.tone) + "\n";
   }
   std::string plot;
   std::size_t line = 0;
@@ -92,8 +101,8 @@ std::string gnuplot_commands(const Drawing& drawing, PictureFormat format, bool 
     out += name + " << END\n";
     for (const Point& point : stroke.points) out += number(point.x) + " " + number(point.y) + "\n";
     out += "END\n";
-    plot += (plot.empty() ? "plot " : ", ") + name + " with lines linewidth " + number(stroke.width) + " linecolor " + rgb(stroke.tone) +
-            (stroke.dashed ? " dashtype (5,4)" : " dashtype 1") + " notitle";
+    plot += (plot.empty() ? "plot " : ", ") + name + " with lines linewidth " + number(stroke.width) + " linecolor " +
+            rgb(stroke.tone) + (stroke.dashed ? " dashtype (5,4)" : " dashtype 1") + " notitle";
   }
   return out + (plot.empty() ? "plot NaN notitle" : plot) + "\n";
 }
@@ -103,21 +112,27 @@ namespace {
 std::string xml_text(const std::string& text) {
   std::string out;
   for (const char c : printable(text)) {
-    if (c == '&') out += "&amp;";
-    else if (c == '<') out += "&lt;";
-    else if (c == '>') out += "&gt;";
-    else out += c;
+    if (c == '&')
+      out += "&amp;";
+    else if (c == '<')
+      out += "&lt;";
+    else if (c == '>')
+      out += "&gt;";
+    else
+      out += c;
   }
   return out;
 }
 
 void replace_all(std::string& text, const std::string& from, const std::string& to) {
-  for (std::size_t at = 0; (at = text.find(from, at)) != std::string::npos; at += to.size()) text.replace(at, from.size(), to);
+  for (std::size_t at = 0; (at = text.find(from, at)) != std::string::npos; at += to.size())
+    text.replace(at, from.size(), to);
 }
 
 // A name for readers who do not see it, fonts that browsers have, and whose file it is.
 std::string finished_svg(std::string svg, const std::string& title) {
-  replace_all(svg, "font-family=\"DejaVu Sans:Bold\"", "font-family=\"DejaVu Sans, Verdana, Arial, sans-serif\" font-weight=\"bold\"");
+  replace_all(svg, "font-family=\"DejaVu Sans:Bold\"",
+              "font-family=\"DejaVu Sans, Verdana, Arial, sans-serif\" font-weight=\"bold\"");
   replace_all(svg, "font-family=\"DejaVu Sans\"", "font-family=\"DejaVu Sans, Verdana, Arial, sans-serif\"");
   const std::size_t open = svg.find("<title>"), close = svg.find("</desc>");
   if (open == std::string::npos || close == std::string::npos) return svg;
@@ -127,8 +142,12 @@ std::string finished_svg(std::string svg, const std::string& title) {
 bool is_whole(const std::string& bytes, PictureFormat format) {
   switch (format) {
     case PictureFormat::svg: return bytes.starts_with("<?xml") && bytes.find("</svg>") != std::string::npos;
-    case PictureFormat::png: return bytes.starts_with("\x89PNG") && bytes.find("IEND", bytes.size() - std::min<std::size_t>(bytes.size(), 12)) != std::string::npos;
-    case PictureFormat::pdf: return bytes.starts_with("%PDF") && bytes.find("%%EOF", bytes.size() - std::min<std::size_t>(bytes.size(), 16)) != std::string::npos;
+    case PictureFormat::png:
+      return bytes.starts_with("\x89PNG") &&
+             bytes.find("IEND", bytes.size() - std::min<std::size_t>(bytes.size(), 12)) != std::string::npos;
+    case PictureFormat::pdf:
+      return bytes.starts_with("%PDF") &&
+             bytes.find("%%EOF", bytes.size() - std::min<std::size_t>(bytes.size(), 16)) != std::string::npos;
   }
   return false;
 }
@@ -149,12 +168,18 @@ std::string drawn(const Picture& picture, PictureFormat format, const PictureLoo
   // -d: not the commands that a user keeps for every picture of his.
   const engine::ProgramResult result = engine::run_program("gnuplot", {"-d"}, commands);
   if (result.not_found)
-    throw Error(Problem{Code::missing_program, "pictures are drawn by the program gnuplot, which is not installed", {}, {},
+    throw Error(Problem{Code::missing_program,
+                        "pictures are drawn by the program gnuplot, which is not installed",
+                        {},
+                        {},
                         "install the package gnuplot-nox"});
   if (result.status != 0 || !report::is_whole(result.output, format))
     throw Error(Problem{Code::cannot_write,
-                        "gnuplot could not draw the picture" + (result.errors.empty() ? "" : ": " + report::printable(result.errors.substr(0, 400))),
-                        {}, {}, {}});
+                        "gnuplot could not draw the picture" +
+                            (result.errors.empty() ? "" : ": " + report::printable(result.errors.substr(0, 400))),
+                        {},
+                        {},
+                        {}});
   switch (format) {
     case PictureFormat::svg: return report::finished_svg(result.output, drawing.title);
     case PictureFormat::png: return engine::marked_png(result.output);

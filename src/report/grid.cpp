@@ -22,7 +22,8 @@ std::vector<std::string> lines_of(const std::string& text) {
 
 // Two blanks before each column that is shown.
 int total(const std::vector<int>& widths) {
-  return std::accumulate(widths.begin(), widths.end(), 0, [](int sum, int width) { return sum + (width > 0 ? width + 2 : 0); });
+  return std::accumulate(widths.begin(), widths.end(), 0,
+                         [](int sum, int width) { return sum + (width > 0 ? width + 2 : 0); });
 }
 
 }  // namespace
@@ -53,13 +54,17 @@ std::vector<int> Grid::fitted_widths(int most) const {
   }
 
   // Texts as narrow as they may be: does what is left out until then suffice?
-  const auto least = [&](std::size_t c, int text) { return columns[c].shrinks ? std::min(wanted[c], text) : wanted[c]; };
+  const auto least = [&](std::size_t c, int text) {
+    return columns[c].shrinks ? std::min(wanted[c], text) : wanted[c];
+  };
   std::vector<int> widths(columns.size());
   for (std::size_t c = 0; c < columns.size(); ++c) widths[c] = least(c, least_text);
   while (total(widths) > most) {
     std::size_t spare = columns.size();
     for (std::size_t c = 0; c < columns.size(); ++c)
-      if (widths[c] > 0 && columns[c].spare > 0 && (spare == columns.size() || columns[c].spare >= columns[spare].spare)) spare = c;
+      if (widths[c] > 0 && columns[c].spare > 0 &&
+          (spare == columns.size() || columns[c].spare >= columns[spare].spare))
+        spare = c;
     if (spare == columns.size()) break;
     widths[spare] = 0;
   }
@@ -72,7 +77,8 @@ std::vector<int> Grid::fitted_widths(int most) const {
   for (int room = most - total(widths); room > 0; --room) {
     std::size_t narrowest = columns.size();
     for (std::size_t c = 0; c < columns.size(); ++c)
-      if (widths[c] > 0 && widths[c] < wanted[c] && (narrowest == columns.size() || widths[c] < widths[narrowest])) narrowest = c;
+      if (widths[c] > 0 && widths[c] < wanted[c] && (narrowest == columns.size() || widths[c] < widths[narrowest]))
+        narrowest = c;
     if (narrowest == columns.size()) break;
     ++widths[narrowest];
   }
@@ -103,7 +109,8 @@ std::string Grid::text(const Looks& looks, Fitted* fitted) const {
   std::size_t height = 1;
   for (std::size_t c = 0; c < columns.size(); ++c) {
     const bool whole = display_width(columns[c].heading) <= widths[c];
-    headings.push_back(whole ? std::vector{columns[c].heading} : lines_of(wrapped(columns[c].heading, std::max(widths[c], 1))));
+    headings.push_back(whole ? std::vector{columns[c].heading}
+                             : lines_of(wrapped(columns[c].heading, std::max(widths[c], 1))));
     if (widths[c] > 0) height = std::max(height, headings.back().size());
   }
   std::string out;
@@ -126,13 +133,20 @@ std::string Grid::text(const Looks& looks, Fitted* fitted) const {
   for (std::size_t r = 0; r < rows.size(); ++r) {
     if (r < gap_before.size() && gap_before[r]) out += "\n";
     if (r < note_before.size() && !note_before[r].empty())
-      out += "  " + inked(wrapped(note_before[r], looks.table_width > 0 ? looks.table_width - 2 : 10'000, 4), Ink::quiet, looks) + "\n";
+      out +=
+          "  " +
+          inked(wrapped(note_before[r], looks.table_width > 0 ? looks.table_width - 2 : 10'000, 4), Ink::quiet, looks) +
+          "\n";
     if (!rows[r].empty()) out += line([&](std::size_t c) { return rows[r][c]; }) + "\n";
   }
 
   for (std::size_t c = 0; c < columns.size() && fitted != nullptr; ++c) {
-    if (columns[c].heading.empty()) continue;
-    const bool cells_cut = std::any_of(rows.begin(), rows.end(), [&](const auto& row) { return !row.empty() && display_width(row[c]) > widths[c]; });
+    if (columns[c].heading.empty()) {  // bars
+      if (widths[c] == 0) fitted->left_out.emplace_back("bars");
+      continue;
+    }
+    const bool cells_cut = std::any_of(
+        rows.begin(), rows.end(), [&](const auto& row) { return !row.empty() && display_width(row[c]) > widths[c]; });
     if (widths[c] == 0)
       fitted->left_out.push_back(columns[c].heading);
     else if (widths[c] < natural[c] && cells_cut)

@@ -70,7 +70,8 @@ double lay_out_bars(Drawing& drawing, const BarsPicture& bars, double top) {
   for (const BarsPicture::Group& group : bars.groups) {
     if (!group.heading.empty()) {
       y += y > bars_top ? 8 : 0;
-      drawing.texts.push_back({{margin, y + heading_height / 2}, group.heading, text_size, Anchor::start, Tone::ink, true});
+      drawing.texts.push_back(
+          {{margin, y + heading_height / 2}, group.heading, text_size, Anchor::start, Tone::ink, true});
       y += heading_height;
     }
     drawing.line({zero, y - 2}, {zero, y + 2 + line_height * static_cast<double>(group.bars.size())}, Tone::quiet, 1);
@@ -78,16 +79,26 @@ double lay_out_bars(Drawing& drawing, const BarsPicture& bars, double top) {
       const BarsPicture::Bar& bar = group.bars[b];
       const double middle = y + line_height / 2;
       drawing.texts.push_back({{margin + places, middle}, bar.place, text_size, Anchor::end, Tone::quiet, false});
-      drawing.texts.push_back({{name_x, middle}, bar.label, text_size, Anchor::start, bar.others ? Tone::quiet : Tone::ink, false});
+      drawing.texts.push_back(
+          {{name_x, middle}, bar.label, text_size, Anchor::start, bar.others ? Tone::quiet : Tone::ink, false});
       const bool negative = bar.value && *bar.value < 0;
       if (bar.value) {
         const double end = x_of(*bar.value);
-        drawing.rectangle(std::min(zero, end), middle - bar_height / 2, std::max(std::fabs(end - zero), 0.5), bar_height,
-                          bar.others ? Tone::light : negative ? Tone::fall : Tone::main);
+        drawing.rectangle(std::min(zero, end), middle - bar_height / 2, std::max(std::fabs(end - zero), 0.5),
+                          bar_height,
+                          bar.others ? Tone::light
+                          : negative ? Tone::fall
+                                     : Tone::main);
         // A line of reference passes behind the number.
         const double width = text_width(bar.text, text_size);
-        if (!bars.references.empty()) drawing.rectangle(negative ? end - 8 - width : end + 4, middle - 8, width + 4, 16, Tone::paper, true);
-        drawing.texts.push_back({{negative ? end - 6 : end + 6, middle}, bar.text, text_size, negative ? Anchor::end : Anchor::start, Tone::ink, false});
+        if (!bars.references.empty())
+          drawing.rectangle(negative ? end - 8 - width : end + 4, middle - 8, width + 4, 16, Tone::paper, true);
+        drawing.texts.push_back({{negative ? end - 6 : end + 6, middle},
+                                 bar.text,
+                                 text_size,
+                                 negative ? Anchor::end : Anchor::start,
+                                 Tone::ink,
+                                 false});
       } else {
         drawing.texts.push_back({{zero + 6, middle}, bar.text, text_size, Anchor::start, Tone::quiet, false});
       }
@@ -97,7 +108,10 @@ double lay_out_bars(Drawing& drawing, const BarsPicture& bars, double top) {
         std::size_t first = b;
         while (first > 0 && group.bars[first - 1].tie == bar.tie) --first;
         const double from = y - static_cast<double>(b - first) * line_height + 4, to = y + line_height - 4;
-        drawing.strokes.push_back({{{bracket_x + 5, from}, {bracket_x, from}, {bracket_x, to}, {bracket_x + 5, to}}, Tone::accent, 1.6, false});
+        drawing.strokes.push_back({{{bracket_x + 5, from}, {bracket_x, from}, {bracket_x, to}, {bracket_x + 5, to}},
+                                   Tone::accent,
+                                   1.6,
+                                   false});
       }
       y += line_height;
     }

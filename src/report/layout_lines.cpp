@@ -38,11 +38,13 @@ std::vector<double> steps_of(const Range& range) {
 }
 
 // Strokes between the points that have a value; a value alone between nulls is a dot.
-void draw_line(Drawing& drawing, const std::vector<LinesPicture::Point>& points, const auto& at, Tone tone, double width) {
+void draw_line(Drawing& drawing, const std::vector<LinesPicture::Point>& points, const auto& at, Tone tone,
+               double width) {
   Stroke stroke{{}, tone, width, false};
   const auto finish = [&] {
     if (stroke.points.size() > 1) drawing.strokes.push_back(stroke);
-    if (stroke.points.size() == 1) drawing.rectangle(stroke.points[0].x - 1.5, stroke.points[0].y - 1.5, 3, 3, tone, true);
+    if (stroke.points.size() == 1)
+      drawing.rectangle(stroke.points[0].x - 1.5, stroke.points[0].y - 1.5, 3, 3, tone, true);
     stroke.points.clear();
   };
   for (const LinesPicture::Point& point : points)
@@ -60,7 +62,9 @@ double lay_out_lines(Drawing& drawing, const LinesPicture& lines, double top) {
   const double room = drawing.width - 2 * margin;
   double title_width = 0;
   for (const LinesPicture::Chart& chart : lines.charts)
-    title_width = std::max(title_width, text_width(chart.place, text_size, true) + text_width(chart.label, text_size, true) + text_width(chart.total, text_size) + 30);
+    title_width =
+        std::max(title_width, text_width(chart.place, text_size, true) + text_width(chart.label, text_size, true) +
+                                  text_width(chart.total, text_size) + 30);
   const double least_width = std::max(200.0, title_width);
   auto across = static_cast<std::size_t>(std::max(1.0, std::floor((room + gap_x) / (least_width + gap_x))));
   across = std::min({across, lines.charts.size(), std::size_t{4}});
@@ -86,7 +90,8 @@ double lay_out_lines(Drawing& drawing, const LinesPicture& lines, double top) {
   for (const LinesPicture::Chart& chart : lines.charts) {
     const Range own = lines.free_scale ? values_of(chart) : shared;
     const std::vector<double> steps = steps_of(own);
-    for (const double step : steps) numbers_width = std::max(numbers_width, text_width(round_text(step, steps[1] - steps[0]), 10) + 8);
+    for (const double step : steps)
+      numbers_width = std::max(numbers_width, text_width(round_text(step, steps[1] - steps[0]), 10) + 8);
   }
 
   // What is drawn, once for all charts.
@@ -125,7 +130,8 @@ double lay_out_lines(Drawing& drawing, const LinesPicture& lines, double top) {
     drawing.texts.push_back({{x, y0 + 8}, chart.label, text_size, Anchor::start, Tone::ink, true});
     drawing.texts.push_back({{x0 + width, y0 + 8}, chart.total, text_size, Anchor::end, Tone::ink, false});
 
-    const double left = x0 + numbers_width, right = x0 + width, plot_top = y0 + title_height, bottom = plot_top + plot_height;
+    const double left = x0 + numbers_width, right = x0 + width, plot_top = y0 + title_height,
+                 bottom = plot_top + plot_height;
     const Range own = lines.free_scale ? values_of(chart) : shared;
     const std::vector<double> steps = steps_of(own);
     // The paper ends where the values do; round numbers are marked as far as they are within.
@@ -137,16 +143,19 @@ double lay_out_lines(Drawing& drawing, const LinesPicture& lines, double top) {
     for (const double step : steps) {
       const double line_y = bottom - (step - least) / (most - least) * plot_height;
       drawing.line({left, line_y}, {right, line_y}, step == 0 ? Tone::quiet : Tone::grid, step == 0 ? 1 : 0.8);
-      drawing.texts.push_back({{left - 6, line_y}, round_text(step, steps[1] - steps[0]), 10, Anchor::end, Tone::quiet, false});
+      drawing.texts.push_back(
+          {{left - 6, line_y}, round_text(step, steps[1] - steps[0]), 10, Anchor::end, Tone::quiet, false});
     }
-    draw_line(drawing, chart.points, at, chart.smooth.empty() ? Tone::main : Tone::light, chart.smooth.empty() ? 1.8 : 1.2);
+    draw_line(drawing, chart.points, at, chart.smooth.empty() ? Tone::main : Tone::light,
+              chart.smooth.empty() ? 1.8 : 1.2);
     draw_line(drawing, chart.smooth, at, Tone::main, 2.2);
 
     // The ends of the axis.
     const auto along_text = [&](double value) {
       switch (lines.kind) {
         case LinesPicture::Along::dates: return Date{static_cast<std::int32_t>(std::floor(value))}.text();
-        case LinesPicture::Along::numbers: return round_text(value, along.most - along.least > 10 && value == std::floor(value) ? 1 : 0.01);
+        case LinesPicture::Along::numbers:
+          return round_text(value, along.most - along.least > 10 && value == std::floor(value) ? 1 : 0.01);
         case LinesPicture::Along::texts: break;
       }
       return lines.texts[static_cast<std::size_t>(value)];

@@ -19,14 +19,21 @@ double lay_out_shares(Drawing& drawing, const SharesPicture& shares, double top)
 
   for (const double level : levels) {
     drawing.line({left, y_of(level)}, {right, y_of(level)}, Tone::grid);
-    drawing.texts.push_back({{left - 8, y_of(level)}, round_text(level * 100, (levels[1] - levels[0]) * 100) + " %", small_size, Anchor::end, Tone::quiet, false});
+    drawing.texts.push_back({{left - 8, y_of(level)},
+                             round_text(level * 100, (levels[1] - levels[0]) * 100) + " %",
+                             small_size,
+                             Anchor::end,
+                             Tone::quiet,
+                             false});
   }
   const std::vector<double> counts = round_steps(0, entries, 8);
   for (const double count : counts) {
     if (count > entries || count != std::floor(count)) continue;
-    drawing.texts.push_back({{x_of(count), bottom + 14}, round_text(count, 1), small_size, Anchor::middle, Tone::quiet, false});
+    drawing.texts.push_back(
+        {{x_of(count), bottom + 14}, round_text(count, 1), small_size, Anchor::middle, Tone::quiet, false});
   }
-  drawing.texts.push_back({{right, bottom + 32}, "entries, the best first", small_size, Anchor::end, Tone::quiet, false});
+  drawing.texts.push_back(
+      {{right, bottom + 32}, "entries, the best first", small_size, Anchor::end, Tone::quiet, false});
   drawing.texts.push_back({{left, bottom + 32}, shares.share_heading, small_size, Anchor::start, Tone::quiet, false});
   drawing.line({left, bottom}, {right, bottom}, Tone::quiet);
 
@@ -38,7 +45,8 @@ double lay_out_shares(Drawing& drawing, const SharesPicture& shares, double top)
     if (step.peers > 1) {
       drawing.line(last, next, Tone::accent, 4);
       any_tie = true;
-    } else if (!drawing.strokes.empty() && drawing.strokes.back().tone == Tone::main && drawing.strokes.back().width > 2) {
+    } else if (!drawing.strokes.empty() && drawing.strokes.back().tone == Tone::main &&
+               drawing.strokes.back().width > 2) {
       drawing.strokes.back().points.push_back(next);
     } else {
       drawing.line(last, next, Tone::main, 2.2);
@@ -47,7 +55,8 @@ double lay_out_shares(Drawing& drawing, const SharesPicture& shares, double top)
   }
   if (any_tie) {
     drawing.line({left, bottom + 50}, {left + 22, bottom + 50}, Tone::accent, 4);
-    drawing.texts.push_back({{left + 28, bottom + 50}, "a tie is one step", small_size, Anchor::start, Tone::quiet, false});
+    drawing.texts.push_back(
+        {{left + 28, bottom + 50}, "a tie is one step", small_size, Anchor::start, Tone::quiet, false});
   }
 
   double below = any_tie ? 62 : 44;  // what the axis and its notes take
@@ -56,10 +65,14 @@ double lay_out_shares(Drawing& drawing, const SharesPicture& shares, double top)
     const Point at{x_of(static_cast<double>(step.entries)), y_of(step.share)};
     drawing.line({left, y_of(shares.mark)}, {right, y_of(shares.mark)}, Tone::accent, 1.2, true);
     drawing.line({at.x, bottom}, at, Tone::accent, 1.2, true);
-    drawing.polygons.push_back({{{at.x, at.y - 7}, {at.x + 7, at.y}, {at.x, at.y + 7}, {at.x - 7, at.y}}, Tone::accent, true});
-    const std::string words = round_text(static_cast<double>(step.entries), 1) + (step.entries == 1 ? " entry brings " : " entries bring ") + step.text +
-                              ": " + step.label + (step.peers > 1 ? " and " + std::to_string(step.peers - 1) + " level with it" : "");
-    // To the right of the mark the room under the curve is free; to its left the room above the curve; or else below all.
+    drawing.polygons.push_back(
+        {{{at.x, at.y - 7}, {at.x + 7, at.y}, {at.x, at.y + 7}, {at.x - 7, at.y}}, Tone::accent, true});
+    const std::string words = round_text(static_cast<double>(step.entries), 1) +
+                              (step.entries == 1 ? " entry brings " : " entries bring ") + step.text + ": " +
+                              step.label +
+                              (step.peers > 1 ? " and " + std::to_string(step.peers - 1) + " level with it" : "");
+    // To the right of the mark the room under the curve is free; to its left the room above the curve; or else below
+    // all.
     const double length = text_width(words, text_size, true);
     if (at.x + 10 + length <= right) {
       drawing.texts.push_back({{at.x + 10, bottom - 14}, words, text_size, Anchor::start, Tone::ink, true});

@@ -5,9 +5,11 @@
 #include <map>
 #include <utility>
 
+#include "ladder/prose.hpp"
 #include "report/cells.hpp"
 #include "report/fold.hpp"
 #include "report/grid.hpp"
+#include "report/names.hpp"
 #include "report/width.hpp"
 
 namespace lofty {
@@ -15,24 +17,23 @@ namespace lofty {
 namespace {
 
 using namespace report;
-
-std::string with_commas(std::size_t number) { return Decimal(static_cast<int128>(number), 0).grouped_text(); }
+using engine::with_commas;
 
 // A bar of eighths of a character: `part` of `width` columns, 0 <= part <= 1.
 std::string bar_of(double part, int width) {
-  static constexpr const char* eighths[] = {"", "\xE2\x96\x8F", "\xE2\x96\x8E", "\xE2\x96\x8D", "\xE2\x96\x8C",
-                                            "\xE2\x96\x8B", "\xE2\x96\x8A", "\xE2\x96\x89"};
+  static constexpr const char* eighths[] = {"",
+                                            "\xE2\x96\x8F",
+                                            "\xE2\x96\x8E",
+                                            "\xE2\x96\x8D",
+                                            "\xE2\x96\x8C",
+                                            "\xE2\x96\x8B",
+                                            "\xE2\x96\x8A",
+                                            "\xE2\x96\x89"};
   auto units = static_cast<int>(std::lround(part * width * 8));
   if (units == 0 && part > 0) units = 1;  // a little is not nothing
   std::string out;
   for (int i = 0; i < units / 8; ++i) out += "\xE2\x96\x88";
   return out + eighths[units % 8];
-}
-
-double number_of(const Value& value) {
-  if (const auto* const exact = std::get_if<Decimal>(&value)) return exact->to_double();
-  const auto* const floating = std::get_if<double>(&value);
-  return floating != nullptr && std::isfinite(*floating) ? *floating : 0;
 }
 
 class ListingText {
@@ -54,7 +55,8 @@ class ListingText {
     std::size_t summary = 0;
     for (std::size_t r = 0; r < s_.rows(); ++r) {
       add_row(grid, r);
-      for (; summary < s_.summaries().size() && s_.summaries()[summary].behind == r; ++summary) add_summary(grid, summary);
+      for (; summary < s_.summaries().size() && s_.summaries()[summary].behind == r; ++summary)
+        add_summary(grid, summary);
     }
     if (!pending_note_.empty()) {
       grid.rows.emplace_back();
@@ -111,7 +113,7 @@ class ListingText {
     Scale scale{std::vector<double>(s_.levels(), 0), std::vector<double>(s_.levels(), 0)};
     for (std::size_t r = 0; r < s_.rows(); ++r) {
       if (!s_.of_level(r, column)) continue;
-      const double number = number_of(s_.value(r, column));
+      const double number = number_of(s_.value(r, column)).value_or(0);
       scale.least[s_.level(r)] = std::min(scale.least[s_.level(r)], number);
       scale.most[s_.level(r)] = std::max(scale.most[s_.level(r)], number);
     }
@@ -125,10 +127,12 @@ class ListingText {
     const Scale& scale = scales_.at(column);
     const double least = scale.least[s_.level(row)], most = scale.most[s_.level(row)], span = most - least;
     if (span <= 0) return {};
-    const double number = number_of(value);
+    const double number = number_of(value).value_or(0);
     // Negative bars are to the left of zero.
     const int left = least < 0 ? static_cast<int>(std::lround(-least / span * width)) : 0;
-    if (number >= 0) return std::string(static_cast<std::size_t>(left), ' ') + bar_of(width - left > 0 && most > 0 ? number / most : 0, width - left);
+    if (number >= 0)
+      return std::string(static_cast<std::size_t>(left), ' ') +
+             bar_of(width - left > 0 && most > 0 ? number / most : 0, width - left);
     const auto length = std::clamp(static_cast<int>(std::lround(number / least * left)), 1, std::max(left, 1));
     std::string out(static_cast<std::size_t>(std::max(left - length, 0)), ' ');
     for (int i = 0; i < length; ++i) out += "\xE2\x96\x92";
@@ -155,7 +159,8 @@ class ListingText {
     grid.gap_before.push_back(r > 0 && s_.starts_group(r) && several_in_a_group_);
     const std::size_t passed = s_.passed_over(r);
     std::string note = std::exchange(pending_note_, {});
-    if (passed > 0) note += (note.empty() ? "" : "\n  ") + std::string("\xE2\x8B\xAE ") + with_commas(passed) + " in between";
+    if (passed > 0)
+      note += (note.empty() ? "" : "\n  ") + std::string("\xE2\x8B\xAE ") + with_commas(passed) + " in between";
     grid.note_before.push_back(std::move(note));
   }
 
@@ -174,25 +179,25 @@ class ListingText {
   }
 
   std::string departed() const {
-    if (s_.departed().empty()) return {};
-    std::string gone = "no longer listed:";
-    for (const Departed& one : s_.departed())
-      gone += (&one == &s_.departed().front() ? " " : ", ") + one.name + " (was " + to_text(one.was) +
-              (is_null(one.now) ? ", now without a place)" : ", now " + to_text(one.now) + ")");
-    return "\n" + wrapped(printable(gone), looks_.width, 2) + "\n";
+    return s_.departed().empty() ? std::string()
+                                 : "\n" + wrapped("no longer listed: " + departed_text(s_), looks_.width, 2) + "\n";
   }
 
   std::string foot(const Grid::Fitted& fitted) const {
-    std::string out = "\n" + inked(printable(s_.shown_of_total()) + (any_tied_ ? ";  = shares its place" : ""), Ink::quiet, looks_) + "\n";
+    std::string out =
+        "\n" + inked(printable(s_.shown_of_total()) + (any_tied_ ? ";  = shares its place" : ""), Ink::quiet, looks_) +
+        "\n";
     if (fitted.left_out.empty() && fitted.cut.empty()) return out;
     const auto names = [](const std::vector<std::string>& list) {
       std::string text;
-      for (const std::string& one : list) text += (text.empty() ? "" : ", ") + one.substr(0, one.find_last_not_of(' ') + 1);
+      for (const std::string& one : list)
+        text += (text.empty() ? "" : ", ") + one.substr(0, one.find_last_not_of(' ') + 1);
       return text;
     };
     std::string note = "to fit " + std::to_string(looks_.table_width) + " columns: ";
     if (!fitted.left_out.empty()) note += names(fitted.left_out) + " left out";
-    if (!fitted.cut.empty()) note += (fitted.left_out.empty() ? "" : "; ") + std::string("long texts of ") + names(fitted.cut) + " cut";
+    if (!fitted.cut.empty())
+      note += (fitted.left_out.empty() ? "" : "; ") + std::string("long texts of ") + names(fitted.cut) + " cut";
     return out + inked(wrapped(note + " (a file holds all: --to FILE)", looks_.width, 2), Ink::quiet, looks_) + "\n";
   }
 
@@ -253,10 +258,9 @@ std::string comparison_text(const Comparison& c, const std::string& expected, co
     return Decimal(static_cast<int128>(n), 0).grouped_text() + " " + noun + (n == 1 ? "" : "s");
   };
   if (c.equal())
-    return inked(
-               "as expected: " + number(c.rows, "row") + ", " + number(c.columns.size(), "column") + " of " +
-                   printable(expected),
-               Ink::strong, looks) +
+    return inked("as expected: " + number(c.rows, "row") + ", " + number(c.columns.size(), "column") + " of " +
+                     printable(expected),
+                 Ink::strong, looks) +
            "\n";
   std::string out = inked("not as expected in " + printable(expected) + ":", Ink::warn, looks) + "\n";
   const auto line = [&](const std::string& text) { out += "  " + wrapped(printable(text), looks.width - 2, 4) + "\n"; };

@@ -33,7 +33,8 @@ std::string markdown_sentence(const std::string& text) {
     const std::size_t close = open < text.size() ? text.find('`', open + 1) : std::string::npos;
     if (close == std::string::npos) return out + markdown_cell(text.substr(open));
     std::string name = text.substr(open, close + 1 - open);
-    std::replace_if(name.begin(), name.end(), [](char c) { return c == '\n' || c == '\r'; }, ' ');
+    std::replace_if(
+        name.begin(), name.end(), [](char c) { return c == '\n' || c == '\r'; }, ' ');
     out += name;
     at = close + 1;
   }
@@ -61,8 +62,9 @@ std::string markdown(const Standings& s, bool whole) {
     out += "|";
     for (std::size_t c = 0; c < s.columns().size(); ++c) {
       const Value value = s.value(r, c);
-      std::string text =
-          is_null(value) ? (s.of_level(r, c) ? "(none)" : "") : markdown_cell(s.columns()[c].format ? cells.text(r, c) : to_text(value, s.columns()[c].type));
+      std::string text = is_null(value) ? (s.of_level(r, c) ? "(none)" : "")
+                                        : markdown_cell(s.columns()[c].format ? cells.text(r, c)
+                                                                              : to_text(value, s.columns()[c].type));
       if (s.columns()[c].role == Role::place && s.columns()[c].ties != Ties::ordinal && s.tied(r, c) && !is_null(value))
         text += "=";
       out += " " + text + " |";

@@ -8,8 +8,8 @@
 
 namespace lofty::report {
 
-// Values in full, or in the formats of list.formats. Of a tie at the cut that runs to more than 20 entries beyond it five
-// are listed, unless `whole`.
+// Values in full, or in the formats of list.formats. Of a tie at the cut that runs to more than 20 entries beyond it
+// five are listed, unless `whole`.
 std::string markdown(const Standings& standings, bool whole);
 
 }  // namespace lofty::report

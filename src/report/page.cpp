@@ -9,6 +9,7 @@
 #include <cmath>
 
 #include "io/write_marks.hpp"
+#include "ladder/prose.hpp"
 #include "lofty/key.hpp"
 #include "lofty/listing.hpp"
 #include "lofty/order.hpp"
@@ -32,7 +33,8 @@ std::string base64(const std::string& bytes) {
   std::string out;
   for (std::size_t at = 0; at < bytes.size(); at += 3) {
     std::uint32_t three = 0;
-    for (std::size_t i = 0; i < 3; ++i) three = three << 8 | (at + i < bytes.size() ? static_cast<unsigned char>(bytes[at + i]) : 0U);
+    for (std::size_t i = 0; i < 3; ++i)
+      three = three << 8 | (at + i < bytes.size() ? static_cast<unsigned char>(bytes[at + i]) : 0U);
     for (std::size_t i = 0; i < 4; ++i) out += at + i > bytes.size() ? '=' : signs[three >> (18 - 6 * i) & 63];
   }
   return out;
@@ -57,7 +59,8 @@ std::vector<std::uint32_t> codes_of(const Standings& s, std::size_t column, cons
     case Kind::floating: return coded(std::vector<double>{}, [](const Value& v) { return std::get<double>(v); });
     case Kind::date: return coded(std::vector<Date>{}, [](const Value& v) { return std::get<Date>(v); });
     case Kind::timestamp: return coded(std::vector<Timestamp>{}, [](const Value& v) { return std::get<Timestamp>(v); });
-    case Kind::boolean: return coded(std::vector<std::uint8_t>{}, [](const Value& v) { return std::uint8_t{std::get<bool>(v)}; });
+    case Kind::boolean:
+      return coded(std::vector<std::uint8_t>{}, [](const Value& v) { return std::uint8_t{std::get<bool>(v)}; });
     default: return coded(std::vector<std::string>{}, [](const Value& v) { return to_text(v); });
   }
 }
@@ -65,7 +68,12 @@ std::vector<std::uint32_t> codes_of(const Standings& s, std::size_t column, cons
 class AnswerData {
  public:
   AnswerData(const PageAnswer& answer, std::size_t number, bool among_several, const PageOptions& options)
-      : answer_(answer), s_(answer.standings), options_(options), cells_(answer.standings), id_("ladder-" + std::to_string(number)), among_several_(among_several) {}
+      : answer_(answer),
+        s_(answer.standings),
+        options_(options),
+        cells_(answer.standings),
+        id_("ladder-" + std::to_string(number)),
+        among_several_(among_several) {}
 
   data make() {
     data out;
@@ -92,7 +100,9 @@ class AnswerData {
   bool nested() const { return s_.levels() > 1; }
   const StandingColumn& column(std::size_t c) const { return s_.columns()[c]; }
   // Aligned to the right; places of levels are indented from the left instead.
-  bool is_number(std::size_t c) const { return column(c).type.numeric() && !(nested() && column(c).role == Role::place); }
+  bool is_number(std::size_t c) const {
+    return column(c).type.numeric() && !(nested() && column(c).role == Role::place);
+  }
   bool shared(std::size_t c) const { return column(c).role == Role::place && column(c).ties != Ties::ordinal; }
 
   void choices(data& out) const {
@@ -113,7 +123,8 @@ class AnswerData {
       data one;
       one.set("light", base64(drawn(picture, PictureFormat::svg, {.titled = false})));
       one.set("dark", base64(drawn(picture, PictureFormat::svg, {.dark = true, .titled = false})));
-      one.set("words", std::string("Picture of ") + picture_kind_name(picture.kind()) + ": " + title() + ". The table below has its numbers.");
+      one.set("words", std::string("Picture of ") + picture_kind_name(picture.kind()) + ": " + title() +
+                           ". The table below has its numbers.");
       all.push_back(one);
     }
     out.set("pictures", all);
@@ -138,7 +149,7 @@ class AnswerData {
       codes_.push_back(codes_of(s_, c, answer_.locale));
       double most = 0;
       for (std::size_t r = 0; r < s_.rows() && column(c).bar; ++r)
-        if (s_.of_level(r, c)) most = std::max(most, number_of(s_.value(r, c)));
+        if (s_.of_level(r, c)) most = std::max(most, number_of(s_.value(r, c)).value_or(0));
       most_.push_back(most);
     }
     data bodies = list(), rows = list();
@@ -152,19 +163,14 @@ class AnswerData {
     for (std::size_t r = 0; r < s_.rows(); ++r) {
       if (r > 0 && s_.starts_group(r) && !nested()) finish_body();
       rows.push_back(row(r, name, any_tied));
-      for (; summary < s_.summaries().size() && s_.summaries()[summary].behind == r; ++summary) rows.push_back(summary_row(s_.summaries()[summary]));
+      for (; summary < s_.summaries().size() && s_.summaries()[summary].behind == r; ++summary)
+        rows.push_back(summary_row(s_.summaries()[summary]));
     }
     finish_body();
     out.set("columns", columns);
     out.set("bodies", bodies);
     out.set("width", std::to_string(s_.columns().size()));
     out.set("any_tied", any_tied);
-  }
-
-  static double number_of(const Value& value) {
-    if (const auto* const exact = std::get_if<Decimal>(&value)) return exact->to_double();
-    const auto* const floating = std::get_if<double>(&value);
-    return floating != nullptr && std::isfinite(*floating) ? *floating : 0;
   }
 
   data row(std::size_t r, std::size_t name, bool& any_tied) const {
@@ -183,7 +189,7 @@ class AnswerData {
       cell.set("tied", tied);
       row_tied = row_tied || tied;
       if (column(c).bar && !another && most_[c] > 0) {
-        const double part = std::clamp(number_of(s_.value(r, c)) / most_[c], 0.0, 1.0);
+        const double part = std::clamp(number_of(s_.value(r, c)).value_or(0) / most_[c], 0.0, 1.0);
         cell.set("bar", std::to_string(std::lround(part * 100)));
       }
       codes += (c > 0 ? " " : "") + std::to_string(codes_[c][r]);
@@ -195,7 +201,8 @@ class AnswerData {
     // To the template an empty text is there, too: what does not apply is not set.
     if (row_tied) out.set("class", "tied");
     out.set("level", std::to_string(s_.level(r)));
-    if (s_.passed_over(r) > 0) out.set("note", "\xE2\x8B\xAE " + Decimal(static_cast<int128>(s_.passed_over(r)), 0).grouped_text() + " in between");
+    if (s_.passed_over(r) > 0)
+      out.set("note", "\xE2\x8B\xAE " + engine::with_commas(s_.passed_over(r)) + " in between");
     return out;
   }
 
@@ -205,7 +212,9 @@ class AnswerData {
       data cell;
       cell.set("tag", "td");
       cell.set("number", is_number(c));
-      cell.set("text", c == line.label_column ? printable(line.label) : is_null(line.values[c]) ? std::string() : cells_.of(c, line.values[c]));
+      cell.set("text", c == line.label_column    ? printable(line.label)
+                       : is_null(line.values[c]) ? std::string()
+                                                 : cells_.of(c, line.values[c]));
       cells.push_back(cell);
     }
     out.set("cells", cells);
@@ -216,11 +225,7 @@ class AnswerData {
 
   void departed(data& out) const {
     if (s_.departed().empty()) return;
-    std::string gone = "No longer listed: ";
-    for (const Departed& one : s_.departed())
-      gone += (&one == &s_.departed().front() ? "" : ", ") + one.name + " (was " + to_text(one.was) +
-              (is_null(one.now) ? ", now without a place)" : ", now " + to_text(one.now) + ")");
-    out.set("departed", printable(gone));
+    out.set("departed", "No longer listed: " + departed_text(s_));
   }
 
   void remarks(data& out) const {

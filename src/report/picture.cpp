@@ -8,6 +8,7 @@
 #include <map>
 #include <numeric>
 
+#include "ladder/prose.hpp"
 #include "lofty/order.hpp"
 #include "lofty/window.hpp"
 #include "report/cells.hpp"
@@ -19,6 +20,7 @@ namespace lofty {
 namespace {
 
 using namespace report;
+using engine::with_commas;
 
 constexpr std::size_t most_entries = 60;  // more do not fit a page
 constexpr const char* kind_names[] = {"bars", "lines", "movement", "shares"};
@@ -27,17 +29,10 @@ constexpr const char* kind_names[] = {"bars", "lines", "movement", "shares"};
   throw Error(Problem{code, std::move(sentence), {}, std::move(nearest), std::move(advice)});
 }
 
-std::string with_commas(std::size_t number) { return Decimal(static_cast<int128>(number), 0).grouped_text(); }
-
-std::optional<double> number_of(const Value& value) {
-  if (const auto* const exact = std::get_if<Decimal>(&value)) return exact->to_double();
-  const auto* const floating = std::get_if<double>(&value);
-  return floating != nullptr && std::isfinite(*floating) ? std::optional(*floating) : std::nullopt;
-}
-
 class PictureMaker {
  public:
-  PictureMaker(const Standings& standings, const PictureOptions& options) : s_(standings), o_(options), cells_(standings) {
+  PictureMaker(const Standings& standings, const PictureOptions& options)
+      : s_(standings), o_(options), cells_(standings) {
     picture_.title = printable(s_.title());
     picture_.question = printable(s_.question());
   }
@@ -85,11 +80,18 @@ class PictureMaker {
     if (!o_.value.empty()) {
       const std::size_t c = named(o_.value);
       if (!column(c).type.numeric())
-        fail(Code::wrong_type, "`" + o_.value + "` holds values of type " + kind_name(column(c).type.kind) + ", and a picture needs numbers", {});
+        fail(Code::wrong_type,
+             "`" + o_.value + "` holds values of type " + kind_name(column(c).type.kind) +
+                 ", and a picture needs numbers",
+             {});
       return c;
     }
-    const auto is = [](Role role) { return [role](const StandingColumn& c) { return c.role == role && c.type.numeric(); }; };
-    const auto ranked_by = first_column([](const StandingColumn& c) { return c.sort_position == 1 && c.type.numeric() && c.role != Role::place && c.role != Role::key; });
+    const auto is = [](Role role) {
+      return [role](const StandingColumn& c) { return c.role == role && c.type.numeric(); };
+    };
+    const auto ranked_by = first_column([](const StandingColumn& c) {
+      return c.sort_position == 1 && c.type.numeric() && c.role != Role::place && c.role != Role::key;
+    });
     if (ranked_by) return *ranked_by;
     for (const Role role : {Role::total, Role::measure, Role::cell, Role::label})
       if (const auto c = first_column(is(role))) return *c;
@@ -99,13 +101,16 @@ class PictureMaker {
   // How many of `count` entries are drawn; the others are named.
   std::size_t drawn_of(std::size_t count, const char* what, const auto& name_of) {
     if (!o_.at_most && count > most_entries)
-      fail(Code::bad_value, "a picture shows at most " + std::to_string(most_entries) + " " + what + ", and this answer has " + with_commas(count),
+      fail(Code::bad_value,
+           "a picture shows at most " + std::to_string(most_entries) + " " + what + ", and this answer has " +
+               with_commas(count),
            "--best 30 asks for fewer; --at-most 30 draws the first 30 and names the others");
     const std::size_t drawn = std::min(count, o_.at_most.value_or(count));
     if (drawn < count) {
       std::string names;
       constexpr std::size_t most_named = 12;
-      for (std::size_t i = drawn; i < std::min(count, drawn + most_named); ++i) names += (names.empty() ? "" : ", ") + name_of(i);
+      for (std::size_t i = drawn; i < std::min(count, drawn + most_named); ++i)
+        names += (names.empty() ? "" : ", ") + name_of(i);
       if (count - drawn > most_named) names += " and " + with_commas(count - drawn - most_named) + " more";
       picture_.foot.push_back("Not drawn: " + names + ".");
     }
@@ -127,7 +132,8 @@ class PictureMaker {
     std::string heading;
     if (s_.levels() > 1) {
       for (const std::size_t outer : outer_rows(row)) {
-        heading += (heading.empty() ? "" : "  \xE2\x80\xBA  ") + place_text(s_, cells_, outer) + " " + row_name(s_, cells_, outer) + "  " + ranked_text(s_, cells_, outer);
+        heading += (heading.empty() ? "" : "  \xE2\x80\xBA  ") + place_text(s_, cells_, outer) + " " +
+                   row_name(s_, cells_, outer) + "  " + ranked_text(s_, cells_, outer);
       }
       return heading;
     }
@@ -143,16 +149,23 @@ class PictureMaker {
     std::vector<std::size_t> rows;  // the entries of the innermost level
     for (std::size_t r = 0; r < s_.rows(); ++r)
       if (s_.level(r) == innermost()) rows.push_back(r);
-    if (rows.empty()) fail(Code::nothing_to_draw, "there is nothing to draw: no level has entries inside the one outside it", {});
+    if (rows.empty())
+      fail(Code::nothing_to_draw, "there is nothing to draw: no level has entries inside the one outside it", {});
     rows.resize(drawn_of(rows.size(), "entries", [&](std::size_t i) { return row_name(s_, cells_, rows[i]); }));
 
     std::size_t summary = 0, tie = 0;
     for (std::size_t i = 0; i < rows.size(); ++i) {
       const std::size_t r = rows[i];
-      const bool new_group = out.groups.empty() || (s_.levels() > 1 ? outer_rows(r) != outer_rows(rows[i - 1]) : s_.starts_group(r));
+      const bool new_group =
+          out.groups.empty() || (s_.levels() > 1 ? outer_rows(r) != outer_rows(rows[i - 1]) : s_.starts_group(r));
       if (new_group) out.groups.push_back({heading_of_group(r), {}});
       std::vector<BarsPicture::Bar>& bars = out.groups.back().bars;
-      BarsPicture::Bar bar{row_name(s_, cells_, r), place_text(s_, cells_, r), cells_.text(r, value), number_of(s_.value(r, value)), false, 0};
+      BarsPicture::Bar bar{row_name(s_, cells_, r),
+                           place_text(s_, cells_, r),
+                           cells_.text(r, value),
+                           number_of(s_.value(r, value)),
+                           false,
+                           0};
       // Neighbours on one place are bracketed.
       if (!new_group && s_.tied(r) && s_.tied(rows[i - 1]) && bars.back().place == bar.place && s_.ranked(r)) {
         if (bars.back().tie == 0) bars.back().tie = ++tie;
@@ -164,7 +177,8 @@ class PictureMaker {
       for (; summary < s_.summaries().size() && s_.summaries()[summary].behind == r; ++summary) {
         const SummaryLine& line = s_.summaries()[summary];
         if (line.of != SummaryLine::Of::others || line.level != innermost() || is_null(line.values[value])) continue;
-        out.groups.back().bars.push_back({printable(line.label), "", cells_.of(value, line.values[value]), number_of(line.values[value]), true, 0});
+        out.groups.back().bars.push_back(
+            {printable(line.label), "", cells_.of(value, line.values[value]), number_of(line.values[value]), true, 0});
       }
     }
 
@@ -186,17 +200,22 @@ class PictureMaker {
   std::size_t along_column(std::size_t value) const {
     if (!o_.along.empty()) {
       const std::size_t c = named(o_.along);
-      if (column(c).type.kind == Kind::boolean) fail(Code::wrong_type, "`" + o_.along + "` is true or false, which is no order to draw along", {});
+      if (column(c).type.kind == Kind::boolean)
+        fail(Code::wrong_type, "`" + o_.along + "` is true or false, which is no order to draw along", {});
       return c;
     }
-    const auto date = first_column([](const StandingColumn& c) { return c.type.kind == Kind::date || c.type.kind == Kind::timestamp; });
+    const auto date = first_column(
+        [](const StandingColumn& c) { return c.type.kind == Kind::date || c.type.kind == Kind::timestamp; });
     if (date) return *date;
     const auto key = [&](bool numeric) {
-      return first_column([&](const StandingColumn& c) { return c.role == Role::key && c.type.numeric() == numeric && &c != &column(value); });
+      return first_column([&](const StandingColumn& c) {
+        return c.role == Role::key && c.type.numeric() == numeric && &c != &column(value);
+      });
     };
     if (const auto c = key(true)) return *c;
     if (const auto c = key(false)) return *c;
-    fail(Code::missing_key, "no listed column says what is drawn from left to right", "a date in list.columns, or --along COLUMN");
+    fail(Code::missing_key, "no listed column says what is drawn from left to right",
+         "a date in list.columns, or --along COLUMN");
   }
 
   LinesPicture lines() {
@@ -211,11 +230,13 @@ class PictureMaker {
     out.along_heading = printable(column(along).heading);
     out.free_scale = o_.free_scale;
     out.kind = kind == Kind::date || kind == Kind::timestamp ? LinesPicture::Along::dates
-               : column(along).type.numeric()               ? LinesPicture::Along::numbers
-                                                            : LinesPicture::Along::texts;
-    if (o_.smooth_rows > 0 && o_.smooth_days > 0) fail(Code::bad_value, "a line is smoothed over rows or over days, not both", {});
+               : column(along).type.numeric()                ? LinesPicture::Along::numbers
+                                                             : LinesPicture::Along::texts;
+    if (o_.smooth_rows > 0 && o_.smooth_days > 0)
+      fail(Code::bad_value, "a line is smoothed over rows or over days, not both", {});
     if (o_.smooth_days > 0 && out.kind != LinesPicture::Along::dates)
-      fail(Code::wrong_type, "`" + column(along).heading + "` does not hold dates, so there are no days to smooth over", "--smooth 7 smooths over 7 rows");
+      fail(Code::wrong_type, "`" + column(along).heading + "` does not hold dates, so there are no days to smooth over",
+           "--smooth 7 smooths over 7 rows");
     if (o_.smooth_rows > 0) out.smooth_words = "mean of the last " + std::to_string(o_.smooth_rows);
     if (o_.smooth_days > 0) out.smooth_words = "mean of the last " + std::to_string(o_.smooth_days) + " days";
 
@@ -227,7 +248,8 @@ class PictureMaker {
     std::vector<Member> charts;
     const bool nested = s_.levels() > 1, grouped = !nested && s_.starts_group(0);
     for (std::size_t r = 0; r < s_.rows(); ++r) {
-      if (nested ? s_.level(r) + 1 == innermost() : charts.empty() || (grouped && s_.starts_group(r))) charts.push_back({r, {}});
+      if (nested ? s_.level(r) + 1 == innermost() : charts.empty() || (grouped && s_.starts_group(r)))
+        charts.push_back({r, {}});
       if (s_.level(r) == innermost() && !charts.empty()) charts.back().rows.push_back(r);
     }
     const auto label_of = [&](const Member& chart) {
@@ -251,9 +273,12 @@ class PictureMaker {
         const Value at = s_.value(r, along);
         if (is_null(at)) continue;
         double x = 0;
-        if (const auto* const date = std::get_if<Date>(&at)) x = date->days;
-        else if (const auto* const moment = std::get_if<Timestamp>(&at)) x = static_cast<double>(moment->microseconds) / 86'400e6;
-        else if (const auto number = number_of(at)) x = *number;
+        if (const auto* const date = std::get_if<Date>(&at))
+          x = date->days;
+        else if (const auto* const moment = std::get_if<Timestamp>(&at))
+          x = static_cast<double>(moment->microseconds) / 86'400e6;
+        else if (const auto number = number_of(at))
+          x = *number;
         else {
           const auto [entry, is_new] = numbers.emplace(to_text(at), static_cast<double>(numbers.size()));
           if (is_new) out.texts.push_back(cells_.text(r, along));
@@ -261,14 +286,19 @@ class PictureMaker {
         }
         chart.points.push_back({x, number_of(s_.value(r, value))});
       }
-      std::stable_sort(chart.points.begin(), chart.points.end(), [](const auto& a, const auto& b) { return a.along < b.along; });
+      std::stable_sort(chart.points.begin(), chart.points.end(),
+                       [](const auto& a, const auto& b) { return a.along < b.along; });
       chart.smooth = smoothed(chart.points);
       most_points = std::max(most_points, chart.points.size());
       out.charts.push_back(std::move(chart));
     }
     if (most_points < 2)
-      fail(Code::nothing_to_draw, "a line needs two points, and no chart has more than " + std::to_string(most_points) + " along `" + column(along).heading + "`",
-           nested ? "a [[level]] of days or months inside, or --along COLUMN" : "each = [\"valley\", \"month\"] with within = [\"valley\"], or a [[level]] of days inside each entry");
+      fail(Code::nothing_to_draw,
+           "a line needs two points, and no chart has more than " + std::to_string(most_points) + " along `" +
+               column(along).heading + "`",
+           nested
+               ? "a [[level]] of days or months inside, or --along COLUMN"
+               : "each = [\"valley\", \"month\"] with within = [\"valley\"], or a [[level]] of days inside each entry");
     return out;
   }
 
@@ -284,7 +314,10 @@ class PictureMaker {
     }
     const Order order = lofty::order({ascending(along)});
     Frame frame = last_rows(static_cast<std::int64_t>(std::max<std::size_t>(o_.smooth_rows, 1)));
-    if (o_.smooth_days > 0) frame = {.unit = FrameUnit::range, .from = preceding(static_cast<std::int64_t>(o_.smooth_days) - 1), .by = ascending(along)};
+    if (o_.smooth_days > 0)
+      frame = {.unit = FrameUnit::range,
+               .from = preceding(static_cast<std::int64_t>(o_.smooth_days) - 1),
+               .by = ascending(along)};
     const Windowed<double> means = frame_means(order, frame, std::span<const double>(values), nulls);
     std::vector<LinesPicture::Point> out;
     for (std::size_t i = 0; i < points.size(); ++i) {
@@ -306,8 +339,10 @@ class PictureMaker {
     for (std::size_t c = 0; c < columns(); ++c)
       if (column(c).role == Role::place) times.push_back(c);
     if (times.size() < 2)
-      fail(Code::missing_key, "a movement needs places at two times, and this answer lists " + std::string(times.empty() ? "none" : "one"),
-           times.empty() ? "by = \"spend desc\" under [rank]" : "[compare] with the columns was and rank, or a further place in rank.also");
+      fail(Code::missing_key,
+           "a movement needs places at two times, and this answer lists " + std::string(times.empty() ? "none" : "one"),
+           times.empty() ? "by = \"spend desc\" under [rank]"
+                         : "[compare] with the columns was and rank, or a further place in rank.also");
     // With a comparison the first place alone is the present one; further ones are other orders, not other times.
     if (compared) times.resize(2);
     for (const std::size_t c : times) out.times.push_back(printable(column(c).heading));
@@ -327,27 +362,31 @@ class PictureMaker {
       }
       const auto& first = line.places.front();
       const auto& last = line.places.back();
-      line.moved = !first && last    ? Moved::came
-                   : first && !last  ? Moved::left
-                   : !first          ? Moved::stayed
-                   : *last < *first  ? Moved::up
-                   : *last > *first  ? Moved::down
-                                     : Moved::stayed;
+      line.moved = !first && last   ? Moved::came
+                   : first && !last ? Moved::left
+                   : !first         ? Moved::stayed
+                   : *last < *first ? Moved::up
+                   : *last > *first ? Moved::down
+                                    : Moved::stayed;
       if (line.moved == Moved::left) line.note = "no place now";
-      if (std::any_of(line.places.begin(), line.places.end(), [](const auto& place) { return place.has_value(); })) out.lines.push_back(std::move(line));
+      if (std::any_of(line.places.begin(), line.places.end(), [](const auto& place) { return place.has_value(); }))
+        out.lines.push_back(std::move(line));
     }
     for (const Departed& gone : s_.departed()) {
       if (!compared || is_null(gone.was)) continue;
       // Names are in backticks there, as in sentences.
       std::string name = gone.name;
       if (name.size() > 1 && name.front() == '`' && name.back() == '`') name = name.substr(1, name.size() - 2);
-      MovementPicture::Line line{printable(name), {number_of(gone.was), std::nullopt}, {to_text(gone.was), ""}, Moved::left, ""};
+      MovementPicture::Line line{
+          printable(name), {number_of(gone.was), std::nullopt}, {to_text(gone.was), ""}, Moved::left, ""};
       line.note = is_null(gone.now) ? "no place now" : "now " + to_text(gone.now);
       out.lines.push_back(std::move(line));
     }
     if (out.lines.empty()) fail(Code::nothing_to_draw, "there is nothing to draw: no entry has a place", {});
     if (out.lines.size() > most_entries + 20)
-      fail(Code::bad_value, "a movement shows at most " + std::to_string(most_entries + 20) + " entries with those that left, and this one has " + with_commas(out.lines.size()),
+      fail(Code::bad_value,
+           "a movement shows at most " + std::to_string(most_entries + 20) +
+               " entries with those that left, and this one has " + with_commas(out.lines.size()),
            "--best 20 asks for fewer");
     return out;
   }
@@ -355,14 +394,16 @@ class PictureMaker {
   SharesPicture shares() {
     SharesPicture out;
     if (s_.levels() > 1 || (s_.rows() > 0 && s_.starts_group(0) && s_.accounting().groups > 1))
-      fail(Code::bad_value, "shares are drawn of one ranking, and this ladder has " + std::string(s_.levels() > 1 ? "levels" : "groups"),
+      fail(Code::bad_value,
+           "shares are drawn of one ranking, and this ladder has " + std::string(s_.levels() > 1 ? "levels" : "groups"),
            "the same ladder without within, or of one level");
     std::optional<std::size_t> share;
     if (!o_.value.empty()) share = named(o_.value);
     for (std::size_t c = 0; c < columns() && !share; ++c)
       if (column(c).role == Role::measure && column(c).measure == Measure::running_share) share = c;
     if (!share)
-      fail(Code::missing_key, "no listed column holds a running share", "also = { so_far = { running_share = \"spend\" } } under [rank], and so_far in list.columns");
+      fail(Code::missing_key, "no listed column holds a running share",
+           "also = { so_far = { running_share = \"spend\" } } under [rank], and so_far in list.columns");
     if (const double mark = o_.mark.to_double(); !(mark > 0) || mark > 1)
       fail(Code::bad_value, "a mark is a share, more than 0 and at most 1", "--mark 0.8");
     out.share_heading = printable(column(*share).heading);
@@ -377,7 +418,9 @@ class PictureMaker {
       const auto number = number_of(s_.value(r, *share));
       if (!number) continue;
       if (*number < 0 || *number > 1 + 1e-9 || (!values.empty() && *number < values.back()))
-        fail(Code::wrong_type, "`" + column(*share).heading + "` is not a running share: it goes from " + (values.empty() ? "0" : to_text(values.back())) + " to " + to_text(*number),
+        fail(Code::wrong_type,
+             "`" + column(*share).heading + "` is not a running share: it goes from " +
+                 (values.empty() ? "0" : to_text(values.back())) + " to " + to_text(*number),
              "a column that grows from 0 to 1 as the listing goes on, listed by its places");
       values.push_back(*number);
       rows.push_back(r);
@@ -398,7 +441,8 @@ class PictureMaker {
       SharesPicture::Step& step = out.steps[*out.reached];
       if (!column(*share).format) step.text = percent(step.share);
     } else {
-      picture_.foot.push_back("The listed entries do not reach " + percent(out.mark) + ": they bring " + percent(out.steps.back().share) + ".");
+      picture_.foot.push_back("The listed entries do not reach " + percent(out.mark) + ": they bring " +
+                              percent(out.steps.back().share) + ".");
     }
     return out;
   }

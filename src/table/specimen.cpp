@@ -13,8 +13,9 @@
 namespace lofty {
 namespace {
 
-constexpr std::array<std::string_view, 12> month_names = {"January", "February", "March",     "April",   "May",      "June",
-                                                          "July",    "August",   "September", "October", "November", "December"};
+constexpr std::array<std::string_view, 12> month_names = {"January",   "February", "March",    "April",
+                                                          "May",       "June",     "July",     "August",
+                                                          "September", "October",  "November", "December"};
 
 bool is_digit(char c) { return c >= '0' && c <= '9'; }
 bool is_letter(char c) { return std::isalpha(static_cast<unsigned char>(c)) != 0; }
@@ -38,7 +39,8 @@ std::optional<Decimal> times_power(const Decimal& value, int power) {
     const int scale = value.scale() - power;
     return scale <= Decimal::max_digits ? std::optional(Decimal(value.coefficient(), scale)) : std::nullopt;
   }
-  std::string digits = Decimal(value.coefficient(), 0).text() + std::string(static_cast<std::size_t>(power - value.scale()), '0');
+  std::string digits =
+      Decimal(value.coefficient(), 0).text() + std::string(static_cast<std::size_t>(power - value.scale()), '0');
   return Decimal::parse(digits);
 }
 
@@ -49,7 +51,8 @@ bool is_unit(std::string_view affix) {
   std::string letters;
   for (const char c : affix)
     if (is_letter(c)) letters += c;
-  const bool code = letters.size() == 3 && std::all_of(letters.begin(), letters.end(), [](char c) { return c >= 'A' && c <= 'Z'; });
+  const bool code =
+      letters.size() == 3 && std::all_of(letters.begin(), letters.end(), [](char c) { return c >= 'A' && c <= 'Z'; });
   return !letters.empty() && !code;
 }
 
@@ -108,7 +111,8 @@ std::vector<Specimen::Reading> Specimen::readings_as_number(std::string_view tex
   return plain;
 }
 
-std::vector<std::vector<Specimen::DatePart>> Specimen::readings_as_date(std::string_view text, const std::array<int, 6>& meaning,
+std::vector<std::vector<Specimen::DatePart>> Specimen::readings_as_date(std::string_view text,
+                                                                        const std::array<int, 6>& meaning,
                                                                         bool with_time) const {
   // Tokens: runs of digits, runs of letters, and what is between them.
   std::vector<std::string> tokens;
@@ -119,7 +123,8 @@ std::vector<std::vector<Specimen::DatePart>> Specimen::readings_as_date(std::str
   }
   std::vector<std::vector<DatePart>> readings = {{}};
   const auto has = [](const std::vector<DatePart>& parts, std::initializer_list<Part> any) {
-    return std::any_of(parts.begin(), parts.end(), [&](const DatePart& p) { return std::find(any.begin(), any.end(), p.part) != any.end(); });
+    return std::any_of(parts.begin(), parts.end(),
+                       [&](const DatePart& p) { return std::find(any.begin(), any.end(), p.part) != any.end(); });
   };
   for (const std::string& token : tokens) {
     std::vector<std::vector<DatePart>> longer;
@@ -132,20 +137,31 @@ std::vector<std::vector<Specimen::DatePart>> Specimen::readings_as_date(std::str
       if (kind(token.front()) == 0) {
         const int number = token.size() <= 4 ? std::stoi(token) : -1;
         const bool two = token.size() == 2;
-        if (token.size() == 4 && number == meaning[0] && !has(so_far, {Part::year, Part::short_year})) with(Part::year, true);
-        if (two && number == meaning[0] % 100 && !has(so_far, {Part::year, Part::short_year})) with(Part::short_year, true);
-        if (token.size() <= 2 && number == meaning[1] && !has(so_far, {Part::month, Part::month_name, Part::short_month_name})) with(Part::month, two);
+        if (token.size() == 4 && number == meaning[0] && !has(so_far, {Part::year, Part::short_year}))
+          with(Part::year, true);
+        if (two && number == meaning[0] % 100 && !has(so_far, {Part::year, Part::short_year}))
+          with(Part::short_year, true);
+        if (token.size() <= 2 && number == meaning[1] &&
+            !has(so_far, {Part::month, Part::month_name, Part::short_month_name}))
+          with(Part::month, two);
         if (token.size() <= 2 && number == meaning[2] && !has(so_far, {Part::day})) with(Part::day, two);
         // Times are written in one order only.
-        if (with_time && token.size() <= 2 && has(so_far, {Part::minute}) && number == meaning[5] && !has(so_far, {Part::second})) with(Part::second, two);
-        if (with_time && token.size() <= 2 && has(so_far, {Part::hour}) && number == meaning[4] && !has(so_far, {Part::minute})) with(Part::minute, two);
+        if (with_time && token.size() <= 2 && has(so_far, {Part::minute}) && number == meaning[5] &&
+            !has(so_far, {Part::second}))
+          with(Part::second, two);
+        if (with_time && token.size() <= 2 && has(so_far, {Part::hour}) && number == meaning[4] &&
+            !has(so_far, {Part::minute}))
+          with(Part::minute, two);
         if (with_time && token.size() <= 2 && number == meaning[3] && !has(so_far, {Part::hour})) with(Part::hour, two);
       } else if (kind(token.front()) == 1) {
         const std::string_view name = month_names[static_cast<std::size_t>(meaning[1] - 1)];
         const bool free = !has(so_far, {Part::month, Part::month_name, Part::short_month_name});
-        if (token == name && free) with(Part::month_name, false);
-        else if (token == name.substr(0, 3) && free) with(Part::short_month_name, false);
-        else with(Part::text, false);
+        if (token == name && free)
+          with(Part::month_name, false);
+        else if (token == name.substr(0, 3) && free)
+          with(Part::short_month_name, false);
+        else
+          with(Part::text, false);
       } else {
         with(Part::text, false);
       }
@@ -153,7 +169,8 @@ std::vector<std::vector<Specimen::DatePart>> Specimen::readings_as_date(std::str
     readings = std::move(longer);
   }
   std::erase_if(readings, [&](const std::vector<DatePart>& parts) {
-    const bool day = has(parts, {Part::year, Part::short_year}) && has(parts, {Part::month, Part::month_name, Part::short_month_name}) && has(parts, {Part::day});
+    const bool day = has(parts, {Part::year, Part::short_year}) &&
+                     has(parts, {Part::month, Part::month_name, Part::short_month_name}) && has(parts, {Part::day});
     return !day || (with_time && !has(parts, {Part::minute}));
   });
   return readings;
@@ -164,8 +181,10 @@ Specimen Specimen::parse(std::string_view specimen) {
   out.source_ = std::string(specimen);
   const std::size_t equals = specimen.rfind('=');
   const std::string_view shown = trimmed(specimen.substr(0, std::min(equals, specimen.size())));
-  const std::string_view meant = equals == std::string_view::npos ? std::string_view() : trimmed(specimen.substr(equals + 1));
-  constexpr const char* forms = "as in \"12.5 % = 0.125\", \"1.234,50 \xE2\x82\xAC = 1234.50\" or \"31/12/2025 = 2025-12-31\"";
+  const std::string_view meant =
+      equals == std::string_view::npos ? std::string_view() : trimmed(specimen.substr(equals + 1));
+  constexpr const char* forms =
+      "as in \"12.5 % = 0.125\", \"1.234,50 \xE2\x82\xAC = 1234.50\" or \"31/12/2025 = 2025-12-31\"";
   if (shown.empty() || meant.empty())
     refuse(Code::syntax, "a format is an example: a text, an equals sign, and what the text means", specimen, forms);
 
@@ -188,8 +207,9 @@ Specimen Specimen::parse(std::string_view specimen) {
         return true;
       };
       if (!take("(", ")") && !take("-", "") && !take("\xE2\x88\x92", "") && !take("", "-") && !take("", "\xE2\x88\x92"))
-        refuse(Code::bad_value, "`" + std::string(shown) + "` shows no minus sign and no parentheses, but means a negative number", specimen,
-               "as in \"-12.50 = -12.50\" or \"(12.50) = -12.50\"");
+        refuse(Code::bad_value,
+               "`" + std::string(shown) + "` shows no minus sign and no parentheses, but means a negative number",
+               specimen, "as in \"-12.50 = -12.50\" or \"(12.50) = -12.50\"");
     }
     std::vector<Reading> readings = out.readings_as_number(shown.substr(first, last + 1 - first), meaning);
     if (readings.empty())
@@ -214,8 +234,10 @@ Specimen Specimen::parse(std::string_view specimen) {
     refuse(Code::bad_value, "`" + std::string(meant) + "` is neither a number nor a date", specimen, forms);
   const std::string text = date ? date->text() + " 00:00:00" : moment->text();
   std::array<int, 6> meaning{};
-  constexpr std::array<std::pair<std::size_t, std::size_t>, 6> fields = {{{0, 4}, {5, 2}, {8, 2}, {11, 2}, {14, 2}, {17, 2}}};
-  for (std::size_t i = 0; i < fields.size(); ++i) meaning[i] = std::stoi(text.substr(fields[i].first, fields[i].second));
+  constexpr std::array<std::pair<std::size_t, std::size_t>, 6> fields = {
+      {{0, 4}, {5, 2}, {8, 2}, {11, 2}, {14, 2}, {17, 2}}};
+  for (std::size_t i = 0; i < fields.size(); ++i)
+    meaning[i] = std::stoi(text.substr(fields[i].first, fields[i].second));
   std::vector<std::vector<DatePart>> readings = out.readings_as_date(shown, meaning, !date);
   if (readings.empty())
     refuse(Code::bad_value, "`" + std::string(shown) + "` can't mean " + std::string(meant), specimen,
@@ -296,7 +318,9 @@ std::string Specimen::text(const Value& value) const {
   if (is_number()) {
     const auto* const exact = std::get_if<Decimal>(&value);
     const auto* const floating = std::get_if<double>(&value);
-    const auto number = exact != nullptr ? std::optional(*exact) : floating != nullptr ? Decimal::parse(to_text(*floating)) : std::nullopt;
+    const auto number = exact != nullptr      ? std::optional(*exact)
+                        : floating != nullptr ? Decimal::parse(to_text(*floating))
+                                              : std::nullopt;
     const auto out = number ? number_text(*number, decimals_) : std::nullopt;
     return out ? *out : to_text(value);
   }
@@ -328,12 +352,14 @@ std::optional<Value> Specimen::read(std::string_view text) const {
   text = trimmed(text);
   if (is_number()) {
     bool negative = false;
-    if (text.size() > negative_before_.size() + negative_after_.size() && text.starts_with(negative_before_) && text.ends_with(negative_after_)) {
+    if (text.size() > negative_before_.size() + negative_after_.size() && text.starts_with(negative_before_) &&
+        text.ends_with(negative_after_)) {
       negative = true;
       text.remove_prefix(negative_before_.size());
       text.remove_suffix(negative_after_.size());
     }
-    if (text.size() < prefix_.size() + suffix_.size() || !text.starts_with(prefix_) || !text.ends_with(suffix_)) return std::nullopt;
+    if (text.size() < prefix_.size() + suffix_.size() || !text.starts_with(prefix_) || !text.ends_with(suffix_))
+      return std::nullopt;
     text.remove_prefix(prefix_.size());
     text.remove_suffix(suffix_.size());
     // Thousands are in groups of three, all of them or none.
@@ -410,7 +436,8 @@ std::optional<Value> Specimen::read(std::string_view text) const {
   const auto day = text.empty() ? Date::from_parts(found[0], found[1], found[2]) : std::nullopt;
   if (!day || found[3] > 23 || found[4] > 59 || found[5] > 59) return std::nullopt;
   if (!with_time) return *day;
-  return Timestamp{((day->days * INT64_C(24) + found[3]) * 60 + found[4]) * INT64_C(60'000'000) + found[5] * INT64_C(1'000'000)};
+  return Timestamp{((day->days * INT64_C(24) + found[3]) * 60 + found[4]) * INT64_C(60'000'000) +
+                   found[5] * INT64_C(1'000'000)};
 }
 
 }  // namespace lofty

@@ -25,7 +25,9 @@ struct Box {
 
 Box box_of(const Text& text) {
   const double width = text_width(text.words, text.size, text.bold);
-  const double left = text.anchor == Anchor::start ? text.at.x : text.anchor == Anchor::middle ? text.at.x - width / 2 : text.at.x - width;
+  const double left = text.anchor == Anchor::start    ? text.at.x
+                      : text.anchor == Anchor::middle ? text.at.x - width / 2
+                                                      : text.at.x - width;
   return {left, text.at.y - text.size * 0.5, left + width, text.at.y + text.size * 0.5, text.words};
 }
 
@@ -36,17 +38,27 @@ std::string overlap(const Drawing& drawing) {
     if (text.words.empty()) continue;
     boxes.push_back(box_of(text));
     const Box& box = boxes.back();
-    if (box.left < -0.5 || box.right > drawing.width + 0.5 || box.top < 0 || box.bottom > drawing.height) return "off the paper: " + box.words;
+    if (box.left < -0.5 || box.right > drawing.width + 0.5 || box.top < 0 || box.bottom > drawing.height)
+      return "off the paper: " + box.words;
   }
   for (std::size_t i = 0; i < boxes.size(); ++i)
     for (std::size_t k = 0; k < i; ++k)
-      if (boxes[i].left < boxes[k].right && boxes[k].left < boxes[i].right && boxes[i].top < boxes[k].bottom && boxes[k].top < boxes[i].bottom)
+      if (boxes[i].left < boxes[k].right && boxes[k].left < boxes[i].right && boxes[i].top < boxes[k].bottom &&
+          boxes[k].top < boxes[i].bottom)
         return boxes[k].words + " | " + boxes[i].words;
   return {};
 }
 
-const char* const hard_names[] = {"A", "The Quite Unusually Long Name of a Shop in the High Moor & Sons", "\u00D8sten's Caf\u00E9", "\u05D7\u05E0\u05D5\u05EA \u05D3\u05D1\u05E9",
-                                  "\u8702\u871C\u5546\u5E97", "<b>&\"'`ls`$(x)@{}", "WWWWWWWWWWWWWWWWWWWWWWW", "iiii", "%d \\n \\\\ 'q'", "`1` 2025-12-01 \\101 $x @y"};
+const char* const hard_names[] = {"A",
+                                  "The Quite Unusually Long Name of a Shop in the High Moor & Sons",
+                                  "\u00D8sten's Caf\u00E9",
+                                  "\u05D7\u05E0\u05D5\u05EA \u05D3\u05D1\u05E9",
+                                  "\u8702\u871C\u5546\u5E97",
+                                  "<b>&\"'`ls`$(x)@{}",
+                                  "WWWWWWWWWWWWWWWWWWWWWWW",
+                                  "iiii",
+                                  "%d \\n \\\\ 'q'",
+                                  "`1` 2025-12-01 \\101 $x @y"};
 
 std::string any_name() { return hard_names[*rc::gen::inRange(0, 10)]; }
 
@@ -57,14 +69,18 @@ Picture any_bars() {
   const double scale = *rc::gen::element(1.0, 1e6, 1e-3);
   const int sign = *rc::gen::element(1, -1, 0);
   for (int i = 0; i < count; ++i) {
-    if (bars.groups.empty() || *rc::gen::inRange(0, 8) == 0) bars.groups.push_back({*rc::gen::arbitrary<bool>() ? any_name() : "", {}});
-    BarsPicture::Bar bar{any_name(), std::to_string(i + 1), "", {}, *rc::gen::inRange(0, 9) == 0, static_cast<std::size_t>(*rc::gen::inRange(0, 3))};
-    if (*rc::gen::inRange(0, 6) > 0) bar.value = scale * (sign == 0 ? *rc::gen::inRange(-100, 100) : sign * *rc::gen::inRange(0, 100));
+    if (bars.groups.empty() || *rc::gen::inRange(0, 8) == 0)
+      bars.groups.push_back({*rc::gen::arbitrary<bool>() ? any_name() : "", {}});
+    BarsPicture::Bar bar{any_name(), std::to_string(i + 1),        "",
+                         {},         *rc::gen::inRange(0, 9) == 0, static_cast<std::size_t>(*rc::gen::inRange(0, 3))};
+    if (*rc::gen::inRange(0, 6) > 0)
+      bar.value = scale * (sign == 0 ? *rc::gen::inRange(-100, 100) : sign * *rc::gen::inRange(0, 100));
     bar.text = bar.value ? std::to_string(*bar.value) : "(none)";
     bars.groups.back().bars.push_back(std::move(bar));
   }
   const int references = *rc::gen::inRange(0, 3);
-  for (int i = 0; i < references; ++i) bars.references.push_back({"4,200 would take place " + std::to_string(i), scale * *rc::gen::inRange(-50, 150)});
+  for (int i = 0; i < references; ++i)
+    bars.references.push_back({"4,200 would take place " + std::to_string(i), scale * *rc::gen::inRange(-50, 150)});
   return {"A title", "A question that is said back in a sentence.", {"3 of 7"}, bars};
 }
 
@@ -78,7 +94,10 @@ Picture any_lines() {
   for (int c = 0; c < charts; ++c) {
     LinesPicture::Chart chart{any_name(), std::to_string(c + 1) + "=", "1,234,567.00", {}, {}};
     const int points = *rc::gen::inRange(1, 12);
-    for (int i = 0; i < points; ++i) chart.points.push_back({20'000.0 + i, *rc::gen::inRange(0, 5) == 0 ? std::nullopt : std::optional<double>(*rc::gen::inRange(-100000, 100000))});
+    for (int i = 0; i < points; ++i)
+      chart.points.push_back({20'000.0 + i, *rc::gen::inRange(0, 5) == 0
+                                                ? std::nullopt
+                                                : std::optional<double>(*rc::gen::inRange(-100000, 100000))});
     lines.charts.push_back(std::move(chart));
   }
   return {"A title", "A question.", {}, lines};
@@ -97,7 +116,9 @@ Picture any_movement() {
       line.places.push_back(there ? std::optional<double>(place) : std::nullopt);
       line.texts.push_back(there ? std::to_string(place) + "=" : "");
     }
-    line.moved = !line.places.front() ? MovementPicture::Moved::came : !line.places.back() ? MovementPicture::Moved::left : MovementPicture::Moved::up;
+    line.moved = !line.places.front()  ? MovementPicture::Moved::came
+                 : !line.places.back() ? MovementPicture::Moved::left
+                                       : MovementPicture::Moved::up;
     movement.lines.push_back(std::move(line));
   }
   return {"A title", "A question.", {"3 of 7"}, movement};
@@ -127,7 +148,8 @@ struct Svg {
   std::vector<double> bars;
   explicit Svg(const std::string& bytes, const std::string& colour = "rgb( 35,  98, 143)") {
     EXPECT_TRUE(document.load_string(bytes.c_str())) << bytes.substr(0, 200);
-    for (const auto& found : document.select_nodes("//*[local-name()='text']")) texts.emplace_back(found.node().text().as_string());
+    for (const auto& found : document.select_nodes("//*[local-name()='text']"))
+      texts.emplace_back(found.node().text().as_string());
     for (const auto& found : document.select_nodes("//*[local-name()='polygon']")) {
       if (std::string(found.node().attribute("fill").value()) != colour) continue;
       double x0 = 0, y0 = 0, x1 = 0;
@@ -146,19 +168,23 @@ RC_GTEST_PROP(DrawingProperty, TextsNeverOverlapNorLeaveThePaper, ()) {
   const Drawing drawing = laid_out(picture, *rc::gen::element(480, 960, 1600), *rc::gen::arbitrary<bool>());
   RC_ASSERT(overlap(drawing) == std::string());
   for (const Stroke& stroke : drawing.strokes)
-    for (const report::Point& point : stroke.points) RC_ASSERT(std::isfinite(point.x) && std::isfinite(point.y) && point.x >= -1 && point.x <= drawing.width + 1);
+    for (const report::Point& point : stroke.points)
+      RC_ASSERT(std::isfinite(point.x) && std::isfinite(point.y) && point.x >= -1 && point.x <= drawing.width + 1);
   for (const Polygon& polygon : drawing.polygons)
-    for (const report::Point& corner : polygon.corners) RC_ASSERT(std::isfinite(corner.x) && corner.x >= -1 && corner.x <= drawing.width + 1 && corner.y <= drawing.height);
+    for (const report::Point& corner : polygon.corners)
+      RC_ASSERT(std::isfinite(corner.x) && corner.x >= -1 && corner.x <= drawing.width + 1 &&
+                corner.y <= drawing.height);
 }
 
 TEST(Drawing, TheSvgHasTheNumbersOfTheListing) {
-  const Standings answer = standings({.title = "Shops & <more>",
-                                      .data = {.from = "lines", .joins = {{.with = "shops", .on = {"shop_no"}}}},
-                                      .figures = {{"amount", "quantity * unit_price"}},
-                                      .totals = {{"spend", "sum(amount)"}},
-                                      .levels = {{.each = {"shop_no"}, .by = "spend desc", .tiebreak = "shop"}},
-                                      .list = {.columns = {"rank", "shop", "spend"}, .formats = {{"spend", "\u20AC1,234.50 = 1234.50"}}}},
-                                     support::small_shop());
+  const Standings answer =
+      standings({.title = "Shops & <more>",
+                 .data = {.from = "lines", .joins = {{.with = "shops", .on = {"shop_no"}}}},
+                 .figures = {{"amount", "quantity * unit_price"}},
+                 .totals = {{"spend", "sum(amount)"}},
+                 .levels = {{.each = {"shop_no"}, .by = "spend desc", .tiebreak = "shop"}},
+                 .list = {.columns = {"rank", "shop", "spend"}, .formats = {{"spend", "\u20AC1,234.50 = 1234.50"}}}},
+                support::small_shop());
   const std::string bytes = drawn(picture_of(answer, PictureKind::bars), PictureFormat::svg);
   const Svg svg(bytes);
   const std::string listed = listing(answer);
@@ -173,7 +199,8 @@ TEST(Drawing, TheSvgHasTheNumbersOfTheListing) {
   ASSERT_EQ(svg.bars.size(), 3u);
   EXPECT_NEAR(svg.bars[0], svg.bars[1], 0.05);
   EXPECT_NEAR(svg.bars[2] / svg.bars[0], 5.0 / 11, 0.001);
-  EXPECT_EQ(std::string(svg.document.select_node("//*[local-name()='title']").node().text().as_string()), "Shops & <more>");
+  EXPECT_EQ(std::string(svg.document.select_node("//*[local-name()='title']").node().text().as_string()),
+            "Shops & <more>");
   EXPECT_NE(bytes.find("written by Lofty Ladder"), std::string::npos);
   EXPECT_EQ(bytes, drawn(picture_of(answer, PictureKind::bars), PictureFormat::svg));  // the same bytes every time
 }

@@ -154,12 +154,15 @@ std::size_t count_of(const std::string& text, const std::string& part) {
 }  // namespace
 
 TEST(Listing, LongTiesAtTheCutAreShortenedForTheEyeAlone) {
-  Ladder ladder{.data = {.from = "t"}, .totals = {{"v", "sum(a)"}}, .levels = {{.each = {"name"}, .by = "v desc", .best = 3}}};
+  Ladder ladder{
+      .data = {.from = "t"}, .totals = {{"v", "sum(a)"}}, .levels = {{.each = {"name"}, .by = "v desc", .best = 3}}};
   const Standings answer = standings(ladder, long_tie(2, 30));
   ASSERT_EQ(answer.rows(), 32u);
   const std::string text = listing(answer, {.fold_ties = true});
   EXPECT_EQ(count_of(text, "shop 10"), 7u) << text;  // two ahead, five of the tie
-  EXPECT_NE(text.find("\n  (25 more share place 3; `--cut strict` leaves them out, `--all` lists them)\n"), std::string::npos) << text;
+  EXPECT_NE(text.find("\n  (25 more share place 3; `--cut strict` leaves them out, `--all` lists them)\n"),
+            std::string::npos)
+      << text;
   EXPECT_EQ(count_of(listing(answer), "shop 10"), 32u);
   EXPECT_EQ(count_of(written(answer, Format::csv), "shop 10"), 32u);
   EXPECT_EQ(count_of(written(answer, Format::markdown), "| shop 10"), 7u);
@@ -183,11 +186,12 @@ TEST(Listing, LongTiesAtTheCutAreShortenedForTheEyeAlone) {
 
 TEST(Listing, FitsTheWidthAndSaysWhatItDid) {
   Catalog catalog;
-  support::add(catalog, "t",
-               {{"name", {std::string("The Quite Unusually Long Name of a Shop in the High Moor"), std::string("Crumb")}},
-                {"remark", {std::string("a text that nobody needs to read to its end"), std::string("short")}},
-                {"a", {support::number(123456789), support::number(12)}},
-                {"b", {support::number(1), support::number(2)}}});
+  support::add(
+      catalog, "t",
+      {{"name", {std::string("The Quite Unusually Long Name of a Shop in the High Moor"), std::string("Crumb")}},
+       {"remark", {std::string("a text that nobody needs to read to its end"), std::string("short")}},
+       {"a", {support::number(123456789), support::number(12)}},
+       {"b", {support::number(1), support::number(2)}}});
   const Ladder ladder{.data = {.from = "t"},
                       .totals = {{"spend", "sum(a)"}, {"orders", "sum(b)"}},
                       .levels = {{.each = {"name"}, .by = "spend desc"}},
@@ -209,7 +213,8 @@ TEST(Listing, FitsTheWidthAndSaysWhatItDid) {
     EXPECT_LE(widest(text), width) << text;
     EXPECT_NE(text.find("123,456,789"), std::string::npos) << text;  // what places go by stays whole
     EXPECT_NE(text.find("rank"), std::string::npos);
-    const bool whole = text.find("High Moor") != std::string::npos && text.find("to its end") != std::string::npos && text.find(" 1\n") != std::string::npos;
+    const bool whole = text.find("High Moor") != std::string::npos && text.find("to its end") != std::string::npos &&
+                       text.find(" 1\n") != std::string::npos;
     EXPECT_EQ(text.find("to fit") == std::string::npos, whole) << text;
   }
   const std::string narrow = listing(answer, {.width = 60, .table_width = 60});
@@ -220,32 +225,44 @@ TEST(Listing, FitsTheWidthAndSaysWhatItDid) {
 
 TEST(Listing, ShowsBarsNextToNumbers) {
   Catalog catalog;
-  support::add(catalog, "t", {{"k", {support::number(1), support::number(2), support::number(3), support::number(4)}},
-                              {"a", {support::number(100), support::number(50), support::number(-100), support::null()}}});
-  Ladder ladder{.data = {.from = "t"}, .totals = {{"v", "sum(a)"}}, .levels = {{.each = {"k"}, .by = "v desc"}}, .list = {.bars = {"v"}}};
+  support::add(catalog, "t",
+               {{"k", {support::number(1), support::number(2), support::number(3), support::number(4)}},
+                {"a", {support::number(100), support::number(50), support::number(-100), support::null()}}});
+  Ladder ladder{.data = {.from = "t"},
+                .totals = {{"v", "sum(a)"}},
+                .levels = {{.each = {"k"}, .by = "v desc"}},
+                .list = {.bars = {"v"}}};
   const std::string text = listing(standings(ladder, catalog));
-  const std::string full = "\u2588\u2588\u2588\u2588\u2588\u2588\u2588\u2588";  // eight columns for 100, of sixteen for -100 to 100
+  const std::string full =
+      "\u2588\u2588\u2588\u2588\u2588\u2588\u2588\u2588";  // eight columns for 100, of sixteen for -100 to 100
   EXPECT_NE(text.find("  100          " + full + "\n"), std::string::npos) << text;
   EXPECT_NE(text.find("   50          \u2588\u2588\u2588\u2588\n"), std::string::npos) << text;
   EXPECT_NE(text.find(" -100  \u2592\u2592\u2592\u2592\u2592\u2592\u2592\u2592\n"), std::string::npos) << text;
   EXPECT_NE(text.find("(none)\n"), std::string::npos) << text;
   ladder.list.bars = {"k", "nothing"};
-  EXPECT_EQ(support::problems(ladder, catalog), std::vector<std::string>{"unknown-column: list.bars names a column that is not listed: `nothing`"});
+  EXPECT_EQ(support::problems(ladder, catalog),
+            std::vector<std::string>{"unknown-column: list.bars names a column that is not listed: `nothing`"});
 }
 
 TEST(Listing, FollowsFormatsUnlessTheyHideADifference) {
   Catalog catalog;
-  support::add(catalog, "t", {{"k", {support::number(1), support::number(2), support::number(3)}},
-                              {"a", {support::money("1234.54"), support::money("1234.46"), support::money("-7")}},
-                              {"d", {Value(*Date::parse("2025-12-31")), Value(*Date::parse("2026-01-02")), Value(*Date::parse("2026-01-03"))}}});
-  Ladder ladder{.data = {.from = "t"},
-                .totals = {{"v", "sum(a)"}, {"part", "sum(a) / 2000"}, {"last", "max(d)"}},
-                .levels = {{.each = {"k"}, .by = "v desc"}},
-                .list = {.formats = {{"v", "1.234,5 \u20AC = 1234.5"}, {"part", "12 % = 0.12"}, {"last", "31/12/25 = 2025-12-31"}}}};
+  support::add(
+      catalog, "t",
+      {{"k", {support::number(1), support::number(2), support::number(3)}},
+       {"a", {support::money("1234.54"), support::money("1234.46"), support::money("-7")}},
+       {"d",
+        {Value(*Date::parse("2025-12-31")), Value(*Date::parse("2026-01-02")), Value(*Date::parse("2026-01-03"))}}});
+  Ladder ladder{
+      .data = {.from = "t"},
+      .totals = {{"v", "sum(a)"}, {"part", "sum(a) / 2000"}, {"last", "max(d)"}},
+      .levels = {{.each = {"k"}, .by = "v desc"}},
+      .list = {
+          .formats = {{"v", "1.234,5 \u20AC = 1234.5"}, {"part", "12 % = 0.12"}, {"last", "31/12/25 = 2025-12-31"}}}};
   const Standings answer = standings(ladder, catalog);
   const std::string text = listing(answer);
   EXPECT_NE(text.find("1.234,54 \u20AC  61.73 %  31/12/25\n"), std::string::npos) << text;
-  EXPECT_NE(text.find("1.234,46 \u20AC  61.72 %  02/01/26\n"), std::string::npos) << text;  // more decimals than the examples have
+  EXPECT_NE(text.find("1.234,46 \u20AC  61.72 %  02/01/26\n"), std::string::npos)
+      << text;  // more decimals than the examples have
   EXPECT_NE(written(answer, Format::markdown).find("| 1.234,54 \u20AC |"), std::string::npos);
   EXPECT_NE(written(answer, Format::csv).find("1234.54,"), std::string::npos);  // files for programs never
   EXPECT_EQ(written(answer, Format::json).find("\u20AC"), std::string::npos);
@@ -282,11 +299,15 @@ TEST(Remarks, OfManyGroupsAreOne) {
       amounts.push_back(support::number(5));
     }
   support::add(catalog, "t", {{"g", groups}, {"name", names}, {"a", amounts}});
-  const Ladder ladder{.data = {.from = "t"}, .totals = {{"v", "sum(a)"}}, .levels = {{.each = {"name"}, .within = {"g"}, .by = "v desc", .best = 1}}};
+  const Ladder ladder{.data = {.from = "t"},
+                      .totals = {{"v", "sum(a)"}},
+                      .levels = {{.each = {"name"}, .within = {"g"}, .by = "v desc", .best = 1}}};
   const Standings answer = standings(ladder, catalog);
   std::size_t cuts = 0;
   for (const Remark& remark : answer.remarks()) cuts += remark.code == "tie-at-cut";
   EXPECT_EQ(cuts, 1u);
   EXPECT_TRUE(support::says(answer, "tie-at-cut", "3 names share place 1 in valley 100"));
-  EXPECT_TRUE(support::says(answer, "tie-at-cut", "; the same in 11 other groups: valley 101, valley 102, valley 103, valley 104 and 7 others"));
+  EXPECT_TRUE(
+      support::says(answer, "tie-at-cut",
+                    "; the same in 11 other groups: valley 101, valley 102, valley 103, valley 104 and 7 others"));
 }

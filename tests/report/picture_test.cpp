@@ -15,7 +15,12 @@ Standings best_of_small_shop(std::optional<std::size_t> best = {}) {
                     .data = {.from = "lines", .joins = {{.with = "shops", .on = {"shop_no"}}}},
                     .figures = {{"amount", "quantity * unit_price"}},
                     .totals = {{"spend", "sum(amount)"}},
-                    .levels = {{.each = {"shop_no"}, .by = "spend desc", .tiebreak = "shop", .best = best, .unranked = true, .others = true}},
+                    .levels = {{.each = {"shop_no"},
+                                .by = "spend desc",
+                                .tiebreak = "shop",
+                                .best = best,
+                                .unranked = true,
+                                .others = true}},
                     .list = {.columns = {"rank", "shop", "spend"}}},
                    support::small_shop());
 }
@@ -63,9 +68,10 @@ TEST(Picture, BarsAreTheListing) {
   ASSERT_EQ(bars.groups.size(), 1u);
   std::vector<std::string> lines;
   for (const BarsPicture::Bar& bar : bars.groups[0].bars)
-    lines.push_back(bar.place + "|" + bar.label + "|" + bar.text + "|" + (bar.value ? std::to_string(*bar.value) : "none") + "|" + std::to_string(bar.tie));
-  EXPECT_EQ(lines, (std::vector<std::string>{"1=|\u00C4lv Corner|11.00|11.000000|1", "1=|Crumb|11.00|11.000000|1", "3|Barrow|5.00|5.000000|0",
-                                             "\u2013|(none)|(none)|none|0"}));
+    lines.push_back(bar.place + "|" + bar.label + "|" + bar.text + "|" +
+                    (bar.value ? std::to_string(*bar.value) : "none") + "|" + std::to_string(bar.tie));
+  EXPECT_EQ(lines, (std::vector<std::string>{"1=|\u00C4lv Corner|11.00|11.000000|1", "1=|Crumb|11.00|11.000000|1",
+                                             "3|Barrow|5.00|5.000000|0", "\u2013|(none)|(none)|none|0"}));
 }
 
 TEST(Picture, BarsHaveTheOthersAndReferences) {
@@ -93,7 +99,8 @@ TEST(Picture, GroupsAndLevelsHaveHeadings) {
   EXPECT_EQ(bars.groups[0].heading, "Ashwater");
   EXPECT_EQ(bars.groups[2].heading, "(none)");
   EXPECT_EQ(bars.groups[2].bars.size(), 2u);
-  const Picture nested = picture_of(standings(by_recent(), days()), PictureKind::bars, {.value = "spend", .at_most = 60});
+  const Picture nested =
+      picture_of(standings(by_recent(), days()), PictureKind::bars, {.value = "spend", .at_most = 60});
   EXPECT_EQ(std::get<BarsPicture>(nested.content).groups[0].heading, "1 High Moor  458");
 }
 
@@ -128,15 +135,18 @@ TEST(Picture, LinesComeInRankedOrderAndShowMoreThanTheRankCounts) {
   // Over rows.
   const Picture by_rows = picture_of(answer, PictureKind::lines, {.smooth_rows = 3});
   const auto& chart = std::get<LinesPicture>(by_rows.content).charts[0];
-  EXPECT_NEAR(*chart.smooth[2].value, (*chart.points[0].value + *chart.points[1].value + *chart.points[2].value) / 3, 1e-9);
+  EXPECT_NEAR(*chart.smooth[2].value, (*chart.points[0].value + *chart.points[1].value + *chart.points[2].value) / 3,
+              1e-9);
   EXPECT_EQ(std::get<LinesPicture>(by_rows.content).smooth_words, "mean of the last 3");
 }
 
 TEST(Picture, LinesOfGroupsAndOfTexts) {
   Catalog catalog;
-  support::add(catalog, "t", {{"g", {std::string("b"), std::string("b"), std::string("a"), std::string("a")}},
-                              {"season", {std::string("spring"), std::string("summer"), std::string("spring"), std::string("summer")}},
-                              {"a", {number(3), support::null(), number(1), number(2)}}});
+  support::add(
+      catalog, "t",
+      {{"g", {std::string("b"), std::string("b"), std::string("a"), std::string("a")}},
+       {"season", {std::string("spring"), std::string("summer"), std::string("spring"), std::string("summer")}},
+       {"a", {number(3), support::null(), number(1), number(2)}}});
   const Standings answer = standings({.data = {.from = "t"},
                                       .totals = {{"v", "sum(a)"}},
                                       .levels = {{.each = {"season"}, .within = {"g"}, .by = "v desc"}},
@@ -149,7 +159,8 @@ TEST(Picture, LinesOfGroupsAndOfTexts) {
   ASSERT_EQ(lines.charts.size(), 2u);
   EXPECT_EQ(lines.charts[0].label, "a");
   EXPECT_EQ(lines.charts[1].points[1].value, std::nullopt);  // null breaks a line
-  EXPECT_EQ(refusal(answer, PictureKind::lines, {.smooth_days = 7}), "wrong-type: `season` does not hold dates, so there are no days to smooth over");
+  EXPECT_EQ(refusal(answer, PictureKind::lines, {.smooth_days = 7}),
+            "wrong-type: `season` does not hold dates, so there are no days to smooth over");
 }
 
 TEST(Picture, MovementHasNewcomersAndLeavers) {
@@ -176,17 +187,24 @@ TEST(Picture, MovementHasNewcomersAndLeavers) {
   EXPECT_EQ(movement.times, (std::vector<std::string>{"was", "rank"}));
   using Moved = MovementPicture::Moved;
   std::vector<std::pair<std::string, Moved>> moved;
-  for (const auto& line : movement.lines) moved.emplace_back(line.label + " " + line.texts[0] + ">" + line.texts[1], line.moved);
-  EXPECT_EQ(moved, (std::vector<std::pair<std::string, Moved>>{{"Riser 4>1", Moved::up}, {"Newcomer >2", Moved::came}, {"Steady 3>3", Moved::stayed},
-                                                               {"Faller 2>4", Moved::down}, {"name Early 1>", Moved::left}}));
+  for (const auto& line : movement.lines)
+    moved.emplace_back(line.label + " " + line.texts[0] + ">" + line.texts[1], line.moved);
+  EXPECT_EQ(moved, (std::vector<std::pair<std::string, Moved>>{{"Riser 4>1", Moved::up},
+                                                               {"Newcomer >2", Moved::came},
+                                                               {"Steady 3>3", Moved::stayed},
+                                                               {"Faller 2>4", Moved::down},
+                                                               {"name Early 1>", Moved::left}}));
   EXPECT_EQ(movement.lines.back().note, "no place now");
 }
 
 TEST(Picture, MovementOverThreeOrders) {
-  const Standings answer = standings({.data = {.from = "lines"},
-                                      .totals = {{"n", "count(*)"}, {"q", "sum(quantity)"}},
-                                      .levels = {{.each = {"shop_no"}, .by = "n desc", .also = {{.name = "by_quantity", .by = "q desc"}, {.name = "by_number", .by = "shop_no desc"}}}}},
-                                     support::small_shop());
+  const Standings answer = standings(
+      {.data = {.from = "lines"},
+       .totals = {{"n", "count(*)"}, {"q", "sum(quantity)"}},
+       .levels = {{.each = {"shop_no"},
+                   .by = "n desc",
+                   .also = {{.name = "by_quantity", .by = "q desc"}, {.name = "by_number", .by = "shop_no desc"}}}}},
+      support::small_shop());
   const Picture picture = picture_of(answer, PictureKind::movement);
   const auto& movement = std::get<MovementPicture>(picture.content);
   EXPECT_EQ(movement.times, (std::vector<std::string>{"rank", "by_quantity", "by_number"}));
@@ -195,13 +213,18 @@ TEST(Picture, MovementOverThreeOrders) {
 
 TEST(Picture, SharesMarkTheFirstThatReaches) {
   Catalog catalog;
-  support::add(catalog, "t", {{"name", {std::string("a"), std::string("b"), std::string("c"), std::string("d"), std::string("e")}},
-                              {"a", {number(30), number(20), number(20), number(20), number(10)}}});
+  support::add(catalog, "t",
+               {{"name", {std::string("a"), std::string("b"), std::string("c"), std::string("d"), std::string("e")}},
+                {"a", {number(30), number(20), number(20), number(20), number(10)}}});
   Ladder ladder{.data = {.from = "t"},
                 .totals = {{"v", "sum(a)"}},
-                .levels = {{.each = {"name"}, .by = "v desc", .tiebreak = "name", .also = {{.name = "so_far", .measure = Measure::running_share, .of = "v"}}}}};
+                .levels = {{.each = {"name"},
+                            .by = "v desc",
+                            .tiebreak = "name",
+                            .also = {{.name = "so_far", .measure = Measure::running_share, .of = "v"}}}}};
   const auto shares = [&](const char* mark) {
-    return std::get<SharesPicture>(picture_of(standings(ladder, catalog), PictureKind::shares, {.mark = *Decimal::parse(mark)}).content);
+    return std::get<SharesPicture>(
+        picture_of(standings(ladder, catalog), PictureKind::shares, {.mark = *Decimal::parse(mark)}).content);
   };
   const SharesPicture half = shares("0.5");
   ASSERT_EQ(half.steps.size(), 3u);  // b, c and d are one step
@@ -217,9 +240,11 @@ TEST(Picture, SharesMarkTheFirstThatReaches) {
   const Picture cut = picture_of(standings(ladder, catalog), PictureKind::shares);
   EXPECT_EQ(std::get<SharesPicture>(cut.content).reached, std::nullopt);
   EXPECT_EQ(cut.foot.back(), "The listed entries do not reach 50.0 %: they bring 30.0 %.");
-  EXPECT_EQ(refusal(standings(ladder, catalog), PictureKind::shares, {.value = "v"}).substr(0, 34), "wrong-type: `v` is not a running s");
+  EXPECT_EQ(refusal(standings(ladder, catalog), PictureKind::shares, {.value = "v"}).substr(0, 34),
+            "wrong-type: `v` is not a running s");
   ladder.levels[0].also.clear();
-  EXPECT_EQ(refusal(standings(ladder, catalog), PictureKind::shares), "missing-key: no listed column holds a running share");
+  EXPECT_EQ(refusal(standings(ladder, catalog), PictureKind::shares),
+            "missing-key: no listed column holds a running share");
 }
 
 TEST(Picture, RefusesWhatItCannotShow) {
@@ -236,17 +261,23 @@ TEST(Picture, RefusesWhatItCannotShow) {
   const Picture cut = picture_of(many, PictureKind::bars, {.at_most = 58});
   EXPECT_EQ(std::get<BarsPicture>(cut.content).groups[0].bars.size(), 58u);
   EXPECT_EQ(cut.foot.back(), "Not drawn: shop 58, shop 59, shop 60.");
-  EXPECT_EQ(refusal(many, PictureKind::movement), "missing-key: a movement needs places at two times, and this answer lists one");
-  EXPECT_EQ(refusal(many, PictureKind::bars, {.value = "name"}), "wrong-type: `name` holds values of type text, and a picture needs numbers");
+  EXPECT_EQ(refusal(many, PictureKind::movement),
+            "missing-key: a movement needs places at two times, and this answer lists one");
+  EXPECT_EQ(refusal(many, PictureKind::bars, {.value = "name"}),
+            "wrong-type: `name` holds values of type text, and a picture needs numbers");
   EXPECT_EQ(refusal(many, PictureKind::bars, {.value = "w"}), "unknown-column: no listed column is called `w`");
   EXPECT_EQ(refusal(many, PictureKind::lines, {.along = "v", .at_most = 1}).substr(0, 4), "none");
-  EXPECT_EQ(refusal(many, PictureKind::shares, {.mark = Decimal(0, 0)}), "missing-key: no listed column holds a running share");
+  EXPECT_EQ(refusal(many, PictureKind::shares, {.mark = Decimal(0, 0)}),
+            "missing-key: no listed column holds a running share");
   ladder.levels[0].having = "v > 1000";
-  EXPECT_EQ(refusal(standings(ladder, catalog), PictureKind::bars), "nothing-to-draw: there is nothing to draw: the answer has no rows");
+  EXPECT_EQ(refusal(standings(ladder, catalog), PictureKind::bars),
+            "nothing-to-draw: there is nothing to draw: the answer has no rows");
   ladder.levels[0].having = "v = 100";
   const Standings one = standings(ladder, catalog);
   EXPECT_EQ(refusal(one, PictureKind::bars), "none");
-  EXPECT_EQ(refusal(one, PictureKind::lines, {.along = "v"}), "nothing-to-draw: a line needs two points, and no chart has more than 1 along `v`");
+  EXPECT_EQ(refusal(one, PictureKind::lines, {.along = "v"}),
+            "nothing-to-draw: a line needs two points, and no chart has more than 1 along `v`");
   Ladder texts{.data = {.from = "t"}, .list = {.columns = {"name"}}};
-  EXPECT_EQ(refusal(standings(texts, catalog), PictureKind::bars), "missing-key: no listed column holds numbers to draw");
+  EXPECT_EQ(refusal(standings(texts, catalog), PictureKind::bars),
+            "missing-key: no listed column holds numbers to draw");
 }

@@ -103,7 +103,8 @@ TEST(Specimen, RefusesWhatItCannotMean) {
       {"12 = 13", "bad-value: `12` can't mean 13"},
       {"12.5 = 0.125", "bad-value: `12.5` can't mean 0.125"},  // no percent sign, no unit
       {"12.5 % = 12.5", "bad-value: `12.5 %` can't mean 12.5"},
-      {"1.234 k = 1234", "bad-value: `1.234 k` can mean 1234 in two ways: `.` may be in front of decimals, or between thousands"},
+      {"1.234 k = 1234",
+       "bad-value: `1.234 k` can mean 1234 in two ways: `.` may be in front of decimals, or between thousands"},
       {"1,23,456 = 123456", "bad-value: `1,23,456` can't mean 123456"},
       {"none = 12", "bad-value: `none` has no digits"},
       {"12 = -12", "bad-value: `12` shows no minus sign and no parentheses, but means a negative number"},
@@ -121,14 +122,19 @@ TEST(Specimen, RefusesWhatItCannotMean) {
 
 TEST(Specimen, ReadsNothingButItsForm) {
   const Specimen money_format = Specimen::parse("1.234,50 \u20AC = 1234.50");
-  for (const auto& [text, value] : {std::pair{"12,00 \u20AC", "12.00"}, {"1234,5 \u20AC", "1234.5"}, {"-1.234.567,00 \u20AC", "-1234567"}, {" 7 \u20AC ", "7"}})
+  for (const auto& [text, value] : {std::pair{"12,00 \u20AC", "12.00"},
+                                    {"1234,5 \u20AC", "1234.5"},
+                                    {"-1.234.567,00 \u20AC", "-1234567"},
+                                    {" 7 \u20AC ", "7"}})
     EXPECT_EQ(money_format.read(text), Value(money(value))) << text;
-  for (const char* text : {"12.00", "12,00", "1.23,00 \u20AC", "1.2345,00 \u20AC", ",50 \u20AC", "12, \u20AC", "12,0,0 \u20AC", "\u20AC", "", "1.234.56 \u20AC", "--1 \u20AC"})
+  for (const char* text : {"12.00", "12,00", "1.23,00 \u20AC", "1.2345,00 \u20AC", ",50 \u20AC", "12, \u20AC",
+                           "12,0,0 \u20AC", "\u20AC", "", "1.234.56 \u20AC", "--1 \u20AC"})
     EXPECT_EQ(money_format.read(text), std::nullopt) << text;
   EXPECT_EQ(Specimen::parse("12.5 % = 0.125").read("50 %"), Value(money("0.5")));
   EXPECT_EQ(Specimen::parse("(1,234.50) = -1234.50").read("(7.00)"), Value(money("-7")));
   const Specimen day = Specimen::parse("31/12/25 = 2025-12-31");
-  for (const char* text : {"31/13/25", "30/02/25", "1/1/25", "31/12/2025", "31/12", "31-12-25", "x", ""}) EXPECT_EQ(day.read(text), std::nullopt) << text;
+  for (const char* text : {"31/13/25", "30/02/25", "1/1/25", "31/12/2025", "31/12", "31-12-25", "x", ""})
+    EXPECT_EQ(day.read(text), std::nullopt) << text;
   EXPECT_EQ(day.read("01/02/69"), date("2069-02-01"));
   EXPECT_EQ(day.read("01/02/70"), date("1970-02-01"));
 }
@@ -152,7 +158,13 @@ TEST(Specimen, IsAFormatOfWorkbooksToo) {
 
 // What is shown with enough decimals is read again as what it was, in every form.
 RC_GTEST_PROP(SpecimenProperty, ReadsWhatItShows, ()) {
-  const char* const forms[] = {"1,234.50 = 1234.50", "1.234,5 \u20AC = 1234.5", "12.5 % = 0.125", "(1 234,50) = -1234.50", "kr12- = -12", "1.2 k = 1200", "12 = 12"};
+  const char* const forms[] = {"1,234.50 = 1234.50",
+                               "1.234,5 \u20AC = 1234.5",
+                               "12.5 % = 0.125",
+                               "(1 234,50) = -1234.50",
+                               "kr12- = -12",
+                               "1.2 k = 1200",
+                               "12 = 12"};
   const Specimen format = Specimen::parse(forms[*rc::gen::inRange(0, 7)]);
   const Decimal value(*rc::gen::inRange<std::int64_t>(-1'000'000'000'000, 1'000'000'000'000), *rc::gen::inRange(0, 6));
   const auto shown = format.number_text(value, 12);
@@ -164,7 +176,8 @@ RC_GTEST_PROP(SpecimenProperty, ReadsWhatItShows, ()) {
 
 // Every day in every form that has its parts.
 RC_GTEST_PROP(SpecimenProperty, ReadsTheDaysThatItShows, ()) {
-  const char* const forms[] = {"31/12/2025 = 2025-12-31", "2025.12.31 = 2025-12-31", "9.3.2025 = 2025-03-09", "Dec 31, 2025 = 2025-12-31", "31 December 2025 = 2025-12-31"};
+  const char* const forms[] = {"31/12/2025 = 2025-12-31", "2025.12.31 = 2025-12-31", "9.3.2025 = 2025-03-09",
+                               "Dec 31, 2025 = 2025-12-31", "31 December 2025 = 2025-12-31"};
   const Specimen format = Specimen::parse(forms[*rc::gen::inRange(0, 5)]);
   const Date day{*rc::gen::inRange(-700'000, 2'900'000)};
   RC_ASSERT(format.read(format.text(day)) == Value(day));

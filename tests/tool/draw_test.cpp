@@ -18,7 +18,8 @@ bool has(const std::string& text, const std::string& part) { return text.find(pa
 
 std::vector<std::string> files_in(const std::filesystem::path& folder) {
   std::vector<std::string> names;
-  for (const auto& entry : std::filesystem::directory_iterator(folder)) names.push_back(entry.path().filename().string());
+  for (const auto& entry : std::filesystem::directory_iterator(folder))
+    names.push_back(entry.path().filename().string());
   std::sort(names.begin(), names.end());
   return names;
 }
@@ -29,7 +30,10 @@ TEST(Draw, EachKindInEachFormat) {
   const Scratch s;
   const struct {
     const char *kind, *ladder;
-  } pictures[] = {{"bars", "best_shops.ladder.toml"}, {"lines", "valley_weeks.ladder.toml"}, {"movement", "who_moved.ladder.toml"}, {"shares", "half_of_the_money.ladder.toml"}};
+  } pictures[] = {{"bars", "best_shops.ladder.toml"},
+                  {"lines", "valley_weeks.ladder.toml"},
+                  {"movement", "who_moved.ladder.toml"},
+                  {"shares", "half_of_the_money.ladder.toml"}};
   for (const auto& picture : pictures)
     for (const auto& [ending, begin] : {std::pair{"svg", "<?xml"}, {"png", "\x89PNG"}, {"pdf", "%PDF"}}) {
       const std::string to = std::string(picture.kind) + "." + ending;
@@ -62,9 +66,11 @@ TEST(Draw, OptionsReachThePicture) {
   EXPECT_FALSE(has(svg({best, "--as", "bars", "--best", "2"}), "Twin Larder"));
   EXPECT_TRUE(has(svg({best, "--as", "bars", "--title", "A title of its own"}), "A title of its own"));
   EXPECT_TRUE(has(svg({best, "--as", "bars", "--dark"}), "#17202a"));
-  EXPECT_TRUE(has(svg({demo + "valley_weeks.ladder.toml", "--as", "lines", "--smooth", "4", "--scale", "free"}), "mean of the last 4"));
+  EXPECT_TRUE(has(svg({demo + "valley_weeks.ladder.toml", "--as", "lines", "--smooth", "4", "--scale", "free"}),
+                  "mean of the last 4"));
   EXPECT_TRUE(has(svg({demo + "valley_weeks.ladder.toml", "--as", "lines", "--choose", "days=30"}), "days = 30 days"));
-  EXPECT_TRUE(has(svg({demo + "half_of_the_money.ladder.toml", "--as", "shares", "--mark", "0.8"}), "entries bring 80."));
+  EXPECT_TRUE(
+      has(svg({demo + "half_of_the_money.ladder.toml", "--as", "shares", "--mark", "0.8"}), "entries bring 80."));
   // A ladder without a running share gets one.
   EXPECT_TRUE(has(svg({demo + "best_shops.ladder.toml", "--as", "shares"}), "running share of spend"));
 }
@@ -73,8 +79,11 @@ TEST(Draw, RefusesWhatItCannotDoAndLeavesNothing) {
   const Scratch s;
   s.file("t.csv", "name,note,day,a\nx,one,2025-01-01,1\n");
   s.file("texts.ladder.toml", "[data]\nfrom = \"t.csv\"\n[list]\ncolumns = [\"name\", \"note\"]\n");
-  s.file("one.ladder.toml", "[data]\nfrom = \"t.csv\"\n[totals]\nv = \"sum(a)\"\n[rank]\neach = [\"name\"]\nby = \"v desc\"\n");
-  s.file("none.ladder.toml", "[data]\nfrom = \"t.csv\"\n[rows]\nwhere = \"a > 5\"\n[totals]\nv = \"sum(a)\"\n[rank]\neach = [\"name\"]\nby = \"v desc\"\n");
+  s.file("one.ladder.toml",
+         "[data]\nfrom = \"t.csv\"\n[totals]\nv = \"sum(a)\"\n[rank]\neach = [\"name\"]\nby = \"v desc\"\n");
+  s.file("none.ladder.toml",
+         "[data]\nfrom = \"t.csv\"\n[rows]\nwhere = \"a > 5\"\n[totals]\nv = \"sum(a)\"\n[rank]\neach = [\"name\"]\nby "
+         "= \"v desc\"\n");
   s.file("foreign.svg", "<svg>somebody's</svg>");
   const auto before = files_in(s.path());
   const struct {
@@ -83,20 +92,53 @@ TEST(Draw, RefusesWhatItCannotDoAndLeavesNothing) {
     int status;
     std::string said;
   } cases[] = {
-      {"no such kind", {"one.ladder.toml", "--as", "pie", "--to", "a.svg"}, 2, "--as takes bars, lines, movement or shares"},
-      {"no such format", {"one.ladder.toml", "--as", "bars", "--to", "a.gif"}, 2, "a picture is an svg, png or pdf file, not `gif`"},
-      {"a page is no picture", {"one.ladder.toml", "--as", "bars", "--to", "a.html"}, 2, "a picture is an svg, png or pdf file, not `html`"},
-      {"no folder", {"one.ladder.toml", "--as", "bars", "--to", "nowhere/a.svg"}, 2, "nowhere/a.svg: cannot be written: No such file or directory"},
-      {"over an input", {"one.ladder.toml", "--as", "bars", "--to", "t.csv"}, 2, "a picture is an svg, png or pdf file"},
-      {"over a foreign file", {"one.ladder.toml", "--as", "bars", "--to", "foreign.svg"}, 2, "foreign.svg is there already, and is not plainly an earlier answer of this kind"},
-      {"places at one time", {"one.ladder.toml", "--as", "movement", "--to", "a.svg"}, 2, "a movement needs places at two times, and this answer lists one"},
+      {"no such kind",
+       {"one.ladder.toml", "--as", "pie", "--to", "a.svg"},
+       2,
+       "--as takes bars, lines, movement or shares"},
+      {"no such format",
+       {"one.ladder.toml", "--as", "bars", "--to", "a.gif"},
+       2,
+       "a picture is an svg, png or pdf file, not `gif`"},
+      {"a page is no picture",
+       {"one.ladder.toml", "--as", "bars", "--to", "a.html"},
+       2,
+       "a picture is an svg, png or pdf file, not `html`"},
+      {"no folder",
+       {"one.ladder.toml", "--as", "bars", "--to", "nowhere/a.svg"},
+       2,
+       "nowhere/a.svg: cannot be written: No such file or directory"},
+      {"over an input",
+       {"one.ladder.toml", "--as", "bars", "--to", "t.csv"},
+       2,
+       "a picture is an svg, png or pdf file"},
+      {"over a foreign file",
+       {"one.ladder.toml", "--as", "bars", "--to", "foreign.svg"},
+       2,
+       "foreign.svg is there already, and is not plainly an earlier answer of this kind"},
+      {"places at one time",
+       {"one.ladder.toml", "--as", "movement", "--to", "a.svg"},
+       2,
+       "a movement needs places at two times, and this answer lists one"},
       {"no places", {"texts.ladder.toml", "--as", "movement", "--to", "a.svg"}, 2, "this answer lists none"},
-      {"no numbers", {"texts.ladder.toml", "--as", "bars", "--to", "a.svg"}, 2, "no listed column holds numbers to draw"},
+      {"no numbers",
+       {"texts.ladder.toml", "--as", "bars", "--to", "a.svg"},
+       2,
+       "no listed column holds numbers to draw"},
       {"one point", {"one.ladder.toml", "--as", "lines", "--to", "a.svg"}, 1, "a line needs two points"},
-      {"no rows", {"none.ladder.toml", "--as", "bars", "--to", "a.svg"}, 1, "there is nothing to draw: the answer has no rows"},
+      {"no rows",
+       {"none.ladder.toml", "--as", "bars", "--to", "a.svg"},
+       1,
+       "there is nothing to draw: the answer has no rows"},
       {"no such column", {"one.ladder.toml", "--as", "bars", "--value", "vv", "--to", "a.svg"}, 2, "nearest: v"},
-      {"another kind's option", {"one.ladder.toml", "--as", "bars", "--smooth", "3", "--to", "a.svg"}, 2, "--smooth is for lines"},
-      {"no number of days", {"one.ladder.toml", "--as", "lines", "--smooth", "x", "--to", "a.svg"}, 2, "--smooth takes a number of rows or of days"},
+      {"another kind's option",
+       {"one.ladder.toml", "--as", "bars", "--smooth", "3", "--to", "a.svg"},
+       2,
+       "--smooth is for lines"},
+      {"no number of days",
+       {"one.ladder.toml", "--as", "lines", "--smooth", "x", "--to", "a.svg"},
+       2,
+       "--smooth takes a number of rows or of days"},
       {"no share", {"one.ladder.toml", "--as", "shares", "--mark", "2", "--to", "a.svg"}, 2, "--mark takes a share"},
       {"a table", {"t.csv", "--as", "bars", "--to", "a.svg"}, 2, "draw takes a ladder file"},
       {"no target", {"one.ladder.toml", "--as", "bars"}, 2, "--to is required"},
@@ -118,7 +160,9 @@ TEST(Draw, WithoutGnuplotItSaysWhichPackage) {
   const std::string best = demo + "best_shops.ladder.toml";
   const Ran ran = lofty({"draw", best, "--as", "bars", "--to", "a.svg"}, s.path(), no_programs);
   EXPECT_EQ(ran.status, 1);
-  EXPECT_TRUE(has(ran.err, "pictures are drawn by the program gnuplot, which is not installed") && has(ran.err, "install the package gnuplot-nox")) << ran.err;
+  EXPECT_TRUE(has(ran.err, "pictures are drawn by the program gnuplot, which is not installed") &&
+              has(ran.err, "install the package gnuplot-nox"))
+      << ran.err;
   EXPECT_TRUE(files_in(s.path()).empty());
   // A page that was not asked for a picture does without, and says so.
   const Ran page = lofty({"rank", best, "--to", "a.html"}, s.path(), no_programs);
@@ -130,7 +174,8 @@ TEST(Draw, WithoutGnuplotItSaysWhichPackage) {
   // One that fails is an error, not half a picture.
   s.file("gnuplot", "#!/bin/sh\necho '<?xml and no more'\necho broken >&2\n");
   std::filesystem::permissions(s.path() / "gnuplot", std::filesystem::perms::owner_all);
-  const Ran broken = lofty({"draw", best, "--as", "bars", "--to", "a.svg"}, s.path(), {"PATH=" + s.path().string() + ":/usr/bin:/bin"});
+  const Ran broken = lofty({"draw", best, "--as", "bars", "--to", "a.svg"}, s.path(),
+                           {"PATH=" + s.path().string() + ":/usr/bin:/bin"});
   EXPECT_EQ(broken.status, 1);
   EXPECT_TRUE(has(broken.err, "gnuplot could not draw the picture: broken")) << broken.err;
   EXPECT_FALSE(std::filesystem::exists(s.path() / "a.svg"));
@@ -140,8 +185,12 @@ TEST(Draw, AFullDiskLeavesTheOldPicture) {
   if (!support::faults_work()) GTEST_SKIP() << "this build has an allocator of its own";
   const Scratch s;
   for (const std::string to : {"a.svg", "a.html"}) {
-    const std::vector<std::string> call = to == "a.svg" ? std::vector<std::string>{"draw", demo + "best_shops.ladder.toml", "--as", "bars", "--to", to, "--remarks", "none"}
-                                                        : std::vector<std::string>{"rank", demo + "best_shops.ladder.toml", "--to", to, "--remarks", "none", "--workings", "1"};
+    const std::vector<std::string> call =
+        to == "a.svg"
+            ? std::vector<std::string>{"draw", demo + "best_shops.ladder.toml", "--as", "bars", "--to", to, "--remarks",
+                                       "none"}
+            : std::vector<std::string>{
+                  "rank", demo + "best_shops.ladder.toml", "--to", to, "--remarks", "none", "--workings", "1"};
     ASSERT_EQ(lofty(call, s.path()).status, 0);
     const long writes = support::calls_of("write", call, s.path());
     std::string old = support::slurp(s.path() / to);
@@ -162,8 +211,10 @@ TEST(Draw, AFullDiskLeavesTheOldPicture) {
 
 TEST(Several, GoIntoOnePageOrWorkbook) {
   const Scratch s;
-  const std::string best = demo + "best_shops.ladder.toml", moved = demo + "who_moved.ladder.toml", crossed = demo + "families_by_valley.ladder.toml";
-  const Ran page = lofty({"rank", best, moved, "--to", "m.html", "--title", "This <month>", "--choose", "days=60"}, s.path());
+  const std::string best = demo + "best_shops.ladder.toml", moved = demo + "who_moved.ladder.toml",
+                    crossed = demo + "families_by_valley.ladder.toml";
+  const Ran page =
+      lofty({"rank", best, moved, "--to", "m.html", "--title", "This <month>", "--choose", "days=60"}, s.path());
   EXPECT_EQ(page.status, 0) << page.err;
   EXPECT_TRUE(has(page.err, "wrote m.html: 2 ladders")) << page.err;
   const std::string html = support::slurp(s.path() / "m.html");
@@ -171,7 +222,8 @@ TEST(Several, GoIntoOnePageOrWorkbook) {
   const Ran book = lofty({"rank", best, moved, crossed, best, "--to", "m.xlsx"}, s.path());
   EXPECT_EQ(book.status, 0) << book.err;
   // Each sheet is a table to us: the titles are its names, cut to what a sheet may be called, and told apart.
-  for (const char* sheet : {"Best shops ever", "Who moved  the best shops of th", "What each valley buys  families", "Best shops ever (2)", "Contents", "About"}) {
+  for (const char* sheet : {"Best shops ever", "Who moved  the best shops of th", "What each valley buys  families",
+                            "Best shops ever (2)", "Contents", "About"}) {
     const Ran read = lofty({"inspect", std::string("m.xlsx#") + sheet, "--first", "1"}, s.path());
     EXPECT_EQ(read.status, 0) << sheet << read.err;
   }
@@ -182,7 +234,8 @@ TEST(Several, GoIntoOnePageOrWorkbook) {
   } cases[] = {
       {{"rank", best, moved, "--to", "m.csv"}, "several ladders go into one page or one workbook"},
       {{"rank", best, moved}, "several ladders go into one page or one workbook"},
-      {{"rank", best, moved, "--best", "3", "--to", "m.html"}, "`--best` does not say which of several ladders it is for"},
+      {{"rank", best, moved, "--best", "3", "--to", "m.html"},
+       "`--best` does not say which of several ladders it is for"},
       {{"rank", best, demo + "shops.csv", "--to", "n.html"}, "several sources have to be ladder files"},
       {{"rank", best, moved, "--to", "n.html", "--choose", "dys=3"}, "dys"},
       {{"rank", best, "--to", "n.csv", "--workings", "3"}, "--workings is for a page"},
@@ -202,13 +255,20 @@ TEST(Several, AnOfficeProgramOpensTheWorkbook) {
   if (support::shell("command -v libreoffice >/dev/null").status != 0)
     GTEST_SKIP() << "SKIPPED: libreoffice is not installed (scripts/install_packages full installs it)";
   const Scratch s;
-  ASSERT_EQ(lofty({"rank", demo + "half_of_the_money.ladder.toml", demo + "best_shops.ladder.toml", "--to", "m.xlsx"}, s.path()).status, 0);
+  ASSERT_EQ(lofty({"rank", demo + "half_of_the_money.ladder.toml", demo + "best_shops.ladder.toml", "--to", "m.xlsx"},
+                  s.path())
+                .status,
+            0);
   const Ran office = support::shell("cd " + s.path().string() + " && HOME=" + s.path().string() +
-                                    " libreoffice --headless --convert-to 'csv:Text - txt - csv (StarCalc):44,34,76,1,,0,false,false,true,false,false,-1' m.xlsx 2>&1");
+                                    " libreoffice --headless --convert-to 'csv:Text - txt - csv "
+                                    "(StarCalc):44,34,76,1,,0,false,false,true,false,false,-1' m.xlsx 2>&1");
   ASSERT_EQ(office.status, 0) << office.out;
   const std::string half = support::slurp(s.path() / "m-How few shops bring half of the.csv");
   // As it is shown: the format of the ladder's example, the mark of a tie, whole numbers of cents.
-  EXPECT_TRUE(half.starts_with("rank,shop,spend,share so far\n1=,\u00C6rlig Spoon,\"7,901.10\",2.4 %\n1=,Little STORES,\"7,901.10\",2.4 %\n3,tin Basket,\"6,779.55\",3.4 %\n")) << half.substr(0, 300);
+  EXPECT_TRUE(
+      half.starts_with("rank,shop,spend,share so far\n1=,\u00C6rlig Spoon,\"7,901.10\",2.4 %\n1=,Little "
+                       "STORES,\"7,901.10\",2.4 %\n3,tin Basket,\"6,779.55\",3.4 %\n"))
+      << half.substr(0, 300);
   EXPECT_TRUE(has(support::slurp(s.path() / "m-Best shops ever.csv"), "9=,Winter Wren"));
   EXPECT_TRUE(has(support::slurp(s.path() / "m-Contents.csv"), "Best shops ever"));
 }
@@ -217,7 +277,8 @@ TEST(Demo, EndsWithAPageAndFourPictures) {
   const Scratch s;
   const Ran ran = lofty({"demo"}, s.path());
   EXPECT_EQ(ran.status, 0) << ran.err;
-  EXPECT_EQ(files_in(s.path() / "lofty-demo"), (std::vector<std::string>{"best.svg", "half.svg", "month.html", "moved.svg", "valleys.svg"}));
+  EXPECT_EQ(files_in(s.path() / "lofty-demo"),
+            (std::vector<std::string>{"best.svg", "half.svg", "month.html", "moved.svg", "valleys.svg"}));
   EXPECT_TRUE(has(ran.out, "The page and the pictures are in " + (s.path() / "lofty-demo").string())) << ran.out;
   // Under a minute of reading, at 250 words of prose a minute: commands and tables are looked at rather than read.
   std::size_t words = 0;
@@ -225,7 +286,8 @@ TEST(Demo, EndsWithAPageAndFourPictures) {
     const std::size_t end = std::min(ran.out.find('\n', at), ran.out.size());
     const std::string line = ran.out.substr(at, end - at);
     at = end + 1;
-    if (!line.empty() && !line.starts_with("  ") && !line.starts_with("   $")) words += static_cast<std::size_t>(std::count(line.begin(), line.end(), ' ')) + 1;
+    if (!line.empty() && !line.starts_with("  ") && !line.starts_with("   $"))
+      words += static_cast<std::size_t>(std::count(line.begin(), line.end(), ' ')) + 1;
   }
   EXPECT_LT(words, 250u) << ran.out;
   // Each command can be copied: it does what the tour showed.
@@ -251,18 +313,24 @@ TEST(Demo, EndsWithAPageAndFourPictures) {
 TEST(Terminal, LongListingsGoThroughThePager) {
   const Scratch s;
   std::string lines = "name,a\n";
-  for (int i = 0; i < 60; ++i) lines += "shop " + std::to_string(100 + i) + "," + std::to_string(i < 2 ? 100 - i : 7) + "\n";
+  for (int i = 0; i < 60; ++i)
+    lines += "shop " + std::to_string(100 + i) + "," + std::to_string(i < 2 ? 100 - i : 7) + "\n";
   s.file("t.csv", lines);
   const std::string long_listing = "rank t.csv --total 'v=sum(a)' --each name --by 'v desc' --remarks none";
   const auto with_pager = [&](const std::string& pager, const std::string& command) {
-    return support::shell("cd " + s.path().string() + " && export TERM=xterm PAGER='" + pager + "' && script -qec \"stty rows 20 cols 60; " LOFTY_TOOL " " + command + "\" /dev/null").out;
+    return support::shell("cd " + s.path().string() + " && export TERM=xterm PAGER='" + pager +
+                          "' && script -qec \"stty rows 20 cols 60; " LOFTY_TOOL " " + command + "\" /dev/null")
+        .out;
   };
   EXPECT_TRUE(has(with_pager("sed s/^/PAGED/", long_listing), "PAGED"));
   EXPECT_FALSE(has(with_pager("sed s/^/PAGED/", long_listing + " --best 1"), "PAGED"));  // short
   EXPECT_TRUE(has(with_pager("no-such-pager", long_listing), "shop 101"));               // not lost
-  EXPECT_FALSE(has(support::shell("cd " + s.path().string() + " && PAGER='sed s/^/PAGED/' " LOFTY_TOOL " " + long_listing).out, "PAGED"));
+  EXPECT_FALSE(
+      has(support::shell("cd " + s.path().string() + " && PAGER='sed s/^/PAGED/' " LOFTY_TOOL " " + long_listing).out,
+          "PAGED"));
   const std::string tie = with_pager("", long_listing + " --best 3");
   EXPECT_TRUE(has(tie, "(53 more share place 3")) << tie;
   EXPECT_FALSE(has(with_pager("", long_listing + " --best 3 --all"), "more share place 3"));
-  EXPECT_FALSE(has(support::shell("cd " + s.path().string() + " && " LOFTY_TOOL " " + long_listing + " --best 3").out, "more share place 3"));
+  EXPECT_FALSE(has(support::shell("cd " + s.path().string() + " && " LOFTY_TOOL " " + long_listing + " --best 3").out,
+                   "more share place 3"));
 }

@@ -119,7 +119,8 @@ TEST(Tool, ShowsTheTour) {
   const support::Scratch scratch;
   const Ran ran = lofty({"demo", "--to", (scratch.path() / "out").string()}, source);
   EXPECT_EQ(ran.status, 0);
-  for (const char* part : {"$ lofty inspect demo/order_lines.csv", "Best shops ever", "Its place", "Who moved", "$ lofty draw demo/best_shops.ladder.toml --as bars"})
+  for (const char* part : {"$ lofty inspect demo/order_lines.csv", "Best shops ever", "Its place", "Who moved",
+                           "$ lofty draw demo/best_shops.ladder.toml --as bars"})
     EXPECT_TRUE(has(ran.out, part)) << part;
 }
 

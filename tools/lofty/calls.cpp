@@ -7,8 +7,8 @@ using lofty::Code;
 using lofty::Error;
 using lofty::Problem;
 
-void bad_option(const std::string& option, const std::string& text, std::string sentence,
-                             std::string advice, Code code) {
+void bad_option(const std::string& option, const std::string& text, std::string sentence, std::string advice,
+                Code code) {
   Problem p{code, std::move(sentence), {}, {}, std::move(advice)};
   p.place.key = option;
   p.place.text = text;
@@ -101,7 +101,8 @@ std::string replaced_text(const lofty::Output& output, const lofty::Replaces& fo
   if (found.what == What::nothing) return {};
   if (found.what == What::earlier_answer) return "; it replaced an earlier answer";
   if (output.kind == lofty::Output::Kind::table) return "; it replaced a table of that name";
-  return "; it replaced a file of " + lofty::Decimal(static_cast<lofty::int128>(found.bytes), 0).grouped_text() + " bytes";
+  return "; it replaced a file of " + lofty::Decimal(static_cast<lofty::int128>(found.bytes), 0).grouped_text() +
+         " bytes";
 }
 
 }  // namespace tool

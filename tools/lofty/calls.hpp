@@ -11,8 +11,8 @@
 
 namespace tool {
 
-[[noreturn]] void bad_option(const std::string& option, const std::string& text, std::string sentence, std::string advice,
-                             lofty::Code code = lofty::Code::bad_value);
+[[noreturn]] void bad_option(const std::string& option, const std::string& text, std::string sentence,
+                             std::string advice, lofty::Code code = lofty::Code::bad_value);
 
 std::string trimmed(std::string text);
 

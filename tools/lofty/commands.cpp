@@ -281,8 +281,9 @@ void name_options(std::vector<Problem>& problems) {
       if (key == ladder_key) key = option;
     for (const auto& [prefix, option] :
          {std::pair{"figures.", "--figure "}, std::pair{"totals.", "--total "},
-          std::pair{"list.headings.", "--heading "}, std::pair{"list.formats.", "--format "}, std::pair{"rank.also.", "--also "},
-          std::pair{"windows.", "--window "}, std::pair{"window_defs.", "--window-def "}})
+          std::pair{"list.headings.", "--heading "}, std::pair{"list.formats.", "--format "},
+          std::pair{"rank.also.", "--also "}, std::pair{"windows.", "--window "},
+          std::pair{"window_defs.", "--window-def "}})
       if (key.starts_with(prefix)) key = option + key.substr(std::string_view(prefix).size());
     if (key.starts_with("data.join")) key = "--join";
     // Advice speaks of the same thing in the words of a ladder.
@@ -337,9 +338,8 @@ bool by_option(const RankOptions& o, const std::string& key) {
          (o.rank_as && key == "rank.rank_as") || (o.locale && key == "data.locale") || (o.zone && key == "data.zone") ||
          (!o.each.empty() && key == "rank.each") || (!o.within.empty() && key == "rank.within") ||
          (!o.columns.empty() && key == "list.columns") || (!o.bars.empty() && key == "list.bars") ||
-         named_in("list.formats.", o.formats) || named_in("figures.", o.figures) ||
-         named_in("totals.", o.totals) || named_in("windows.", o.windows) || named_in("window_defs.", o.window_defs) ||
-         named_in("rank.also.", o.also);
+         named_in("list.formats.", o.formats) || named_in("figures.", o.figures) || named_in("totals.", o.totals) ||
+         named_in("windows.", o.windows) || named_in("window_defs.", o.window_defs) || named_in("rank.also.", o.also);
 }
 
 std::string relative_to(const fs::path& table, const fs::path& folder) {
@@ -433,7 +433,9 @@ PageChoices page_choices(const RankOptions& options) {
   PageChoices out;
   for (const std::string& name : options.pictures) {
     const auto kind = lofty::picture_kind_from(name);
-    if (!kind) bad_option("--picture", name, "--picture takes bars, lines, movement or shares", "--picture bars", Code::unknown_word);
+    if (!kind)
+      bad_option("--picture", name, "--picture takes bars, lines, movement or shares", "--picture bars",
+                 Code::unknown_word);
     out.pictures.push_back(*kind);
   }
   out.no_pictures = options.no_pictures;
@@ -446,12 +448,14 @@ PageChoices page_choices(const RankOptions& options) {
 int rank_several(const RankOptions& options) {
   const std::string ending = fs::path(options.to).extension().string();
   if (ending != ".html" && ending != ".xlsx")
-    bad_option("--to", options.to, "several ladders go into one page or one workbook", "--to month.html, or --to month.xlsx");
+    bad_option("--to", options.to, "several ladders go into one page or one workbook",
+               "--to month.html, or --to month.xlsx");
   const bool is_page = ending == ".html";
   std::vector<Asked> asked;
   for (const std::string& source : options.sources) {
     asked.push_back(ask(source));
-    if (!asked.back().from_file) bad_option("rank", source, "several sources have to be ladder files", "NAME.ladder.toml");
+    if (!asked.back().from_file)
+      bad_option("rank", source, "several sources have to be ladder files", "NAME.ladder.toml");
   }
   // A choice is for the ladders that have it.
   for (const std::string& choice : options.choices) {
@@ -466,7 +470,8 @@ int rank_several(const RankOptions& options) {
     }
     if (!any) lofty::choose(asked.front().text.ladder, name, value);  // says what is wrong
   }
-  const std::vector<lofty::Output> outputs = {{"--to", options.to, is_page ? lofty::Output::Kind::page : lofty::Output::Kind::workbook}};
+  const std::vector<lofty::Output> outputs = {
+      {"--to", options.to, is_page ? lofty::Output::Kind::page : lofty::Output::Kind::workbook}};
   const lofty::Detail detail = detail_of(options.remarks);
   std::vector<lofty::Standings> answers;
   std::vector<lofty::PageAnswer> on_page;
@@ -490,12 +495,14 @@ int rank_several(const RankOptions& options) {
     }
   }
   const std::vector<lofty::Replaces> replaced = checked(outputs, inputs, &answers.front(), options.replace);
-  lofty::write_file(options.to, is_page ? page_of(on_page, page_choices(options), options.title.value_or("")) : lofty::workbook(answers));
+  lofty::write_file(options.to, is_page ? page_of(on_page, page_choices(options), options.title.value_or(""))
+                                        : lofty::workbook(answers));
   for (std::size_t i = 0; i < answers.size() && detail != lofty::Detail::none; ++i) {
     const std::string remarks = lofty::remarks_text(answers[i].remarks(), looks_of_errors(), detail);
     if (!remarks.empty()) remark(options.sources[i] + ":\n" + remarks + "\n");
   }
-  remark("wrote " + options.to + ": " + std::to_string(answers.size()) + " ladders" + replaced_text(outputs.front(), replaced.front()) + "\n");
+  remark("wrote " + options.to + ": " + std::to_string(answers.size()) + " ladders" +
+         replaced_text(outputs.front(), replaced.front()) + "\n");
   return 0;
 }
 
@@ -533,8 +540,9 @@ int rank(const RankOptions& options) {
   if (options.replace && outputs.empty())
     bad_option("--replace", "", "--replace is for outputs, and this run has none", "--to FILE.csv --replace");
   if (format != lofty::Format::page)
-    for (const auto& [given, option] : {std::pair{!options.pictures.empty(), "--picture"}, std::pair{options.no_pictures, "--no-pictures"},
-                                        std::pair{options.workings.has_value(), "--workings"}})
+    for (const auto& [given, option] :
+         {std::pair{!options.pictures.empty(), "--picture"}, std::pair{options.no_pictures, "--no-pictures"},
+          std::pair{options.workings.has_value(), "--workings"}})
       if (given) bad_option(option, "", std::string(option) + " is for a page", "--to FILE.html");
   if (options.whole_ties && format && format != lofty::Format::markdown)
     bad_option("--all", "", "--all is for listings and Markdown; other files hold all rows always", "leave it out");
@@ -566,7 +574,8 @@ int rank(const RankOptions& options) {
     const auto written = [&] {
       try {
         if (*format != lofty::Format::page) return lofty::written(answer, *format, how);
-        return page_of({page_answer(ladder, tables, answer, page_choices(options))}, page_choices(options), ladder.title);
+        return page_of({page_answer(ladder, tables, answer, page_choices(options))}, page_choices(options),
+                       ladder.title);
       } catch (const Error& error) {
         std::vector<Problem> problems = error.problems();
         if (to_file) problems.front().place.file = options.to;

@@ -18,10 +18,10 @@ struct InspectOptions {
 struct RankOptions {
   std::vector<std::string> sources;  // a ladder file, or a table; or several ladder files
   const std::string& source() const { return sources.front(); }
-  std::vector<std::string> formats, bars, pictures, joins, figures, totals, windows, window_defs, also, headings, choices, each, within, columns,
-      nulls, put_first, put_last, sequences, text_orders, where_would;
-  std::optional<std::string> title, where, by, tiebreak, ties, rank_as, cut, order, order_by, locale, zone, having, eligible,
-      keep_where;
+  std::vector<std::string> formats, bars, pictures, joins, figures, totals, windows, window_defs, also, headings,
+      choices, each, within, columns, nulls, put_first, put_last, sequences, text_orders, where_would;
+  std::optional<std::string> title, where, by, tiebreak, ties, rank_as, cut, order, order_by, locale, zone, having,
+      eligible, keep_where;
   std::optional<std::size_t> best, worst, first, last, sample, seed, workings;
   std::optional<std::string> stage, keep_as, expect, remarks;
   std::string delimiter, to, save;

@@ -23,7 +23,9 @@ fs::path demo_folder() {
 
 // A word as a shell takes it.
 std::string shell_word(const std::string& word) {
-  const bool plain = !word.empty() && word.find_first_not_of("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_./=-+:,") == std::string::npos;
+  const bool plain = !word.empty() &&
+                     word.find_first_not_of("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_./=-+:,") ==
+                         std::string::npos;
   if (plain) return word;
   std::string out = "'";
   for (const char c : word) out += c == '\'' ? std::string("'\\''") : std::string(1, c);
@@ -69,7 +71,8 @@ int demo(const DemoOptions& options) {
   const auto path = [&](const char* name) { return (folder / name).string(); };
 
   print(
-      "Thornwick Honey is a made-up co-operative of beekeepers that sells to small shops. It meets on Thursday: who buys\n"
+      "Thornwick Honey is a made-up co-operative of beekeepers that sells to small shops. It meets on Thursday: who "
+      "buys\n"
       "most, and who moved? Each command can be copied.\n");
 
   tour.step("What have we got?", "inspect " + tour.table("order_lines.csv"));
@@ -82,7 +85,8 @@ int demo(const DemoOptions& options) {
   best.sources = {path("best_shops.ladder.toml")};
   rank(best);
 
-  tour.step("Why is this shop where it is?", "why " + tour.table("best_shops.ladder.toml") + " \"shop = 'Twin Pantry'\" --lines 3");
+  tour.step("Why is this shop where it is?",
+            "why " + tour.table("best_shops.ladder.toml") + " \"shop = 'Twin Pantry'\" --lines 3");
   why({.ladder = path("best_shops.ladder.toml"), .condition = "shop = 'Twin Pantry'", .choices = {}, .lines = 3});
 
   tour.step("Who moved since a year ago?", "rank " + tour.table("who_moved.ladder.toml") + " --remarks none");
@@ -95,8 +99,9 @@ int demo(const DemoOptions& options) {
   const std::string out = output_folder(options.to).generic_string();
   const auto file = [&](const char* name) { return out + "/" + name; };
   tour.step("For the meeting: one page with all of it, and four pictures.",
-            "rank " + tour.table("best_shops.ladder.toml") + " " + tour.table("valleys_shops_products.ladder.toml") + " " + tour.table("who_moved.ladder.toml") +
-                " \\\n         --to " + shell_word(file("month.html")) + " --title 'Thornwick Honey, this month' --remarks none");
+            "rank " + tour.table("best_shops.ladder.toml") + " " + tour.table("valleys_shops_products.ladder.toml") +
+                " " + tour.table("who_moved.ladder.toml") + " \\\n         --to " + shell_word(file("month.html")) +
+                " --title 'Thornwick Honey, this month' --remarks none");
   const struct {
     const char *kind, *ladder, *name, *smooth;
   } pictures[] = {{"bars", "best_shops.ladder.toml", "best.svg", nullptr},
@@ -105,12 +110,15 @@ int demo(const DemoOptions& options) {
                   {"shares", "half_of_the_money.ladder.toml", "half.svg", nullptr}};
   std::string commands;
   for (const auto& picture : pictures)
-    commands += Tour::command_line("draw " + tour.table(picture.ladder) + " --as " + picture.kind +
-                                   (picture.smooth != nullptr ? " --smooth " + shell_word(picture.smooth) : std::string()) + " --to " + shell_word(file(picture.name)) + " --remarks none") +
-                "\n";
+    commands +=
+        Tour::command_line("draw " + tour.table(picture.ladder) + " --as " + picture.kind +
+                           (picture.smooth != nullptr ? " --smooth " + shell_word(picture.smooth) : std::string()) +
+                           " --to " + shell_word(file(picture.name)) + " --remarks none") +
+        "\n";
   print(commands + "\n");
   RankOptions page;
-  page.sources = {path("best_shops.ladder.toml"), path("valleys_shops_products.ladder.toml"), path("who_moved.ladder.toml")};
+  page.sources = {path("best_shops.ladder.toml"), path("valleys_shops_products.ladder.toml"),
+                  path("who_moved.ladder.toml")};
   page.to = file("month.html");
   page.title = "Thornwick Honey, this month";
   page.remarks = "none";
@@ -133,8 +141,7 @@ int demo(const DemoOptions& options) {
   }
 
   const std::string whole = fs::absolute(out, error).lexically_normal().string();
-  print("\nThe page and the pictures are in " + whole +
-        ".\nNext: lofty rank --help, and docs/guide.\n");
+  print("\nThe page and the pictures are in " + whole + ".\nNext: lofty rank --help, and docs/guide.\n");
   return 0;
 }
 

@@ -30,8 +30,9 @@ Target target_of(const std::string& to) {
   const std::string ending = fs::path(to).extension().string();
   const auto format = lofty::picture_format_from(ending.empty() ? to : ending.substr(1));
   if (!format)
-    bad_option("--to", to, "a picture is an svg, png or pdf file, not `" + (ending.empty() ? to : ending.substr(1)) + "`", "--to picture.svg",
-               Code::unknown_word);
+    bad_option("--to", to,
+               "a picture is an svg, png or pdf file, not `" + (ending.empty() ? to : ending.substr(1)) + "`",
+               "--to picture.svg", Code::unknown_word);
   if (ending.empty() && *format != lofty::PictureFormat::svg && output_is_terminal())
     bad_option("--to", to, "a picture is not for a terminal", "--to picture." + to);
   return {*format, !ending.empty()};
@@ -52,7 +53,8 @@ lofty::PictureOptions picture_options(const DrawOptions& o) {
   out.value = o.value.value_or("");
   out.along = o.along.value_or("");
   if (o.scale) {
-    if (*o.scale != "same" && *o.scale != "free") bad_option("--scale", *o.scale, "--scale is same or free", "--scale free", Code::unknown_word);
+    if (*o.scale != "same" && *o.scale != "free")
+      bad_option("--scale", *o.scale, "--scale is same or free", "--scale free", Code::unknown_word);
     out.free_scale = *o.scale == "free";
   }
   if (o.smooth) apply_smooth(*o.smooth, out);
@@ -111,12 +113,15 @@ int draw(const DrawOptions& options) {
   const lofty::PictureOptions how = picture_options(options);
   const lofty::Detail detail = detail_of(options.remarks);
   Asked asked = ask(options.ladder);
-  if (!asked.from_file) bad_option("draw", options.ladder, "draw takes a ladder file", "NAME.ladder.toml; rank ... --save NAME.ladder.toml writes one");
+  if (!asked.from_file)
+    bad_option("draw", options.ladder, "draw takes a ladder file",
+               "NAME.ladder.toml; rank ... --save NAME.ladder.toml writes one");
   lofty::Ladder& ladder = asked.text.ladder;
   choose_all(ladder, options.choices);
   if (options.title) ladder.title = *options.title;
   if (options.best) {
-    if (ladder.levels.size() != 1) bad_option("--best", "", "--best is for ladders of one level", "best = 3 in a [[level]]");
+    if (ladder.levels.size() != 1)
+      bad_option("--best", "", "--best is for ladders of one level", "best = 3 in a [[level]]");
     ladder.levels.front().best = options.best;
   }
   if (kind == lofty::PictureKind::shares && how.value.empty()) add_running_share(ladder);
@@ -136,13 +141,16 @@ int draw(const DrawOptions& options) {
     inputs.add(tables.opened());
     const std::vector<lofty::Replaces> replaced = checked(outputs, inputs, &answer, options.replace);
     const lofty::Picture picture = lofty::picture_of(answer, kind, how);
-    const std::string bytes = lofty::drawn(picture, target.format, {.dark = options.dark, .width = options.width.value_or(960)});
+    const std::string bytes =
+        lofty::drawn(picture, target.format, {.dark = options.dark, .width = options.width.value_or(960)});
     if (target.file)
       lofty::write_file(options.to, bytes);
     else
       print(bytes);
     remark(lofty::remarks_text(answer.remarks(), looks_of_errors(), detail));
-    if (target.file) remark("wrote " + options.to + ": " + answer.shown_of_total() + replaced_text(outputs.front(), replaced.front()) + "\n");
+    if (target.file)
+      remark("wrote " + options.to + ": " + answer.shown_of_total() + replaced_text(outputs.front(), replaced.front()) +
+             "\n");
   } catch (const Error& error) {
     std::vector<Problem> problems = error.problems();
     asked.text.locate(problems);

@@ -147,7 +147,9 @@ void add_rank(CLI::App& app, tool::RankOptions& o) {
   c->add_option("--picture", o.pictures, "In a page: bars, lines, movement or shares, instead of what suits the answer")
       ->type_name("KIND");
   c->add_flag("--no-pictures", o.no_pictures, "A page without pictures");
-  c->add_option("--workings", o.workings, "In a page: the workings of the first N entries (10)")->type_name("N")->check(whole_from(0));
+  c->add_option("--workings", o.workings, "In a page: the workings of the first N entries (10)")
+      ->type_name("N")
+      ->check(whole_from(0));
   c->add_flag("--replace", o.replace,
               "Let outputs replace files that are not plainly earlier answers,\n"
               "and tables of a SQLite file");
@@ -213,14 +215,19 @@ void add_draw(CLI::App& app, tool::DrawOptions& o) {
   c->add_option("--to", o.to, "Write an svg, png or pdf file, by its ending; or svg to standard output")
       ->type_name("FILE|FORMAT")
       ->required();
-  c->add_option("--value", o.value, "The column of numbers; what entries are ranked by if left out")->type_name("COLUMN");
+  c->add_option("--value", o.value, "The column of numbers; what entries are ranked by if left out")
+      ->type_name("COLUMN");
   c->add_option("--along", o.along, "lines: the column from left to right; dates if left out")->type_name("COLUMN");
   c->add_option("--scale", o.scale, "lines: same (the default) for all charts, or free for each")->type_name("HOW");
-  c->add_option("--smooth", o.smooth, "lines: the mean over N rows, or over 'N days', besides the values")->type_name("N");
+  c->add_option("--smooth", o.smooth, "lines: the mean over N rows, or over 'N days', besides the values")
+      ->type_name("N");
   c->add_option("--mark", o.mark, "shares: the share whose entry is marked, instead of 0.5")->type_name("SHARE");
-  c->add_option("--where-would", o.where_would, "bars: a line where a value would be, and its place")->type_name("NAME=VALUE");
+  c->add_option("--where-would", o.where_would, "bars: a line where a value would be, and its place")
+      ->type_name("NAME=VALUE");
   c->add_option("--best", o.best, "Keep the best N of every group, as in rank")->type_name("N")->check(whole_from(1));
-  c->add_option("--at-most", o.at_most, "Draw the first N entries or charts, and name the others")->type_name("N")->check(whole_from(1));
+  c->add_option("--at-most", o.at_most, "Draw the first N entries or charts, and name the others")
+      ->type_name("N")
+      ->check(whole_from(1));
   c->add_flag("--dark", o.dark, "Light on dark");
   c->add_option("--remarks", o.remarks, "none, short or full (the default)")->type_name("HOW");
   c->add_option("--width", o.width, "In pixels (960)")->type_name("N")->check(CLI::Range(480, 4000));
@@ -294,11 +301,18 @@ void refuse_leftovers(const CLI::App& command) {
 
 // Options that change a question do not say which of several ladders they are for.
 void refuse_for_several(const CLI::App& command) {
-  static const std::vector<std::string> fitting = {"--to", "--replace", "--remarks", "--threads", "--choose", "--picture", "--no-pictures", "--workings", "--title"};
+  static const std::vector<std::string> fitting = {"--to",      "--replace",     "--remarks",  "--threads", "--choose",
+                                                   "--picture", "--no-pictures", "--workings", "--title"};
   for (const CLI::Option* option : command.get_options()) {
     const std::string name = option->get_name();
-    if (option->count() == 0 || !name.starts_with("--") || std::find(fitting.begin(), fitting.end(), name) != fitting.end()) continue;
-    throw Error(Problem{Code::bad_value, "`" + name + "` does not say which of several ladders it is for", {}, {}, "change it in the ladders' files"});
+    if (option->count() == 0 || !name.starts_with("--") ||
+        std::find(fitting.begin(), fitting.end(), name) != fitting.end())
+      continue;
+    throw Error(Problem{Code::bad_value,
+                        "`" + name + "` does not say which of several ladders it is for",
+                        {},
+                        {},
+                        "change it in the ladders' files"});
   }
 }
 

@@ -15,12 +15,19 @@ using lofty::StandingColumn;
 
 // The picture that shows what the answer is about; none where nothing suits.
 std::vector<lofty::Picture> suitable(const lofty::Standings& answer) {
-  const auto any = [&](const auto& fits) { return std::any_of(answer.columns().begin(), answer.columns().end(), fits); };
+  const auto any = [&](const auto& fits) {
+    return std::any_of(answer.columns().begin(), answer.columns().end(), fits);
+  };
   std::vector<PictureKind> kinds;
-  if (any([](const StandingColumn& c) { return c.role == Role::measure && c.name == "was"; })) kinds.push_back(PictureKind::movement);
-  if (any([](const StandingColumn& c) { return c.role == Role::measure && c.measure == lofty::Measure::running_share; }))
+  if (any([](const StandingColumn& c) { return c.role == Role::measure && c.name == "was"; }))
+    kinds.push_back(PictureKind::movement);
+  if (any([](const StandingColumn& c) {
+        return c.role == Role::measure && c.measure == lofty::Measure::running_share;
+      }))
     kinds.push_back(PictureKind::shares);
-  const bool dates = any([](const StandingColumn& c) { return c.role == Role::key && (c.type.kind == lofty::Kind::date || c.type.kind == lofty::Kind::timestamp); });
+  const bool dates = any([](const StandingColumn& c) {
+    return c.role == Role::key && (c.type.kind == lofty::Kind::date || c.type.kind == lofty::Kind::timestamp);
+  });
   if (answer.levels() > 1 && dates) kinds.push_back(PictureKind::lines);
   const bool places = any([](const StandingColumn& c) { return c.role == Role::place; });
   const bool entries = answer.rows() > 0 && !answer.key(0).empty();
@@ -37,7 +44,8 @@ std::vector<lofty::Picture> suitable(const lofty::Standings& answer) {
 
 std::string quoted_name(const std::string& name) {
   const bool plain = !name.empty() && std::isdigit(static_cast<unsigned char>(name.front())) == 0 &&
-                     std::all_of(name.begin(), name.end(), [](char c) { return std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '_'; });
+                     std::all_of(name.begin(), name.end(),
+                                 [](char c) { return std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '_'; });
   if (plain) return name;
   std::string out = "\"";
   for (const char c : name) out += c == '"' ? std::string("\"\"") : std::string(1, c);
@@ -65,8 +73,8 @@ std::optional<std::string> condition_of(const lofty::Standings& answer, std::siz
   return out.empty() ? std::nullopt : std::optional(out);
 }
 
-std::vector<lofty::Workings> workings_of(const lofty::Ladder& ladder, const lofty::TableFiles& tables, const lofty::Standings& answer,
-                                         const PageChoices& choices) {
+std::vector<lofty::Workings> workings_of(const lofty::Ladder& ladder, const lofty::TableFiles& tables,
+                                         const lofty::Standings& answer, const PageChoices& choices) {
   constexpr double no_time = 0.25;  // seconds that the answer took: each of the workings takes about as long
   std::vector<lofty::Workings> out;
   const bool quick = answer.cost().measured().value_or(0) < no_time;
@@ -75,7 +83,8 @@ std::vector<lofty::Workings> workings_of(const lofty::Ladder& ladder, const loft
   for (std::size_t row = 0; row < answer.rows() && out.size() < count; ++row) {
     if (answer.level(row) != 0) continue;
     try {
-      if (const auto condition = condition_of(answer, row)) out.push_back(lofty::why(ladder, tables, *condition, {.threads = choices.threads}));
+      if (const auto condition = condition_of(answer, row))
+        out.push_back(lofty::why(ladder, tables, *condition, {.threads = choices.threads}));
     } catch (const Error&) {
       continue;  // an entry that cannot be named apart has no workings here
     }
@@ -85,8 +94,8 @@ std::vector<lofty::Workings> workings_of(const lofty::Ladder& ladder, const loft
 
 }  // namespace
 
-lofty::PageAnswer page_answer(const lofty::Ladder& ladder, const lofty::TableFiles& tables, const lofty::Standings& answer,
-                              const PageChoices& choices) {
+lofty::PageAnswer page_answer(const lofty::Ladder& ladder, const lofty::TableFiles& tables,
+                              const lofty::Standings& answer, const PageChoices& choices) {
   lofty::PageAnswer out(answer);
   out.choices = lofty::choices_of(ladder);
   out.locale = ladder.data.locale;
@@ -103,7 +112,8 @@ std::string page_of(std::vector<lofty::PageAnswer> answers, const PageChoices& c
     return lofty::page(answers, {.title = title});
   } catch (const Error& error) {
     if (error.code() != lofty::Code::missing_program || !choices.pictures.empty()) throw;
-    remark("page-without-pictures: " + error.problems().front().sentence + "; " + error.problems().front().advice + "\n");
+    remark("page-without-pictures: " + error.problems().front().sentence + "; " + error.problems().front().advice +
+           "\n");
   }
   for (lofty::PageAnswer& answer : answers) answer.pictures.clear();
   return lofty::page(answers, {.title = title});

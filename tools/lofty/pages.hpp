@@ -17,8 +17,8 @@ struct PageChoices {
 };
 
 // Throws Error as picture_of() does for pictures that were named.
-lofty::PageAnswer page_answer(const lofty::Ladder& ladder, const lofty::TableFiles& tables, const lofty::Standings& answer,
-                              const PageChoices& choices);
+lofty::PageAnswer page_answer(const lofty::Ladder& ladder, const lofty::TableFiles& tables,
+                              const lofty::Standings& answer, const PageChoices& choices);
 
 // The page. Where no picture was named and gnuplot is missing, it has none, and that is remarked.
 std::string page_of(std::vector<lofty::PageAnswer> answers, const PageChoices& choices, const std::string& title);

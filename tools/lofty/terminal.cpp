@@ -63,7 +63,8 @@ void print(std::string_view raw) {
 void print_long(std::string_view raw) {
   const char* const pager = std::getenv("PAGER");
   winsize size{};
-  const bool long_text = ::isatty(STDOUT_FILENO) != 0 && ::isatty(STDIN_FILENO) != 0 && ::ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_row > 0 &&
+  const bool long_text = ::isatty(STDOUT_FILENO) != 0 && ::isatty(STDIN_FILENO) != 0 &&
+                         ::ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_row > 0 &&
                          std::count(raw.begin(), raw.end(), '\n') >= size.ws_row;
   if (pager == nullptr || *pager == '\0' || !long_text) return print(raw);
   // Pagers that show no colours unless told so are told so; what the user has set stays.
