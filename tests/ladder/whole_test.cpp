@@ -3,6 +3,8 @@
 #include <gtest/gtest.h>
 #include <rapidcheck/gtest.h>
 
+#include <cstdlib>
+#include <fstream>
 #include <set>
 
 #include "support/plain_ladder.hpp"
@@ -256,6 +258,16 @@ std::string tables_text(const lofty::Catalog& catalog) {
   return out;
 }
 
+// With LOFTY_RECORD=FILE the answers are kept, to be compared with those of another build:
+//   LOFTY_RECORD=before.txt RC_PARAMS="seed=1 max_success=1000" build/release/tests/whole_test
+void record(const Standings& answer) {
+  static const char* const file = std::getenv("LOFTY_RECORD");
+  if (file == nullptr) return;
+  std::ofstream out(file, std::ios::app);
+  out << lofty::listing(answer) << lofty::accounting_text(answer) << lofty::written(answer, lofty::Format::csv)
+      << lofty::written(answer, lofty::Format::json) << "\n";
+}
+
 }  // namespace
 
 TEST(Whole, LaddersAgreeWithThePlainReference) {
@@ -277,7 +289,9 @@ TEST(Whole, LaddersAgreeWithThePlainReference) {
       return;
     }
     const auto expected = answer(question, rows, shops);
-    const auto got = rows_of(lofty::standings(ladder, catalog));
+    const Standings standings = lofty::standings(ladder, catalog);
+    const auto got = rows_of(standings);
+    record(standings);
     if (got != expected)
       RC_LOG() << tables_text(catalog) << "expected\n" << text_of(expected) << "got\n" << text_of(got);
     RC_ASSERT(got == expected);
