@@ -87,7 +87,11 @@ void Evaluator::Call::all_null() const {
 }
 
 void Evaluator::Call::literal() const {
-  const Value& value = node.value;
+  static const Value unknown;
+  const auto overall = static_cast<std::size_t>(node.overall);
+  const Value& value = node.overall < 0                               ? node.value
+                       : overall < self.context_.overalls.size() ? self.context_.overalls[overall]
+                                                                      : unknown;
   out.type = node.type;
   if (const auto* text = std::get_if<std::string>(&value)) {
     out.lane = Vector::Lane::text;
@@ -123,7 +127,7 @@ bool Evaluator::Call::share() const {
   if (dictionary == nullptr || scratch.cannot_share || dictionary->size() > self.source_.rows()) return false;
   if (scratch.distinct_of != dictionary) {
     const DictionarySource source(*dictionary);
-    Evaluator once(source, static_cast<int>(self.scratch_.size()));
+    Evaluator once(source, self.context_);
     Piece piece(node.type);
     try {
       for (std::size_t at = 0; at < source.rows(); at += batch_rows) {
@@ -270,8 +274,8 @@ void append(Piece& piece, const Vector& v, std::size_t i) {
   }
 }
 
-ColumnPtr evaluate_column(const Node& node, const ColumnSource& source, int slots, const Run& run) {
-  Evaluator evaluator(source, slots);
+ColumnPtr evaluate_column(const Node& node, const ColumnSource& source, const FormulaContext& context, const Run& run) {
+  Evaluator evaluator(source, context);
   Piece piece(node.type);
   for (std::size_t begin = 0; begin < source.rows(); begin += batch_rows) {
     check_stop(run);

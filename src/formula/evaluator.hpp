@@ -85,14 +85,22 @@ struct RowFailure {
   const Node* node;
 };
 
-// Scratch memory and evaluation for trees over one source. Not thread-safe: one per thread.
+// What the formulas of a question need besides rows.
+struct FormulaContext {
+  int slots = 0;                     // of scratch memory, as finish() counted them
+  std::vector<Value> overalls = {};  // by Node::overall; empty before they are known, when nothing may need them
+};
+
+// Scratch memory and evaluation for trees over one source. Not thread-safe: one per thread. `context` has to outlive it.
 //
 // A row is active when `active` is null or active[i] != 0. Values of rows that are not active may be anything, and
 // never fail: so `case`, `coalesce`, `and` and `or` shield what stands to their right. Results stay valid until the
 // same node is evaluated again.
 class Evaluator {
  public:
-  Evaluator(const RowSource& source, int slots) : source_(source), scratch_(static_cast<std::size_t>(slots)) {}
+  Evaluator(const RowSource& source, const FormulaContext& context)
+      : source_(source), context_(context), scratch_(static_cast<std::size_t>(context.slots)) {}
+  Evaluator(const RowSource&, FormulaContext&&) = delete;
 
   // Throws RowFailure for the first active row (of the operator that fails first) whose value cannot be.
   const Vector& evaluate(const Node& node, std::size_t begin, std::size_t count, const unsigned char* active);
@@ -122,6 +130,7 @@ class Evaluator {
   const Vector& load(int column, std::size_t begin, std::size_t count, const Zone* zone = nullptr);
 
   const RowSource& source_;
+  const FormulaContext& context_;
   std::vector<Scratch> scratch_;
   std::deque<Loaded> columns_;  // a deque: growing it moves nothing that a caller holds
 };
@@ -130,6 +139,6 @@ class Evaluator {
 void append(Piece& piece, const Vector& v, std::size_t i);
 
 // A formula over whole columns, as a sealed column. Throws RowFailure.
-ColumnPtr evaluate_column(const Node& node, const ColumnSource& source, int slots, const Run& run);
+ColumnPtr evaluate_column(const Node& node, const ColumnSource& source, const FormulaContext& context, const Run& run);
 
 }  // namespace lofty::engine

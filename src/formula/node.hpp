@@ -36,7 +36,7 @@ struct Node {
   static constexpr int no_column = -2, other_columns = -1;
   int text_column = no_column;  // the one column that this depends on, if it is of text
   int only_text_column = -1;  // the one column, of text, that this depends on: evaluated once per distinct text
-  int overall = -1;           // Op::literal: filled in with this overall_max or overall_min
+  int overall = -1;           // Op::literal: its value is FormulaContext::overalls[overall], not `value`
   int slot = -1;              // its place in an evaluator's scratch memory
   int depth = 1;              // of the longest path down from it
   bool shared = false;        // used in several places: evaluated once a batch

@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-#include "ladder/prose.hpp"
+#include "question/prose.hpp"
 
 namespace lofty::report {
 

@@ -5,7 +5,7 @@
 #include <map>
 #include <utility>
 
-#include "ladder/prose.hpp"
+#include "question/prose.hpp"
 #include "report/cells.hpp"
 #include "report/fold.hpp"
 #include "report/grid.hpp"

@@ -9,7 +9,7 @@
 #include <cmath>
 
 #include "io/write_marks.hpp"
-#include "ladder/prose.hpp"
+#include "question/prose.hpp"
 #include "lofty/key.hpp"
 #include "lofty/listing.hpp"
 #include "lofty/order.hpp"

@@ -8,7 +8,7 @@
 #include <map>
 #include <numeric>
 
-#include "ladder/prose.hpp"
+#include "question/prose.hpp"
 #include "lofty/order.hpp"
 #include "lofty/window.hpp"
 #include "report/cells.hpp"

@@ -284,7 +284,8 @@ class Binder {
     };
     const NodePtr constant = copy(node);
     NothingSource nothing;
-    Evaluator evaluator(nothing, finish(*constant));
+    const FormulaContext context{.slots = finish(*constant)};
+    Evaluator evaluator(nothing, context);
     try {
       return evaluator.evaluate(*constant, 0, 1, nullptr).value(0);
     } catch (const RowFailure& failure) {

@@ -74,7 +74,8 @@ std::vector<std::string> run(const World& world, const std::string& text, const 
   const auto origin = std::make_shared<Origin>(Origin{"test", text});
   const NodePtr node = engine::bind(*parse_expression(text), scope, origin, problems);
   if (!problems.empty()) return {std::string(code_name(problems.front().code)) + ": " + problems.front().sentence};
-  Evaluator evaluator(world, finish(*node));
+  const FormulaContext context{.slots = finish(*node)};
+  Evaluator evaluator(world, context);
   try {
     const Vector& v = evaluator.evaluate(*node, 0, world.rows(), active);
     std::vector<std::string> out;
@@ -354,7 +355,8 @@ RC_GTEST_PROP(EvaluatorProperty, AgreesWithTheReference, ()) {
   std::vector<Problem> problems;
   const NodePtr node = engine::bind(*expression, scope, std::make_shared<Origin>(Origin{"test", text}), problems);
   RC_PRE(problems.empty());  // a product of too many decimals is refused beforehand
-  Evaluator evaluator(world, finish(*node));
+  const FormulaContext context{.slots = finish(*node)};
+  Evaluator evaluator(world, context);
   bool any_failed = false;
   std::vector<std::optional<Value>> expected;
   for (std::size_t r = 0; r < rows; ++r) {

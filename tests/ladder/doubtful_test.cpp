@@ -170,7 +170,7 @@ TEST(Doubtful, EveryRemarkHasAPage) {
   const std::string pages = support::slurp(source / "docs/remarks.md");
   std::set<std::string> codes;
   for (const char* file :
-       {"ladder/remarks.cpp", "ladder/window_remarks.cpp", "ladder/doubtful.cpp", "ladder/profile.cpp"}) {
+       {"remark/remarks.cpp", "remark/window_remarks.cpp", "remark/doubtful.cpp", "derived/profile.cpp"}) {
     const std::string text = support::slurp(source / "src" / file);
     const std::regex said("(?:say|unranked)\\(\\s*\"([a-z-]+)\"");
     for (std::sregex_iterator at(text.begin(), text.end(), said), end; at != end; ++at) codes.insert((*at)[1]);

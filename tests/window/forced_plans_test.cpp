@@ -25,7 +25,7 @@ struct World : WindowRelation {
   std::size_t rows() const override { return count; }
   ColumnPtr column(const Node& node) const override {
     if (node.op == Op::name) return columns[static_cast<std::size_t>(node.column)];
-    return evaluate_column(node, ColumnSource(count, columns), 100, run);
+    return evaluate_column(node, ColumnSource(count, columns), FormulaContext{.slots = 100}, run);
   }
   void encode(const Node&, const Column& values, bool descending, Nulls nulls, KeyList& out) const override {
     engine::encode(ColumnKey{&values, descending, {.nulls = nulls}}, run, out);

@@ -1,0 +1,40 @@
+#pragma once
+// Standings as they were before, by the entries' keys, and what has become of them.
+// Covered by tests/ladder/compare_test.cpp.
+
+#include <map>
+#include <string>
+#include <vector>
+
+#include "answer/level_input.hpp"
+#include "answer/names.hpp"
+#include "answer/standings_data.hpp"
+
+namespace lofty::engine {
+
+struct FormerPlaces {
+  struct Stood {
+    Value place;  // null: without one
+    bool listed = true;
+    std::string name;  // empty: the keys say it
+  };
+  std::vector<std::string> key_names;  // the order of the keys below
+  std::map<EntryKey, Stood> stood;
+};
+
+// The columns `was` and `moved`: former places, and how many places an entry has gone up since. `place` are its places
+// now. Throws Error(wrong_type) for a former place that the level's tie rule does not have.
+struct Movement {
+  ColumnPtr was, moved;
+  std::map<EntryKey, std::uint32_t> entry_of;  // by key
+};
+Movement movement(const LevelInput& input, const Entries& entries, const ColumnPtr& place);
+
+// Who was listed then and is not now, in the order of former places. `rows` are the entries that are listed now.
+std::vector<Departed> departed(const LevelInput& input, const Entries& entries, const Names& names,
+                               const Movement& movement, const ColumnPtr& place,
+                               const std::vector<std::uint32_t>& rows);
+
+std::string key_text(const std::vector<std::string>& names, const EntryKey& key);
+
+}  // namespace lofty::engine

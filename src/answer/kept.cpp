@@ -1,0 +1,106 @@
+#include "answer/kept.hpp"
+
+#include <algorithm>
+
+#include "answer/conditions.hpp"
+
+namespace lofty::engine {
+namespace {
+
+// The ranked entries of one group that keep.where lets through, by their positions: the first `front` are among the best,
+// those from `back` on among the worst.
+class GroupCut {
+ public:
+  GroupCut(const Places& places, const Level& level, std::vector<std::size_t> positions)
+      : places_(places), level_(level), in_(std::move(positions)), front_(in_.size()), back_(in_.size()) {}
+
+  // A cut lies between two entries; when they are peers it goes through a tie.
+  void make(Kept& kept) {
+    const std::size_t count = in_.size();
+    const bool strict = level_.cut == Cut::strict;
+    front_ = level_.best || !level_.worst ? count : 0;
+    if (level_.best && *level_.best < count) {
+      front_ = *level_.best;
+      if (tied(front_)) kept.cuts.push_back({in_[front_], in_[front_ - 1], true});
+      while (!strict && front_ < count && tied(front_)) ++front_;
+    }
+    if (level_.worst) {
+      back_ = count - std::min(count, *level_.worst);
+      if (back_ > 0 && back_ < count && tied(back_)) kept.cuts.push_back({in_[back_], in_[back_ - 1], false});
+      while (!strict && back_ > 0 && back_ < count && tied(back_)) --back_;
+    }
+  }
+
+  // The kept entries that are there only because they share the place at the cut. Before any of the group is added.
+  void note_ties(Kept& kept) const {
+    const std::size_t count = in_.size(), first = kept.entries.size();
+    if (front_ > back_) return;  // the two ends meet: nothing is cut
+    if (level_.best && front_ > *level_.best) {
+      std::size_t begin = front_ - 1;
+      while (begin > 0 && tied(begin)) --begin;
+      kept.cut_ties.push_back({first + begin, first + front_, first + *level_.best, true});
+    }
+    if (level_.worst && back_ + *level_.worst < count) {
+      std::size_t end = back_ + 1;
+      while (end < count && tied(end)) ++end;
+      const std::size_t worst = first + front_;  // where the worst begin
+      kept.cut_ties.push_back({worst, worst + end - back_, worst + count - *level_.worst - back_, false});
+    }
+  }
+
+  void add(Kept& kept) const {
+    const auto rows = places_.order->rows();
+    for (std::size_t i = 0; i < in_.size(); ++i) {
+      if (i >= front_ && i < back_) continue;
+      const bool after_gap = i == back_ && front_ > 0 && back_ > front_;
+      kept.entries.push_back(rows[in_[i]]);
+      kept.passed_over.push_back(after_gap ? static_cast<std::uint32_t>(back_ - front_) : 0);
+    }
+  }
+
+ private:
+  bool tied(std::size_t cut) const { return places_.competition[in_[cut]] == places_.competition[in_[cut - 1]]; }
+
+  const Places& places_;
+  const Level& level_;
+  const std::vector<std::size_t> in_;
+  std::size_t front_, back_;
+};
+
+}  // namespace
+
+Kept keep(const LevelInput& input, const Entries& entries, const Places& places) {
+  const Question& question = input.question;
+  Kept out;
+  if (question.keep_where) {
+    out.passes = truths(*question.keep_where, places.columns, entries.count, entries.context, input.run);
+    for (std::uint8_t& one : out.passes) one = one == is_true;
+    out.not_passed = static_cast<std::size_t>(std::count(out.passes.begin(), out.passes.end(), 0));
+  }
+  if (!places.order) {
+    for (std::uint32_t e = 0; e < entries.count; ++e)
+      if (out.lets_through(e)) out.entries.push_back(e);
+    return out;
+  }
+
+  const Level& level = *question.level;
+  const auto rows = places.order->rows();
+  const bool with_unranked = level.unranked || (!level.best && !level.worst && !question.keep_where);
+  places.each_group([&](std::size_t begin, std::size_t ranked, std::size_t end) {
+    std::vector<std::size_t> in;
+    for (std::size_t i = begin; i < ranked; ++i)
+      if (out.lets_through(rows[i])) in.push_back(i);
+    GroupCut cut(places, level, std::move(in));
+    cut.make(out);
+    cut.note_ties(out);
+    cut.add(out);
+    for (std::size_t i = ranked; i < end && with_unranked; ++i) {
+      if (!out.lets_through(rows[i])) continue;
+      out.entries.push_back(rows[i]);
+      out.passed_over.push_back(0);
+    }
+  });
+  return out;
+}
+
+}  // namespace lofty::engine

@@ -1,0 +1,217 @@
+#include "answer/level_answer.hpp"
+
+#include <algorithm>
+
+#include "answer/conditions.hpp"
+#include "lofty/error.hpp"
+#include "relation/windows.hpp"
+#include "table/parallel.hpp"
+#include "table/stopwatch.hpp"
+
+namespace lofty::engine {
+namespace {
+
+// A row or an entry that makes a value impossible, as a problem with its place in the ladder and in the data.
+Problem located(const RowFailure& failure, const std::string& where) {
+  Problem p{failure.code, failure.sentence + ", " + where, {}, {}, failure.advice};
+  if (failure.node->origin) {
+    p.place.key = failure.node->origin->key;
+    p.place.text = failure.node->origin->text;
+    p.place.offset = failure.node->begin;
+    p.place.length = failure.node->end - failure.node->begin;
+  }
+  return p;
+}
+
+Problem row_problem(const LevelAnswer& a, const RowFailure& failure) {
+  const std::string place = a.joined->place_of(failure.row);
+  const bool has_table = place.find(" of ") != std::string::npos;
+  return located(failure, "in " + place + (has_table ? "" : " of " + a.question.tables.front().table.name()));
+}
+
+// Notes under which names steps are timed.
+class StepTimes {
+ public:
+  StepTimes(LevelAnswer& answer) : answer_(answer) {}
+  void took(const char* step, std::size_t number, double seconds) {
+    answer_.times[time_name(step, answer_.level, number)] += seconds;
+  }
+  void took(const WindowTimes& times, std::size_t first) {
+    for (std::size_t s = 0; s < times.sorts.size(); ++s) took("sort", first + s, times.sorts[s]);
+    for (std::size_t i = 0; i < times.items.size(); ++i) took("window", first + i, times.items[i]);
+  }
+
+ private:
+  LevelAnswer& answer_;
+};
+
+void total_rows(LevelAnswer& a, const Run& progress, StepTimes& times) {
+  auto rows = std::make_unique<JoinedRows>(a.question, a.run);
+  JoinedRows& joined = *rows;
+  a.joined = std::move(rows);
+  try {
+    a.entries = run_rows(a.question, joined, a.ladder, part_of(progress, reading_share, 0.98));
+  } catch (const RowFailure& failure) {
+    throw Error(row_problem(a, failure));
+  }
+  for (std::size_t j = 0; j < joined.reports().size(); ++j) times.took("join", j, joined.reports()[j].seconds);
+  times.took("count", 0, a.entries.count_seconds);
+  times.took("total", 0, a.entries.total_seconds);
+  times.took(a.entries.window_times, 0);
+}
+
+// Which entries remain, their windows, and their places.
+void rank_entries(LevelAnswer& a, SortKeyMaker& keys, StepTimes& times) {
+  Stopwatch watch;
+  if (a.outer != nullptr) keep_inside(a, a.entries);  // first: their totals may be impossible, and no reader sees them
+  compute_totals(a, a.entries);
+  a.dropped = drop(a, a.entries);
+  times.took("total", 0, watch.lap());
+
+  // Windows over entries may use the order of places, where it does not need them.
+  std::optional<Order> order;
+  std::vector<ColumnPtr> by;
+  if (places_come_first(a.question)) order.emplace(order_of_places(a, a.entries, {}, keys, by));
+  const bool order_is_first = order.has_value();
+  const double order_seconds = watch.lap();
+  WindowTimes window_times;
+  work_out_entry_windows(a.question, a.entries.context, a.entries.count, a.entries.columns, false, a.ladder, a.run,
+                         a.window_notes, window_times, order ? &*order : nullptr);
+  times.took(window_times, 100);
+  watch.lap();
+
+  a.places = rank(a, a.entries, keys, std::move(order), std::move(by));
+  times.took("rank", 0, order_seconds + watch.lap());
+
+  window_times = {};
+  work_out_entry_windows(a.question, a.entries.context, a.entries.count, a.places.columns, true, a.ladder, a.run,
+                         a.window_notes, window_times, order_is_first ? &*a.places.order : nullptr);
+  times.took(window_times, 200);
+}
+
+Accounting account(const LevelAnswer& a) {
+  Accounting out;
+  out.read = a.question.tables.front().table.rows();
+  for (std::size_t j = 0; j < a.question.joins.size(); ++j) {
+    const JoinedRows::Report& report = a.joined->reports()[j];
+    const JoinKind kind = a.question.joins[j].kind;
+    out.joins.push_back({a.question.tables[a.question.joins[j].table].source->name(), report.unmatched,
+                         report.without_rows,
+                         kind == JoinKind::inner || kind == JoinKind::right ? report.unmatched : 0,
+                         kind == JoinKind::right || kind == JoinKind::full ? report.without_rows : 0, report.more});
+  }
+  out.left_out = a.entries.left_out;
+  out.unknown = a.entries.unknown;
+  out.counted = a.entries.counted;
+  out.entries = a.dropped.before;
+  out.dropped = a.dropped.failed;
+  out.dropped_unknown = a.dropped.unknown;
+
+  const auto count = [](const std::vector<std::uint8_t>& of, std::uint8_t what) {
+    return static_cast<std::size_t>(std::count(of.begin(), of.end(), what));
+  };
+  out.ineligible = count(a.places.eligible, is_false);
+  out.eligibility_unknown = count(a.places.eligible, is_unknown);
+  if (a.places.order) {
+    out.groups = a.places.order->groups();
+    out.ranked = count(a.places.ranked, 1);
+    out.unranked = a.entries.count - out.ranked;
+  }
+  out.not_kept = a.kept.not_passed;
+  out.listed = a.listed.rows.size();
+  return out;
+}
+
+}  // namespace
+
+Role role_of(const Question& question, std::size_t column) {
+  const std::size_t entry_columns = question.entry_columns.size();
+  if (column > entry_columns + question.also.size()) return Role::measure;  // was, moved
+  if (column > entry_columns && question.level->also[column - entry_columns - 1].measure != Measure::place)
+    return Role::measure;
+  if (column >= entry_columns) return Role::place;
+  const auto in = [&](const std::vector<std::size_t>& keys) {
+    return std::find(keys.begin(), keys.end(), column) != keys.end();
+  };
+  if (in(question.within)) return Role::group;
+  if (in(question.each)) return Role::key;
+  const auto from = question.entry_columns[column].from;
+  if (from == EntryColumn::From::windowed || from == EntryColumn::From::window) return Role::measure;
+  return from == EntryColumn::From::total || from == EntryColumn::From::aggregate ? Role::total : Role::label;
+}
+
+LevelAnswer answer_level(const LevelInput& input, const Run& progress) {
+  LevelAnswer a(input);
+  StepTimes times(a);
+  total_rows(a, progress, times);
+  SortKeyMaker keys(a, a.entries, a.orderings);
+  Stopwatch watch;
+  try {
+    rank_entries(a, keys, times);
+  } catch (const RowFailure& failure) {
+    throw Error(located(failure, "for " + a.names().entry_name(static_cast<std::uint32_t>(failure.row))));
+  }
+  watch.lap();
+
+  // Which of them are meant, kept and listed.
+  if (a.question.mark) {
+    a.marked = truths(*a.question.mark, a.places.columns, a.entries.count, a.entries.context, a.run);
+    for (std::uint8_t& one : a.marked) one = one == is_true;
+  }
+  a.kept = keep(a, a.entries, a.places);
+  a.listed = list(a, a.entries, a.places, a.kept, keys);
+  times.took("list", 0, watch.lap());
+
+  if (a.entries.regroup) a.summaries = summarize(a, a.entries, a.listed, a.names());
+  if (a.former != nullptr)
+    a.departed =
+        departed(a, a.entries, a.names(), *a.places.movement, a.places.place(a.question), a.listed.rows);
+  a.accounting = account(a);
+  times.took("remark", 0, watch.lap());
+  return a;
+}
+
+std::shared_ptr<StandingsData> standings_data(const LevelAnswer& a) {
+  auto data = std::make_shared<StandingsData>();
+  data->entries = a.entries.count;
+  data->columns = a.listed.columns;
+  data->values = a.listed.values;
+  data->rows = a.listed.rows;
+  data->tied = a.places.tied;
+  data->ranked = a.places.ranked;
+  data->tied_by = a.listed.tied_by;
+  data->group_start = a.listed.group_start;
+  data->passed_over = a.listed.passed_over;
+  data->cut_ties = a.listed.cut_ties;
+  data->summaries = a.summaries.lines;
+  data->departed = a.departed;
+  data->accounting = a.accounting;
+  data->probed = a.entries.probed;
+  if (a.question.mark) {
+    data->marked = a.marked;
+    data->first_rows = a.entries.first_rows;
+  }
+
+  // What makes an entry, and what it is called.
+  data->label = a.names().label();
+  for (const auto* part : {&a.question.within, &a.question.each})
+    for (const std::size_t key : *part) {
+      data->key_names.push_back(a.question.entry_columns[key].name);
+      data->keys.push_back(a.entries.columns[key]);
+    }
+
+  // What places go by.
+  if (a.places.order) {
+    data->place = a.places.place(a.question);
+    data->place_name = a.question.place_names.front();
+    data->order = a.places.order;
+    data->by = a.places.by.front();
+    data->by_name = a.question.by.front().text;
+    data->descending = a.question.by.front().descending;
+    data->ties = a.question.level->ties;
+    for (const std::size_t group : a.question.within) data->within.push_back(a.entries.columns[group]);
+  }
+  return data;
+}
+
+}  // namespace lofty::engine

@@ -1,0 +1,50 @@
+#pragma once
+// A level answered, stage by stage: what each stage found.
+// Covered by tests/ladder/standings_test.cpp.
+
+#include <memory>
+#include <vector>
+
+#include "answer/former_places.hpp"
+#include "answer/kept.hpp"
+#include "answer/level_input.hpp"
+#include "answer/listed.hpp"
+#include "answer/names.hpp"
+#include "answer/places.hpp"
+#include "answer/remaining.hpp"
+#include "answer/standings_data.hpp"
+#include "answer/summaries.hpp"
+#include "relation/times.hpp"
+
+namespace lofty::engine {
+
+// Of the time that a whole job from files takes, near enough.
+inline constexpr double reading_share = 0.88;
+
+struct LevelAnswer : LevelInput {
+  explicit LevelAnswer(const LevelInput& input) : LevelInput(input) {}
+
+  std::unique_ptr<const JoinedRows> joined;
+  Entries entries;
+  Dropped dropped;
+  std::vector<WindowNotes> window_notes;  // by Question::entry_windows
+  OrderingNotes orderings;
+  Places places;
+  Kept kept;
+  Listed listed;
+  Summaries summaries;
+  std::vector<Departed> departed;
+  std::vector<std::uint8_t> marked;  // by entry: Question::mark is true; empty without one
+  Accounting accounting;
+  Times times;  // what each step took
+
+  Names names() const { return {question, *joined, entries}; }
+};
+
+// From rows to listed entries. Of `progress`, this takes the part that rows have. Throws Error.
+LevelAnswer answer_level(const LevelInput& input, const Run& progress);
+
+// The same as a Standings holds it, without title, sentences and remarks.
+std::shared_ptr<StandingsData> standings_data(const LevelAnswer& answer);
+
+}  // namespace lofty::engine

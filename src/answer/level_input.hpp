@@ -1,0 +1,27 @@
+#pragma once
+// One level of a ladder, with what its answer depends on. Nothing here changes while it is answered.
+
+#include "lofty/ladder.hpp"
+#include "lofty/run.hpp"
+#include "lofty/standings.hpp"
+#include "question/question.hpp"
+
+namespace lofty::engine {
+
+struct FormerPlaces;
+struct StandingsData;
+
+// What is referred to has to outlive the answer's making.
+struct LevelInput {
+  const Ladder& ladder;
+  const Question& question;
+  std::size_t level = 0;                 // of nested ones
+  const StandingsData* outer = nullptr;  // the level outside: entries count only inside the ones that it lists
+  const FormerPlaces* former = nullptr;  // what to compare with
+  Run run = {};
+};
+
+// What a column of the relation of places is to the answer.
+Role role_of(const Question& question, std::size_t column);
+
+}  // namespace lofty::engine

@@ -1,0 +1,37 @@
+#pragma once
+// What an answer calls its rows and entries.
+// Covered by tests/ladder/standings_test.cpp.
+
+#include <cstdint>
+#include <string>
+
+#include "question/prose.hpp"
+#include "question/question.hpp"
+#include "relation/totals.hpp"
+
+namespace lofty::engine {
+
+// `question`, `rows` and `entries` have to outlive this.
+class Names {
+ public:
+  Names(const Question& question, const JoinedRows& rows, const Entries& entries)
+      : question_(question), rows_(rows), entries_(entries) {}
+
+  std::string row_noun() const { return noun_of_table(question_.tables.front().alias); }
+  std::string entry_noun() const;
+  std::string entry_nouns() const { return plural_entry(2); }
+  std::string plural_entry(std::size_t count) const;
+  std::string counted_entries(std::size_t count) const { return with_commas(count) + " " + plural_entry(count); }
+  // What a reader calls an entry: its label where a listed column has one, else its keys.
+  std::string entry_name(std::uint32_t entry) const;
+  // That label, by entry; null where entries are called by their keys.
+  ColumnPtr label() const;
+  static std::string shown(const Value& value) { return is_null(value) ? "(none)" : to_text(value); }
+
+ private:
+  const Question& question_;
+  const JoinedRows& rows_;
+  const Entries& entries_;
+};
+
+}  // namespace lofty::engine

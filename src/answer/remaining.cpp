@@ -1,0 +1,78 @@
+#include "answer/remaining.hpp"
+
+#include <numeric>
+#include <set>
+
+#include "answer/conditions.hpp"
+#include "answer/standings_data.hpp"
+
+namespace lofty::engine {
+namespace {
+
+// Leaves these entries, which are ascending.
+void pick(Entries& entries, const std::vector<std::uint32_t>& left) {
+  if (left.size() == entries.count) return;
+  if (!entries.numbered_as) {
+    entries.numbered_as.emplace(entries.count);
+    std::iota(entries.numbered_as->begin(), entries.numbered_as->end(), 0u);
+    entries.numbered = entries.count;
+  }
+
+  const auto pick_from = [&](auto& of) {
+    for (std::size_t i = 0; i < left.size() && !of.empty(); ++i) of[i] = of[left[i]];  // left[i] is never before i
+    if (!of.empty()) of.resize(left.size());
+  };
+  pick_from(entries.first_rows);
+  pick_from(entries.row_counts);
+  pick_from(*entries.numbered_as);
+  for (Entries::Mean& mean : entries.means) {
+    pick_from(mean.sums);
+    pick_from(mean.counts);
+  }
+
+  for (ColumnPtr& column : entries.columns) {
+    if (!column) continue;  // a total that is yet to be computed
+    Piece piece(column->type());
+    for (const std::uint32_t row : left) piece.add(column->value(row));
+    column = Column::seal(std::move(piece));
+  }
+  entries.count = left.size();
+}
+
+}  // namespace
+
+void keep_inside(const LevelInput& input, Entries& entries) {
+  std::set<EntryKey> inside;
+  for (const std::uint32_t entry : input.outer->rows) inside.insert(key_at(input.outer->keys, entry));
+  std::vector<ColumnPtr> keys;
+  for (const std::string& name : input.outer->key_names)
+    for (const std::size_t g : input.question.within)
+      if (input.question.entry_columns[g].name == name) keys.push_back(entries.columns[g]);
+  std::vector<std::uint32_t> left;
+  for (std::uint32_t e = 0; e < entries.count; ++e)
+    if (inside.contains(key_at(keys, e))) left.push_back(e);
+  pick(entries, left);
+}
+
+Dropped drop(const LevelInput& input, Entries& entries) {
+  Dropped out{.before = entries.count};
+  if (!input.question.having) return out;
+  const std::vector<std::uint8_t> passes =
+      truths(*input.question.having, entries.columns, entries.count, entries.context, input.run);
+  std::vector<std::uint32_t> left;
+  for (std::uint32_t i = 0; i < passes.size(); ++i) {
+    if (passes[i] == is_true) left.push_back(i);
+    out.failed += passes[i] == is_false;
+    out.unknown += passes[i] == is_unknown;
+  }
+  pick(entries, left);
+  return out;
+}
+
+void compute_totals(const LevelInput& input, Entries& entries) {
+  for (const std::size_t total : input.question.totals)
+    entries.columns[total] = evaluate_column(*input.question.entry_columns[total].node,
+                                             ColumnSource(entries.count, entries.columns), entries.context, input.run);
+}
+
+}  // namespace lofty::engine

@@ -1,0 +1,23 @@
+#pragma once
+// Which entries remain: those inside what the level outside lists, and of these the ones that rank.having lets through.
+// Covered by tests/ladder/standings_test.cpp and tests/ladder/levels_test.cpp.
+
+#include "answer/level_input.hpp"
+#include "relation/totals.hpp"
+
+namespace lofty::engine {
+
+// Leaves the entries that belong to one that the level outside lists.
+void keep_inside(const LevelInput& input, Entries& entries);
+
+struct Dropped {
+  std::size_t before = 0;              // entries, rank.having not yet applied
+  std::size_t failed = 0, unknown = 0;  // for which it is false, or unknown
+};
+// Leaves the entries for which rank.having is true. Throws RowFailure, whose rows are entries.
+Dropped drop(const LevelInput& input, Entries& entries);
+
+// Computes the totals that are formulas over other columns. Throws RowFailure likewise.
+void compute_totals(const LevelInput& input, Entries& entries);
+
+}  // namespace lofty::engine

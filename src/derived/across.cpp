@@ -1,0 +1,168 @@
+#include "derived/across.hpp"
+
+#include <algorithm>
+#include <map>
+
+#include "question/prose.hpp"
+#include "question/question.hpp"
+#include "lofty/standings.hpp"
+#include "table/nearest.hpp"
+
+namespace lofty::engine {
+namespace {
+
+// The same rows and totals, by other entries.
+Ladder with_level(const Ladder& ladder, Level level) {
+  Ladder out = ladder;
+  out.across = {};
+  out.compare = {};
+  out.alternatives.clear();
+  out.levels = {std::move(level)};
+  out.list = {};
+  return out;
+}
+
+Ladder across_ladder(const Ladder& ladder) {
+  return with_level(ladder, {.each = ladder.across.each, .by = ladder.across.by, .best = ladder.across.best});
+}
+
+Ladder cell_ladder(const Ladder& ladder, std::size_t level) {
+  Level cells{.each = ladder.across.each};
+  // Entries of both: the keys down, those of the levels outside, its groups, and the keys across, each once.
+  for (std::size_t l = level + 1; l-- > 0;)
+    for (const auto* keys : {&ladder.levels[l].each, &ladder.levels[l].within})
+      for (const std::string& key : *keys)
+        if (std::none_of(cells.each.begin(), cells.each.end(),
+                         [&](const std::string& k) { return equal_folded(k, key); }))
+          cells.each.push_back(key);
+  Ladder out = with_level(ladder, std::move(cells));
+  out.list.columns = {ladder.across.cell};
+  return out;
+}
+
+// What a heading says of an entry across.
+std::string name_of(const StandingsData& data, std::uint32_t entry) {
+  std::string out;
+  for (const ColumnPtr& key : data.keys)
+    out += (out.empty() ? "" : ", ") +
+           (key->is_null(entry) ? std::string("(none)") : to_text(key->value(entry), key->type()));
+  return out;
+}
+
+}  // namespace
+
+std::vector<Problem> check_across(const Ladder& ladder, const Catalog& catalog) {
+  std::vector<Problem> problems;
+  const Across& across = ladder.across;
+  const auto problem = [&](Code code, std::string sentence, std::string key, std::string advice) {
+    Problem p{code, std::move(sentence), {}, {}, std::move(advice)};
+    p.place.key = std::move(key);
+    problems.push_back(std::move(p));
+  };
+  if (across.empty()) return problems;
+  if (across.each.empty())
+    problem(Code::missing_key, "nothing says what stands across", "across", "each = [\"family\"]");
+  if (across.by.empty())
+    problem(Code::missing_key, "nothing says in which order the columns across stand", "across", "by = \"spend desc\"");
+  if (across.cell.empty())
+    problem(Code::missing_key, "nothing says which total the cells hold", "across", "cell = \"spend\"");
+  if (ladder.levels.empty() ||
+      std::any_of(ladder.levels.begin(), ladder.levels.end(), [](const Level& level) { return level.each.empty(); }))
+    problem(Code::missing_each, "nothing says what stands down the table", "across",
+            "each = [\"shop_no\"] under " + std::string(ladder.levels.size() > 1 ? "every [[level]]" : "[rank]"));
+  if (!problems.empty()) return problems;
+  std::vector<std::string> totals;
+  for (const NamedFormula& total : ladder.totals) totals.push_back(total.name);
+  if (std::none_of(totals.begin(), totals.end(), [&](const std::string& t) { return equal_folded(t, across.cell); })) {
+    problem(Code::unknown_column, "there is no total " + quoted(across.cell) + " for the cells", "across.cell", {});
+    problems.back().nearest = nearest_word(across.cell, totals);
+    problems.back().place.text = across.cell;
+    problems.back().place.length = across.cell.size();
+  }
+  std::vector<Problem> found;
+  resolve(across_ladder(ladder), catalog, false, {}, found);
+  for (Problem& p : found) {
+    if (p.place.key == "keep.best") p.place.key = "across.best";
+    if (!p.place.key.starts_with("rank.") && !p.place.key.starts_with("across."))
+      continue;  // said of the ladder itself
+    if (p.place.key.starts_with("rank.")) p.place.key.replace(0, 4, "across");
+    problems.push_back(std::move(p));
+  }
+  return problems;
+}
+
+std::vector<Ladder> crossing_questions(const Ladder& ladder) {
+  if (ladder.across.empty()) return {};
+  std::vector<Ladder> out{across_ladder(ladder)};
+  for (std::size_t l = 0; l < ladder.levels.size(); ++l) out.push_back(cell_ladder(ladder, l));
+  return out;
+}
+
+Crossing::Crossing(const Ladder& ladder, const Catalog& catalog, const Run& run)
+    : ladder_(ladder), catalog_(catalog), run_(run), columns_(standings(across_ladder(ladder), catalog, run)) {}
+
+std::shared_ptr<StandingsData> Crossing::cross(const StandingsData& down, std::size_t level) const {
+  const Standings cells = standings(cell_ladder(ladder_, level), catalog_, run_);
+  const StandingsData &across = columns_.data(), &all = cells.data();
+
+  // Which of the cells' keys say where down, and where across, a cell stands.
+  const auto places_of = [&](const std::vector<std::string>& names) {
+    std::vector<std::size_t> at;
+    for (const std::string& name : names)
+      at.push_back(static_cast<std::size_t>(std::find(all.key_names.begin(), all.key_names.end(), name) -
+                                            all.key_names.begin()));
+    return at;
+  };
+  const std::vector<std::size_t> down_keys = places_of(down.key_names), across_keys = places_of(across.key_names);
+  std::map<EntryKey, std::uint32_t> entry_down;
+  std::map<EntryKey, std::size_t> column_of;
+  const std::size_t entries = down.keys.front()->rows();
+  for (std::uint32_t e = 0; e < entries; ++e) entry_down.emplace(key_at(down.keys, e), e);
+  for (std::size_t c = 0; c < across.rows.size(); ++c) column_of.emplace(key_at(across.keys, across.rows[c]), c);
+
+  const Column& values = *all.values.front();
+  std::vector<std::vector<Value>> crossed(across.rows.size(), std::vector<Value>(entries));
+  for (const std::uint32_t cell : all.rows) {
+    const auto picked = [&](const std::vector<std::size_t>& which) {
+      EntryKey key;
+      for (const std::size_t k : which) key.push_back(all.keys[k]->value(cell));
+      return key;
+    };
+    const auto row = entry_down.find(picked(down_keys));  // rank.having may have dropped it
+    const auto column = column_of.find(picked(across_keys));
+    if (row != entry_down.end() && column != column_of.end()) crossed[column->second][row->second] = values.value(cell);
+  }
+
+  auto out = std::make_shared<StandingsData>(down);
+  for (std::size_t c = 0; c < crossed.size(); ++c) {
+    StandingColumn column = all.columns.front();
+    column.heading = name_of(across, across.rows[c]);
+    column.name = column.heading;
+    const bool taken = std::any_of(out->columns.begin(), out->columns.end(), [&](const StandingColumn& other) {
+      return equal_folded(other.name, column.name) || equal_folded(other.heading, column.heading);
+    });
+    if (taken) column.name = column.heading = ladder_.across.cell + " of " + column.name;
+    column.sort_position = 0;
+    column.role = Role::cell;
+    for (const auto& [name, format] : ladder_.list.formats)
+      if (equal_folded(name, ladder_.across.cell)) column.format = Specimen::parse(format);
+    Piece piece(values.type());
+    for (const Value& value : crossed[c]) piece.add(value);
+    out->columns.push_back(std::move(column));
+    out->values.push_back(Column::seal(std::move(piece)));
+    out->tied_by.emplace_back();
+  }
+  for (SummaryLine& line : out->summaries) line.values.resize(out->columns.size());
+  if (level + 1 < ladder_.levels.size()) return out;  // said once, behind all levels
+  out->question +=
+      " Across: " + ladder_.across.cell + " of each " + listed(ladder_.across.each) + ", by " + ladder_.across.by + ".";
+  out->shown_of_total += "; " + columns_.shown_of_total().substr(0, columns_.shown_of_total().find(", ")) + " across";
+  for (const Remark& remark : columns_.remarks())
+    if ((remark.code == "tie-at-cut" || remark.code == "blank-group" || remark.code == "unranked") &&
+        std::none_of(out->remarks.begin(), out->remarks.end(),
+                     [&](const Remark& said) { return said.sentence == remark.sentence; }))
+      out->remarks.push_back({remark.code, "across: " + remark.sentence});
+  return out;
+}
+
+}  // namespace lofty::engine

@@ -1,0 +1,581 @@
+// Prices are nanoseconds a row on the machine that docs/performance.md names, taken from measured runs; other machines
+// are told by Speeds.
+#include "derived/cost.hpp"
+
+#include <algorithm>
+#include <charconv>
+#include <cmath>
+#include <set>
+
+#include "question/prose.hpp"
+#include "answer/standings_data.hpp"
+#include "relation/windows.hpp"
+#include "lofty/error.hpp"
+#include "lofty/standings.hpp"
+
+namespace lofty::engine {
+
+std::string time_name(const char* step, std::size_t level, std::size_t number) {
+  return std::string(step) + " " + std::to_string(level) + " " + std::to_string(number);
+}
+
+namespace {
+
+constexpr double ns = 1e-9;
+
+// What each kind of work takes, a row (or a byte, where it says so).
+namespace price {
+constexpr double read_byte = 1.9, read_value = 4.0;  // libcsv alone takes 2.5 ns a byte on one of two threads
+constexpr double join_row = 3.5;
+constexpr double scan_row = 2.0, node = 1.6, aggregate = 2.5, carried = 6.0;
+constexpr double key = 5.0, further_key = 25.0;            // by a table of its own, rather than an index
+constexpr double far_group = 60.0, many_groups = 100'000;  // a state that no cache holds, and from how many on
+constexpr double distinct = 9.0, distinct_of_many = 90.0;  // numbers that ascend within their entries, or do not
+constexpr double column_value = 9.0;                       // a formula's values as a column
+constexpr double sort_row = 9.0, sort_key = 7.0;           // one key, and each further one
+constexpr double gather_row = 10.0, scatter_row = 9.0, slide_row = 5.0, range_row = 24.0, pick_row = 6.0;
+constexpr double statistic_row = 80.0;  // an order statistic, its sort included
+constexpr double entry_key = 15.0, entry_listed = 15.0;
+constexpr double remark_row = 12.0;  // looking for what is worth saying
+constexpr double step = 30'000.0;    // of any size: threads called, memory taken
+}  // namespace price
+
+double sort_seconds(double rows, std::size_t keys) {
+  // A sort grows with the logarithm; its price is that of ten million rows.
+  const double growth = std::max(0.5, std::log2(std::max(rows, 2.0)) / 23.25);
+  return rows * ns * growth * (price::sort_row + price::sort_key * static_cast<double>(keys > 0 ? keys - 1 : 0));
+}
+
+std::size_t nodes_of(const Node& node) {
+  std::size_t count = 0;
+  each_node_below(node, [&](const Node& at) { count += at.op != Op::name && at.op != Op::literal; });
+  return count;
+}
+
+// A figure or window value by its own name; a window in a condition or a sort list by the key that holds it.
+std::string last_part(const std::string& key) {
+  for (const std::string_view named : {"figures.", "windows."})
+    if (const std::size_t at = key.rfind(named); at != std::string::npos) return key.substr(at + named.size());
+  return key;
+}
+
+// What the items of entry_window_items(question, false) are called.
+auto entry_names(const Question& question) {
+  return [&question](std::size_t item) {
+    const EntryColumn& column = question.entry_columns[question.windowed[item]];
+    return column.from == EntryColumn::From::window ? last_part(question.entry_windows[column.index].where)
+                                                    : column.name;
+  };
+}
+
+class Steps {
+ public:
+  Steps(const std::vector<Question>& questions, const Sizes& sizes, const Speeds& speeds, const Times* times)
+      : questions_(questions), sizes_(sizes), speeds_(speeds), times_(times) {}
+
+  Cost all() {
+    cost_.rows_known = sizes_.rows.has_value();
+    for (std::size_t t = 0; t < questions_.front().tables.size(); ++t) read(t);
+    for (level_ = 0; level_ < questions_.size(); ++level_) level(questions_[level_]);
+    return std::move(cost_);
+  }
+
+ private:
+  void add(const char* step, std::size_t number, std::string serves, std::string by, std::optional<double> rows,
+           double comparisons, double bytes, double seconds) {
+    CostStep one{step, std::move(serves), std::move(by), rows, comparisons, bytes, seconds + price::step * ns, {}};
+    if (times_ != nullptr) {
+      const auto found = times_->find(time_name(step, level_, number));
+      one.measured = found == times_->end() ? 0 : found->second;
+    }
+    cost_.steps.push_back(std::move(one));
+  }
+
+  void read(std::size_t t) {
+    const TableUse& use = questions_.front().tables[t];
+    std::set<std::size_t> wanted;
+    for (const Question& question : questions_)
+      wanted.insert(question.tables[t].wanted.begin(), question.tables[t].wanted.end());
+    const double rows = sizes_.tables[t].value_or(0), columns = static_cast<double>(wanted.size());
+    const double seconds = sizes_.bytes[t] * ns * price::read_byte +
+                           rows * columns * ns * price::read_value * (sizes_.bytes[t] > 0 ? 1 : 0);
+    // Sealed columns, and as much again while they are being sealed.
+    add("read", t, use.source->name(), "", sizes_.tables[t], 0, rows * columns * 2.5 * 2, seconds * speeds_.read);
+  }
+
+  double relation() const { return sizes_.rows.value_or(0); }
+  double counted() const { return sizes_.counted.value_or(0); }
+
+  void level(const Question& question) {
+    for (std::size_t j = 0; j < question.joins.size(); ++j) {
+      const JoinUse& join = question.joins[j];
+      const TableUse& use = question.tables[join.table];
+      std::string by;
+      for (const JoinUse::Pair& pair : join.on)
+        by += (by.empty() ? "" : ", ") + use.source->headings()[pair.right_column];
+      const double seconds =
+          relation() * ns * price::join_row * static_cast<double>(std::max<std::size_t>(1, join.on.size()));
+      add("join", j, use.source->name(), by, sizes_.rows, 0, 4 * relation(), seconds * speeds_.join);
+    }
+    std::size_t conditions = 0;
+    for (const auto* terms : {&question.where_first, &question.where_last})
+      for (const NodePtr& term : *terms) conditions += nodes_of(*term);
+    const double filter = price::scan_row + price::node * static_cast<double>(conditions);
+    bool listed_by_window = false;  // a window's sort is the listing's order too
+    if (!question.row_windows.empty()) {
+      add("count", 0, "the rows that windows see", "", sizes_.rows, 0, 8 * relation(),
+          relation() * ns * filter * speeds_.rows);
+      windows(
+          row_window_items(question), counted(), sizes_.counted, 0,
+          [&](std::size_t item) { return last_part(question.row_windows[item].where); },
+          [](const SortStep&) { return false; });
+      const std::vector<SortStep> plan = plan_windows(row_window_items(question));
+      listed_by_window =
+          std::any_of(plan.begin(), plan.end(), [&](const SortStep& step) { return stands_as_listed(question, step); });
+    }
+    rows(question, filter);
+    const double entries = sizes_.entries[level_];
+    const bool in_places = places_come_first(question);
+    const auto ready = [&](bool late) {
+      return [&, late](const SortStep& step) {
+        return in_places && stands_as_places(question, step, entry_window_items(question, late));
+      };
+    };
+    if (!question.entry_windows.empty())
+      windows(entry_window_items(question, false), entries, entries, 1, entry_names(question), ready(false));
+    if (question.places) {
+      const std::size_t keys =
+          question.within.size() + question.by.size() + question.tiebreak.size() + question.each.size();
+      std::string by;
+      for (const SortKey& key : question.by)
+        by += (by.empty() ? "" : ", ") + key.text + (key.descending ? " desc" : "");
+      std::size_t orders = 1;
+      for (const AlsoUse& also : question.also) orders += !also.by.empty();
+      const double seconds =
+          entries * ns * price::entry_key +
+          static_cast<double>(orders) *
+              (sort_seconds(entries, keys) + entries * ns * price::column_value * static_cast<double>(keys));
+      add("rank", 0, "places", by, entries, compared(entries) * static_cast<double>(orders), 13 * entries,
+          seconds * speeds_.entries);
+      std::vector<std::string> late;
+      for (const WindowUse& use : question.entry_windows)
+        if (use.late) late.push_back(last_part(use.where));
+      windows(
+          entry_window_items(question, true), entries, entries, 2, [&](std::size_t item) { return late[item]; },
+          ready(true));
+    }
+    const double listed = question.list_order.empty() ? entries : entries * 2;
+    add("list", 0, question.list_text.empty() ? "the listing" : "the listing's order", question.list_text, entries,
+        question.list_order.empty() || listed_by_window ? 0 : compared(entries), 0,
+        listed * ns * price::entry_listed * speeds_.entries);
+    add("remark", 0, "what is worth saying", "", sizes_.counted, 0, 0,
+        counted() * ns * price::remark_row * speeds_.rows);
+  }
+
+  static double compared(double rows) { return rows < 2 ? 0 : rows * std::log2(rows); }
+
+  // `ready`: does a step find its rows in order?
+  template <class Name, class Ready>
+  void windows(const std::vector<WindowItem>& items, double rows, const std::optional<double>& shown, std::size_t stage,
+               const Name& name, const Ready& ready) {
+    const std::vector<SortStep> plan = plan_windows(items);
+    for (std::size_t s = 0; s < plan.size(); ++s) {
+      std::vector<std::string> names;
+      for (const std::size_t item : plan[s].serves)
+        if (std::find(names.begin(), names.end(), name(item)) == names.end()) names.push_back(name(item));
+      std::string by, serves;
+      const bool refines = plan[s].refines != SortStep::none;
+      for (std::size_t k = 0; k < plan[s].texts.size(); ++k) {
+        if (k == 0 && refines) by = "in ";
+        if (k > 0) by += refines && k == plan[s].refined_keys ? ": " : ", ";
+        by += plan[s].texts[k];
+      }
+      for (const std::string& one : names) serves += (serves.empty() ? "" : ", ") + one;
+      const bool stands = ready(plan[s]);
+      if (stands) {
+        serves += " (in the order of places)";
+        by.clear();
+      }
+      const std::size_t keys = stands ? 0 : plan[s].keys.size();
+      const double sorting =
+          keys == 0 ? rows * ns * 2
+                    : sort_seconds(rows, keys) + rows * ns * price::column_value * static_cast<double>(keys);
+      add("sort", 100 * stage + s, serves, by, shown, keys == 0 ? 0 : compared(rows),
+          rows * (13 + 8 * static_cast<double>(keys)), sorting * speeds_.sort);
+      for (const std::size_t item : plan[s].serves)
+        add("window", 100 * stage + item, name(item), "", shown, 0, rows * 24,
+            rows * ns * window_price(*items[item].call) * speeds_.windows);
+    }
+  }
+
+  static double window_price(const WindowCall& call) {
+    double nanoseconds = price::scatter_row;
+    if (call.value) nanoseconds += price::gather_row + price::column_value;
+    if (call.range_from) nanoseconds += price::range_row;
+    if (call.range_to) nanoseconds += price::range_row;
+    switch (call.function) {
+      case WindowFunction::percentile_cont:
+      case WindowFunction::percentile_disc: nanoseconds += price::statistic_row; break;
+      case WindowFunction::lag:
+      case WindowFunction::lead:
+      case WindowFunction::first_value:
+      case WindowFunction::last_value:
+      case WindowFunction::nth_value: nanoseconds += price::pick_row; break;
+      default: nanoseconds += price::slide_row;
+    }
+    return nanoseconds;
+  }
+
+  // Conditions, figures, groups and totals, in one pass.
+  void rows(const Question& question, double filter) {
+    double nanoseconds = filter, kept = 4;
+    std::size_t keys = 0;
+    std::vector<std::string> names;
+    for (const EntryColumn& column : question.entry_columns) {
+      if (column.node && column.from != EntryColumn::From::total && column.from != EntryColumn::From::windowed)
+        nanoseconds += price::node * static_cast<double>(nodes_of(*column.node));
+      switch (column.from) {
+        case EntryColumn::From::key: nanoseconds += keys++ == 0 ? price::key : price::further_key; break;
+        case EntryColumn::From::carried: nanoseconds += column.determined ? 0 : price::carried; break;
+        case EntryColumn::From::row:
+          nanoseconds += price::column_value;
+          kept += 4;
+          break;
+        case EntryColumn::From::total: names.push_back(column.name); break;
+        default: break;
+      }
+    }
+    for (const auto& aggregate : question.aggregates) {
+      nanoseconds += aggregate->kind != AggregateKind::count_distinct ? price::aggregate
+                     : keys > 2                                       ? price::distinct_of_many
+                                                                      : price::distinct;
+      for (const NodePtr* node : {&aggregate->argument, &aggregate->filter})
+        if (*node) nanoseconds += price::node * static_cast<double>(nodes_of(**node));
+      if (aggregate->kind >= AggregateKind::percentile_cont)
+        nanoseconds += price::sort_row + price::sort_key + 2 * price::column_value + price::gather_row;
+    }
+    std::string serves;
+    for (const std::string& name : names) serves += (serves.empty() ? "" : ", ") + name;
+    if (serves.empty()) serves = question.row_level() ? "the rows that count" : "entries";
+    const double entries = sizes_.entries[level_];
+    if (!question.row_level() && entries > price::many_groups)
+      nanoseconds += price::far_group * static_cast<double>(1 + question.aggregates.size());
+    add("total", 0, serves, "", sizes_.rows, 0,
+        question.row_level() ? kept * entries : entries * 24 * static_cast<double>(1 + question.aggregates.size()),
+        relation() * ns * nanoseconds * speeds_.rows);
+  }
+
+  const std::vector<Question>& questions_;
+  const Sizes& sizes_;
+  const Speeds& speeds_;
+  const Times* const times_;
+  std::size_t level_ = 0;
+  Cost cost_;
+};
+
+// ---- advice
+
+// Windows of one relation as needs, with what they are called.
+struct Named {
+  WindowNeed need;
+  std::string name;
+  const WindowCall* call;
+};
+
+class Advising {
+ public:
+  Advising(const std::vector<Question>& questions, const Cost& cost) : questions_(questions), cost_(cost) {}
+
+  std::vector<Advice> all() {
+    for (const Question& question : questions_) {
+      relation(row_window_items(question),
+               [&](std::size_t item) { return last_part(question.row_windows[item].where); });
+      relation(entry_window_items(question, false), entry_names(question));
+    }
+    joins();
+    std::stable_sort(out_.begin(), out_.end(), [](const Advice& a, const Advice& b) { return a.saves > b.saves; });
+    return std::move(out_);
+  }
+
+ private:
+  // What a sort of these rows takes, by the plan's own estimate.
+  double sort_price(const std::string& name) const {
+    for (const CostStep& step : cost_.steps)
+      if (step.step == "sort" && (", " + step.serves + ", ").find(", " + name + ", ") != std::string::npos)
+        return step.estimated;
+    return 0;
+  }
+
+  template <class Name>
+  void relation(const std::vector<WindowItem>& items, const Name& name) {
+    std::vector<Named> named;
+    std::vector<std::string> signatures, texts;
+    const auto number = [&](const WindowKey& key) {
+      const std::string one = signature(*key.node);
+      const auto found = std::find(signatures.begin(), signatures.end(), one);
+      if (found != signatures.end()) return static_cast<std::size_t>(found - signatures.begin());
+      signatures.push_back(one);
+      texts.push_back(key.text);
+      return signatures.size() - 1;
+    };
+    for (std::size_t i = 0; i < items.size(); ++i) {
+      if (items[i].call == nullptr || !items[i].key_needs.empty()) continue;
+      WindowNeed need;
+      for (const WindowKey& key : items[i].call->partition) need.partition.push_back(number(key));
+      for (const WindowKey& key : items[i].call->order)
+        need.order.push_back({number(key), key.descending, key.nulls == Nulls::first});
+      need.sees_peers_order = items[i].call->sees_peers_order();
+      named.push_back({reduced(need), name(i), items[i].call});
+    }
+    const auto needs = [&] {
+      std::vector<WindowNeed> all;
+      for (const Named& one : named) all.push_back(one.need);
+      return all;
+    };
+    const std::size_t now = plan_sorts(needs()).size();
+    if (now < 2) return;
+    for (std::size_t i = 0; i < named.size(); ++i)
+      for (std::size_t k = 0; k < named.size(); ++k) {
+        if (i == k) continue;
+        const WindowNeed before = named[i].need;
+        // The same but for where nulls stand.
+        WindowNeed changed = before;
+        bool nulls = false;
+        for (std::size_t n = 0; n < std::min(changed.order.size(), named[k].need.order.size()); ++n) {
+          PlannedKey& mine = changed.order[n];
+          const PlannedKey& its = named[k].need.order[n];
+          if (mine.key == its.key && mine.descending == its.descending && mine.nulls_first != its.nulls_first) {
+            mine.nulls_first = its.nulls_first;
+            nulls = true;
+          }
+        }
+        if (nulls && saves(named, needs, i, changed, now)) {
+          say("`" + named[i].name + "` and `" + named[k].name +
+                  "` order by the same keys and differ in where nulls stand: one placement for both saves a sort",
+              named[i].name, "nothing where there are no nulls; else these stand at the other end");
+          return;
+        }
+        // Further keys, so that ties no longer go by the rows' sequence.
+        if (!before.sees_peers_order || named[k].need.order.size() <= before.order.size() ||
+            !std::equal(before.order.begin(), before.order.end(), named[k].need.order.begin()))
+          continue;
+        changed = before;
+        changed.order = named[k].need.order;
+        if (!saves(named, needs, i, changed, now)) continue;
+        std::vector<std::string> more;
+        for (std::size_t n = before.order.size(); n < changed.order.size(); ++n)
+          more.push_back(texts[changed.order[n].key] + (changed.order[n].descending ? " desc" : ""));
+        say("`" + named[i].name + "` could order by " + listed(more) + " too, as `" + named[k].name +
+                "` does: they would share a sort",
+            named[i].name,
+            "rows that tie on " + texts[before.order.empty() ? 0 : before.order.back().key] + " would go by " +
+                listed(more) + ", and no longer as they came in");
+        return;
+      }
+  }
+
+  template <class Needs>
+  static bool saves(std::vector<Named>& named, const Needs& needs, std::size_t i, const WindowNeed& changed,
+                    std::size_t now) {
+    const WindowNeed before = std::exchange(named[i].need, changed);
+    const bool fewer = plan_sorts(needs()).size() < now;
+    named[i].need = before;
+    return fewer;
+  }
+
+  void say(std::string sentence, const std::string& window, std::string changes) {
+    out_.push_back({std::move(sentence), sort_price(window), std::move(changes)});
+  }
+
+  // A table that nothing names changes nothing: rows stay as they are, and what it would say is said of it alone.
+  void joins() {
+    const Question& question = questions_.front();
+    for (const JoinUse& join : question.joins) {
+      if (join.kind != JoinKind::left || join.many || join.broken) continue;
+      bool used = false;
+      for (const Question& one : questions_) {
+        for (const RowColumn& column : one.row_columns) used = used || column.table == join.table;
+        for (const JoinUse& other : one.joins)
+          for (const JoinUse::Pair& pair : other.on) used = used || pair.left_table == join.table;
+      }
+      if (used) continue;
+      double saved = 0;
+      const std::string& table = question.tables[join.table].source->name();
+      for (const CostStep& step : cost_.steps)
+        if ((step.step == "read" || step.step == "join") && step.serves == table) saved += step.estimated;
+      out_.push_back(
+          {"nothing names a column of " + table + ": without that join its rows need not be read", saved, ""});
+    }
+  }
+
+  const std::vector<Question>& questions_;
+  const Cost& cost_;
+  std::vector<Advice> out_;
+};
+
+// What part of the rows a condition lets through, as a guess from its form: a value in twenty, a third of a range.
+double passing(const Node& node) {
+  const auto at = [&](std::size_t i) { return passing(*node.args[i]); };
+  const auto turned = [&](double part) { return node.negated ? 1 - part : part; };
+  switch (node.op) {
+    case Op::logical_and: return at(0) * at(1);
+    case Op::logical_or: return at(0) + at(1) - at(0) * at(1);
+    case Op::logical_not: return 1 - at(0);
+    case Op::equal: return 0.05;
+    case Op::unequal: return 0.95;
+    case Op::in_list: return turned(std::min(0.9, 0.05 * static_cast<double>(node.args.size() - 1)));
+    case Op::less:
+    case Op::less_equal:
+    case Op::greater:
+    case Op::greater_equal: return 0.5;
+    case Op::between: return turned(0.25);
+    case Op::like: return turned(0.1);
+    case Op::is_null: return turned(0.02);
+    default: return 1;
+  }
+}
+
+}  // namespace
+
+Sizes sizes_before(const std::vector<Question>& questions) {
+  Sizes sizes;
+  const Question& first = questions.front();
+  for (const TableUse& use : first.tables) {
+    const TableSize size = use.source->size();
+    sizes.tables.push_back(size.rows);
+    sizes.bytes.push_back(size.bytes);
+  }
+  sizes.rows = sizes.counted = sizes.tables.front();
+  double pass = 1;
+  for (const auto* terms : {&first.where_first, &first.where_last})
+    for (const NodePtr& term : *terms) pass *= passing(*term);
+  if (sizes.counted) *sizes.counted *= pass;
+  for (const Question& question : questions) {
+    // An entry that has a table of its own is counted there.
+    double entries = question.row_level() ? sizes.counted.value_or(0) : std::sqrt(sizes.counted.value_or(0));
+    if (!question.row_level())
+      for (const JoinUse& join : question.joins) {
+        const auto is_key = [&](const JoinUse::Pair& pair) {
+          return std::any_of(question.each.begin(), question.each.end(), [&](std::size_t key) {
+            if (key >= question.entry_columns.size()) return false;
+            const Node& node = *question.entry_columns[key].node;
+            return node.op == Op::name && node.column >= 0 &&
+                   question.row_columns[static_cast<std::size_t>(node.column)] ==
+                       RowColumn{pair.left_table, pair.left_column};
+          });
+        };
+        if (!join.on.empty() && std::any_of(join.on.begin(), join.on.end(), is_key))
+          entries = std::max(entries, sizes.tables[join.table].value_or(0));
+      }
+    sizes.entries.push_back(std::min(entries, std::max(1.0, sizes.rows.value_or(0))));
+  }
+  return sizes;
+}
+
+Cost cost_steps(const std::vector<Question>& questions, const Sizes& sizes, const Speeds& speeds, const Times* times) {
+  Cost cost = Steps(questions, sizes, speeds, times).all();
+  cost.advice = Advising(questions, cost).all();
+  return cost;
+}
+
+}  // namespace lofty::engine
+
+namespace lofty {
+
+double Cost::estimated() const {
+  double sum = 0;
+  for (const CostStep& step : steps) sum += step.estimated;
+  return sum;
+}
+
+std::optional<double> Cost::measured() const {
+  double sum = 0;
+  for (const CostStep& step : steps) {
+    if (!step.measured) return std::nullopt;
+    sum += *step.measured;
+  }
+  return sum;
+}
+
+double Cost::bytes() const {
+  double columns = 0, most = 0;
+  for (const CostStep& step : steps) {
+    if (step.step == "read")
+      columns += step.bytes;
+    else
+      most = std::max(most, step.bytes);
+  }
+  return columns + most;
+}
+
+std::size_t Cost::sorts() const {
+  return static_cast<std::size_t>(std::count_if(
+      steps.begin(), steps.end(), [](const CostStep& step) { return step.step == "sort" && !step.by.empty(); }));
+}
+
+namespace engine {
+
+void add_further_questions(const Ladder& ladder, Cost& cost, double compare_seconds, double across_seconds) {
+  double once = 0;  // the tables are there already
+  for (const CostStep& step : cost.steps)
+    if (step.step != "read") once += step.estimated;
+  const auto add = [&](const char* step, const char* serves, double times, double measured) {
+    CostStep one{step, serves, "", cost.steps.front().rows, 0, 0, times * once, {}};
+    if (cost.steps.front().measured) one.measured = measured;
+    cost.steps.push_back(std::move(one));
+  };
+  if (!ladder.compare.choose.empty()) add("compare", "the same question with other choices", 1, compare_seconds);
+  if (!ladder.across.empty()) add("across", "the columns, and the cells", 2, across_seconds);
+}
+
+}  // namespace engine
+
+Cost plan(const Ladder& ladder, const Catalog& catalog, const Speeds& speeds) {
+  std::vector<Problem> problems;
+  const std::vector<engine::Question> questions = engine::resolve_levels(ladder, catalog, false, {}, problems);
+  if (!problems.empty()) throw Error(std::move(problems));
+  Cost cost = engine::cost_steps(questions, engine::sizes_before(questions), speeds, nullptr);
+  engine::add_further_questions(ladder, cost, 0, 0);
+  return cost;
+}
+
+Cost with_measured(Cost planned, const Cost& measured) {
+  if (planned.steps.size() != measured.steps.size()) return measured;  // not of this ladder
+  for (std::size_t i = 0; i < planned.steps.size(); ++i) {
+    planned.steps[i].measured = measured.steps[i].measured;
+    planned.steps[i].rows = measured.steps[i].rows;
+    planned.steps[i].comparisons = measured.steps[i].comparisons;
+  }
+  return planned;
+}
+
+const Cost& Standings::cost() const { return data_->cost; }
+
+std::string speeds_text(const Speeds& speeds) {
+  const auto fixed = [](double value) {
+    char digits[32];
+    return std::string(digits, std::to_chars(digits, digits + sizeof digits, value, std::chars_format::fixed, 6).ptr);
+  };
+  std::string out = "lofty-ladder speeds 1\n";
+  for (const auto& [name, value] :
+       {std::pair{"read", speeds.read}, std::pair{"join", speeds.join}, std::pair{"rows", speeds.rows},
+        std::pair{"sort", speeds.sort}, std::pair{"windows", speeds.windows}, std::pair{"entries", speeds.entries}})
+    out += std::string(name) + " " + fixed(value) + "\n";
+  return out;
+}
+
+std::optional<Speeds> speeds_from(const std::string& text) {
+  Speeds speeds;
+  std::size_t at = text.find('\n');
+  if (text.substr(0, at) != "lofty-ladder speeds 1") return std::nullopt;
+  for (double* value : {&speeds.read, &speeds.join, &speeds.rows, &speeds.sort, &speeds.windows, &speeds.entries}) {
+    const std::size_t blank = text.find(' ', at + 1), end = text.find('\n', at + 1);
+    if (blank == std::string::npos || end == std::string::npos || blank > end) return std::nullopt;
+    if (std::from_chars(text.data() + blank + 1, text.data() + end, *value).ec != std::errc()) return std::nullopt;
+    if (!(*value > 0.001 && *value < 1000)) return std::nullopt;
+    at = end;
+  }
+  return speeds;
+}
+
+}  // namespace lofty

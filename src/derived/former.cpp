@@ -1,0 +1,146 @@
+#include "derived/former.hpp"
+
+#include <algorithm>
+#include <optional>
+
+#include "formula/parser.hpp"
+#include "question/prose.hpp"
+#include "lofty/error.hpp"
+#include "lofty/standings.hpp"
+#include "table/nearest.hpp"
+
+namespace lofty::engine {
+namespace {
+
+[[noreturn]] void fail(Code code, std::string sentence, std::string key, std::string advice = {},
+                       std::string nearest = {}) {
+  Problem p{code, std::move(sentence), {}, std::move(nearest), std::move(advice)};
+  p.place.key = std::move(key);
+  throw Error(std::move(p));
+}
+
+bool moves(const std::string& name) { return equal_folded(name, "was") || equal_folded(name, "moved"); }
+
+// Does it speak of former places?
+bool mentions_moves(const Expression& e) {
+  if (e.op == Op::name && e.qualifier.empty() && moves(e.text)) return true;
+  return std::any_of(e.args.begin(), e.args.end(),
+                     [](const ExpressionPtr& arg) { return arg && mentions_moves(*arg); });
+}
+
+FormerPlaces stood_in(const StandingsData& data) {
+  FormerPlaces out{data.key_names, {}};
+  std::vector<std::uint8_t> listed(data.place->rows(), 0);
+  for (const std::uint32_t entry : data.rows) listed[entry] = 1;
+  for (std::uint32_t e = 0; e < listed.size(); ++e) {
+    out.stood[key_at(data.keys, e)] = {
+        data.place->value(e), listed[e] != 0,
+        data.label && !data.label->is_null(e) ? to_text(data.label->value(e)) : std::string()};
+  }
+  return out;
+}
+
+std::vector<FormerPlaces> with_choices(const Ladder& ladder, const Catalog& catalog, const Run& run) {
+  const Standings answer = standings(former_question(ladder), catalog, run);
+  std::vector<FormerPlaces> out;
+  for (const auto& level : answer.data().levels) out.push_back(stood_in(*level));
+  if (out.empty()) out.push_back(stood_in(answer.data()));
+  return out;
+}
+
+// Of a level among so many.
+FormerPlaces from_table(const Ladder& ladder, std::size_t level, std::size_t levels,
+                   const std::vector<std::string>& key_names, const std::string& place, const Catalog& catalog,
+                   const Run& run) {
+  const std::string& name = ladder.compare.with;
+  const bool saved = name.ends_with(".standings.json");
+  if (!saved && levels > 1)
+    fail(Code::bad_value, "the rows of " + quoted(name) + " do not say which level they are of", "compare.with",
+         "levels inside levels are compared with standings that --keep-as saved, or with other choices");
+  const std::string part = level == 0 ? "#entries" : "#level" + std::to_string(level + 1);
+  const auto source = catalog.open(saved ? name + part : name, {});
+  const std::vector<std::string>& headings = source->headings();
+  std::vector<std::size_t> wanted;
+  const auto find = [&](const std::string& column) {
+    for (std::size_t c = 0; c < headings.size(); ++c)
+      if (equal_folded(headings[c], column)) return c;
+    fail(Code::unknown_column, source->name() + " has no column " + quoted(column) + " to compare by", "compare.with",
+         "it needs the entries' keys and their places", nearest_word(column, headings));
+  };
+  for (const std::string& key : key_names) wanted.push_back(find(key));
+  wanted.push_back(find(place));
+  const std::size_t keys = key_names.size();
+  std::vector<std::size_t> read = wanted;
+  std::optional<std::size_t> listed, label;
+  for (std::size_t c = 0; c < headings.size(); ++c) {
+    if (saved && headings[c] == "listed") listed = c;
+    if (saved && headings[c] == "label") label = c;
+  }
+  for (const auto& more : {listed, label})
+    if (more) read.push_back(*more);
+  std::sort(read.begin(), read.end());
+  const Table table = source->read(read, run);
+  FormerPlaces out{key_names, {}};
+  for (std::size_t r = 0; r < table.rows(); ++r) {
+    EntryKey key;
+    for (std::size_t k = 0; k < keys; ++k) key.push_back(table.value(r, wanted[k]));
+    const Value stood = table.value(r, wanted[keys]);
+    if (!is_null(stood) && !std::holds_alternative<Decimal>(stood))
+      fail(Code::wrong_type,
+           quoted(place) + " of " + source->name() + " holds " + quoted(to_text(stood)) + ", which is no place",
+           "compare.with");
+    const bool was_listed = !listed || table.value(r, *listed) == Value(true);
+    const std::string called = label ? to_text(table.value(r, *label)) : std::string();
+    if (!out.stood.emplace(key, FormerPlaces::Stood{stood, was_listed, called}).second)
+      fail(Code::key_mismatch, source->name() + " has two rows for " + key_text(key_names, key), "compare.with",
+           "each entry stands in it once");
+  }
+  return out;
+}
+
+}  // namespace
+
+void without_moves(Ladder& ladder) {
+  if (ladder.compare.empty()) return;
+  ladder.compare = {};
+  std::erase_if(ladder.list.columns, moves);
+  std::erase_if(ladder.list.headings, [](const auto& heading) { return moves(heading.first); });
+  std::erase_if(ladder.list.formats, [](const auto& format) { return moves(format.first); });
+  std::erase_if(ladder.list.bars, moves);
+  ladder.list.order.clear();
+  ladder.list.order_by.clear();
+  ladder.alternatives.clear();
+  for (Level& level : ladder.levels)
+    if (!level.where.empty() && mentions_moves(*parse_expression(level.where))) level.where.clear();
+}
+
+Ladder former_question(const Ladder& ladder) {
+  Ladder before = ladder;
+  before.across = {};
+  for (const auto& [name, value] : ladder.compare.choose) {
+    try {
+      choose(before, name, to_text(value));
+    } catch (const Error& error) {
+      std::vector<Problem> problems = error.problems();
+      for (Problem& p : problems) p.place.key = "compare.choose." + name;
+      throw Error(std::move(problems));
+    }
+  }
+  without_moves(before);
+  return before;
+}
+
+std::vector<FormerPlaces> former_places(const Ladder& ladder, const std::vector<Question>& questions, const Catalog& catalog,
+                             const Run& run) {
+  if (ladder.compare.with.empty()) return with_choices(ladder, catalog, run);
+  std::vector<FormerPlaces> out;
+  for (const Question& question : questions) {
+    std::vector<std::string> keys;
+    for (const auto* part : {&question.within, &question.each})
+      for (const std::size_t key : *part) keys.push_back(question.entry_columns[key].name);
+    out.push_back(from_table(ladder, out.size(), questions.size(), keys, question.place_names.front(), catalog, run));
+  }
+  return out;
+}
+
+}  // namespace lofty::engine

@@ -1,0 +1,241 @@
+// Covered by tests/ladder/profile_test.cpp.
+#include "lofty/profile.hpp"
+
+#include <algorithm>
+#include <map>
+
+#include "question/prose.hpp"
+#include "rank/groups.hpp"
+#include "table/nearest.hpp"
+#include "table/parallel.hpp"
+#include "table/table_data.hpp"
+
+namespace lofty {
+
+using namespace engine;
+
+namespace {
+
+Cell cell_of(const Column& column, std::size_t row) {
+  if (column.is_null(row)) return {};
+  switch (column.lane()) {
+    case Lane::int64: return {static_cast<std::uint64_t>(column.int64(row)), 1};
+    case Lane::code: return {column.code(row), 1};
+    case Lane::float64: {
+      const double value = column.float64(row);
+      std::uint64_t bits;
+      std::memcpy(&bits, &value, sizeof bits);
+      return {bits, 1};
+    }
+    case Lane::int128: {
+      const int128 value = column.integer(row);
+      return {mix(static_cast<std::uint64_t>(value)) ^ static_cast<std::uint64_t>(value >> 64), 1};
+    }
+  }
+  return {};
+}
+
+struct Distinct {
+  IdTable table;
+  std::vector<std::uint32_t> first_rows, counts;
+};
+
+Distinct distinct_values(const Column& column, const Run& run) {
+  Distinct out;
+  for (std::size_t row = 0; row < column.rows(); ++row) {
+    if (row % 65536 == 0) check_stop(run);
+    const Cell cell = cell_of(column, row);
+    if (cell.tag == 0) continue;
+    const std::uint32_t id = out.table.find_or_add(0, cell);
+    if (id == out.first_rows.size()) {
+      out.first_rows.push_back(static_cast<std::uint32_t>(row));
+      out.counts.push_back(0);
+    }
+    ++out.counts[id];
+  }
+  return out;
+}
+
+ColumnProfile column_profile(const std::string& heading, const Column& column, const Distinct& distinct) {
+  ColumnProfile p;
+  p.heading = heading;
+  p.type = column.type();
+  p.blanks = column.nulls();
+  p.distinct = distinct.first_rows.size();
+  for (const std::uint32_t row : distinct.first_rows) {
+    const Value value = column.value(row);
+    if (is_null(p.least) || value < p.least) p.least = value;
+    if (is_null(p.greatest) || p.greatest < value) p.greatest = value;
+  }
+  p.key = column.rows() > 0 && p.blanks == 0 && p.distinct == column.rows();
+  std::vector<std::uint32_t> ids(p.distinct);
+  for (std::uint32_t i = 0; i < ids.size(); ++i) ids[i] = i;
+  const std::size_t shown = std::min<std::size_t>(3, ids.size());
+  std::partial_sort(ids.begin(), ids.begin() + static_cast<std::ptrdiff_t>(shown), ids.end(),
+                    [&](std::uint32_t a, std::uint32_t b) {
+                      return distinct.counts[a] != distinct.counts[b] ? distinct.counts[a] > distinct.counts[b] : a < b;
+                    });
+  for (std::size_t i = 0; i < shown; ++i) p.samples.push_back(column.value(distinct.first_rows[ids[i]]));
+  return p;
+}
+
+std::string trimmed_folded(std::string_view text) {
+  const auto first = text.find_first_not_of(" \t");
+  if (first == std::string_view::npos) return {};
+  return folded(text.substr(first, text.find_last_not_of(" \t") - first + 1));
+}
+
+bool looks_like_other_date(std::string_view text) {  // 31.12.2025, 12/31/25
+  int digits = 0, signs = 0;
+  for (const char c : text) {
+    digits += c >= '0' && c <= '9';
+    signs += c == '.' || c == '/';
+    if ((c < '0' || c > '9') && c != '.' && c != '/') return false;
+  }
+  return signs == 2 && digits >= 4 && digits <= 8;
+}
+
+bool looks_like_grouped_number(std::string_view text) {  // 1,234.50  EUR 12  $5
+  bool digit = false, comma = false, mark = false;
+  for (std::size_t i = 0; i < text.size(); ++i) {
+    const char c = text[i];
+    if (c >= '0' && c <= '9')
+      digit = true;
+    else if (c == ',' || c == '\'')
+      comma = true;
+    else if (c == '$' || static_cast<unsigned char>(c) >= 0x80)
+      mark = true;
+    else if (c != '.' && c != '-' && c != ' ')
+      return false;
+  }
+  return digit && (comma || mark);
+}
+
+class Doubts {
+ public:
+  Doubts(TableProfile& profile, const TableData& data) : profile_(profile), data_(data) {}
+
+  void column(std::size_t index, const Distinct& distinct) {
+    const Column& c = *data_.columns[index];
+    const std::string name = quoted(data_.headings[index]);
+    const Census& census = data_.census[index];
+    if (c.type().kind == Kind::timestamp && census.of(Look::zoned) > 0 && census.of(Look::timestamp) > 0)
+      say("mixed-offsets", name + " mixes " + counted(census.of(Look::zoned), "timestamp") + " with an offset and " +
+                               with_commas(census.of(Look::timestamp)) + " without");
+    if (c.type().kind != Kind::text || c.rows() == 0) return;
+    const std::size_t values = census.values(),
+                      numbers = census.of(Look::integer) + census.of(Look::decimal) + census.of(Look::exponent),
+                      padded = census.of(Look::padded);
+    std::size_t dates = 0, grouped = 0;
+    for (const std::uint32_t row : distinct.first_rows) {
+      const std::string_view text = c.dictionary().text(c.code(row));
+      dates += looks_like_other_date(text);
+      grouped += looks_like_grouped_number(text);
+    }
+    if (padded > 0 && (numbers + padded) * 2 >= values)
+      say("numbers-as-text",
+          name + " holds numbers, and " + counted(padded, "value") + " with leading zeros: it is kept as text");
+    else if (numbers * 2 >= values && numbers > 0)
+      say("numbers-as-text",
+          name + " is text, though " + with_commas(numbers) + " of its " + counted(values, "value") + " are numbers");
+    else if (grouped * 2 >= distinct.first_rows.size() && grouped > 0)
+      say("numbers-as-text",
+          name +
+              " is text: its numbers carry thousands separators or currency marks, which are never guessed; columns." +
+              name.substr(1, name.size() - 2) +
+              " = { type = \"decimal\", thousands = \",\" } under [data] declares them");
+    if (dates > 0 || (census.of(Look::date) > 0 && census.of(Look::date) + dates * 2 < values))
+      if (dates + census.of(Look::date) > 0 && (dates > 0 || census.of(Look::date) * 2 >= values))
+        say("mixed-dates", name + " is text, though some of its values look like dates" +
+                               (census.of(Look::date) > 0 ? " in several forms" : "") +
+                               "; dates are read as 2025-03-31");
+    spellings(c, name, distinct);
+    null_words(c, name, distinct);
+  }
+
+  void rows(std::size_t duplicates) {
+    if (duplicates > 0)
+      say("duplicate-rows", counted(duplicates, "row") + (duplicates == 1 ? " equals" : " equal") +
+                                " an earlier one in every column; they are kept");
+  }
+
+ private:
+  void say(std::string code, std::string sentence) {
+    profile_.doubts.push_back({std::move(code), std::move(sentence)});
+  }
+
+  void spellings(const Column& c, const std::string& name, const Distinct& distinct) {
+    if (distinct.first_rows.size() > 100'000) return;
+    std::map<std::string, std::vector<std::uint32_t>> alike;
+    for (std::uint32_t id = 0; id < distinct.first_rows.size(); ++id)
+      alike[trimmed_folded(c.dictionary().text(c.code(distinct.first_rows[id])))].push_back(id);
+    std::size_t sets = 0;
+    std::string examples;
+    for (const auto& [key, ids] : alike) {
+      if (ids.size() < 2 || ++sets > 3) continue;
+      examples += examples.empty() ? "" : "; ";
+      for (std::size_t i = 0; i < ids.size(); ++i)
+        examples += (i > 0 ? ", " : "") +
+                    quoted(std::string(c.dictionary().text(c.code(distinct.first_rows[ids[i]])))) + " (" +
+                    with_commas(distinct.counts[ids[i]]) + ")";
+    }
+    if (sets > 0)
+      say("alike-spellings", name + " has " + (sets == 1 ? "spellings" : with_commas(sets) + " sets of spellings") +
+                                 " that differ only in case or blanks: " + examples + (sets > 3 ? "; ..." : ""));
+  }
+
+  void null_words(const Column& c, const std::string& name, const Distinct& distinct) {
+    std::string found, declaration;
+    for (std::uint32_t id = 0; id < distinct.first_rows.size(); ++id) {
+      const std::string text(c.dictionary().text(c.code(distinct.first_rows[id])));
+      const std::string word = folded(text);
+      if (word != "n/a" && word != "-" && word != "null" && word != "na" && word != "none" && word != "?") continue;
+      found += (found.empty() ? "" : ", ") + quoted(text) + " (" + with_commas(distinct.counts[id]) + ")";
+      declaration += (declaration.empty() ? "\"" : ", \"") + text + "\"";
+    }
+    if (!found.empty())
+      say("null-words",
+          name + " holds " + found + " as text; nulls = [" + declaration + "] under [data] makes them null");
+  }
+
+  TableProfile& profile_;
+  const TableData& data_;
+};
+
+std::size_t duplicate_rows(const TableData& data, const Run& run) {
+  std::vector<std::uint32_t> ids(data.rows, 0);
+  std::size_t different = data.rows > 0 ? 1 : 0;
+  for (const ColumnPtr& column : data.columns) {
+    if (!column) continue;
+    IdTable table;
+    for (std::size_t row = 0; row < data.rows; ++row) {
+      if (row % 65536 == 0) check_stop(run);
+      ids[row] = table.find_or_add(ids[row], cell_of(*column, row));
+    }
+    different = table.size();
+    if (different == data.rows) return 0;
+  }
+  return data.rows - different;
+}
+
+}  // namespace
+
+TableProfile profile(const Table& table, const Run& run) {
+  const TableData& data = table.data();
+  TableProfile out;
+  out.table = data.name;
+  out.rows = data.rows;
+  out.doubts = data.doubts;
+  Doubts doubts(out, data);
+  for (std::size_t i = 0; i < data.columns.size(); ++i) {
+    if (!data.columns[i]) continue;
+    const Distinct distinct = distinct_values(*data.columns[i], run);
+    out.columns.push_back(column_profile(data.headings[i], *data.columns[i], distinct));
+    doubts.column(i, distinct);
+  }
+  out.duplicate_rows = duplicate_rows(data, run);
+  doubts.rows(out.duplicate_rows);
+  return out;
+}
+
+}  // namespace lofty

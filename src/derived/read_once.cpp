@@ -1,0 +1,63 @@
+#include "derived/read_once.hpp"
+
+#include <algorithm>
+#include <optional>
+#include <set>
+
+namespace lofty::engine {
+namespace {
+
+class Kept : public TableSource {
+ public:
+  explicit Kept(std::shared_ptr<const TableSource> inner) : inner_(std::move(inner)) {}
+  const std::string& name() const override { return inner_->name(); }
+  const std::vector<std::string>& headings() const override { return inner_->headings(); }
+  std::string form() const override { return inner_->form(); }
+  TableSize size() const override { return inner_->size(); }
+  Table read(std::span<const std::size_t> columns, const Run& run) const override {
+    const bool there = table_ && std::all_of(columns.begin(), columns.end(),
+                                             [&](std::size_t column) { return table_->holds(column); });
+    if (there) return *table_;
+    wanted_.insert(columns.begin(), columns.end());
+    const std::vector<std::size_t> all(wanted_.begin(), wanted_.end());
+    table_ = inner_->read(all, run);
+    return *table_;
+  }
+  void want(const std::set<std::size_t>& columns) const { wanted_.insert(columns.begin(), columns.end()); }
+
+ private:
+  std::shared_ptr<const TableSource> inner_;
+  mutable std::set<std::size_t> wanted_;
+  mutable std::optional<Table> table_;
+};
+
+std::string text_of(const ReadOptions& options) {
+  std::string text(1, options.delimiter == 0 ? ' ' : options.delimiter);
+  for (const auto& one : options.columns) text += one.column + "\n" + one.type + "\n" + one.thousands + one.point;
+  for (const auto* list : {&options.nulls, &options.header})
+    for (const std::string& one : *list) text += one + "\n";
+  return text + (options.ragged_as_null ? "r" : "");
+}
+
+}  // namespace
+
+std::shared_ptr<const TableSource> ReadOnce::open(const std::string& name, const ReadOptions& options) const {
+  // Two uses of one table may be read in different ways.
+  for (const auto& one : opened_)
+    if (one.name == name && one.options == text_of(options)) return one.source;
+  auto source = std::make_shared<Kept>(inner_.open(name, options));
+  opened_.push_back({name, text_of(options), source});
+  return source;
+}
+
+void ReadOnce::want(const Question& question) {
+  for (const TableUse& use : question.tables)
+    if (const auto* kept = dynamic_cast<const Kept*>(use.source.get())) kept->want(use.wanted);
+}
+
+void ReadOnce::want(const Ladder& ladder) const {
+  std::vector<Problem> ignored;
+  for (const Question& question : resolve_levels(ladder, *this, false, {}, ignored)) want(question);
+}
+
+}  // namespace lofty::engine

@@ -1,0 +1,35 @@
+#pragma once
+// Several questions over the same tables, which are read once for all of them.
+// Covered by tests/ladder/why_test.cpp and tests/ladder/compare_test.cpp.
+
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "question/question.hpp"
+#include "lofty/catalog.hpp"
+
+namespace lofty::engine {
+
+// A catalog whose tables stay once they have been read, with all columns that any of the questions was said to want. A
+// column that nobody announced has its table read again. Not thread-safe.
+class ReadOnce : public Catalog {
+ public:
+  explicit ReadOnce(const Catalog& inner) : inner_(inner) {}
+  std::shared_ptr<const TableSource> open(const std::string& name, const ReadOptions& options) const override;
+
+  // What a question will want, whose names were resolved over this catalog.
+  static void want(const Question& question);
+  // The same, from a ladder: its names are resolved on the headings alone. Problems are left for whoever asks it.
+  void want(const Ladder& ladder) const;
+
+ private:
+  struct Opened {
+    std::string name, options;
+    std::shared_ptr<const TableSource> source;
+  };
+  const Catalog& inner_;
+  mutable std::vector<Opened> opened_;
+};
+
+}  // namespace lofty::engine

@@ -1,0 +1,184 @@
+#pragma once
+// A ladder whose names are resolved: what the stages work from.
+//
+// Three relations follow one another. Rows: the joined tables, every column a (table, column) pair. Entries: keys,
+// carried columns, aggregates and totals, one row an entry. Places: the entries' columns, and the place columns behind
+// them. A formula's column numbers count in the relation that it is evaluated over.
+
+#include <cstdint>
+#include <memory>
+#include <optional>
+#include <set>
+#include <string>
+#include <vector>
+
+#include "formula/binder.hpp"
+#include "lofty/catalog.hpp"
+#include "lofty/ladder.hpp"
+#include "lofty/specimen.hpp"
+#include "window/call.hpp"
+
+namespace lofty::engine {
+
+struct TableUse {
+  std::shared_ptr<const TableSource> source;
+  std::string alias;
+  std::set<std::size_t> wanted;  // columns that something mentions
+  Table table;                   // once it has been read
+  double seconds = 0;            // that reading it took
+};
+
+struct JoinUse {
+  struct Pair {
+    std::size_t left_table = 0, left_column = 0, right_column = 0;
+  };
+  std::size_t table = 0;  // in Question::tables
+  std::vector<Pair> on;
+  JoinKind kind = JoinKind::left;
+  bool many = false;
+  bool broken = false;  // some key does not exist
+};
+
+struct RowColumn {
+  static constexpr std::size_t window_table = ~std::size_t{0};  // its columns are Question::row_windows
+  std::size_t table = 0, column = 0;
+  bool of_window() const { return table == window_table; }
+  friend bool operator==(const RowColumn&, const RowColumn&) = default;
+};
+
+// A constant over all rows that count.
+struct Overall {
+  bool greatest = true;
+  NodePtr argument;
+  std::string text;      // as written, for the answer
+  bool written = false;  // by the ladder's author, rather than for a period's anchor
+};
+
+// A period, and what has to be said of it.
+struct PeriodUse {
+  std::string name;
+  NodePtr condition, on;  // over rows
+  NodePtr first, last;    // constants, once the overall ones are known; null where it is open
+};
+
+struct SortKey {
+  NodePtr node;
+  bool descending = false;
+  Nulls nulls = Nulls::last;
+  std::string text;
+};
+
+enum class AggregateKind : unsigned char {
+  count_rows,
+  count,
+  count_distinct,
+  sum,
+  average,
+  least,
+  greatest,
+  percentile_cont,  // these go by an order of the rows
+  percentile_disc,
+  first,
+  last,
+};
+
+struct Aggregate {
+  AggregateKind kind = AggregateKind::count_rows;
+  NodePtr argument, filter;  // over rows; null when there is none
+  Type type;
+  std::string text;
+  Decimal fraction;            // of a percentile
+  bool descending = false;     // the order that it goes by
+  std::vector<SortKey> order;  // of first and last
+};
+
+struct EntryColumn {
+  // windowed: a formula of [windows]; window: a window function in one, or in a condition or sort key
+  enum class From : unsigned char { key, carried, aggregate, total, row, windowed, window };
+  From from = From::key;
+  std::string name;
+  Type type;
+  NodePtr node;           // key, carried, row: over rows; total, windowed: over entries
+  std::size_t index = 0;  // aggregate: in Question::aggregates; window: in Question::entry_windows
+  // Carried from a table joined by (some of) the entry's keys: it cannot have several values in one entry.
+  bool determined = false;
+};
+
+// A window function over rows, or over entries.
+struct WindowUse {
+  std::unique_ptr<WindowCall> call;
+  std::string where;       // the ladder's key that it was first met in
+  std::size_t column = 0;  // over entries: its entry column
+  bool late = false;       // over entries: it sees places
+};
+
+// A column of rank.also, as far as it needs names.
+struct AlsoUse {
+  std::vector<SortKey> by;  // empty: the level's
+  int of = -1;              // entry column
+};
+
+struct ListColumn {
+  std::string name, heading;
+  int column = -1;  // in the relation of places
+  Type type = {};
+  std::optional<Specimen> format = {};
+  bool bar = false;
+};
+
+struct Question {
+  std::vector<TableUse> tables;
+  std::vector<JoinUse> joins;
+  std::vector<RowColumn> row_columns;
+  std::vector<NodePtr> where_first, where_last;  // terms; the last ones see what passed the first
+  std::vector<std::unique_ptr<Overall>> overalls;
+  std::vector<PeriodUse> periods;
+  // Rows to be looked at more closely (Entries::probed).
+  NodePtr probe;                            // null: none
+  std::optional<std::uint32_t> probed_row;  // instead: one row of the relation
+  bool only_probed = false;                 // where every row is an entry: the others are none
+  NodePtr mark;                             // over places: StandingsData::marked; null: none
+  std::vector<std::unique_ptr<Aggregate>> aggregates;
+  std::vector<EntryColumn> entry_columns;
+  std::vector<std::size_t> totals;                    // entry columns in the order in which they can be worked out
+  std::vector<WindowUse> row_windows, entry_windows;  // each after those that it needs
+  std::vector<std::size_t> windowed;  // entry columns that are worked out after rank.having, in their order
+  std::vector<std::size_t> each, within;
+  std::vector<SortKey> by, tiebreak, list_order;
+  std::string list_text;  // the list's order as written; empty: by places, or as the rows came
+  bool list_as_input = false;
+  bool places = false;                   // is anything ranked?
+  std::vector<std::string> place_names;  // rank, then rank.also
+  std::vector<AlsoUse> also;
+  NodePtr having, eligible;            // over entries; null when there is none
+  NodePtr keep_where;                  // over places
+  std::vector<std::string> orderings;  // by Ladder::orderings: the name of the column that it is for
+  std::vector<ListColumn> list_columns;
+  bool keeps_states = false;  // entries will be taken together: Entries::regroup
+  int slots = 0;
+
+  const Level* level = nullptr;  // of the ladder; null when it has none
+  bool row_level() const { return each.empty(); }
+};
+
+// What is asked in addition to the ladder; empty: nothing. Its names are resolved with the ladder's.
+struct FurtherConditions {
+  std::string probe = {};  // on rows: Question::probe
+  std::string mark = {};   // on entries, places included: Question::mark
+  std::optional<std::uint32_t> probed_row = {};  // Question::probed_row
+  bool only_probed = false;                      // Question::only_probed
+};
+
+// Opens the tables and binds every formula. Problems are appended. The result refers to `ladder`, which must outlive
+// it. With `read`, tables are read as soon as their columns are known, and types are checked.
+Question resolve(const Ladder& ladder, const Catalog& catalog, bool read, const Run& run,
+                 std::vector<Problem>& problems, const FurtherConditions& further = {});
+
+// The same for nested levels, outermost first; for others just the one. Empty when a table cannot be opened.
+std::vector<Question> resolve_levels(const Ladder& ladder, const Catalog& catalog, bool read, const Run& run,
+                                     std::vector<Problem>& problems, const FurtherConditions& further = {});
+
+// "order_lines" of "folder/order_lines.csv".
+std::string stem_of(const std::string& name);
+
+}  // namespace lofty::engine

@@ -1,0 +1,131 @@
+#pragma once
+// Totals on their way: what has been seen of each group.
+// Covered by tests/ladder/standings_test.cpp and tests/ladder/property_test.cpp, against plain references.
+
+#include <cstdint>
+#include <functional>
+#include <limits>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "relation/cell_maker.hpp"
+#include "question/question.hpp"
+#include "relation/totals.hpp"
+#include "rank/exact_sum.hpp"
+#include "rank/groups.hpp"
+
+namespace lofty::engine {
+
+// Different (group, value) pairs. As long as numbers come in ascending order, as order numbers do, a pair is new when
+// its number is; a table is made only when one comes out of order.
+class DistinctPairs {
+ public:
+  void add(std::uint32_t group, const Cell& cell) {
+    if (table_.size() == 0 && cell.tag == CellMaker::number) {
+      const auto value = static_cast<std::int64_t>(cell.code);
+      if (run_values_.empty() || value > run_values_.back()) {
+        run_values_.push_back(value);
+        run_groups_.push_back(group);
+        return;
+      }
+      if (value == run_values_.back() && run_groups_.back() == group) return;
+    }
+    for (std::uint32_t at = 0; at < run_values_.size(); ++at) table_.find_or_add(run_groups_[at], run_cell(at));
+    run_values_ = {};
+    run_groups_ = {};
+    table_.find_or_add(group, cell);
+  }
+  std::uint32_t size() const {
+    return static_cast<std::uint32_t>(run_values_.empty() ? table_.size() : run_values_.size());
+  }
+  std::uint32_t group(std::uint32_t at) const { return run_values_.empty() ? table_.prefix(at) : run_groups_[at]; }
+  Cell cell(std::uint32_t at) const { return run_values_.empty() ? table_.cell(at) : run_cell(at); }
+
+ private:
+  Cell run_cell(std::uint32_t at) const { return {static_cast<std::uint64_t>(run_values_[at]), CellMaker::number}; }
+  std::vector<std::int64_t> run_values_;  // ascending
+  std::vector<std::uint32_t> run_groups_;
+  IdTable table_;
+};
+
+// The states of one aggregate for all groups, as arrays.
+class AggregateStates {
+ public:
+  explicit AggregateStates(const Aggregate& aggregate) : aggregate_(&aggregate) {
+    if (aggregate.argument) cells_.emplace(*aggregate.argument);
+  }
+
+  void add(const std::vector<std::uint32_t>& rows, const std::vector<std::uint32_t>& ids, std::size_t begin,
+           const Vector* v, const Vector* filter, std::size_t groups);
+
+  void merge(AggregateStates& other, const std::vector<std::uint32_t>& ids, std::size_t groups);
+
+  // How far the numbers reach that are to be told apart; pieces whose ranges do not meet cannot share one.
+  struct Range {
+    std::int64_t least = std::numeric_limits<std::int64_t>::max(), greatest = std::numeric_limits<std::int64_t>::min();
+    bool others = false;  // texts and the like: compared in full
+  };
+  Range distinct_range() const;
+  // Counts the values that only this piece can hold, given where the other pieces' ranges lie; merging then has to look
+  // up the rest alone.
+  void set_apart(const std::vector<Range>& others);
+
+  bool exact_mean() const { return aggregate_->kind == AggregateKind::average && !floating(); }
+  Entries::Mean mean(int column, std::size_t groups) const;
+
+  // What totals that go by an order need: the rows themselves.
+  using ByOrder = std::function<ColumnPtr(const Aggregate&, const std::vector<std::uint32_t>&,
+                                          const std::vector<std::uint32_t>&, std::size_t)>;
+  ColumnPtr finish(std::size_t groups, Entries::Blank& blank_report, const ByOrder& by_order);
+
+ private:
+  struct Best {
+    int128 exact;
+    double number;
+    std::string_view text;
+  };
+
+  void merge_distinct(AggregateStates& other, const std::vector<std::uint32_t>& ids);
+
+  void sum_integers(const std::vector<std::uint32_t>& rows, const std::vector<std::uint32_t>& ids, std::size_t begin,
+                    const std::int64_t* values);
+
+  void tell_integers_apart(const std::vector<std::uint32_t>& rows, const std::vector<std::uint32_t>& ids,
+                           std::size_t begin, const std::int64_t* values);
+
+  bool floating() const { return aggregate_->argument && aggregate_->argument->type.kind == Kind::floating; }
+  bool texts() const { return aggregate_->argument && aggregate_->argument->type.kind == Kind::text; }
+
+  void grow(std::size_t groups);
+
+  void blank(std::uint32_t id) { ++blanks_[id]; }
+
+  void add_exact(std::uint32_t id, int128 value);
+
+  Problem problem(Code code, std::string sentence) const;
+
+  void take(std::uint32_t id, const Vector* v, std::size_t i);
+
+  Best best_of(std::size_t g) const;
+
+  void better(std::uint32_t id, const Best& candidate);
+
+  void put(Piece& piece, std::size_t g) const;
+
+  const Aggregate* aggregate_;
+  std::optional<CellMaker> cells_;
+  std::vector<std::int64_t> counts_;
+  std::vector<std::uint32_t> blanks_;
+  std::vector<int128> exact_;
+  std::vector<ExactSum> float_sums_;
+  std::vector<double> best_numbers_;
+  std::vector<std::string> best_texts_;
+  std::vector<std::uint32_t> collected_rows_, collected_ids_;  // of totals that go by an order
+  DistinctPairs distinct_;                                     // (group, value)
+  std::vector<std::int64_t> alone_;                            // by group: different values that only one piece holds
+  std::vector<std::uint32_t> elsewhere_;                       // in distinct_: those that others may hold too
+};
+
+}  // namespace lofty::engine

@@ -1,0 +1,72 @@
+#pragma once
+// The relation of rows: joined tables seen as one, without copying a value.
+
+#include <vector>
+
+#include "formula/evaluator.hpp"
+#include "question/question.hpp"
+#include "lofty/standings.hpp"
+#include "table/table_data.hpp"
+
+namespace lofty::engine {
+
+inline constexpr std::uint32_t no_row = 0xffffffff;
+
+class JoinedRows : public RowSource {
+ public:
+  // Finds every row's partner in every joined table. Throws Error(join_multiplies, key_mismatch).
+  JoinedRows(const Question& question, const Run& run);
+
+  std::size_t rows() const override { return rows_; }
+  void load(int column, std::size_t begin, std::size_t count, Vector& out) const override;
+  const Dictionary* dictionary(int column) const override;
+
+  // Row counts, and up to three examples for each: keys without a partner, and rows of the other table without a row.
+  struct Report {
+    std::size_t unmatched = 0, without_rows = 0;
+    std::vector<std::string> unmatched_examples, without_examples;
+    double seconds = 0;                 // that matching took
+    std::size_t several = 0, more = 0;  // rows with several partners, and how many rows there are more because of them
+  };
+  const std::vector<Report>& reports() const { return reports_; }
+  // The values of one of Question::row_windows, one a row.
+  void set_window(std::size_t window, ColumnPtr values) {
+    if (windows_.size() <= window) windows_.resize(window + 1);
+    windows_[window] = std::move(values);
+  }
+  // What formulas over the rows need: the scratch memory, and the constants over all rows that count once they are set.
+  const FormulaContext& context() const { return context_; }
+  void set_overalls(std::vector<Value> values) { context_.overalls = std::move(values); }
+  // "line 17", of the first table or of the one that the row came in with.
+  std::string place_of(std::size_t row) const;
+
+ private:
+  const Column& column_of(std::size_t table, std::size_t column) const {
+    return *question_.tables[table].table.data().columns[column];
+  }
+  void match(const JoinUse& join, const Run& run);
+  void rebuild(const JoinUse& join, const std::vector<std::uint32_t>& next_alike, const std::vector<std::uint8_t>& used,
+               Report& report, const Run& run);
+  const ColumnPtr* merged(const RowColumn& column) const;  // null: no join has merged it
+  void merge_keys(const JoinUse& join, const Run& run);
+  // A table's row for a row of the relation; no_row where it has none.
+  std::uint32_t row_in(std::size_t table, std::size_t row) const {
+    return partners_[table].size() == 0 ? static_cast<std::uint32_t>(row) : partners(table)[row];
+  }
+  const std::uint32_t* partners(std::size_t table) const {
+    return reinterpret_cast<const std::uint32_t*>(partners_[table].data());
+  }
+
+  const Question& question_;
+  FormulaContext context_;
+  std::size_t rows_ = 0;
+  // By table: its row for every row of the relation. Empty: the first table, as long as every row of it stands once.
+  std::vector<Bytes> partners_;
+  std::vector<Report> reports_;
+  // Keys of one name on both sides of a join that let rows of its second table in, whose value then comes from there;
+  // by row of the relation. Later joins go by them.
+  std::vector<std::pair<RowColumn, ColumnPtr>> merged_;
+  std::vector<ColumnPtr> windows_;
+};
+
+}  // namespace lofty::engine

@@ -1,0 +1,32 @@
+#include "relation/some_rows.hpp"
+
+#include <algorithm>
+
+#include "table/parallel.hpp"
+
+namespace lofty::engine {
+
+ColumnPtr values_at(const JoinedRows& rows, const Node& node, std::span<const std::uint32_t> at, const Run& run) {
+  const std::size_t count = std::clamp<std::size_t>(at.size() / 250'000, 1, 64);
+  std::vector<Piece> pieces;
+  for (std::size_t p = 0; p < count; ++p) pieces.emplace_back(node.type);
+  parallel_for(count, run, [&](std::size_t p) {
+    Evaluator evaluator(rows, rows.context());
+    std::vector<unsigned char> mask;
+    const std::size_t end = at.size() * (p + 1) / count;
+    for (std::size_t next = at.size() * p / count; next < end;) {
+      // As many rows as lie within one batch of the relation.
+      const std::size_t begin = at[next];
+      std::size_t last = next;
+      while (last < end && at[last] < begin + batch_rows) ++last;
+      const std::size_t length = at[last - 1] - begin + 1;
+      mask.assign(length, 0);
+      for (std::size_t i = next; i < last; ++i) mask[at[i] - begin] = 1;
+      const Vector& values = evaluator.evaluate(node, begin, length, mask.data());
+      for (; next < last; ++next) append(pieces[p], values, at[next] - begin);
+    }
+  });
+  return Column::seal(node.type, std::move(pieces), run);
+}
+
+}  // namespace lofty::engine

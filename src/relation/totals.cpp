@@ -1,0 +1,564 @@
+#include "relation/totals.hpp"
+
+#include <algorithm>
+#include <mutex>
+
+#include "relation/aggregate_states.hpp"
+#include "relation/carried.hpp"
+#include "relation/ordered_totals.hpp"
+#include "relation/windows.hpp"
+#include "rank/groups.hpp"
+#include "table/parallel.hpp"
+#include "table/stopwatch.hpp"
+#include "table/zone.hpp"
+
+namespace lofty::engine {
+namespace {
+
+// What one piece of the rows amounts to; pieces are merged in their order.
+struct Part {
+  explicit Part(const Question& question) {
+    for (const EntryColumn& column : question.entry_columns) {
+      if (column.from == EntryColumn::From::key) keys.emplace_back(*column.node);
+      if (column.from == EntryColumn::From::carried && !column.determined) carried.emplace_back(*column.node);
+    }
+    tables.resize(keys.size());
+    for (const auto& aggregate : question.aggregates) states.emplace_back(*aggregate);
+    caught.resize(question.periods.size());
+  }
+
+  std::vector<CellMaker> keys;
+  std::vector<IdTable> tables;  // one a key: (id so far, cell) -> id
+  std::vector<std::uint32_t> first_rows, row_counts;
+  std::vector<Carried> carried;
+  std::vector<AggregateStates> states;
+  std::size_t left_out = 0, unknown = 0, counted = 0;
+  std::uint32_t unknown_example = no_row;
+  std::vector<std::vector<std::uint32_t>> chosen_rows;  // row level: rows that count
+  std::vector<Entries::Caught> caught;                  // by Question::periods
+  Probed probed;
+
+  std::size_t groups() const { return first_rows.size(); }
+
+  void meet(std::uint32_t id, std::uint32_t row, std::uint32_t count) {
+    if (id == first_rows.size()) {
+      first_rows.push_back(row);
+      row_counts.push_back(0);
+    }
+    row_counts[id] += count;
+  }
+  Cell cell(std::size_t key, std::uint32_t group) const {
+    for (std::size_t k = keys.size() - 1; k > key; --k) group = tables[k].prefix(group);
+    return tables[key].cell(group);
+  }
+  // The number that each group of another part has in this one, where unknown groups are added.
+  std::vector<std::uint32_t> meet_groups(const Part& other) {
+    std::vector<std::uint32_t> prefixes{0}, ids;  // of the other's table before: its id -> ours
+    for (std::size_t k = 0; k < keys.size(); ++k) {
+      ids.clear();
+      for (std::uint32_t id = 0; id < other.tables[k].size(); ++id)
+        ids.push_back(tables[k].find_or_add(prefixes[other.tables[k].prefix(id)],
+                                            keys[k].translate(other.tables[k].cell(id), other.keys[k])));
+      prefixes.swap(ids);
+    }
+    for (std::uint32_t g = 0; g < prefixes.size(); ++g) meet(prefixes[g], other.first_rows[g], other.row_counts[g]);
+    return prefixes;
+  }
+};
+
+// All states of all entries, for whoever takes entries together.
+class KeptStates final : public Regroup {
+ public:
+  KeptStates(const Question& question, AggregateStates::ByOrder by_order)
+      : question_(question), by_order_(std::move(by_order)), part_(question) {}
+  Part& part() { return part_; }
+
+  std::vector<ColumnPtr> totals(const std::vector<std::uint32_t>& group_of, std::size_t groups) override {
+    std::vector<ColumnPtr> out(question_.entry_columns.size());
+    for (std::size_t c = 0; c < out.size(); ++c) {
+      const EntryColumn& column = question_.entry_columns[c];
+      if (column.from != EntryColumn::From::aggregate) continue;
+      AggregateStates& fine = part_.states[column.index];
+      if (!ready_ && question_.aggregates[column.index]->kind == AggregateKind::count_distinct)
+        fine.set_apart({AggregateStates::Range{.others = true}});
+      AggregateStates coarse(*question_.aggregates[column.index]);
+      coarse.merge(fine, group_of, groups + 1);  // the last one is left out
+      Entries::Blank unused;
+      out[c] = coarse.finish(groups, unused, by_order_);
+    }
+    ready_ = true;
+    return out;
+  }
+
+ private:
+  const Question& question_;
+  AggregateStates::ByOrder by_order_;
+  Part part_;
+  bool ready_ = false;  // distinct values lie where merging looks for them
+};
+
+// The rows of one batch that count.
+class RowFilter {
+ public:
+  RowFilter(const std::vector<const std::vector<NodePtr>*>& terms) : terms_(terms) {}
+
+  // mask[i]: 1 the row counts, 0 a term was false, 2 none was false and one unknown.
+  void apply(Evaluator& evaluator, std::size_t begin, std::size_t count, std::vector<unsigned char>& mask) const {
+    mask.assign(count, 1);
+    std::vector<unsigned char>& active = active_;
+    active.assign(count, 1);
+    for (const auto* list : terms_)
+      for (const NodePtr& term : *list) {
+        if (term->op == Op::null) {
+          for (unsigned char& m : mask) m = m == 1 ? 2 : m;
+          continue;
+        }
+        const Vector& truth = evaluator.evaluate(*term, begin, count, active.data());
+        for (std::size_t i = 0; i < count; ++i) {
+          if (!active[i]) continue;
+          if (truth.ints[i] == 0)
+            mask[i] = active[i] = 0;
+          else if (truth.ints[i] == int64_null)
+            mask[i] = 2;
+        }
+      }
+  }
+
+ private:
+  std::vector<const std::vector<NodePtr>*> terms_;
+  mutable std::vector<unsigned char> active_;
+};
+
+class RowStages {
+ public:
+  RowStages(const Question& question, const JoinedRows& rows, const Ladder& ladder, const Run& run)
+      : question_(question), rows_(rows), ladder_(ladder), run_(run), total_(rows.rows()) {
+    // Pieces depend on the number of rows only. Each has tables of its own, so there are few; and each is a whole
+    // number of batches.
+    const std::size_t wanted = std::clamp<std::size_t>(total_ / 500'000, 1, 16);
+    piece_rows_ = std::max<std::size_t>(batch_rows, (total_ / wanted / batch_rows + 1) * batch_rows);
+    pieces_ = (total_ + piece_rows_ - 1) / piece_rows_;
+  }
+
+  // The constants over all rows that count, by Question::overalls.
+  std::vector<Value> find_overalls() const {
+    std::vector<Value> values(question_.overalls.size());
+    if (values.empty()) return values;
+    std::vector<std::vector<Value>> best(pieces_, std::vector<Value>(question_.overalls.size()));
+    parallel_for(pieces_, run_, [&](std::size_t piece) {
+      Evaluator evaluator(rows_, rows_.context());
+      const RowFilter filter({&question_.where_first});
+      std::vector<unsigned char> mask;
+      each_batch(piece, [&](std::size_t begin, std::size_t count) {
+        filter.apply(evaluator, begin, count, mask);
+        for (unsigned char& m : mask) m = m == 1;
+        for (std::size_t o = 0; o < question_.overalls.size(); ++o) {
+          const Overall& overall = *question_.overalls[o];
+          const Vector& v = evaluator.evaluate(*overall.argument, begin, count, mask.data());
+          for (std::size_t i = 0; i < count; ++i)
+            if (mask[i] && !v.is_null(i)) improve(best[piece][o], v.value(i), overall.greatest);
+        }
+      });
+    });
+    for (std::size_t o = 0; o < values.size(); ++o)
+      for (const auto& of_piece : best)
+        if (!is_null(of_piece[o])) improve(values[o], of_piece[o], question_.overalls[o]->greatest);
+    return values;
+  }
+
+  // The rows that count, ascending.
+  std::vector<std::uint32_t> counted() const {
+    std::vector<std::vector<std::uint32_t>> of_piece(pieces_);
+    parallel_for(pieces_, run_, [&](std::size_t piece) {
+      Evaluator evaluator(rows_, rows_.context());
+      const RowFilter filter({&question_.where_first, &question_.where_last});
+      std::vector<unsigned char> mask;
+      const std::size_t end = std::min(total_, (piece + 1) * piece_rows_);
+      for (std::size_t begin = piece * piece_rows_; begin < end; begin += batch_rows) {
+        const std::size_t count = std::min(batch_rows, end - begin);
+        filter.apply(evaluator, begin, count, mask);
+        for (std::size_t i = 0; i < count; ++i)
+          if (mask[i] == 1) of_piece[piece].push_back(static_cast<std::uint32_t>(begin + i));
+      }
+    });
+    std::vector<std::uint32_t> rows;
+    for (const auto& some : of_piece) rows.insert(rows.end(), some.begin(), some.end());
+    return rows;
+  }
+
+  Entries run() {
+    std::vector<std::unique_ptr<Part>> parts(pieces_);
+    parallel_for(pieces_, run_, [&](std::size_t piece) {
+      parts[piece] = std::make_unique<Part>(question_);
+      run_piece(piece, *parts[piece]);
+    });
+    Entries entries;
+    entries.read = total_;
+    for (const auto& part : parts) {
+      entries.left_out += part->left_out;
+      entries.unknown += part->unknown;
+      entries.counted += part->counted;
+      entries.unknown_example = std::min(entries.unknown_example, part->unknown_example);
+    }
+    for (const auto& part : parts) entries.probed.add(part->probed);
+    entries.caught.resize(question_.periods.size());
+    for (const auto& part : parts)
+      for (std::size_t p = 0; p < part->caught.size(); ++p) {
+        entries.caught[p].rows += part->caught[p].rows;
+        for (const auto& [day, rows] : part->caught[p].days) entries.caught[p].days[day] += rows;
+      }
+    entries.columns.resize(question_.entry_columns.size());
+    entries.blanks.resize(question_.aggregates.size());
+    if (question_.row_level())
+      collect_rows(parts, entries);
+    else
+      merge(parts, entries);
+    return entries;
+  }
+
+ private:
+  static void improve(Value& best, const Value& value, bool greatest) {
+    const bool better = is_null(best) || (greatest ? best < value : value < best);
+    if (better) best = value;
+  }
+
+  template <class Work>
+  void each_batch(std::size_t piece, const Work& work) const {
+    const std::size_t end = std::min(total_, (piece + 1) * piece_rows_);
+    for (std::size_t begin = piece * piece_rows_; begin < end; begin += batch_rows) {
+      check_stop(run_);
+      work(begin, std::min(batch_rows, end - begin));
+    }
+    if (run_.progress) {
+      const std::scoped_lock lock(progress_mutex_);
+      run_.progress(static_cast<double>(++done_) / static_cast<double>(pieces_));
+    }
+  }
+
+  void run_piece(std::size_t piece, Part& part) {
+    Evaluator evaluator(rows_, rows_.context());
+    const RowFilter filter({&question_.where_first, &question_.where_last});
+    std::vector<unsigned char> mask;
+    std::vector<std::uint32_t> chosen, ids;
+    // A single integer key of a small range needs no table: its value is the index.
+    std::vector<std::uint32_t> direct;
+    std::vector<unsigned char> narrowed;
+    each_batch(piece, [&](std::size_t begin, std::size_t count) {
+      filter.apply(evaluator, begin, count, mask);
+      choose(mask, begin, part, chosen);
+      part.counted += chosen.size();
+      catch_periods(evaluator, begin, count, mask, part);
+      if (question_.probe || question_.probed_row) probe(evaluator, begin, count, part, chosen);
+      if (question_.row_level()) {
+        part.chosen_rows.push_back(chosen);
+        return;
+      }
+      number(part, evaluator, begin, count, mask, chosen, ids, direct);
+      std::size_t carried = 0;
+      for (const EntryColumn& column : question_.entry_columns)
+        if (column.from == EntryColumn::From::carried && !column.determined)
+          part.carried[carried++].add(chosen, ids, begin, evaluator.evaluate(*column.node, begin, count, mask.data()),
+                                      part.groups());
+      for (std::size_t a = 0; a < part.states.size(); ++a) {
+        const Aggregate& aggregate = *question_.aggregates[a];
+        const Vector* filtered = nullptr;
+        const unsigned char* active = mask.data();
+        if (aggregate.filter) {
+          filtered = &evaluator.evaluate(*aggregate.filter, begin, count, mask.data());
+          narrowed.resize(count);
+          for (std::size_t i = 0; i < count; ++i) narrowed[i] = mask[i] && filtered->ints[i] == 1;
+          active = narrowed.data();
+        }
+        const Vector* const values =
+            aggregate.argument ? &evaluator.evaluate(*aggregate.argument, begin, count, active) : nullptr;
+        part.states[a].add(chosen, ids, begin, values, filtered, part.groups());
+      }
+    });
+  }
+
+  // How each condition judges the rows that somebody asked about, by itself.
+  void probe(Evaluator& evaluator, std::size_t begin, std::size_t count, Part& part,
+             std::vector<std::uint32_t>& chosen) const {
+    std::vector<unsigned char> asked(count, 0);
+    if (question_.probed_row) {
+      if (*question_.probed_row >= begin && *question_.probed_row < begin + count)
+        asked[*question_.probed_row - begin] = 1;
+    } else {
+      const Vector& truth = evaluator.evaluate(*question_.probe, begin, count, nullptr);
+      for (std::size_t i = 0; i < count; ++i) asked[i] = truth.ints[i] == 1;
+    }
+    const auto met = static_cast<std::size_t>(std::count(asked.begin(), asked.end(), 1));
+    part.probed.rows += met;
+    if (question_.only_probed) std::erase_if(chosen, [&](std::uint32_t row) { return asked[row - begin] == 0; });
+    std::size_t at = 0;
+    for (const auto* terms : {&question_.where_first, &question_.where_last})
+      for (const NodePtr& term : *terms) {
+        if (part.probed.terms.size() <= at) part.probed.terms.push_back({term->source()});
+        Probed::Term& counts = part.probed.terms[at++];
+        if (met == 0) continue;
+        const bool null = term->op == Op::null;
+        const Vector* const judged = null ? nullptr : &evaluator.evaluate(*term, begin, count, asked.data());
+        for (std::size_t i = 0; i < count; ++i) {
+          if (asked[i] == 0) continue;
+          counts.left_out += judged != nullptr && judged->ints[i] == 0;
+          counts.unknown += judged == nullptr || judged->ints[i] == int64_null;
+        }
+      }
+  }
+
+  // What each period holds of the rows that count.
+  void catch_periods(Evaluator& evaluator, std::size_t begin, std::size_t count, const std::vector<unsigned char>& mask,
+                     Part& part) const {
+    for (std::size_t p = 0; p < question_.periods.size(); ++p) {
+      const PeriodUse& period = question_.periods[p];
+      Entries::Caught& caught = part.caught[p];
+      const Vector& moments = evaluator.evaluate(*period.on, begin, count, mask.data());
+      const Vector& within = evaluator.evaluate(*period.condition, begin, count, mask.data());
+      std::int64_t before = int64_null;
+      std::size_t* of_day = nullptr;
+      for (std::size_t i = 0; i < count; ++i) {
+        if (mask[i] == 0 || within.ints[i] != 1) continue;
+        ++caught.rows;
+        const std::int64_t day = day_at(moments.type, moments.ints[i]);
+        if (day != before || of_day == nullptr) of_day = &caught.days[day];  // neighbours often share their day
+        ++*of_day;
+        before = day;
+      }
+    }
+  }
+
+  // The rows that count, without a branch a row; and what becomes of the others.
+  static void choose(std::vector<unsigned char>& mask, std::size_t begin, Part& part,
+                     std::vector<std::uint32_t>& chosen) {
+    chosen.resize(mask.size());
+    std::size_t count = 0, unknown = 0;
+    for (std::size_t i = 0; i < mask.size(); ++i) {
+      chosen[count] = static_cast<std::uint32_t>(begin + i);
+      count += mask[i] == 1;
+      unknown += mask[i] == 2;
+    }
+    chosen.resize(count);
+    part.left_out += mask.size() - count - unknown;
+    part.unknown += unknown;
+    if (unknown > 0) {
+      const auto first = static_cast<std::size_t>(std::find(mask.begin(), mask.end(), 2) - mask.begin());
+      part.unknown_example = std::min(part.unknown_example, static_cast<std::uint32_t>(begin + first));
+    }
+    for (unsigned char& m : mask) m = m == 1;
+  }
+
+  void number(Part& part, Evaluator& evaluator, std::size_t begin, std::size_t count,
+              const std::vector<unsigned char>& mask, const std::vector<std::uint32_t>& chosen,
+              std::vector<std::uint32_t>& ids, std::vector<std::uint32_t>& direct) const {
+    ids.assign(chosen.size(), 0);
+    std::size_t key = 0;
+    for (const EntryColumn& column : question_.entry_columns) {
+      if (column.from != EntryColumn::From::key) continue;
+      const Vector& v = evaluator.evaluate(*column.node, begin, count, mask.data());
+      CellMaker& cells = part.keys[key];
+      IdTable& table = part.tables[key];
+      const bool small = part.keys.size() == 1 && v.lane == Vector::Lane::int64;
+      if (small) {
+        number_small(v.ints.data(), begin, chosen, table, cells, v, direct, ids);
+      } else {
+        for (std::size_t k = 0; k < chosen.size(); ++k)
+          ids[k] = table.find_or_add(ids[k], cells.cell(v, chosen[k] - begin));
+      }
+      ++key;
+    }
+    const std::size_t known = part.groups(), groups = part.tables.back().size();
+    if (groups > known && !chosen.empty()) {  // new ones come in their order
+      part.row_counts.resize(groups);
+      for (std::size_t k = 0; part.groups() < groups; ++k)
+        if (ids[k] == part.groups()) part.first_rows.push_back(chosen[k]);
+    }
+    std::uint32_t* const counts = part.row_counts.data();
+    for (const std::uint32_t id : ids) ++counts[id];
+  }
+
+  static void number_small(const std::int64_t* values, std::size_t begin, const std::vector<std::uint32_t>& chosen,
+                           IdTable& table, CellMaker& cells, const Vector& v, std::vector<std::uint32_t>& direct,
+                           std::vector<std::uint32_t>& ids) {
+    for (std::size_t k = 0; k < chosen.size(); ++k) {
+      const std::size_t i = chosen[k] - begin;
+      const auto at = static_cast<std::uint64_t>(values[i]);  // null and negative ones lie beyond
+      if (at < direct.size() && direct[at] != no_row) {
+        ids[k] = direct[at];
+        continue;
+      }
+      ids[k] = table.find_or_add(0, cells.cell(v, i));
+      if (at >= direct_range) continue;
+      if (at >= direct.size()) direct.resize(std::max<std::size_t>(at + 1, direct.size() * 2), no_row);
+      direct[at] = ids[k];
+    }
+  }
+
+  void merge(std::vector<std::unique_ptr<Part>>& parts, Entries& entries) const {
+    const AggregateStates::ByOrder by_order = [this](const Aggregate& aggregate, const std::vector<std::uint32_t>& rows,
+                                                     const std::vector<std::uint32_t>& groups, std::size_t count) {
+      return ordered_total(aggregate, rows_, rows, groups, count, ladder_, question_, run_);
+    };
+    // Kept states outlive this, and what they look at outlives them.
+    auto whole = std::make_shared<KeptStates>(
+        question_,
+        [&rows = rows_, &ladder = ladder_, &question = question_](
+            const Aggregate& aggregate, const std::vector<std::uint32_t>& of, const std::vector<std::uint32_t>& groups,
+            std::size_t count) { return ordered_total(aggregate, rows, of, groups, count, ladder, question, Run{}); });
+    Part& all = whole->part();
+    for (std::size_t a = 0; a < all.states.size(); ++a) set_apart(parts, a);
+    for (auto& part : parts) {
+      const std::vector<std::uint32_t> ids = all.meet_groups(*part);
+      for (std::size_t c = 0; c < all.carried.size(); ++c) all.carried[c].merge(part->carried[c], ids, all.groups());
+      for (std::size_t a = 0; a < all.states.size(); ++a) all.states[a].merge(part->states[a], ids, all.groups());
+      part.reset();
+    }
+    entries.count = all.groups();
+    entries.first_rows = all.first_rows;
+    entries.row_counts = all.row_counts;
+    std::size_t key = 0, carried = 0;
+    for (std::size_t c = 0; c < question_.entry_columns.size(); ++c) {
+      const EntryColumn& column = question_.entry_columns[c];
+      Piece piece(column.type);
+      switch (column.from) {
+        case EntryColumn::From::key:
+          for (std::uint32_t g = 0; g < all.groups(); ++g) all.keys[key].put(all.cell(key, g), piece);
+          ++key;
+          break;
+        case EntryColumn::From::carried: {
+          if (column.determined) {  // the first row speaks for all
+            Evaluator evaluator(rows_, rows_.context());
+            for (const std::uint32_t row : all.first_rows)
+              append(piece, evaluator.evaluate(*column.node, row, 1, nullptr), 0);
+            break;
+          }
+          const Carried& values = all.carried[carried++];
+          if (const auto conflict = values.conflict()) several_values(column, values, all, *conflict);
+          for (std::size_t g = 0; g < all.groups(); ++g) values.cells().put(values.values()[g], piece);
+          break;
+        }
+        case EntryColumn::From::aggregate:
+          entries.columns[c] = all.states[column.index].finish(all.groups(), entries.blanks[column.index], by_order);
+          if (all.states[column.index].exact_mean())
+            entries.means.push_back(all.states[column.index].mean(static_cast<int>(c), all.groups()));
+          continue;
+        default: continue;
+      }
+      entries.columns[c] = Column::seal(std::move(piece));
+    }
+    if (question_.keeps_states) entries.regroup = std::move(whole);
+  }
+
+  // Tells each piece's distinct count with which stretches of numbers the other pieces may overlap.
+  void set_apart(std::vector<std::unique_ptr<Part>>& parts, std::size_t a) const {
+    if (question_.aggregates[a]->kind != AggregateKind::count_distinct) return;
+    if (question_.keeps_states) {  // counts of what a piece holds alone could not be taken together later
+      for (auto& part : parts) part->states[a].set_apart({AggregateStates::Range{.others = true}});
+      return;
+    }
+    std::vector<AggregateStates::Range> ranges(parts.size());
+    parallel_for(parts.size(), run_, [&](std::size_t p) { ranges[p] = parts[p]->states[a].distinct_range(); });
+    parallel_for(parts.size(), run_, [&](std::size_t p) {
+      const AggregateStates::Range& mine = ranges[p];
+      std::vector<AggregateStates::Range> meeting;
+      for (std::size_t other = 0; other < parts.size(); ++other) {
+        const AggregateStates::Range& theirs = ranges[other];
+        if (other != p &&
+            (mine.others || theirs.others || (mine.least <= theirs.greatest && theirs.least <= mine.greatest)))
+          meeting.push_back(theirs);
+      }
+      parts[p]->states[a].set_apart(meeting);
+    });
+  }
+
+  [[noreturn]] void several_values(const EntryColumn& column, const Carried& values, const Part& all,
+                                   std::size_t group) const {
+    Evaluator evaluator(rows_, rows_.context());
+    const auto shown = [&](const Node& node, std::uint32_t row) {
+      const Value value = evaluator.evaluate(node, row, 1, nullptr).value(0);
+      return is_null(value) ? std::string("blank") : "`" + to_text(value) + "`";
+    };
+    std::string entry;
+    for (const EntryColumn& key : question_.entry_columns)
+      if (key.from == EntryColumn::From::key)
+        entry += (entry.empty() ? "" : ", ") + key.name + " " + shown(*key.node, all.first_rows[group]);
+    Problem p{Code::several_values,
+              "`" + column.name + "` has several values in one entry: " + entry + " has " +
+                  shown(*column.node, values.first(group)) + " and " + shown(*column.node, values.second(group)),
+              {},
+              {},
+              "total it (min, max, count), or add it to rank.each"};
+    throw Error(std::move(p));
+  }
+
+  void collect_rows(const std::vector<std::unique_ptr<Part>>& parts, Entries& entries) const {
+    for (const auto& part : parts)
+      for (const auto& chosen : part->chosen_rows)
+        entries.first_rows.insert(entries.first_rows.end(), chosen.begin(), chosen.end());
+    entries.count = entries.first_rows.size();
+    // Windows over entries come later.
+    const auto later = [&](std::size_t c) {
+      const EntryColumn::From from = question_.entry_columns[c].from;
+      return from == EntryColumn::From::windowed || from == EntryColumn::From::window;
+    };
+    std::vector<std::vector<Piece>> pieces(question_.entry_columns.size());
+    for (std::size_t c = 0; c < pieces.size(); ++c)
+      for (std::size_t p = 0; p < parts.size(); ++p) pieces[c].emplace_back(question_.entry_columns[c].type);
+    parallel_for(parts.size(), run_, [&](std::size_t p) {
+      Evaluator evaluator(rows_, rows_.context());
+      std::size_t batch = 0;
+      std::vector<unsigned char> mask;
+      each_batch(p, [&](std::size_t begin, std::size_t count) {
+        const std::vector<std::uint32_t>& chosen = parts[p]->chosen_rows[batch++];
+        if (chosen.empty()) return;
+        mask.assign(count, 0);
+        for (const std::uint32_t row : chosen) mask[row - begin] = 1;
+        for (std::size_t c = 0; c < pieces.size(); ++c) {
+          if (later(c)) continue;
+          const Vector& v = evaluator.evaluate(*question_.entry_columns[c].node, begin, count, mask.data());
+          for (const std::uint32_t row : chosen) append(pieces[c][p], v, row - begin);
+        }
+      });
+    });
+    for (std::size_t c = 0; c < pieces.size(); ++c)
+      if (!later(c)) entries.columns[c] = Column::seal(question_.entry_columns[c].type, std::move(pieces[c]), run_);
+  }
+
+  // 4 bytes for each value of the range: at most 16 MiB a piece.
+  static constexpr std::uint64_t direct_range = std::uint64_t{1} << 22;
+
+  const Question& question_;
+  const JoinedRows& rows_;
+  const Ladder& ladder_;
+  const Run& run_;
+  std::size_t total_, piece_rows_ = 0, pieces_ = 0;
+  mutable std::mutex progress_mutex_;
+  mutable std::size_t done_ = 0;
+};
+
+}  // namespace
+
+Entries run_rows(const Question& question, JoinedRows& rows, const Ladder& ladder, const Run& run) {
+  RowStages stages(question, rows, ladder, run);
+  rows.set_overalls(stages.find_overalls());
+  std::vector<WindowNotes> notes;
+  WindowTimes times;
+  std::vector<std::uint32_t> listed;
+  Stopwatch watch;
+  double count_seconds = 0;
+  if (!question.row_windows.empty()) {
+    const std::vector<std::uint32_t> counted = stages.counted();
+    count_seconds = watch.lap();
+    notes = work_out_row_windows(question, rows, counted, ladder, run, times, listed);
+  }
+  watch.lap();
+  Entries entries = stages.run();
+  entries.total_seconds = watch.lap();
+  entries.count_seconds = count_seconds;
+  entries.window_notes = std::move(notes);
+  entries.window_times = std::move(times);
+  entries.listed = std::move(listed);
+  entries.context = rows.context();
+  return entries;
+}
+
+}  // namespace lofty::engine

@@ -1,0 +1,111 @@
+#include "remark/window_remarks.hpp"
+
+#include <algorithm>
+
+#include "question/prose.hpp"
+#include "remark/sentence.hpp"
+
+namespace lofty::engine {
+namespace {
+
+class WindowRemarks {
+ public:
+  WindowRemarks(const LevelAnswer& answer, std::vector<Remark>& out) : a_(answer), names_(answer.names()), out_(out) {}
+
+  void all() {
+    each(a_.question.row_windows, a_.entries.window_notes, true);
+    each(a_.question.entry_windows, a_.window_notes, a_.question.row_level());
+    for (const auto& [name, tiers] : a_.places.split_tiers) split(quoted(name), tiers);
+  }
+
+ private:
+  void say(const char* code, std::string sentence) { out_.push_back({code, std::move(sentence)}); }
+
+  // Windows over the same frame are spoken of together.
+  void each(const std::vector<WindowUse>& uses, const std::vector<WindowNotes>& notes, bool rows) {
+    std::vector<bool> said(notes.size(), false);
+    for (std::size_t w = 0; w < notes.size(); ++w) {
+      if (said[w]) continue;
+      std::vector<std::string> calls;
+      for (std::size_t other = w; other < notes.size(); ++other)
+        if (frame_signature(*uses[other].call) == frame_signature(*uses[w].call) && speaks(*uses[other].call)) {
+          said[other] = true;
+          calls.push_back(quoted(uses[other].call->text));
+        }
+      if (!calls.empty()) one(*uses[w].call, calls, notes[w], rows);
+      if (!notes[w].split_tiers.empty()) split(quoted(uses[w].call->text), notes[w].split_tiers);
+    }
+  }
+  // The first row of a frame that was not written is the partition's, whatever the order does to its end.
+  static bool speaks(const WindowCall& call) {
+    return call.uses_frame() && (call.frame_written || call.function != WindowFunction::first_value);
+  }
+
+  std::string counted_of(std::size_t count, bool rows) const {
+    return rows ? counted(count, names_.row_noun()) : names_.counted_entries(count);
+  }
+
+  static std::string keys(const std::vector<WindowKey>& of) {
+    std::vector<std::string> names;
+    for (const WindowKey& key : of) names.push_back(quoted(key.text));
+    return listed(names);
+  }
+
+  void one(const WindowCall& call, const std::vector<std::string>& calls, const WindowNotes& notes, bool rows) {
+    const std::string written = listed(calls);
+    const bool several = calls.size() > 1;
+    if (!call.frame_written && !call.order.empty()) {
+      const std::string start =
+          call.partition.empty() ? "the first one" : "the first one of the same " + keys(call.partition);
+      if (notes.sharing > 0)
+        say("peers-share", written + (several ? " run along " : " runs along ") + keys(call.order) + ", and " +
+                               counted_of(notes.sharing, rows) + " share one value with their peers (up to " +
+                               with_commas(notes.largest_peers) + " at a time), because no frame is written; " +
+                               "`rows between unbounded preceding and current row` tells them apart, one by one");
+      else
+        say("running-not-total", written + (several ? " run: from " : " runs: from ") + start + " along " +
+                                     keys(call.order) +
+                                     " to the row itself, because no frame is written; without `order by` " +
+                                     (several ? "they would be totals" : "it would be the total"));
+    }
+    if (notes.short_frames > 0)
+      say("short-frames",
+          "of " + counted_of(notes.short_frames, rows) + " the frame of " + written +
+              " is shorter than it asks for, because " +
+              (call.partition.empty() ? "there is nothing" : "their " + keys(call.partition) + " has nothing") +
+              " beyond: what is there was used");
+    if (notes.missing_days + notes.doubled_days > 0) {
+      const std::string day = call.order.front().text;
+      std::string what;
+      if (notes.missing_days > 0)
+        what = counted(notes.missing_days, "day") + (notes.missing_days == 1 ? " is" : " are") + " missing";
+      if (notes.doubled_days > 0)
+        what += (what.empty() ? "" : " and ") + counted(notes.doubled_days, "day") +
+                (notes.doubled_days == 1 ? " stands" : " stand") + " there more than once";
+      say("rows-over-days", written + (several ? " count" : " counts") + " rows, not days: along " + quoted(day) + " " +
+                                what + "; `range between interval '6' day preceding and current row` counts days");
+    }
+  }
+
+  void split(const std::string& what, const std::vector<std::uint32_t>& tiers) {
+    if (tiers.empty()) return;
+    std::vector<std::string> names;
+    for (const std::uint32_t tier : tiers) {
+      if (names.size() == 3) break;
+      names.push_back(std::to_string(tier) + "|" + std::to_string(tier + 1));
+    }
+    if (tiers.size() > names.size()) names.push_back(counted(tiers.size() - names.size(), "other"));
+    say("tiers-split", "in " + what + " a tie is split between tiers " + listed(names) +
+                           ": equal ones stand on both sides of the border");
+  }
+
+  const LevelAnswer& a_;
+  const Names names_;
+  std::vector<Remark>& out_;
+};
+
+}  // namespace
+
+void add_window_remarks(const LevelAnswer& answer, std::vector<Remark>& out) { WindowRemarks(answer, out).all(); }
+
+}  // namespace lofty::engine
