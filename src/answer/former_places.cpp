@@ -73,8 +73,8 @@ std::string own_key_text(const LevelInput& input, const EntryKey& key) {
   EntryKey own;
   for (std::size_t k = 0; k < key.size(); ++k) {
     const std::string& name = input.former->key_names[k];
-    if (input.outer != nullptr && std::find(input.outer->key_names.begin(), input.outer->key_names.end(), name) !=
-                                      input.outer->key_names.end())
+    if (input.outer != nullptr &&
+        std::find(input.outer->key_names.begin(), input.outer->key_names.end(), name) != input.outer->key_names.end())
       continue;
     names.push_back(name);
     own.push_back(key[k]);

@@ -7,8 +7,8 @@
 namespace lofty::engine {
 namespace {
 
-// The ranked entries of one group that keep.where lets through, by their positions: the first `front` are among the best,
-// those from `back` on among the worst.
+// The ranked entries of one group that keep.where lets through, by their positions: the first `front` are among the
+// best, those from `back` on among the worst.
 class GroupCut {
  public:
   GroupCut(const Places& places, const Level& level, std::vector<std::size_t> positions)

@@ -11,16 +11,17 @@
 namespace lofty::engine {
 
 struct Kept {
-  std::vector<std::uint32_t> entries;      // in the order of places
-  std::vector<std::uint32_t> passed_over;  // by kept entry: how many are left out before it; empty when nothing is ranked
-  std::vector<std::uint8_t> passes;        // by entry: keep.where is true; empty: all do
-  std::size_t not_passed = 0;              // entries for which it is not
+  std::vector<std::uint32_t> entries;  // in the order of places
+  std::vector<std::uint32_t>
+      passed_over;                   // by kept entry: how many are left out before it; empty when nothing is ranked
+  std::vector<std::uint8_t> passes;  // by entry: keep.where is true; empty: all do
+  std::size_t not_passed = 0;        // entries for which it is not
   struct TiedCut {
     std::size_t at, before;  // the positions after the cut, and before it
     bool best;               // of the best, or of the worst
   };
-  std::vector<TiedCut> cuts;      // that go through a tie
-  std::vector<CutTie> cut_ties;   // by kept entry: ties that are in only because of their place
+  std::vector<TiedCut> cuts;     // that go through a tie
+  std::vector<CutTie> cut_ties;  // by kept entry: ties that are in only because of their place
 
   bool lets_through(std::uint32_t entry) const { return passes.empty() || passes[entry] != 0; }
 };

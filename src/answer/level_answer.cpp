@@ -96,8 +96,7 @@ Accounting account(const LevelAnswer& a) {
     const JoinedRows::Report& report = a.joined->reports()[j];
     const JoinKind kind = a.question.joins[j].kind;
     out.joins.push_back({a.question.tables[a.question.joins[j].table].source->name(), report.unmatched,
-                         report.without_rows,
-                         kind == JoinKind::inner || kind == JoinKind::right ? report.unmatched : 0,
+                         report.without_rows, kind == JoinKind::inner || kind == JoinKind::right ? report.unmatched : 0,
                          kind == JoinKind::right || kind == JoinKind::full ? report.without_rows : 0, report.more});
   }
   out.left_out = a.entries.left_out;
@@ -164,8 +163,7 @@ LevelAnswer answer_level(const LevelInput& input, const Run& progress) {
 
   if (a.entries.regroup) a.summaries = summarize(a, a.entries, a.listed, a.names());
   if (a.former != nullptr)
-    a.departed =
-        departed(a, a.entries, a.names(), *a.places.movement, a.places.place(a.question), a.listed.rows);
+    a.departed = departed(a, a.entries, a.names(), *a.places.movement, a.places.place(a.question), a.listed.rows);
   a.accounting = account(a);
   times.took("remark", 0, watch.lap());
   return a;

@@ -19,14 +19,14 @@ namespace lofty::engine {
 struct Places {
   std::vector<ColumnPtr> columns;  // the relation of places: the entries' columns, the place columns, was and moved
   // What follows is empty when nothing is ranked.
-  std::optional<Order> order;  // of the entries
-  std::vector<ColumnPtr> by;   // the keys of rank.by
+  std::optional<Order> order;                        // of the entries
+  std::vector<ColumnPtr> by;                         // the keys of rank.by
   std::vector<std::uint32_t> competition;            // places by position
   std::vector<std::uint8_t> eligible;                // by entry: a Truth; empty: all are
   std::vector<std::uint8_t> ranked, tied;            // by entry
   std::vector<std::vector<std::uint8_t>> also_tied;  // by column of rank.also: of its own order, if it has one
   std::vector<std::pair<std::string, std::vector<std::uint32_t>>> split_tiers;  // by column of rank.also
-  std::optional<Movement> movement;                                             // where there is something to compare with
+  std::optional<Movement> movement;  // where there is something to compare with
 
   // The first place column.
   const ColumnPtr& place(const Question& question) const { return columns[question.entry_columns.size()]; }
@@ -49,8 +49,8 @@ struct Places {
 Order order_of_places(const LevelInput& input, const Entries& entries, const std::vector<std::uint8_t>& eligible,
                       SortKeyMaker& keys, std::vector<ColumnPtr>& by);
 
-// Ranks the entries. `order` and `by`: the order of places where it is known already. Throws RowFailure, Error(overflow)
-// for shares, Error(wrong_type) for former places.
+// Ranks the entries. `order` and `by`: the order of places where it is known already. Throws RowFailure,
+// Error(overflow) for shares, Error(wrong_type) for former places.
 Places rank(const LevelInput& input, const Entries& entries, SortKeyMaker& keys, std::optional<Order> order = {},
             std::vector<ColumnPtr> by = {});
 

@@ -11,7 +11,7 @@ namespace lofty::engine {
 void keep_inside(const LevelInput& input, Entries& entries);
 
 struct Dropped {
-  std::size_t before = 0;              // entries, rank.having not yet applied
+  std::size_t before = 0;               // entries, rank.having not yet applied
   std::size_t failed = 0, unknown = 0;  // for which it is false, or unknown
 };
 // Leaves the entries for which rank.having is true. Throws RowFailure, whose rows are entries.

@@ -27,8 +27,8 @@ class SortKeyMaker {
   SortKeyMaker(const LevelInput& input, const Entries& entries, OrderingNotes& notes)
       : input_(input), entries_(entries), notes_(notes) {}
 
-  // Keys computed over `columns`. The codes refer to the values, which are added to `kept`. `places`: numbers don't go by
-  // a custom order. Throws RowFailure.
+  // Keys computed over `columns`. The codes refer to the values, which are added to `kept`. `places`: numbers don't go
+  // by a custom order. Throws RowFailure.
   KeyList codes(const std::vector<SortKey>& keys, const std::vector<ColumnPtr>& columns, std::vector<ColumnPtr>& kept,
                 bool places = false);
   // Of columns of the entries.

@@ -38,8 +38,8 @@ std::vector<ColumnPtr> totals_of(const LevelInput& input, const Entries& entries
     filled[c] = Column::seal(std::move(nothing));
   }
   for (const std::size_t total : question.totals) {
-    filled[total] = evaluate_column(*question.entry_columns[total].node, ColumnSource(groups, filled),
-                                    entries.context, input.run);
+    filled[total] =
+        evaluate_column(*question.entry_columns[total].node, ColumnSource(groups, filled), entries.context, input.run);
     columns[total] = filled[total];
   }
   return columns;
@@ -48,16 +48,15 @@ std::vector<ColumnPtr> totals_of(const LevelInput& input, const Entries& entries
 // The entries by group, as the listing has them: those that it lists, and the others.
 struct Grouping {
   std::size_t groups = 1;
-  std::vector<std::size_t> last;         // by group: its last listed row; the number of rows where it lists none
-  std::vector<std::size_t> all, left;    // by group: entries; those that are not listed
+  std::vector<std::size_t> last;               // by group: its last listed row; the number of rows where it lists none
+  std::vector<std::size_t> all, left;          // by group: entries; those that are not listed
   std::vector<std::uint32_t> of_all, of_left;  // by entry as run_rows() numbered it: its group, or `groups`
 };
 
 Grouping grouping_of(const Entries& entries, const Listed& listed) {
   Grouping out;
   const bool one = listed.group_of.empty() || listed.groups_mixed;
-  if (!one)
-    out.groups = *std::max_element(listed.group_of.begin(), listed.group_of.end()) + std::size_t{1};
+  if (!one) out.groups = *std::max_element(listed.group_of.begin(), listed.group_of.end()) + std::size_t{1};
   const auto group_of = [&](std::uint32_t entry) { return out.groups == 1 ? 0 : listed.group_of[entry]; };
   std::vector<std::uint8_t> is_listed(entries.count, 0);
   out.last.assign(out.groups, listed.rows.size());

@@ -3,9 +3,9 @@
 #include <algorithm>
 #include <map>
 
+#include "lofty/standings.hpp"
 #include "question/prose.hpp"
 #include "question/question.hpp"
-#include "lofty/standings.hpp"
 #include "table/nearest.hpp"
 
 namespace lofty::engine {

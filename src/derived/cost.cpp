@@ -7,11 +7,11 @@
 #include <cmath>
 #include <set>
 
-#include "question/prose.hpp"
 #include "answer/standings_data.hpp"
-#include "relation/windows.hpp"
 #include "lofty/error.hpp"
 #include "lofty/standings.hpp"
+#include "question/prose.hpp"
+#include "relation/windows.hpp"
 
 namespace lofty::engine {
 

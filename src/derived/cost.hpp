@@ -4,9 +4,9 @@
 
 #include <vector>
 
+#include "lofty/cost.hpp"
 #include "question/question.hpp"
 #include "relation/times.hpp"
-#include "lofty/cost.hpp"
 
 namespace lofty::engine {
 

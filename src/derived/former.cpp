@@ -4,9 +4,9 @@
 #include <optional>
 
 #include "formula/parser.hpp"
-#include "question/prose.hpp"
 #include "lofty/error.hpp"
 #include "lofty/standings.hpp"
+#include "question/prose.hpp"
 #include "table/nearest.hpp"
 
 namespace lofty::engine {
@@ -50,8 +50,8 @@ std::vector<FormerPlaces> with_choices(const Ladder& ladder, const Catalog& cata
 
 // Of a level among so many.
 FormerPlaces from_table(const Ladder& ladder, std::size_t level, std::size_t levels,
-                   const std::vector<std::string>& key_names, const std::string& place, const Catalog& catalog,
-                   const Run& run) {
+                        const std::vector<std::string>& key_names, const std::string& place, const Catalog& catalog,
+                        const Run& run) {
   const std::string& name = ladder.compare.with;
   const bool saved = name.ends_with(".standings.json");
   if (!saved && levels > 1)
@@ -130,8 +130,8 @@ Ladder former_question(const Ladder& ladder) {
   return before;
 }
 
-std::vector<FormerPlaces> former_places(const Ladder& ladder, const std::vector<Question>& questions, const Catalog& catalog,
-                             const Run& run) {
+std::vector<FormerPlaces> former_places(const Ladder& ladder, const std::vector<Question>& questions,
+                                        const Catalog& catalog, const Run& run) {
   if (ladder.compare.with.empty()) return with_choices(ladder, catalog, run);
   std::vector<FormerPlaces> out;
   for (const Question& question : questions) {

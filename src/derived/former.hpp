@@ -5,10 +5,10 @@
 #include <string>
 #include <vector>
 
-#include "question/question.hpp"
 #include "answer/former_places.hpp"
 #include "lofty/catalog.hpp"
 #include "lofty/ladder.hpp"
+#include "question/question.hpp"
 
 namespace lofty::engine {
 

@@ -6,8 +6,8 @@
 #include <string>
 #include <vector>
 
-#include "question/question.hpp"
 #include "lofty/catalog.hpp"
+#include "question/question.hpp"
 
 namespace lofty::engine {
 

@@ -3,8 +3,8 @@
 
 #include <algorithm>
 
-#include "formula/parser.hpp"
 #include "derived/former.hpp"
+#include "formula/parser.hpp"
 #include "question/question.hpp"
 #include "table/nearest.hpp"
 

@@ -8,15 +8,15 @@
 #include <map>
 #include <memory>
 
+#include "derived/answer.hpp"
+#include "derived/former.hpp"
+#include "derived/read_once.hpp"
 #include "formula/functions.hpp"
 #include "formula/lexer.hpp"
 #include "formula/parser.hpp"
-#include "derived/answer.hpp"
-#include "derived/former.hpp"
-#include "question/prose.hpp"
-#include "derived/read_once.hpp"
-#include "relation/rows.hpp"
 #include "lofty/error.hpp"
+#include "question/prose.hpp"
+#include "relation/rows.hpp"
 #include "table/nearest.hpp"
 #include "table/table_data.hpp"
 

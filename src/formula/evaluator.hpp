@@ -91,7 +91,8 @@ struct FormulaContext {
   std::vector<Value> overalls = {};  // by Node::overall; empty before they are known, when nothing may need them
 };
 
-// Scratch memory and evaluation for trees over one source. Not thread-safe: one per thread. `context` has to outlive it.
+// Scratch memory and evaluation for trees over one source. Not thread-safe: one per thread. `context` has to outlive
+// it.
 //
 // A row is active when `active` is null or active[i] != 0. Values of rows that are not active may be anything, and
 // never fail: so `case`, `coalesce`, `and` and `or` shield what stands to their right. Results stay valid until the

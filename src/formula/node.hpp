@@ -31,15 +31,15 @@ struct Node {
   Function function{};  // Op::call
   std::string text;     // interval unit, extract field, is true/false/unknown
   bool negated = false;
-  bool completed = false;     // is what follows known? see complete()
-  bool constant = false;      // the same for every row
+  bool completed = false;  // is what follows known? see complete()
+  bool constant = false;   // the same for every row
   static constexpr int no_column = -2, other_columns = -1;
   int text_column = no_column;  // the one column that this depends on, if it is of text
-  int only_text_column = -1;  // the one column, of text, that this depends on: evaluated once per distinct text
-  int overall = -1;           // Op::literal: its value is FormulaContext::overalls[overall], not `value`
-  int slot = -1;              // its place in an evaluator's scratch memory
-  int depth = 1;              // of the longest path down from it
-  bool shared = false;        // used in several places: evaluated once a batch
+  int only_text_column = -1;    // the one column, of text, that this depends on: evaluated once per distinct text
+  int overall = -1;             // Op::literal: its value is FormulaContext::overalls[overall], not `value`
+  int slot = -1;                // its place in an evaluator's scratch memory
+  int depth = 1;                // of the longest path down from it
+  bool shared = false;          // used in several places: evaluated once a batch
 
   std::string source() const { return origin ? origin->text.substr(begin, end - begin) : std::string(); }
 };

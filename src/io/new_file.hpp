@@ -6,7 +6,7 @@
 // that it will replace. It is locked (flock) while its writer lives. A file of that naming scheme that is not locked
 // was left by a killed process; the next NewFile with the same target removes it. Signal handlers remove the files of
 // the running process through lofty::remove_unfinished_files().
-// Covered by tests/io/new_file_test.cpp.
+// Covered by tests/reliability/new_file_test.cpp.
 
 #include <filesystem>
 #include <string_view>

@@ -7,10 +7,10 @@
 #include <algorithm>
 #include <charconv>
 
+#include "answer/standings_data.hpp"
 #include "io/json_text.hpp"
 #include "io/open_file.hpp"
 #include "io/write_marks.hpp"
-#include "answer/standings_data.hpp"
 #include "lofty/error.hpp"
 #include "lofty/table_files.hpp"
 #include "lofty/write.hpp"

@@ -13,28 +13,10 @@
 
 #include "lofty/key.hpp"
 #include "lofty/run.hpp"
+#include "order/key_codes.hpp"
 #include "table/column.hpp"
 
 namespace lofty::engine {
-
-// The codes of one key, worked out when they are asked for: the values stay where they are, and have to outlive this.
-// Keys of over 64 bits are two of them, the higher first. Safe to share between threads.
-class KeyCodes {
- public:
-  explicit KeyCodes(int bits) : bits_(bits) {}
-  KeyCodes(const KeyCodes&) = delete;
-  KeyCodes& operator=(const KeyCodes&) = delete;
-  virtual ~KeyCodes() = default;
-
-  int bits() const { return bits_; }  // 0: all rows are equal
-  virtual void fill(std::size_t begin, std::size_t count, std::uint64_t* out) const = 0;
-  virtual std::uint64_t at(std::size_t row) const = 0;
-
- private:
-  int bits_;
-};
-
-using KeyList = std::vector<std::unique_ptr<KeyCodes>>;
 
 // Appends the codes of one key. Two passes over the values, one of them when they are asked for; distinct texts are
 // sorted here.
@@ -62,11 +44,6 @@ void encode(const ColumnKey& key, const Run& run, KeyList& out);
 void encode_nulls(const Column& column, KeyList& out);
 // One bit a row: 1 stands behind 0.
 void encode_flags(std::vector<std::uint8_t> flags, KeyList& out);
-
-// The same codes, for somebody who wants to own them; `key` has to outlive it.
-std::unique_ptr<KeyCodes> lend(const KeyCodes& key);
-// The codes of some rows: row i of this is row rows[i] of `key`. Both have to outlive it.
-std::unique_ptr<KeyCodes> picked(const KeyCodes& key, const std::vector<std::uint32_t>& rows);
 
 // Where each distinct text stands among them, from 0. O(d log d); collation keys are made once a text.
 std::vector<std::uint32_t> text_ranks(const std::vector<std::string_view>& distinct, TextOrder order,

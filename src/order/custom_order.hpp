@@ -6,7 +6,9 @@
 #include <functional>
 #include <vector>
 
-#include "order/codes.hpp"
+#include "lofty/key.hpp"
+#include "lofty/run.hpp"
+#include "order/key_codes.hpp"
 
 namespace lofty::engine {
 

@@ -7,7 +7,7 @@
 #include <initializer_list>
 #include <vector>
 
-#include "order/codes.hpp"
+#include "order/key_codes.hpp"
 
 namespace lofty::engine {
 

@@ -2,6 +2,7 @@
 
 #include <cassert>
 
+#include "order/codes.hpp"
 #include "order/sort.hpp"
 #include "table/large_vector.hpp"
 

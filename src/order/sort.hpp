@@ -5,18 +5,10 @@
 #include <cstdint>
 
 #include "lofty/order.hpp"
-#include "order/codes.hpp"
-#include "table/buffer.hpp"
+#include "order/key_codes.hpp"
+#include "order/order_data.hpp"
 
 namespace lofty::engine {
-
-struct OrderData {
-  Buffer<std::uint32_t> rows;
-  Buffer<std::uint8_t> marks;  // by position: the bits below
-  std::size_t groups = 0, undecided = 0;
-
-  static constexpr std::uint8_t group_start = 1, peer_start = 2, is_ranked = 4, key_start = 8;
-};
 
 struct SortKeys {
   KeyList within, by, tiebreak;

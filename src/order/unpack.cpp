@@ -1,6 +1,6 @@
 #include "order/unpack.hpp"
 
-#include "order/sort.hpp"
+#include "order/order_data.hpp"
 #include "table/vectors.hpp"
 
 namespace lofty::engine {

@@ -1,8 +1,8 @@
 #include <algorithm>
 
-#include "question/prose.hpp"
 #include "lofty/error.hpp"
 #include "lofty/ladder.hpp"
+#include "question/prose.hpp"
 #include "table/infer.hpp"
 #include "table/nearest.hpp"
 

@@ -163,8 +163,8 @@ struct Question {
 
 // What is asked in addition to the ladder; empty: nothing. Its names are resolved with the ladder's.
 struct FurtherConditions {
-  std::string probe = {};  // on rows: Question::probe
-  std::string mark = {};   // on entries, places included: Question::mark
+  std::string probe = {};                        // on rows: Question::probe
+  std::string mark = {};                         // on entries, places included: Question::mark
   std::optional<std::uint32_t> probed_row = {};  // Question::probed_row
   bool only_probed = false;                      // Question::only_probed
 };

@@ -3,9 +3,9 @@
 
 #include <algorithm>
 
+#include "order/codes.hpp"
 #include "question/prose.hpp"
 #include "question/resolver.hpp"
-#include "order/codes.hpp"
 #include "table/column.hpp"
 
 namespace lofty::engine {

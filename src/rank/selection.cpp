@@ -13,6 +13,7 @@
 
 #include "lofty/places.hpp"
 #include "lofty/sums.hpp"
+#include "order/codes.hpp"
 #include "order/numbering.hpp"
 #include "order/sort.hpp"
 #include "table/far_memory.hpp"

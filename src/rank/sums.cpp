@@ -6,6 +6,7 @@
 #include <limits>
 
 #include "lofty/error.hpp"
+#include "order/codes.hpp"
 #include "order/numbering.hpp"
 #include "rank/exact_sum.hpp"
 #include "table/buffer.hpp"

@@ -10,11 +10,11 @@
 #include <string_view>
 #include <vector>
 
-#include "relation/cell_maker.hpp"
 #include "question/question.hpp"
-#include "relation/totals.hpp"
 #include "rank/exact_sum.hpp"
 #include "rank/groups.hpp"
+#include "relation/cell_maker.hpp"
+#include "relation/entries.hpp"
 
 namespace lofty::engine {
 

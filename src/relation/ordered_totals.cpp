@@ -1,8 +1,8 @@
 #include "relation/ordered_totals.hpp"
 
+#include "order/sort.hpp"
 #include "relation/some_rows.hpp"
 #include "relation/sort_codes.hpp"
-#include "order/sort.hpp"
 #include "window/aggregates.hpp"
 
 namespace lofty::engine {

@@ -4,8 +4,8 @@
 #include <vector>
 
 #include "formula/evaluator.hpp"
-#include "question/question.hpp"
 #include "lofty/standings.hpp"
+#include "question/question.hpp"
 #include "table/table_data.hpp"
 
 namespace lofty::engine {

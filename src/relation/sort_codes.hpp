@@ -3,10 +3,10 @@
 
 #include <string>
 
-#include "question/question.hpp"
 #include "lofty/ladder.hpp"
 #include "order/codes.hpp"
 #include "order/custom_order.hpp"
+#include "question/question.hpp"
 
 namespace lofty::engine {
 

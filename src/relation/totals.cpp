@@ -3,11 +3,11 @@
 #include <algorithm>
 #include <mutex>
 
+#include "rank/groups.hpp"
 #include "relation/aggregate_states.hpp"
 #include "relation/carried.hpp"
 #include "relation/ordered_totals.hpp"
 #include "relation/windows.hpp"
-#include "rank/groups.hpp"
 #include "table/parallel.hpp"
 #include "table/stopwatch.hpp"
 #include "table/zone.hpp"

@@ -2,85 +2,16 @@
 // The stages from rows to entries: conditions, overall constants, grouping, aggregates.
 // Covered by tests/ladder/standings_test.cpp against a plain reference.
 
-#include <cstdint>
-#include <map>
-#include <memory>
-#include <optional>
-#include <string>
-#include <vector>
-
+#include "lofty/ladder.hpp"
+#include "lofty/run.hpp"
 #include "question/question.hpp"
+#include "relation/entries.hpp"
 #include "relation/rows.hpp"
-#include "window/work.hpp"
 
 namespace lofty::engine {
 
-// Entries taken together, without another look at the rows: exact, distinct counts too.
-class Regroup {
- public:
-  virtual ~Regroup() = default;
-  // The aggregates' columns, by Question::entry_columns (null pointers for the others), over `groups` groups.
-  // `group_of` is by entry as run_rows() numbered them; an entry in group `groups` is left out.
-  virtual std::vector<ColumnPtr> totals(const std::vector<std::uint32_t>& group_of, std::size_t groups) = 0;
-};
-
-// Rows that are looked at more closely: how many there are, and how many of them each term of rows.where leaves out by
-// itself.
-struct Probed {
-  struct Term {
-    std::string text;
-    std::size_t left_out = 0, unknown = 0;
-  };
-  std::size_t rows = 0;
-  std::vector<Term> terms;  // by Question::where_first, then where_last
-
-  void add(const Probed& more) {
-    rows += more.rows;
-    if (terms.size() < more.terms.size()) terms.resize(more.terms.size());
-    for (std::size_t t = 0; t < more.terms.size(); ++t) {
-      terms[t].text = more.terms[t].text;
-      terms[t].left_out += more.terms[t].left_out;
-      terms[t].unknown += more.terms[t].unknown;
-    }
-  }
-};
-
-struct Entries {
-  FormulaContext context;  // for formulas over the entries: with the constants over all rows that count
-  Probed probed;           // where the question asks for it
-  std::size_t count = 0;
-  std::vector<ColumnPtr> columns;         // by Question::entry_columns; null for totals, which come later
-  std::vector<std::uint32_t> first_rows;  // the first row that counts of each entry, ascending
-  std::vector<std::uint32_t> row_counts;  // rows that count, by entry; empty where every row is an entry
-  std::size_t read = 0, left_out = 0, unknown = 0, counted = 0;
-  std::uint32_t unknown_example = no_row;
-  struct Blank {  // an aggregate whose argument was null on some rows
-    std::size_t rows = 0, entries = 0;
-  };
-  std::vector<Blank> blanks;  // by Question::aggregates
-  struct Caught {             // by a period
-    std::size_t rows = 0;
-    std::map<std::int64_t, std::size_t> days;  // rows of each that occurs
-  };
-  std::vector<Caught> caught;  // by Question::periods
-  struct Mean {                // of an exact average, by entry: what it was before it was rounded
-    int column = 0;
-    std::vector<int128> sums;
-    std::vector<std::int64_t> counts;
-  };
-  std::vector<Mean> means;
-  std::vector<WindowNotes> window_notes;  // by Question::row_windows
-  WindowTimes window_times;
-  std::vector<std::uint32_t> listed;  // entries in the order of the listing, where a window's sort has it; else empty
-  double count_seconds = 0, total_seconds = 0;  // finding the rows that windows see; the pass that totals
-  std::shared_ptr<Regroup> regroup;             // where Question::keeps_states asks for it
-  // By entry: as run_rows() numbered them, once entries were left out (perhaps all); nothing: just so.
-  std::optional<std::vector<std::uint32_t>> numbered_as;
-  std::size_t numbered = 0;  // how many there were then
-};
-
-// Works the rows off, in fixed pieces, and adds the constants over all that count and the windows' columns to them. Throws RowFailure for
-// the first row that fails, Error(several_values) for a carried column that has no single value.
+// Works the rows off, in fixed pieces, and adds the constants over all that count and the windows' columns to them.
+// Throws RowFailure for the first row that fails, Error(several_values) for a carried column that has no single value.
 Entries run_rows(const Question& question, JoinedRows& rows, const Ladder& ladder, const Run& run);
 
 }  // namespace lofty::engine

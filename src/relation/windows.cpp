@@ -170,9 +170,9 @@ std::vector<WindowNotes> work_out_row_windows(const Question& question, JoinedRo
   return notes;
 }
 
-void work_out_entry_windows(const Question& question, const FormulaContext& context, std::size_t entries, std::vector<ColumnPtr>& columns, bool late,
-                            const Ladder& ladder, const Run& run, std::vector<WindowNotes>& notes, WindowTimes& times,
-                            const Order* places) {
+void work_out_entry_windows(const Question& question, const FormulaContext& context, std::size_t entries,
+                            std::vector<ColumnPtr>& columns, bool late, const Ladder& ladder, const Run& run,
+                            std::vector<WindowNotes>& notes, WindowTimes& times, const Order* places) {
   const std::vector<std::size_t> targets = entry_item_columns(question, late);
   if (targets.empty()) return;
   notes.resize(question.entry_windows.size());
@@ -182,9 +182,9 @@ void work_out_entry_windows(const Question& question, const FormulaContext& cont
            [&](std::size_t item, ColumnPtr values, const WindowNotes& noted) {
              const EntryColumn& target = question.entry_columns[targets[item]];
              if (target.from == EntryColumn::From::window) notes[target.index] = noted;
-             columns[targets[item]] =
-                 values ? std::move(values)
-                        : evaluate_column(*target.node, ColumnSource(entries, columns), context, run);
+             columns[targets[item]] = values
+                                          ? std::move(values)
+                                          : evaluate_column(*target.node, ColumnSource(entries, columns), context, run);
            },
            &times, {.ready = [&](const SortStep& step) {
              return places != nullptr && stands_as_places(question, step, items) ? places : nullptr;

@@ -22,9 +22,9 @@ std::vector<WindowNotes> work_out_row_windows(const Question& question, JoinedRo
 // behind them). `late`: those that see places, else the others. Notes are by Question::entry_windows. Throws
 // RowFailure, whose rows are entries.
 // `places`: the order of places, where it is known already.
-void work_out_entry_windows(const Question& question, const FormulaContext& context, std::size_t entries, std::vector<ColumnPtr>& columns, bool late,
-                            const Ladder& ladder, const Run& run, std::vector<WindowNotes>& notes, WindowTimes& times,
-                            const Order* places = nullptr);
+void work_out_entry_windows(const Question& question, const FormulaContext& context, std::size_t entries,
+                            std::vector<ColumnPtr>& columns, bool late, const Ladder& ladder, const Run& run,
+                            std::vector<WindowNotes>& notes, WindowTimes& times, const Order* places = nullptr);
 
 // Can the order of places be made before the windows over entries, because nothing in it comes from them? Then they may
 // stand in it.

@@ -4,9 +4,9 @@
 #include <functional>
 #include <optional>
 
+#include "order/numbering.hpp"
 #include "question/prose.hpp"
 #include "remark/sentence.hpp"
-#include "order/numbering.hpp"
 #include "table/nearest.hpp"
 
 namespace lofty::engine {
@@ -28,7 +28,8 @@ bool has_word(const std::string& name, std::initializer_list<const char*> words)
 
 class Doubtful {
  public:
-  Doubtful(const LevelAnswer& answer, std::vector<Remark>& out) : a_(answer), q_(answer.question), names_(answer.names()), out_(out) {}
+  Doubtful(const LevelAnswer& answer, std::vector<Remark>& out)
+      : a_(answer), q_(answer.question), names_(answer.names()), out_(out) {}
 
   void all() {
     if (a_.outer == nullptr) summed();  // the totals are the same at every level
@@ -185,9 +186,9 @@ class Doubtful {
       const auto [day, rows] = *days.rbegin();
       const std::size_t others = (a_.entries.caught[p].rows - rows) / (days.size() - 1);
       if (4 * rows >= others) continue;
-      say("last-day-part-full", day_text(day) + ", the last day of " + quoted(q_.periods[p].name) +
-                                    " with any, has " + counted(rows, names_.row_noun()) + "; the other days have " +
-                                    with_commas(others) + " on average: it may not be complete");
+      say("last-day-part-full", day_text(day) + ", the last day of " + quoted(q_.periods[p].name) + " with any, has " +
+                                    counted(rows, names_.row_noun()) + "; the other days have " + with_commas(others) +
+                                    " on average: it may not be complete");
     }
   }
 

@@ -4,10 +4,10 @@
 #include <algorithm>
 #include <functional>
 
-#include "question/prose.hpp"
 #include "answer/conditions.hpp"
-#include "remark/sentence.hpp"
+#include "question/prose.hpp"
 #include "rank/undecided.hpp"
+#include "remark/sentence.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -49,9 +49,8 @@ class Remarks {
       const Entries::Caught& caught = a_.entries.caught[p];
       const auto first = day_of(a_, period.first), last = day_of(a_, period.last);
       if (caught.rows == 0) {
-        say("period-empty",
-            "no " + names_.row_noun() + " that counts lies in " + quoted(period.name) +
-                (first && last ? ", " + day_text(*first) + " to " + day_text(*last) : ""));
+        say("period-empty", "no " + names_.row_noun() + " that counts lies in " + quoted(period.name) +
+                                (first && last ? ", " + day_text(*first) + " to " + day_text(*last) : ""));
         continue;
       }
       if (!first || !last) continue;
@@ -149,16 +148,16 @@ class Remarks {
                                   other.source->name() + ": " + keys +
                                   examples(report.unmatched_examples, report.unmatched_examples.size()) +
                                   (a_.accounting.joins[j].left_out == 0 ? ""
-                                   : report.unmatched == 1                    ? "; it is left out"
-                                                                              : "; they are left out"));
+                                   : report.unmatched == 1              ? "; it is left out"
+                                                                        : "; they are left out"));
       if (report.without_rows > 0)
         say("entries-without-rows", counted(report.without_rows, noun_of_table(other.alias)) + " of " +
                                         other.source->name() + " " + (report.without_rows == 1 ? "has" : "have") +
                                         " no " + plural(names_.row_noun()) + ": " + keys +
                                         examples(report.without_examples, report.without_rows) +
                                         (a_.accounting.joins[j].added == 0 ? ""
-                                         : report.without_rows == 1              ? "; it stands as a row of its own"
-                                                                    : "; each stands as a row of its own"));
+                                         : report.without_rows == 1        ? "; it stands as a row of its own"
+                                                                           : "; each stands as a row of its own"));
       if (report.several > 0)
         say("rows-multiplied", counted(report.several, names_.row_noun()) + " found several partners in " +
                                    other.source->name() + ", and " + (report.several == 1 ? "counts" : "count") +
@@ -272,7 +271,8 @@ class Remarks {
       if (a_.kept.cuts.size() > most_said && said == 1) {
         std::string group;
         for (const std::size_t g : a_.question.within)
-          group += (group.empty() ? "" : ", ") + names_.shown(a_.entries.columns[g]->value(a_.places.order->rows()[at]));
+          group +=
+              (group.empty() ? "" : ", ") + names_.shown(a_.entries.columns[g]->value(a_.places.order->rows()[at]));
         if (std::find(others.begin(), others.end(), group) == others.end()) others.push_back(std::move(group));
         continue;
       }
@@ -302,8 +302,9 @@ class Remarks {
       };
       std::size_t sharing = 0;
       for (std::size_t i = begin; i < end; ++i) sharing += a_.kept.lets_through(rows[i]);
-      const std::string tie = names_.counted_entries(sharing) + " share place " + with_commas(a_.places.competition[begin]) +
-                              group + " (" + quoted(a_.question.by.front().text) + " " + value + ")";
+      const std::string tie = names_.counted_entries(sharing) + " share place " +
+                              with_commas(a_.places.competition[begin]) + group + " (" +
+                              quoted(a_.question.by.front().text) + " " + value + ")";
       const std::string asked = std::string("; the ") + (best ? "best " : "worst ") +
                                 with_commas(best ? *a_.question.level->best : *a_.question.level->worst) +
                                 " were asked for";
@@ -327,8 +328,9 @@ class Remarks {
     const std::uint32_t last = a_.places.order->rows()[before], next = a_.places.order->rows()[at];
     const ColumnSource source(a_.entries.count, a_.entries.columns);
     for (const SortKey& key : a_.question.tiebreak) {
-      const ColumnPtr column = key.node->op == Op::name ? a_.entries.columns[static_cast<std::size_t>(key.node->column)]
-                                                        : evaluate_column(*key.node, source, a_.entries.context, a_.run);
+      const ColumnPtr column = key.node->op == Op::name
+                                   ? a_.entries.columns[static_cast<std::size_t>(key.node->column)]
+                                   : evaluate_column(*key.node, source, a_.entries.context, a_.run);
       if (column->value(last) != column->value(next)) return "the tie-breaker " + quoted(key.text);
     }
     if (a_.question.row_level()) return "the order of the input";

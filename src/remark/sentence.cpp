@@ -76,7 +76,6 @@ std::string kept_words(const LevelAnswer& a) {
 
 }  // namespace
 
-
 std::string sentence(const LevelAnswer& a) {
   const Names names = a.names();
   const bool inner = a.outer != nullptr;  // what is the same at all levels is said once
@@ -91,7 +90,7 @@ std::string sentence(const LevelAnswer& a) {
   }
   if (!inner)
     s += a.ladder.where.empty() ? "; all " + plural(names.row_noun()) + " count"
-                                 : "; " + plural(names.row_noun()) + " count where " + a.ladder.where;
+                                : "; " + plural(names.row_noun()) + " count where " + a.ladder.where;
   if (a.question.having) s += "; " + names.entry_nouns() + " take part where " + a.question.level->having;
   if (a.question.eligible) s += "; ranked are those with " + a.question.level->eligible;
   if (a.question.places) {
@@ -125,9 +124,6 @@ std::string sentence(const LevelAnswer& a) {
   return s;
 }
 
-
-
-
 std::string shown_of_total(const LevelAnswer& a) {
   const Accounting& counts = a.accounting;
   const Listing& list = a.ladder.list;
@@ -138,10 +134,12 @@ std::string shown_of_total(const LevelAnswer& a) {
             : list.first && list.last ? "the first and last "
             : list.first              ? "the first "
                                       : "the last ";
-  std::string s = counts.listed == counts.entries ? names.counted_entries(counts.entries)
-                                        : which + with_commas(counts.listed) + " of " + names.counted_entries(counts.entries);
+  std::string s = counts.listed == counts.entries
+                      ? names.counted_entries(counts.entries)
+                      : which + with_commas(counts.listed) + " of " + names.counted_entries(counts.entries);
   if (!which.empty() && list.sample) s += " (seed " + std::to_string(list.seed) + ")";
-  const bool repeated = std::any_of(counts.joins.begin(), counts.joins.end(), [](const auto& join) { return join.more > 0; });
+  const bool repeated =
+      std::any_of(counts.joins.begin(), counts.joins.end(), [](const auto& join) { return join.more > 0; });
   if (!a.question.row_level() && a.outer == nullptr)
     s += ", " + counted(counts.counted, repeated ? "joined row" : names.row_noun());
   return s;

@@ -1,5 +1,5 @@
 // Answers as a web page, through the template in report/page.
-// Covered by tests/report/page_test.cpp, and in a browser by tests/browser/page_test.mjs.
+// Covered by tests/tool/draw_test.cpp, and in a browser by tests/browser/page_test.mjs.
 
 #include "lofty/page.hpp"
 
@@ -9,11 +9,11 @@
 #include <cmath>
 
 #include "io/write_marks.hpp"
-#include "question/prose.hpp"
 #include "lofty/key.hpp"
 #include "lofty/listing.hpp"
 #include "lofty/order.hpp"
 #include "lofty/places.hpp"
+#include "question/prose.hpp"
 #include "report/cells.hpp"
 #include "report/cost_table.hpp"
 #include "report/names.hpp"

@@ -8,9 +8,9 @@
 #include <map>
 #include <numeric>
 
-#include "question/prose.hpp"
 #include "lofty/order.hpp"
 #include "lofty/window.hpp"
+#include "question/prose.hpp"
 #include "report/cells.hpp"
 #include "report/names.hpp"
 #include "report/width.hpp"

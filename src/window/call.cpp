@@ -69,9 +69,9 @@ class Describing {
 
 std::string Describing::own(const Node& node) {
   std::string out = std::to_string(static_cast<int>(node.op)) + ',' + std::to_string(node.column) + ',' +
-         std::to_string(static_cast<int>(node.function)) + ',' + std::to_string(node.overall) + ',' +
-         std::to_string(static_cast<int>(node.type.kind)) + '.' + std::to_string(node.type.scale) + ',' +
-         (node.negated ? "n," : ",") + std::to_string(node.text.size()) + ':' + node.text + ',';
+                    std::to_string(static_cast<int>(node.function)) + ',' + std::to_string(node.overall) + ',' +
+                    std::to_string(static_cast<int>(node.type.kind)) + '.' + std::to_string(node.type.scale) + ',' +
+                    (node.negated ? "n," : ",") + std::to_string(node.text.size()) + ':' + node.text + ',';
   if (!is_null(node.value)) {
     const std::string value = to_text(node.value);
     out += std::to_string(value.size()) + ':' + value;

@@ -1,5 +1,6 @@
 // The sort itself on inputs that are large enough for buckets and threads, on every vector target of this machine.
 #include "order/sort.hpp"
+#include "order/codes.hpp"
 
 #include <gtest/gtest.h>
 

@@ -89,9 +89,9 @@ void Evaluator::Call::all_null() const {
 void Evaluator::Call::literal() const {
   static const Value unknown;
   const auto overall = static_cast<std::size_t>(node.overall);
-  const Value& value = node.overall < 0                               ? node.value
+  const Value& value = node.overall < 0                          ? node.value
                        : overall < self.context_.overalls.size() ? self.context_.overalls[overall]
-                                                                      : unknown;
+                                                                 : unknown;
   out.type = node.type;
   if (const auto* text = std::get_if<std::string>(&value)) {
     out.lane = Vector::Lane::text;
@@ -226,8 +226,8 @@ const Vector& Evaluator::load(int column, std::size_t begin, std::size_t count, 
   return loaded.values;
 }
 
-// Does a shared node's scratch hold these rows of this batch already? If not, `active` becomes what has to be evaluated:
-// the rows that were active before as well, because an earlier caller may still read them. They did not fail
+// Does a shared node's scratch hold these rows of this batch already? If not, `active` becomes what has to be
+// evaluated: the rows that were active before as well, because an earlier caller may still read them. They did not fail
 // before, so they do not now. Each new evaluation adds a row at least, whatever the masks: a chain of figures, each of
 // which uses the one before twice, costs no power of two.
 bool Evaluator::holds(Scratch& scratch, std::size_t begin, std::size_t count, const unsigned char*& active) const {

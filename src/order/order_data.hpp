@@ -1,0 +1,20 @@
+#pragma once
+// What an Order holds.
+// Covered by tests/order/sort_test.cpp.
+
+#include <cstddef>
+#include <cstdint>
+
+#include "table/buffer.hpp"
+
+namespace lofty::engine {
+
+struct OrderData {
+  Buffer<std::uint32_t> rows;
+  Buffer<std::uint8_t> marks;  // by position: the bits below
+  std::size_t groups = 0, undecided = 0;
+
+  static constexpr std::uint8_t group_start = 1, peer_start = 2, is_ranked = 4, key_start = 8;
+};
+
+}  // namespace lofty::engine
