@@ -33,12 +33,12 @@ Problem row_problem(const LevelAnswer& a, const RowFailure& failure) {
 class StepTimes {
  public:
   StepTimes(LevelAnswer& answer) : answer_(answer) {}
-  void took(const char* step, std::size_t number, double seconds) {
-    answer_.times[time_name(step, answer_.level, number)] += seconds;
+  void took(StepKind kind, double seconds, std::size_t number = 0, WindowStage stage = WindowStage::rows) {
+    answer_.times[{kind, answer_.level, number, stage}] += seconds;
   }
-  void took(const WindowTimes& times, std::size_t first) {
-    for (std::size_t s = 0; s < times.sorts.size(); ++s) took("sort", first + s, times.sorts[s]);
-    for (std::size_t i = 0; i < times.items.size(); ++i) took("window", first + i, times.items[i]);
+  void took(const WindowTimes& times, WindowStage stage) {
+    for (std::size_t s = 0; s < times.sorts.size(); ++s) took(StepKind::sort, times.sorts[s], s, stage);
+    for (std::size_t i = 0; i < times.items.size(); ++i) took(StepKind::window, times.items[i], i, stage);
   }
 
  private:
@@ -54,10 +54,10 @@ void total_rows(LevelAnswer& a, const Run& progress, StepTimes& times) {
   } catch (const RowFailure& failure) {
     throw Error(row_problem(a, failure));
   }
-  for (std::size_t j = 0; j < joined.reports().size(); ++j) times.took("join", j, joined.reports()[j].seconds);
-  times.took("count", 0, a.entries.count_seconds);
-  times.took("total", 0, a.entries.total_seconds);
-  times.took(a.entries.window_times, 0);
+  for (std::size_t j = 0; j < joined.reports().size(); ++j) times.took(StepKind::join, joined.reports()[j].seconds, j);
+  if (!a.question.row_windows.empty()) times.took(StepKind::count, a.entries.count_seconds);
+  times.took(StepKind::total, a.entries.total_seconds);
+  times.took(a.entries.window_times, WindowStage::rows);
 }
 
 // Which entries remain, their windows, and their places.
@@ -66,7 +66,7 @@ void rank_entries(LevelAnswer& a, SortKeyMaker& keys, StepTimes& times) {
   if (a.outer != nullptr) keep_inside(a, a.entries);  // first: their totals may be impossible, and no reader sees them
   compute_totals(a, a.entries);
   a.dropped = drop(a, a.entries);
-  times.took("total", 0, watch.lap());
+  times.took(StepKind::total, watch.lap());
 
   // Windows over entries may use the order of places, where it does not need them.
   std::optional<Order> order;
@@ -77,16 +77,16 @@ void rank_entries(LevelAnswer& a, SortKeyMaker& keys, StepTimes& times) {
   WindowTimes window_times;
   work_out_entry_windows(a.question, a.entries.context, a.entries.count, a.entries.columns, false, a.ladder, a.run,
                          a.window_notes, window_times, order ? &*order : nullptr);
-  times.took(window_times, 100);
+  times.took(window_times, WindowStage::entries);
   watch.lap();
 
   a.places = rank(a, a.entries, keys, std::move(order), std::move(by));
-  times.took("rank", 0, order_seconds + watch.lap());
+  times.took(StepKind::rank, order_seconds + watch.lap());
 
   window_times = {};
   work_out_entry_windows(a.question, a.entries.context, a.entries.count, a.places.columns, true, a.ladder, a.run,
                          a.window_notes, window_times, order_is_first ? &*a.places.order : nullptr);
-  times.took(window_times, 200);
+  times.took(window_times, WindowStage::places);
 }
 
 Accounting account(const LevelAnswer& a) {
@@ -159,13 +159,13 @@ LevelAnswer answer_level(const LevelInput& input, const Run& progress) {
   }
   a.kept = keep(a, a.entries, a.places);
   a.listed = list(a, a.entries, a.places, a.kept, keys);
-  times.took("list", 0, watch.lap());
+  times.took(StepKind::list, watch.lap());
 
   if (a.entries.regroup) a.summaries = summarize(a, a.entries, a.listed, a.names());
   if (a.former != nullptr)
     a.departed = departed(a, a.entries, a.names(), *a.places.movement, a.places.place(a.question), a.listed.rows);
   a.accounting = account(a);
-  times.took("remark", 0, watch.lap());
+  times.took(StepKind::remark, watch.lap());
   return a;
 }
 

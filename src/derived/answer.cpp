@@ -36,7 +36,7 @@ Cost cost_of(const std::vector<Question>& questions, const std::vector<std::shar
   Sizes sizes = sizes_before(questions);
   for (std::size_t t = 0; t < questions.front().tables.size(); ++t) {
     sizes.tables[t] = static_cast<double>(questions.front().tables[t].table.rows());
-    times[time_name("read", 0, t)] = questions.front().tables[t].seconds;
+    times[{StepKind::read, 0, t}] = questions.front().tables[t].seconds;
   }
   sizes.entries.clear();
   for (const auto& level : levels) sizes.entries.push_back(static_cast<double>(level->accounting.entries));
@@ -81,7 +81,7 @@ Answer answer(const Request& request, const Catalog& catalog, const Run& run) {
     Stopwatch saying;
     say(level, *levels.back());
     times.insert(level.times.begin(), level.times.end());
-    times[time_name("remark", l, 0)] += saying.lap();
+    times[{StepKind::remark, l}] += saying.lap();
   }
 
   // The columns of entries across, for each level.

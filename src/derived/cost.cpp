@@ -15,10 +15,6 @@
 
 namespace lofty::engine {
 
-std::string time_name(const char* step, std::size_t level, std::size_t number) {
-  return std::string(step) + " " + std::to_string(level) + " " + std::to_string(number);
-}
-
 namespace {
 
 constexpr double ns = 1e-9;
@@ -68,6 +64,21 @@ auto entry_names(const Question& question) {
   };
 }
 
+const char* step_name(StepKind kind) {
+  switch (kind) {
+    case StepKind::read: return "read";
+    case StepKind::join: return "join";
+    case StepKind::count: return "count";
+    case StepKind::sort: return "sort";
+    case StepKind::window: return "window";
+    case StepKind::total: return "total";
+    case StepKind::rank: return "rank";
+    case StepKind::list: return "list";
+    case StepKind::remark: return "remark";
+  }
+  return "";
+}
+
 class Steps {
  public:
   Steps(const std::vector<Question>& questions, const Sizes& sizes, const Speeds& speeds, const Times* times)
@@ -81,14 +92,18 @@ class Steps {
   }
 
  private:
-  void add(const char* step, std::size_t number, std::string serves, std::string by, std::optional<double> rows,
-           double comparisons, double bytes, double seconds) {
-    CostStep one{step, std::move(serves), std::move(by), rows, comparisons, bytes, seconds + price::step * ns, {}};
-    if (times_ != nullptr) {
-      const auto found = times_->find(time_name(step, level_, number));
-      one.measured = found == times_->end() ? 0 : found->second;
-    }
+  // After an answer each step has been timed: one that has not stays without a time, which the tests do not accept.
+  void add(const StepId& id, std::string serves, std::string by, std::optional<double> rows, double comparisons,
+           double bytes, double seconds) {
+    CostStep one{step_name(id.kind), std::move(serves), std::move(by), rows, comparisons, bytes,
+                 seconds + price::step * ns, {}};
+    if (times_ != nullptr)
+      if (const auto found = times_->find(id); found != times_->end()) one.measured = found->second;
     cost_.steps.push_back(std::move(one));
+  }
+  void add(StepKind kind, std::string serves, std::string by, std::optional<double> rows, double comparisons,
+           double bytes, double seconds) {
+    add({kind, level_, 0, WindowStage::rows}, std::move(serves), std::move(by), rows, comparisons, bytes, seconds);
   }
 
   void read(std::size_t t) {
@@ -100,7 +115,7 @@ class Steps {
     const double seconds = sizes_.bytes[t] * ns * price::read_byte +
                            rows * columns * ns * price::read_value * (sizes_.bytes[t] > 0 ? 1 : 0);
     // Sealed columns, and as much again while they are being sealed.
-    add("read", t, use.source->name(), "", sizes_.tables[t], 0, rows * columns * 2.5 * 2, seconds * speeds_.read);
+    add({StepKind::read, 0, t}, use.source->name(), "", sizes_.tables[t], 0, rows * columns * 2.5 * 2, seconds * speeds_.read);
   }
 
   double relation() const { return sizes_.rows.value_or(0); }
@@ -115,7 +130,7 @@ class Steps {
         by += (by.empty() ? "" : ", ") + use.source->headings()[pair.right_column];
       const double seconds =
           relation() * ns * price::join_row * static_cast<double>(std::max<std::size_t>(1, join.on.size()));
-      add("join", j, use.source->name(), by, sizes_.rows, 0, 4 * relation(), seconds * speeds_.join);
+      add({StepKind::join, level_, j}, use.source->name(), by, sizes_.rows, 0, 4 * relation(), seconds * speeds_.join);
     }
     std::size_t conditions = 0;
     for (const auto* terms : {&question.where_first, &question.where_last})
@@ -123,10 +138,10 @@ class Steps {
     const double filter = price::scan_row + price::node * static_cast<double>(conditions);
     bool listed_by_window = false;  // a window's sort is the listing's order too
     if (!question.row_windows.empty()) {
-      add("count", 0, "the rows that windows see", "", sizes_.rows, 0, 8 * relation(),
+      add(StepKind::count, "the rows that windows see", "", sizes_.rows, 0, 8 * relation(),
           relation() * ns * filter * speeds_.rows);
       windows(
-          row_window_items(question), counted(), sizes_.counted, 0,
+          row_window_items(question), counted(), sizes_.counted, WindowStage::rows,
           [&](std::size_t item) { return last_part(question.row_windows[item].where); },
           [](const SortStep&) { return false; });
       const std::vector<SortStep> plan = plan_windows(row_window_items(question));
@@ -142,7 +157,7 @@ class Steps {
       };
     };
     if (!question.entry_windows.empty())
-      windows(entry_window_items(question, false), entries, entries, 1, entry_names(question), ready(false));
+      windows(entry_window_items(question, false), entries, entries, WindowStage::entries, entry_names(question), ready(false));
     if (question.places) {
       const std::size_t keys =
           question.within.size() + question.by.size() + question.tiebreak.size() + question.each.size();
@@ -155,20 +170,20 @@ class Steps {
           entries * ns * price::entry_key +
           static_cast<double>(orders) *
               (sort_seconds(entries, keys) + entries * ns * price::column_value * static_cast<double>(keys));
-      add("rank", 0, "places", by, entries, compared(entries) * static_cast<double>(orders), 13 * entries,
+      add(StepKind::rank, "places", by, entries, compared(entries) * static_cast<double>(orders), 13 * entries,
           seconds * speeds_.entries);
       std::vector<std::string> late;
       for (const WindowUse& use : question.entry_windows)
         if (use.late) late.push_back(last_part(use.where));
       windows(
-          entry_window_items(question, true), entries, entries, 2, [&](std::size_t item) { return late[item]; },
+          entry_window_items(question, true), entries, entries, WindowStage::places, [&](std::size_t item) { return late[item]; },
           ready(true));
     }
     const double listed = question.list_order.empty() ? entries : entries * 2;
-    add("list", 0, question.list_text.empty() ? "the listing" : "the listing's order", question.list_text, entries,
+    add(StepKind::list, question.list_text.empty() ? "the listing" : "the listing's order", question.list_text, entries,
         question.list_order.empty() || listed_by_window ? 0 : compared(entries), 0,
         listed * ns * price::entry_listed * speeds_.entries);
-    add("remark", 0, "what is worth saying", "", sizes_.counted, 0, 0,
+    add(StepKind::remark, "what is worth saying", "", sizes_.counted, 0, 0,
         counted() * ns * price::remark_row * speeds_.rows);
   }
 
@@ -176,7 +191,7 @@ class Steps {
 
   // `ready`: does a step find its rows in order?
   template <class Name, class Ready>
-  void windows(const std::vector<WindowItem>& items, double rows, const std::optional<double>& shown, std::size_t stage,
+  void windows(const std::vector<WindowItem>& items, double rows, const std::optional<double>& shown, WindowStage stage,
                const Name& name, const Ready& ready) {
     const std::vector<SortStep> plan = plan_windows(items);
     for (std::size_t s = 0; s < plan.size(); ++s) {
@@ -200,10 +215,10 @@ class Steps {
       const double sorting =
           keys == 0 ? rows * ns * 2
                     : sort_seconds(rows, keys) + rows * ns * price::column_value * static_cast<double>(keys);
-      add("sort", 100 * stage + s, serves, by, shown, keys == 0 ? 0 : compared(rows),
+      add({StepKind::sort, level_, s, stage}, serves, by, shown, keys == 0 ? 0 : compared(rows),
           rows * (13 + 8 * static_cast<double>(keys)), sorting * speeds_.sort);
       for (const std::size_t item : plan[s].serves)
-        add("window", 100 * stage + item, name(item), "", shown, 0, rows * 24,
+        add({StepKind::window, level_, item, stage}, name(item), "", shown, 0, rows * 24,
             rows * ns * window_price(*items[item].call) * speeds_.windows);
     }
   }
@@ -260,7 +275,7 @@ class Steps {
     const double entries = sizes_.entries[level_];
     if (!question.row_level() && entries > price::many_groups)
       nanoseconds += price::far_group * static_cast<double>(1 + question.aggregates.size());
-    add("total", 0, serves, "", sizes_.rows, 0,
+    add(StepKind::total, serves, "", sizes_.rows, 0,
         question.row_level() ? kept * entries : entries * 24 * static_cast<double>(1 + question.aggregates.size()),
         relation() * ns * nanoseconds * speeds_.rows);
   }

@@ -1,15 +1,28 @@
 #pragma once
 // What the steps of an answer took.
+// Covered by tests/ladder/cost_test.cpp.
 
+#include <compare>
+#include <cstddef>
+#include <cstdint>
 #include <map>
-#include <string>
 
 namespace lofty::engine {
 
-// Seconds by step.
-using Times = std::map<std::string, double>;
+enum class StepKind : std::uint8_t { read, join, count, sort, window, total, rank, list, remark };
 
-// The name under which a step's time is kept: its word, the level, and its number among those of that word.
-std::string time_name(const char* step, std::size_t level, std::size_t number);
+// What windows see: rows; entries before their places are known; entries with their places.
+enum class WindowStage : std::uint8_t { rows, entries, places };
+
+// A step that a plan prices and an answer times.
+struct StepId {
+  StepKind kind = StepKind::read;
+  std::size_t level = 0;                  // of nested ones; 0 for reading
+  std::size_t number = 0;                 // among the level's steps of the kind: a table, a join, a sort, a window
+  WindowStage stage = WindowStage::rows;  // of sorts and windows
+  friend auto operator<=>(const StepId&, const StepId&) = default;
+};
+
+using Times = std::map<StepId, double>;  // seconds
 
 }  // namespace lofty::engine

@@ -29,16 +29,28 @@ TEST(Cost, PlansAndAnswersHaveTheSameSteps) {
     EXPECT_EQ(steps(before), steps(after)) << entry.path();
     EXPECT_FALSE(before.measured());
     ASSERT_TRUE(after.measured()) << entry.path();
-    EXPECT_GT(*after.measured(), 0);
+    for (const CostStep& step : after.steps) {
+      // Every planned step was timed, and what looks at rows took some time.
+      ASSERT_TRUE(step.measured) << entry.path() << " " << step.step << " " << step.serves;
+      EXPECT_GE(*step.measured, 0);
+      if (step.step == "total" || step.step == "list") {
+        EXPECT_GT(*step.measured, 0) << entry.path();
+      }
+    }
     EXPECT_GT(before.estimated(), 0);
     ASSERT_EQ(after.steps.front().step, "read");
     if (after.steps.front().serves == "order_lines.csv") {
       EXPECT_EQ(after.steps.front().rows, 12'004);
       EXPECT_NEAR(*before.steps.front().rows, 12'004, 120);  // from samples of the file
     }
+    // Side by side: the plan's estimates, and the answer's times and rows.
     const Cost both = with_measured(before, after);
-    EXPECT_EQ(both.measured(), after.measured());
-    EXPECT_EQ(both.estimated(), before.estimated());
+    ASSERT_EQ(both.steps.size(), after.steps.size());
+    for (std::size_t s = 0; s < both.steps.size(); ++s) {
+      EXPECT_EQ(both.steps[s].estimated, before.steps[s].estimated);
+      EXPECT_EQ(both.steps[s].measured, after.steps[s].measured);
+      EXPECT_EQ(both.steps[s].rows, after.steps[s].rows);
+    }
     ++ladders;
   }
   EXPECT_GE(ladders, 17u);
@@ -116,9 +128,19 @@ TEST(Cost, SpeedsAreKeptAsText) {
 TEST(Cost, SpeedsScaleTheirSteps) {
   const Ladder ladder = read_ladder_file(demo / "best_shops.ladder.toml").ladder;
   const TableFiles tables(demo);
-  EXPECT_GT(plan(ladder, tables, {.read = 10}).estimated(), plan(ladder, tables).estimated());
-  const Cost cost = plan(ladder, tables);
-  EXPECT_GT(cost.bytes(), 0);
+  const Cost one = plan(ladder, tables), ten = plan(ladder, tables, {.read = 10});
+  ASSERT_EQ(one.steps.size(), ten.steps.size());
+  for (std::size_t s = 0; s < one.steps.size(); ++s) {
+    // A step has a fixed part, which is small: nine times it is missing from ten times the whole.
+    const double fixed = 30e-6, expected = one.steps[s].step == "read" ? 10 * (one.steps[s].estimated - fixed) + fixed
+                                                                      : one.steps[s].estimated;
+    EXPECT_NEAR(ten.steps[s].estimated, expected, 1e-9) << one.steps[s].step;
+  }
+  // The columns that are read, and the greatest step.
+  double columns = 0, greatest = 0;
+  for (const CostStep& step : one.steps) (step.step == "read" ? columns : greatest) = step.step == "read" ? columns + step.bytes : std::max(greatest, step.bytes);
+  EXPECT_GT(columns, 12'004 * 5);  // five columns of the lines, at a byte at least
+  EXPECT_EQ(one.bytes(), columns + greatest);
 }
 
 // A table whose size is not known before it is read is said to be so.

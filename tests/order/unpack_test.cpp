@@ -59,4 +59,12 @@ void say_rows_and_borders() {
 
 TEST(Unpack, SaysRowsAndBordersOfEveryWord) { with_all_vectors(say_rows_and_borders); }
 
-TEST(Unpack, NothingIsNothing) { unpack(nullptr, 0, {}, nullptr, nullptr); }
+// No words: nothing is written, also next to where something could be.
+TEST(Unpack, NothingIsNothing) {
+  std::uint32_t row = 77;
+  std::uint8_t mark = 88;
+  const std::uint64_t word = 5;
+  unpack(&word, 0, {.row_bits = 3}, &row, &mark);
+  EXPECT_EQ(row, 77u);
+  EXPECT_EQ(mark, 88);
+}
