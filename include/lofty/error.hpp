@@ -81,6 +81,8 @@ struct Problem {
   Place place;
   std::string nearest;  // the right word that is nearest, or empty
   std::string advice;   // what would be right, or empty
+  std::string advice_key =
+      {};  // the ladder's key that the advice is about, or the beginning of one: "rank.each", "totals."
 };
 
 // The one exception that the library throws for bad input. Carries all problems that were found, at least one.

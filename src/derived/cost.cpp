@@ -95,8 +95,8 @@ class Steps {
   // After an answer each step has been timed: one that has not stays without a time, which the tests do not accept.
   void add(const StepId& id, std::string serves, std::string by, std::optional<double> rows, double comparisons,
            double bytes, double seconds) {
-    CostStep one{step_name(id.kind), std::move(serves), std::move(by), rows, comparisons, bytes,
-                 seconds + price::step * ns, {}};
+    CostStep one{
+        step_name(id.kind), std::move(serves), std::move(by), rows, comparisons, bytes, seconds + price::step * ns, {}};
     if (times_ != nullptr)
       if (const auto found = times_->find(id); found != times_->end()) one.measured = found->second;
     cost_.steps.push_back(std::move(one));
@@ -115,7 +115,8 @@ class Steps {
     const double seconds = sizes_.bytes[t] * ns * price::read_byte +
                            rows * columns * ns * price::read_value * (sizes_.bytes[t] > 0 ? 1 : 0);
     // Sealed columns, and as much again while they are being sealed.
-    add({StepKind::read, 0, t}, use.source->name(), "", sizes_.tables[t], 0, rows * columns * 2.5 * 2, seconds * speeds_.read);
+    add({StepKind::read, 0, t}, use.source->name(), "", sizes_.tables[t], 0, rows * columns * 2.5 * 2,
+        seconds * speeds_.read);
   }
 
   double relation() const { return sizes_.rows.value_or(0); }
@@ -157,7 +158,8 @@ class Steps {
       };
     };
     if (!question.entry_windows.empty())
-      windows(entry_window_items(question, false), entries, entries, WindowStage::entries, entry_names(question), ready(false));
+      windows(entry_window_items(question, false), entries, entries, WindowStage::entries, entry_names(question),
+              ready(false));
     if (question.places) {
       const std::size_t keys =
           question.within.size() + question.by.size() + question.tiebreak.size() + question.each.size();
@@ -176,8 +178,8 @@ class Steps {
       for (const WindowUse& use : question.entry_windows)
         if (use.late) late.push_back(last_part(use.where));
       windows(
-          entry_window_items(question, true), entries, entries, WindowStage::places, [&](std::size_t item) { return late[item]; },
-          ready(true));
+          entry_window_items(question, true), entries, entries, WindowStage::places,
+          [&](std::size_t item) { return late[item]; }, ready(true));
     }
     const double listed = question.list_order.empty() ? entries : entries * 2;
     add(StepKind::list, question.list_text.empty() ? "the listing" : "the listing's order", question.list_text, entries,

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "formula/node.hpp"
+#include "formula/remedy.hpp"
 #include "lofty/error.hpp"
 
 namespace lofty::engine {
@@ -45,6 +46,6 @@ NodePtr make_unknown(const Expression& at, const std::shared_ptr<const Origin>& 
 
 // A problem at a part of a formula.
 Problem problem_at(Code code, std::string sentence, const Expression& at, const std::shared_ptr<const Origin>& origin,
-                   std::string nearest = {}, std::string advice = {});
+                   std::string nearest = {}, Remedy advice = {});
 
 }  // namespace lofty::engine

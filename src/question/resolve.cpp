@@ -152,11 +152,9 @@ void Resolver::check_compare() {
     return ladder_.levels.empty() || std::any_of(ladder_.levels.begin(), ladder_.levels.end(), test);
   };
   if (any_level([](const Level& level) { return level.by.empty(); }))
-    problem(Code::missing_key, "nothing is ranked, so nobody can have moved", "compare",
-            "by = \"spend desc\" under [rank]");
+    problem(Code::missing_key, "nothing is ranked, so nobody can have moved", "compare", remedy::set_by());
   else if (any_level([](const Level& level) { return level.each.empty(); }))
-    problem(Code::missing_each, "single rows are nobody who could have moved", "compare",
-            "each = [\"shop_no\"] under [rank]");
+    problem(Code::missing_each, "single rows are nobody who could have moved", "compare", remedy::set_each());
   if (!compare.with.empty() && compare.choose.empty()) {
     try {
       catalog_.open(compare.with, {});
@@ -184,9 +182,9 @@ void Resolver::check_level(const Level& level) {
               key_of("rank.each"), "give it other columns, or leave it out");
 }
 
-void Resolver::problem(Code code, std::string sentence, std::string key, std::string advice, std::string nearest,
+void Resolver::problem(Code code, std::string sentence, std::string key, Remedy advice, std::string nearest,
                        const std::string& text) {
-  Problem p{code, std::move(sentence), {}, std::move(nearest), std::move(advice)};
+  Problem p{code, std::move(sentence), {}, std::move(nearest), std::move(advice.words), std::move(advice.key)};
   p.place.key = std::move(key);
   p.place.text = text;
   p.place.length = text.size();
@@ -270,7 +268,7 @@ void Resolver::check_names() {
       if (equal_folded(other, name)) {
         problem(Code::name_taken,
                 std::string("the ") + what + " " + quoted(name) + " has the name of something that exists", key,
-                what == std::string("place column") ? "rank_as = \"place\" gives it another" : "give it another name");
+                what == std::string("place column") ? remedy::set_rank_as() : Remedy("give it another name"));
         return;
       }
     taken.push_back(name);

@@ -82,7 +82,7 @@ void Resolver::bind_level() {
     for (const Parsed& total : totals_)
       problem(Code::missing_each,
               "the total " + quoted(total.formula->name) + " needs a level: which rows does it take together?",
-              total.origin->key, "each = [\"shop_no\"] under [rank]", {}, total.formula->formula);
+              total.origin->key, remedy::set_each(), {}, total.formula->formula);
   }
   if (question_.level == nullptr) return;
   const Level& level = *question_.level;
@@ -104,7 +104,7 @@ void Resolver::bind_level() {
   if (level.by.empty()) {
     if (!level.eligible.empty() || level.unranked || level.best || level.worst || !level.tiebreak.empty() ||
         !level.also.empty() || !level.within.empty() || nested())
-      problem(Code::missing_key, "nothing says what to rank by", key_of("rank.by"), "by = \"spend desc\" under [rank]");
+      problem(Code::missing_key, "nothing says what to rank by", key_of("rank.by"), remedy::set_by());
     return;
   }
   EntryScope scope(*this, false, false, "rank.by");
@@ -120,7 +120,7 @@ void Resolver::bind_level() {
   question_.keeps_states = level.others && !question_.row_level();
   if (level.others && question_.row_level())
     problem(Code::missing_each, "others are entries taken together, and here every row is one", key_of("keep.others"),
-            "each = [\"shop_no\"] under [rank]");
+            remedy::set_each());
   bind_also(level);
   question_.place_names = place_names();
 }

@@ -287,8 +287,9 @@ NodePtr Resolver::RowScope::aggregate(const Expression& e, const std::shared_ptr
       Code::wrong_stage,
       quoted(e.text + "(...)") + " is a total: it is known after the rows are grouped, too late for " + stage_, e,
       origin, {},
-      "give it a name under [totals]" +
-          std::string(stage_ == "figures" ? "; with `over (partition by ...)` it stands beside every row" : "")));
+      stage_ == "figures"
+          ? Remedy(remedy::name_total().words + "; with `over (partition by ...)` it stands beside every row")
+          : remedy::name_total()));
 }
 
 NodePtr Resolver::RowScope::window(const Expression& e, const std::shared_ptr<const Origin>& origin) {
@@ -307,7 +308,7 @@ NodePtr Resolver::EntryScope::window(const Expression& e, const std::shared_ptr<
   if (!windows_)
     throw Error(problem_at(Code::wrong_stage,
                            "a window over entries sees those that rank.having lets through, too late for " + stage_, e,
-                           origin, {}, "give it a name under [windows]"));
+                           origin, {}, remedy::name_window()));
   return r_.entry_window(e, *this, origin);
 }
 
@@ -316,10 +317,10 @@ NodePtr Resolver::EntryScope::aggregate(const Expression& e, const std::shared_p
   if (r_.question_.row_level())
     throw Error(problem_at(Code::missing_each,
                            "a total needs a level: which rows does " + quoted(e.text + "(...)") + " take together?", e,
-                           origin, {}, "each = [\"shop_no\"] under [rank]"));
+                           origin, {}, remedy::set_each()));
   if (!aggregates_)
     throw Error(problem_at(Code::wrong_stage, quoted(e.text + "(...)") + " cannot be worked out in " + stage_, e,
-                           origin, {}, "give it a name under [totals]"));
+                           origin, {}, remedy::name_total()));
   return r_.aggregate(e, origin);
 }
 

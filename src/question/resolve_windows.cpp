@@ -64,8 +64,7 @@ NodePtr Resolver::row_window(const Expression& e, Scope& scope, const std::share
                            "a window sees the rows that rows.where lets through, too late for " + without_windows_, e,
                            origin, {}, "a condition on it stands in keep.where"));
   if (stage != "figures")
-    throw Error(problem_at(Code::wrong_stage, "a window over rows is a figure", e, origin, {},
-                           "give it a name under [figures]"));
+    throw Error(problem_at(Code::wrong_stage, "a window over rows is a figure", e, origin, {}, remedy::name_figure()));
   std::unique_ptr<WindowCall> call = window_call(e, scope, origin);
   const std::string same = signature(*call);
   std::size_t index = 0;

@@ -98,7 +98,7 @@ class Resolver {
   std::vector<std::string> within_names() const;
   void check_compare();
   void check_level(const Level& level);
-  void problem(Code code, std::string sentence, std::string key, std::string advice = {}, std::string nearest = {},
+  void problem(Code code, std::string sentence, std::string key, Remedy advice = {}, std::string nearest = {},
                const std::string& text = {});
   // Formulas that are used twice, and the second pass, say the same thing again.
   void add(Problem p);

@@ -133,12 +133,14 @@ TEST(Cost, SpeedsScaleTheirSteps) {
   for (std::size_t s = 0; s < one.steps.size(); ++s) {
     // A step has a fixed part, which is small: nine times it is missing from ten times the whole.
     const double fixed = 30e-6, expected = one.steps[s].step == "read" ? 10 * (one.steps[s].estimated - fixed) + fixed
-                                                                      : one.steps[s].estimated;
+                                                                       : one.steps[s].estimated;
     EXPECT_NEAR(ten.steps[s].estimated, expected, 1e-9) << one.steps[s].step;
   }
   // The columns that are read, and the greatest step.
   double columns = 0, greatest = 0;
-  for (const CostStep& step : one.steps) (step.step == "read" ? columns : greatest) = step.step == "read" ? columns + step.bytes : std::max(greatest, step.bytes);
+  for (const CostStep& step : one.steps)
+    (step.step == "read" ? columns : greatest) =
+        step.step == "read" ? columns + step.bytes : std::max(greatest, step.bytes);
   EXPECT_GT(columns, 12'004 * 5);  // five columns of the lines, at a byte at least
   EXPECT_EQ(one.bytes(), columns + greatest);
 }

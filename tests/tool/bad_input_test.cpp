@@ -250,3 +250,47 @@ TEST(BadInput, AFullDiskLeavesNothingBehind) {
       << ran.err;
   EXPECT_EQ(left, 0u);
 }
+
+// An option over a ladder's file: what it says wrong is the option's, and the file is not named for it.
+TEST(BadInput, OptionsOverALadderFileAnswerForThemselves) {
+  const Scratch s;
+  s.file("order_lines.csv", lines);
+  s.file("best.ladder.toml",
+         "[data]\nfrom = \"order_lines.csv\"\n[totals]\nspend = \"sum(quantity)\"\n[rank]\neach = [\"shop_no\"]\nby = "
+         "\"spend desc\"\n");
+  const std::vector<Case> cases = {
+      {"heading",
+       {"rank", "best.ladder.toml", "--heading", "spnd=x"},
+       2,
+       {"lofty: --heading spnd: list.headings names a column that is not listed", "nearest: spend"}},
+      {"format",
+       {"rank", "best.ladder.toml", "--format", "spend=12 = 13"},
+       2,
+       {"lofty: --format spend: `12` can't mean 13"}},
+      {"join", {"rank", "best.ladder.toml", "--join", "shops.csv on shop_no"}, 2, {"lofty: --join: no file shops.csv"}},
+      {"tie rule",
+       {"rank", "best.ladder.toml", "--ties", "denser"},
+       2,
+       {"lofty: --ties: --ties takes competition", "nearest: dense"}},
+      {"bars",
+       {"rank", "best.ladder.toml", "--bars", "spnd"},
+       2,
+       {"lofty: --bars: list.bars names a column that is not listed"}},
+      {"by", {"rank", "best.ladder.toml", "--by", "spnd desc"}, 2, {"lofty: --by: no column `spnd`"}},
+      {"ordering",
+       {"rank", "best.ladder.toml", "--put-first", "vally=a"},
+       2,
+       {"lofty: --put-first, --put-last, --sequence or --text-order of vally: "}},
+      // What no option said is the file's.
+      {"the file's own",
+       {"rank", "best.ladder.toml", "--total", "spend=sum(quantty)", "--best", "3"},
+       2,
+       {"lofty: --total spend: no column `quantty`"}}};
+  run(s, cases);
+  s.file("wrong.ladder.toml",
+         "[data]\nfrom = \"order_lines.csv\"\n[rank]\neach = [\"shp_no\"]\nby = \"shop_no desc\"\n");
+  run(s, {{"key of the file",
+           {"rank", "wrong.ladder.toml", "--best", "3"},
+           2,
+           {"lofty: wrong.ladder.toml, line 4, column 10: no column `shp_no`"}}});
+}

@@ -10,6 +10,7 @@
 
 #include "calls.hpp"
 #include "lofty/lofty.hpp"
+#include "option_keys.hpp"
 #include "pages.hpp"
 #include "terminal.hpp"
 
@@ -252,52 +253,6 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
   choose_all(ladder, o.choices);
 }
 
-// Problems that came from options name those, not the keys of a ladder file that is not there.
-void name_options(std::vector<Problem>& problems) {
-  static const std::vector<std::pair<std::string, std::string>> options = {{"data.from", ""},
-                                                                           {"rows.where", "--where"},
-                                                                           {"rank.each", "--each"},
-                                                                           {"rank.within", "--within"},
-                                                                           {"rank.by", "--by"},
-                                                                           {"rank.tiebreak", "--tiebreak"},
-                                                                           {"rank.rank_as", "--rank-as"},
-                                                                           {"list.order", "--order"},
-                                                                           {"list.order_by", "--order-by"},
-                                                                           {"list.sample", "--sample"},
-                                                                           {"list", "--first"},
-                                                                           {"list.columns", "--columns"},
-                                                                           {"list.bars", "--bars"},
-                                                                           {"rank.having", "--having"},
-                                                                           {"rank.eligible", "--eligible"},
-                                                                           {"keep.where", "--keep-where"},
-                                                                           {"keep.best", "--best"},
-                                                                           {"keep.worst", "--worst"},
-                                                                           {"keep.others", "--others"},
-                                                                           {"data.locale", "--locale"},
-                                                                           {"data.zone", "--zone"}};
-  for (Problem& p : problems) {
-    std::string& key = p.place.key;
-    for (const auto& [ladder_key, option] : options)
-      if (key == ladder_key) key = option;
-    for (const auto& [prefix, option] :
-         {std::pair{"figures.", "--figure "}, std::pair{"totals.", "--total "},
-          std::pair{"list.headings.", "--heading "}, std::pair{"list.formats.", "--format "},
-          std::pair{"rank.also.", "--also "}, std::pair{"windows.", "--window "},
-          std::pair{"window_defs.", "--window-def "}})
-      if (key.starts_with(prefix)) key = option + key.substr(std::string_view(prefix).size());
-    if (key.starts_with("data.join")) key = "--join";
-    // Advice speaks of the same thing in the words of a ladder.
-    for (const auto& [words, option] :
-         {std::pair{"each = [\"shop_no\"] under [rank]", "--each shop_no"},
-          std::pair{"by = \"spend desc\" under [rank]", "--by 'spend desc'"},
-          std::pair{"give it a name under [totals]", "--total NAME=... gives it a name"},
-          std::pair{"give it a name under [windows]", "--window NAME=... gives it a name"},
-          std::pair{"give it a name under [figures]", "--figure NAME=... gives it a name"},
-          std::pair{"rank_as = \"place\" gives it another", "--rank-as place gives it another"}})
-      if (p.advice == words) p.advice = option;
-  }
-}
-
 // A table of what an answer should be.
 lofty::Table expected_of(const std::string& name, const lofty::TableFiles& files) {
   const auto source = files.open(name, {});
@@ -321,25 +276,6 @@ lofty::Stage stage_of(const std::string& name) {
   std::string all;
   for (const lofty::Stage stage : lofty::stages()) all += (all.empty() ? "" : ", ") + std::string(stage_name(stage));
   bad_option("--stage", name, "--stage takes one of " + all, "--stage counted", Code::unknown_word);
-}
-
-// Was this key of the ladder set by an option?
-bool by_option(const RankOptions& o, const std::string& key) {
-  const auto named_in = [&](const std::string& prefix, const std::vector<std::string>& formulas) {
-    return key.starts_with(prefix) && std::any_of(formulas.begin(), formulas.end(), [&](const std::string& one) {
-             return trimmed(one.substr(0, one.find('='))) == key.substr(prefix.size());
-           });
-  };
-  return ((o.first || o.last || o.sample) && (key == "list.sample" || key == "list")) ||
-         (o.order_by && key == "list.order_by") || (o.order && key == "list.order") ||
-         (o.where && key == "rows.where") || (o.by && key == "rank.by") || (o.tiebreak && key == "rank.tiebreak") ||
-         (o.having && key == "rank.having") || (o.eligible && key == "rank.eligible") ||
-         (o.keep_where && key == "keep.where") || (o.best && key == "keep.best") || (o.worst && key == "keep.worst") ||
-         (o.rank_as && key == "rank.rank_as") || (o.locale && key == "data.locale") || (o.zone && key == "data.zone") ||
-         (!o.each.empty() && key == "rank.each") || (!o.within.empty() && key == "rank.within") ||
-         (!o.columns.empty() && key == "list.columns") || (!o.bars.empty() && key == "list.bars") ||
-         named_in("list.formats.", o.formats) || named_in("figures.", o.figures) || named_in("totals.", o.totals) ||
-         named_in("windows.", o.windows) || named_in("window_defs.", o.window_defs) || named_in("rank.also.", o.also);
 }
 
 std::string relative_to(const fs::path& table, const fs::path& folder) {
@@ -391,7 +327,12 @@ void inspect_rows(const InspectOptions& options, const lofty::ReadOptions& read)
       remark(lofty::remarks_text(answer.remarks(), looks_of_errors()));
     } catch (const Error& error) {
       std::vector<Problem> problems = error.problems();
-      name_options(problems);
+      RankOptions as_rank;
+      as_rank.where = options.where;
+      as_rank.first = options.first;
+      as_rank.last = options.last;
+      as_rank.sample = options.sample;
+      name_options(problems, as_rank, false);
       throw Error(std::move(problems));
     }
   }
@@ -618,18 +559,9 @@ int rank(const RankOptions& options) {
     }
   } catch (const Error& error) {
     std::vector<Problem> problems = error.problems();
-    if (asked.from_file) {
-      // What an option said is not to be found in the file.
-      std::vector<Problem> of_options;
-      for (Problem& p : problems)
-        if (by_option(options, p.place.key)) of_options.push_back(p);
-      name_options(of_options);
-      std::erase_if(problems, [&](const Problem& p) { return by_option(options, p.place.key); });
-      asked.text.locate(problems);
-      problems.insert(problems.begin(), of_options.begin(), of_options.end());
-    } else {
-      name_options(problems);
-    }
+    // What an option said is not to be found in the file.
+    name_options(problems, options, asked.from_file);
+    if (asked.from_file) asked.text.locate(problems);
     throw Error(std::move(problems));
   }
   return 0;

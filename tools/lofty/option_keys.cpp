@@ -1,0 +1,124 @@
+#include "option_keys.hpp"
+
+#include <algorithm>
+#include <functional>
+#include <string_view>
+
+#include "calls.hpp"
+
+namespace tool {
+namespace {
+
+using lofty::Problem;
+
+// Did an option set this key? For keys with a name behind them (`totals.spend`), by that name.
+using Given = std::function<bool(const RankOptions&, const std::string& name)>;
+
+struct OptionKey {
+  std::string key;     // a ladder's key; with a point or a bracket at its end, the beginning of some
+  std::string option;  // what sets it on the command line; empty: nothing but the argument itself
+  Given given;
+  std::string advice = {};  // how to set it; empty: no advice is about it
+};
+
+template <class T>
+Given set(std::optional<T> RankOptions::*member) {
+  return [member](const RankOptions& o, const std::string&) { return (o.*member).has_value(); };
+}
+Given set(bool RankOptions::*member) {
+  return [member](const RankOptions& o, const std::string&) { return o.*member; };
+}
+Given any(std::vector<std::string> RankOptions::*member) {
+  return [member](const RankOptions& o, const std::string&) { return !(o.*member).empty(); };
+}
+// One of several NAME=VALUE options.
+Given named_in(std::vector<std::string> RankOptions::*member) {
+  return [member](const RankOptions& o, const std::string& name) {
+    return std::any_of((o.*member).begin(), (o.*member).end(),
+                       [&](const std::string& one) { return trimmed(one.substr(0, one.find('='))) == name; });
+  };
+}
+bool some_rows(const RankOptions& o, const std::string&) { return o.first || o.last || o.sample; }
+bool an_ordering(const RankOptions& o, const std::string& name) {
+  return std::ranges::any_of(
+      std::vector{&RankOptions::put_first, &RankOptions::put_last, &RankOptions::sequences, &RankOptions::text_orders},
+      [&](auto member) { return named_in(member)(o, name.substr(0, name.find('.'))); });
+}
+
+const std::vector<OptionKey>& option_keys() {
+  using O = RankOptions;
+  static const std::vector<OptionKey> keys = {
+      {"data.from", "", [](const O&, const std::string&) { return false; }},
+      {"data.join[", "--join", any(&O::joins)},
+      {"data.join", "--join", any(&O::joins)},
+      {"data.locale", "--locale", set(&O::locale)},
+      {"data.zone", "--zone", set(&O::zone)},
+      {"figures.", "--figure ", named_in(&O::figures), "--figure NAME=... gives it a name"},
+      {"rows.where", "--where", set(&O::where)},
+      {"totals.", "--total ", named_in(&O::totals), "--total NAME=... gives it a name"},
+      {"windows.", "--window ", named_in(&O::windows), "--window NAME=... gives it a name"},
+      {"window_defs.", "--window-def ", named_in(&O::window_defs)},
+      {"rank.each", "--each", any(&O::each), "--each shop_no"},
+      {"rank.within", "--within", any(&O::within)},
+      {"rank.by", "--by", set(&O::by), "--by 'spend desc'"},
+      {"rank.tiebreak", "--tiebreak", set(&O::tiebreak)},
+      {"rank.ties", "--ties", set(&O::ties)},
+      {"rank.also.", "--also ", named_in(&O::also)},
+      {"rank.having", "--having", set(&O::having)},
+      {"rank.eligible", "--eligible", set(&O::eligible)},
+      {"rank.rank_as", "--rank-as", set(&O::rank_as), "--rank-as place gives it another"},
+      {"keep.where", "--keep-where", set(&O::keep_where)},
+      {"keep.best", "--best", set(&O::best)},
+      {"keep.worst", "--worst", set(&O::worst)},
+      {"keep.cut", "--cut", set(&O::cut)},
+      {"keep.unranked", "--unranked", set(&O::unranked)},
+      {"keep.others", "--others", set(&O::others)},
+      {"list.order", "--order", set(&O::order)},
+      {"list.order_by", "--order-by", set(&O::order_by)},
+      {"list.columns", "--columns", any(&O::columns)},
+      {"list.headings.", "--heading ", named_in(&O::headings)},
+      {"list.formats.", "--format ", named_in(&O::formats)},
+      {"list.bars", "--bars", any(&O::bars)},
+      {"list.sample", "--sample", some_rows},
+      {"list", "--first", some_rows},
+      {"orderings.", "--put-first, --put-last, --sequence or --text-order of ", an_ordering},
+  };
+  return keys;
+}
+
+// The row of a key, and the name behind its beginning.
+struct Found {
+  const OptionKey* row = nullptr;
+  std::string name;
+};
+Found find(const std::string& key) {
+  for (const OptionKey& row : option_keys()) {
+    const bool beginning = row.key.back() == '.' || row.key.back() == '[';
+    if (beginning ? key.starts_with(row.key) : key == row.key)
+      return {&row, beginning ? key.substr(row.key.size()) : ""};
+  }
+  return {};
+}
+
+}  // namespace
+
+void name_options(std::vector<Problem>& problems, const RankOptions& options, bool from_file) {
+  std::vector<Problem> of_options, of_file;
+  for (Problem& p : problems) {
+    const Found found = find(p.place.key);
+    const bool of_option = found.row != nullptr && found.row->given(options, found.name);
+    if (from_file && !of_option) {
+      of_file.push_back(std::move(p));
+      continue;
+    }
+    if (found.row != nullptr)
+      p.place.key = found.row->option.ends_with(' ') ? found.row->option + found.name : found.row->option;
+    if (const Found about = find(p.advice_key); about.row != nullptr && !from_file && !about.row->advice.empty())
+      p.advice = about.row->advice;
+    of_options.push_back(std::move(p));
+  }
+  problems = std::move(of_options);
+  problems.insert(problems.end(), std::make_move_iterator(of_file.begin()), std::make_move_iterator(of_file.end()));
+}
+
+}  // namespace tool
