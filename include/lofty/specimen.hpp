@@ -67,6 +67,10 @@ class Specimen {
   };
   struct Reading;
 
+  void learn_number(std::string_view specimen, std::string_view shown, std::string_view meant, const Decimal& number);
+  void learn_date(std::string_view specimen, std::string_view shown, std::string_view meant);
+  std::optional<Value> read_number(std::string_view text) const;
+  std::optional<Value> read_date(std::string_view text) const;
   std::vector<Reading> readings_as_number(std::string_view text, const Decimal& meaning) const;
   std::vector<std::vector<DatePart>> readings_as_date(std::string_view text, const std::array<int, 6>& meaning,
                                                       bool with_time) const;

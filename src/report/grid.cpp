@@ -85,26 +85,16 @@ std::vector<int> Grid::fitted_widths(int most) const {
   return widths;
 }
 
-std::string Grid::text(const Looks& looks, Fitted* fitted) const {
-  const std::vector<int> widths = fitted_widths(looks.table_width);
-  const std::vector<int> natural = natural_widths();
-  const auto last = [&] {
-    std::size_t c = columns.size();
-    while (c > 0 && widths[c - 1] == 0) --c;
-    return c;
-  }();
+std::string Grid::line_of(const std::vector<std::string>& cells, const std::vector<int>& widths) const {
+  std::string out = " ";
+  for (std::size_t c = 0; c < columns.size(); ++c)
+    if (widths[c] > 0) out += " " + padded(cut_to(cells[c], widths[c]), widths[c], columns[c].right) + " ";
+  while (!out.empty() && out.back() == ' ') out.pop_back();
+  return out;
+}
 
-  const auto line = [&](const auto& cell) {
-    std::string out = " ";
-    for (std::size_t c = 0; c < columns.size(); ++c) {
-      if (widths[c] == 0) continue;
-      out += " " + padded(cut_to(cell(c), widths[c]), widths[c], columns[c].right) + (c + 1 < last ? " " : "");
-    }
-    while (!out.empty() && out.back() == ' ') out.pop_back();
-    return out;
-  };
-
-  // Headings stand on as many lines as the longest needs, the last line above the numbers.
+// Headings are on as many lines as the longest needs, the last line above the numbers.
+std::string Grid::headings_of(const std::vector<int>& widths, const Looks& looks) const {
   std::vector<std::vector<std::string>> headings;
   std::size_t height = 1;
   for (std::size_t c = 0; c < columns.size(); ++c) {
@@ -113,45 +103,55 @@ std::string Grid::text(const Looks& looks, Fitted* fitted) const {
                              : lines_of(wrapped(columns[c].heading, std::max(widths[c], 1))));
     if (widths[c] > 0) height = std::max(height, headings.back().size());
   }
-  std::string out;
-  for (std::size_t l = 0; l < height; ++l)
-    out += inked(line([&](std::size_t c) {
-                   const std::size_t blank = height - std::min(height, headings[c].size());
-                   return l < blank ? std::string() : headings[c][l - blank];
-                 }),
-                 Ink::strong, looks) +
-           "\n";
-  std::string rule = " ";
-  for (std::size_t c = 0; c < columns.size(); ++c) {
-    if (widths[c] == 0) continue;
-    rule += " ";
-    for (int i = 0; i < widths[c]; ++i) rule += "\xE2\x94\x80";
-    if (c + 1 < last) rule += " ";
-  }
-  out += inked(rule, Ink::quiet, looks) + "\n";
 
+  std::string out;
+  for (std::size_t l = 0; l < height; ++l) {
+    std::vector<std::string> cells;
+    for (const std::vector<std::string>& heading : headings) {
+      const std::size_t blank = height - std::min(height, heading.size());
+      cells.push_back(l < blank ? std::string() : heading[l - blank]);
+    }
+    out += inked(line_of(cells, widths), Ink::strong, looks) + "\n";
+  }
+  std::string rule = " ";
+  for (const int width : widths) {
+    if (width == 0) continue;
+    rule += " ";
+    for (int i = 0; i < width; ++i) rule += "\xE2\x94\x80";
+    rule += " ";
+  }
+  rule.pop_back();
+  return out + inked(rule, Ink::quiet, looks) + "\n";
+}
+
+Grid::Fitted Grid::fitted_to(const std::vector<int>& widths) const {
+  Fitted out;
+  const std::vector<int> natural = natural_widths();
+  for (std::size_t c = 0; c < columns.size(); ++c) {
+    if (columns[c].heading.empty()) {  // bars
+      if (widths[c] == 0) out.left_out.emplace_back("bars");
+      continue;
+    }
+    const auto is_cut = [&](const auto& row) { return !row.empty() && display_width(row[c]) > widths[c]; };
+    if (widths[c] == 0)
+      out.left_out.push_back(columns[c].heading);
+    else if (widths[c] < natural[c] && std::any_of(rows.begin(), rows.end(), is_cut))
+      out.cut.push_back(columns[c].heading);
+  }
+  return out;
+}
+
+std::string Grid::text(const Looks& looks, Fitted* fitted) const {
+  const std::vector<int> widths = fitted_widths(looks.table_width);
+  std::string out = headings_of(widths, looks);
+  const int room = looks.table_width > 0 ? looks.table_width - 2 : 10'000;
   for (std::size_t r = 0; r < rows.size(); ++r) {
     if (r < gap_before.size() && gap_before[r]) out += "\n";
     if (r < note_before.size() && !note_before[r].empty())
-      out +=
-          "  " +
-          inked(wrapped(note_before[r], looks.table_width > 0 ? looks.table_width - 2 : 10'000, 4), Ink::quiet, looks) +
-          "\n";
-    if (!rows[r].empty()) out += line([&](std::size_t c) { return rows[r][c]; }) + "\n";
+      out += "  " + inked(wrapped(note_before[r], room, 4), Ink::quiet, looks) + "\n";
+    if (!rows[r].empty()) out += line_of(rows[r], widths) + "\n";
   }
-
-  for (std::size_t c = 0; c < columns.size() && fitted != nullptr; ++c) {
-    if (columns[c].heading.empty()) {  // bars
-      if (widths[c] == 0) fitted->left_out.emplace_back("bars");
-      continue;
-    }
-    const bool cells_cut = std::any_of(
-        rows.begin(), rows.end(), [&](const auto& row) { return !row.empty() && display_width(row[c]) > widths[c]; });
-    if (widths[c] == 0)
-      fitted->left_out.push_back(columns[c].heading);
-    else if (widths[c] < natural[c] && cells_cut)
-      fitted->cut.push_back(columns[c].heading);
-  }
+  if (fitted != nullptr) *fitted = fitted_to(widths);
   return out;
 }
 

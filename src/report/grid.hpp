@@ -33,6 +33,9 @@ struct Grid {
   std::vector<int> natural_widths() const;
   // The widths of the columns that are shown, 0 for those that are left out.
   std::vector<int> fitted_widths(int most) const;
+  std::string line_of(const std::vector<std::string>& cells, const std::vector<int>& widths) const;
+  std::string headings_of(const std::vector<int>& widths, const Looks& looks) const;
+  Fitted fitted_to(const std::vector<int>& widths) const;
 };
 
 }  // namespace lofty::report

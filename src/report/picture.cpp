@@ -218,13 +218,93 @@ class PictureMaker {
          "a date in list.columns, or --along COLUMN");
   }
 
+  // What is drawn from left to right, as numbers that draw themselves: days for moments, and texts by their first
+  // meeting.
+  class Axis {
+   public:
+    Axis(const Standings& s, const CellTexts& cells, std::size_t column) : s_(s), cells_(cells), column_(column) {}
+    std::optional<double> at(std::size_t row) {
+      const Value value = s_.value(row, column_);
+      if (is_null(value)) return std::nullopt;
+      if (const auto* const date = std::get_if<Date>(&value)) return date->days;
+      if (const auto* const moment = std::get_if<Timestamp>(&value))
+        return static_cast<double>(moment->microseconds) / 86'400e6;
+      if (const auto number = number_of(value)) return number;
+      const auto [entry, is_new] = numbers_.emplace(to_text(value), static_cast<double>(numbers_.size()));
+      if (is_new) texts_.push_back(cells_.text(row, column_));
+      return entry->second;
+    }
+    const std::vector<std::string>& texts() const { return texts_; }
+
+   private:
+    const Standings& s_;
+    const CellTexts& cells_;
+    std::size_t column_;
+    std::map<std::string, double> numbers_;
+    std::vector<std::string> texts_;
+  };
+
+  // The rows of a chart, and the row that its title is from.
+  struct Member {
+    std::size_t title = 0;
+    std::vector<std::size_t> rows;
+  };
+
+  // A chart for each entry just outside the innermost level; without levels for each group; else one for all.
+  std::vector<Member> members() const {
+    std::vector<Member> charts;
+    for (std::size_t r = 0; r < s_.rows(); ++r) {
+      const bool begins =
+          nested() ? s_.level(r) + 1 == innermost() : charts.empty() || (grouped() && s_.starts_group(r));
+      if (begins) charts.push_back({r, {}});
+      if (s_.level(r) == innermost() && !charts.empty()) charts.back().rows.push_back(r);
+    }
+    return charts;
+  }
+  bool nested() const { return s_.levels() > 1; }
+  bool grouped() const { return !nested() && s_.starts_group(0); }
+
+  std::string label_of(const Member& chart) const {
+    if (!nested()) return grouped() ? heading_of_group(chart.title) : std::string();
+    std::string label;
+    for (const std::size_t outer : outer_rows(chart.title)) label += row_name(s_, cells_, outer) + "  \xE2\x80\xBA  ";
+    return label + row_name(s_, cells_, chart.title);
+  }
+
+  LinesPicture::Chart chart_of(const Member& member, Axis& axis, std::size_t value) const {
+    LinesPicture::Chart chart;
+    chart.label = label_of(member);
+    if (nested()) {
+      chart.place = place_text(s_, cells_, member.title);
+      chart.total = ranked_text(s_, cells_, member.title);
+    }
+    for (const std::size_t r : member.rows)
+      if (const auto at = axis.at(r)) chart.points.push_back({*at, number_of(s_.value(r, value))});
+    std::stable_sort(chart.points.begin(), chart.points.end(),
+                     [](const auto& a, const auto& b) { return a.along < b.along; });
+    chart.smooth = smoothed(chart.points);
+    return chart;
+  }
+
+  // How the lines are smoothed, in words; empty: they are not.
+  std::string smooth_words(LinesPicture::Along kind, const std::string& along) const {
+    if (o_.smooth_rows > 0 && o_.smooth_days > 0)
+      fail(Code::bad_value, "a line is smoothed over rows or over days, not both", {});
+    if (o_.smooth_days > 0 && kind != LinesPicture::Along::dates)
+      fail(Code::wrong_type, "`" + along + "` does not hold dates, so there are no days to smooth over",
+           "--smooth 7 smooths over 7 rows");
+    if (o_.smooth_rows > 0) return "mean of the last " + std::to_string(o_.smooth_rows);
+    return o_.smooth_days > 0 ? "mean of the last " + std::to_string(o_.smooth_days) + " days" : std::string();
+  }
+
   LinesPicture lines() {
     LinesPicture out;
     std::size_t value = value_column();
     const std::size_t along = along_column(value);
     // What is listed after the column along is what the inner entries are about; outer totals are before it.
-    for (std::size_t c = along + 1; c < columns() && o_.value.empty() && s_.levels() > 1 && value < along; ++c)
+    for (std::size_t c = along + 1; c < columns() && o_.value.empty() && nested() && value < along; ++c)
       if (column(c).role == Role::total && column(c).type.numeric() && of_innermost(c)) value = c;
+
     const Kind kind = column(along).type.kind;
     out.value_heading = printable(column(value).heading);
     out.along_heading = printable(column(along).heading);
@@ -232,73 +312,24 @@ class PictureMaker {
     out.kind = kind == Kind::date || kind == Kind::timestamp ? LinesPicture::Along::dates
                : column(along).type.numeric()                ? LinesPicture::Along::numbers
                                                              : LinesPicture::Along::texts;
-    if (o_.smooth_rows > 0 && o_.smooth_days > 0)
-      fail(Code::bad_value, "a line is smoothed over rows or over days, not both", {});
-    if (o_.smooth_days > 0 && out.kind != LinesPicture::Along::dates)
-      fail(Code::wrong_type, "`" + column(along).heading + "` does not hold dates, so there are no days to smooth over",
-           "--smooth 7 smooths over 7 rows");
-    if (o_.smooth_rows > 0) out.smooth_words = "mean of the last " + std::to_string(o_.smooth_rows);
-    if (o_.smooth_days > 0) out.smooth_words = "mean of the last " + std::to_string(o_.smooth_days) + " days";
+    out.smooth_words = smooth_words(out.kind, column(along).heading);
 
-    // A chart for each entry just outside the innermost level; without levels for each group; else one for all.
-    struct Member {
-      std::size_t title = 0;  // a row
-      std::vector<std::size_t> rows;
-    };
-    std::vector<Member> charts;
-    const bool nested = s_.levels() > 1, grouped = !nested && s_.starts_group(0);
-    for (std::size_t r = 0; r < s_.rows(); ++r) {
-      if (nested ? s_.level(r) + 1 == innermost() : charts.empty() || (grouped && s_.starts_group(r)))
-        charts.push_back({r, {}});
-      if (s_.level(r) == innermost() && !charts.empty()) charts.back().rows.push_back(r);
-    }
-    const auto label_of = [&](const Member& chart) {
-      if (!nested) return grouped ? heading_of_group(chart.title) : std::string();
-      std::string label;
-      for (const std::size_t outer : outer_rows(chart.title)) label += row_name(s_, cells_, outer) + "  \xE2\x80\xBA  ";
-      return label + row_name(s_, cells_, chart.title);
-    };
+    std::vector<Member> charts = members();
     charts.resize(drawn_of(charts.size(), "charts", [&](std::size_t i) { return label_of(charts[i]); }));
-
-    std::map<std::string, double> numbers;  // of texts, as they first occur
+    Axis axis(s_, cells_, along);
     std::size_t most_points = 0;
     for (const Member& member : charts) {
-      LinesPicture::Chart chart;
-      chart.label = label_of(member);
-      if (nested) {
-        chart.place = place_text(s_, cells_, member.title);
-        chart.total = ranked_text(s_, cells_, member.title);
-      }
-      for (const std::size_t r : member.rows) {
-        const Value at = s_.value(r, along);
-        if (is_null(at)) continue;
-        double x = 0;
-        if (const auto* const date = std::get_if<Date>(&at))
-          x = date->days;
-        else if (const auto* const moment = std::get_if<Timestamp>(&at))
-          x = static_cast<double>(moment->microseconds) / 86'400e6;
-        else if (const auto number = number_of(at))
-          x = *number;
-        else {
-          const auto [entry, is_new] = numbers.emplace(to_text(at), static_cast<double>(numbers.size()));
-          if (is_new) out.texts.push_back(cells_.text(r, along));
-          x = entry->second;
-        }
-        chart.points.push_back({x, number_of(s_.value(r, value))});
-      }
-      std::stable_sort(chart.points.begin(), chart.points.end(),
-                       [](const auto& a, const auto& b) { return a.along < b.along; });
-      chart.smooth = smoothed(chart.points);
-      most_points = std::max(most_points, chart.points.size());
-      out.charts.push_back(std::move(chart));
+      out.charts.push_back(chart_of(member, axis, value));
+      most_points = std::max(most_points, out.charts.back().points.size());
     }
+    out.texts = axis.texts();
     if (most_points < 2)
       fail(Code::nothing_to_draw,
            "a line needs two points, and no chart has more than " + std::to_string(most_points) + " along `" +
                column(along).heading + "`",
-           nested
-               ? "a [[level]] of days or months inside, or --along COLUMN"
-               : "each = [\"valley\", \"month\"] with within = [\"valley\"], or a [[level]] of days inside each entry");
+           nested() ? "a [[level]] of days or months inside, or --along COLUMN"
+                    : "each = [\"valley\", \"month\"] with within = [\"valley\"], or a [[level]] of days inside "
+                      "each entry");
     return out;
   }
 

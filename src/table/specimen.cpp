@@ -176,57 +176,53 @@ std::vector<std::vector<Specimen::DatePart>> Specimen::readings_as_date(std::str
   return readings;
 }
 
-Specimen Specimen::parse(std::string_view specimen) {
-  Specimen out;
-  out.source_ = std::string(specimen);
-  const std::size_t equals = specimen.rfind('=');
-  const std::string_view shown = trimmed(specimen.substr(0, std::min(equals, specimen.size())));
-  const std::string_view meant =
-      equals == std::string_view::npos ? std::string_view() : trimmed(specimen.substr(equals + 1));
-  constexpr const char* forms =
-      "as in \"12.5 % = 0.125\", \"1.234,50 \xE2\x82\xAC = 1234.50\" or \"31/12/2025 = 2025-12-31\"";
-  if (shown.empty() || meant.empty())
-    refuse(Code::syntax, "a format is an example: a text, an equals sign, and what the text means", specimen, forms);
+namespace {
 
-  if (const auto number = Decimal::parse(meant)) {
-    const std::size_t first = shown.find_first_of("0123456789"), last = shown.find_last_of("0123456789");
-    if (first == std::string_view::npos)
-      refuse(Code::bad_value, "`" + std::string(shown) + "` has no digits", specimen, forms);
-    out.prefix_ = std::string(shown.substr(0, first));
-    out.suffix_ = std::string(shown.substr(last + 1));
-    Decimal meaning = *number;
-    if (meaning.coefficient() < 0) {
-      // What a negative example has around it, and a positive one has not: a minus sign on either side, or parentheses.
-      meaning = Decimal(-meaning.coefficient(), meaning.scale());
-      const auto take = [&](const std::string& before, const std::string& after) {
-        if (!out.prefix_.starts_with(before) || !out.suffix_.ends_with(after)) return false;
-        out.negative_before_ = before;
-        out.negative_after_ = after;
-        out.prefix_.erase(0, before.size());
-        out.suffix_.erase(out.suffix_.size() - after.size());
-        return true;
-      };
-      if (!take("(", ")") && !take("-", "") && !take("\xE2\x88\x92", "") && !take("", "-") && !take("", "\xE2\x88\x92"))
-        refuse(Code::bad_value,
-               "`" + std::string(shown) + "` shows no minus sign and no parentheses, but means a negative number",
-               specimen, "as in \"-12.50 = -12.50\" or \"(12.50) = -12.50\"");
-    }
-    std::vector<Reading> readings = out.readings_as_number(shown.substr(first, last + 1 - first), meaning);
-    if (readings.empty())
-      refuse(Code::bad_value, "`" + std::string(shown) + "` can't mean " + std::string(meant), specimen, forms);
-    if (readings.size() > 1)
+constexpr const char* forms =
+    "as in \"12.5 % = 0.125\", \"1.234,50 \xE2\x82\xAC = 1234.50\" or \"31/12/2025 = 2025-12-31\"";
+
+}  // namespace
+
+void Specimen::learn_number(std::string_view specimen, std::string_view shown, std::string_view meant,
+                            const Decimal& number) {
+  const std::size_t first = shown.find_first_of("0123456789"), last = shown.find_last_of("0123456789");
+  if (first == std::string_view::npos)
+    refuse(Code::bad_value, "`" + std::string(shown) + "` has no digits", specimen, forms);
+  prefix_ = std::string(shown.substr(0, first));
+  suffix_ = std::string(shown.substr(last + 1));
+  Decimal meaning = number;
+  if (meaning.coefficient() < 0) {
+    // What a negative example has around it, and a positive one has not: a minus sign on either side, or parentheses.
+    meaning = Decimal(-meaning.coefficient(), meaning.scale());
+    const auto take = [&](const std::string& before, const std::string& after) {
+      if (!prefix_.starts_with(before) || !suffix_.ends_with(after)) return false;
+      negative_before_ = before;
+      negative_after_ = after;
+      prefix_.erase(0, before.size());
+      suffix_.erase(suffix_.size() - after.size());
+      return true;
+    };
+    if (!take("(", ")") && !take("-", "") && !take("\xE2\x88\x92", "") && !take("", "-") && !take("", "\xE2\x88\x92"))
       refuse(Code::bad_value,
-             "`" + std::string(shown) + "` can mean " + std::string(meant) + " in two ways: `" +
-                 (readings[0].thousands.empty() ? readings[1].thousands : readings[0].thousands) +
-                 "` may be in front of decimals, or between thousands",
-             specimen, "an example that has both, as \"1,234.50 = 1234.50\"");
-    out.point_ = readings.front().point;
-    out.thousands_ = readings.front().thousands;
-    out.decimals_ = readings.front().decimals;
-    out.power_ = readings.front().power;
-    return out;
+             "`" + std::string(shown) + "` shows no minus sign and no parentheses, but means a negative number",
+             specimen, "as in \"-12.50 = -12.50\" or \"(12.50) = -12.50\"");
   }
+  std::vector<Reading> readings = readings_as_number(shown.substr(first, last + 1 - first), meaning);
+  if (readings.empty())
+    refuse(Code::bad_value, "`" + std::string(shown) + "` can't mean " + std::string(meant), specimen, forms);
+  if (readings.size() > 1)
+    refuse(Code::bad_value,
+           "`" + std::string(shown) + "` can mean " + std::string(meant) + " in two ways: `" +
+               (readings[0].thousands.empty() ? readings[1].thousands : readings[0].thousands) +
+               "` may be in front of decimals, or between thousands",
+           specimen, "an example that has both, as \"1,234.50 = 1234.50\"");
+  point_ = readings.front().point;
+  thousands_ = readings.front().thousands;
+  decimals_ = readings.front().decimals;
+  power_ = readings.front().power;
+}
 
+void Specimen::learn_date(std::string_view specimen, std::string_view shown, std::string_view meant) {
   bool zoned = false;
   const auto date = Date::parse(meant);
   const auto moment = Timestamp::parse(meant, &zoned);
@@ -238,14 +234,30 @@ Specimen Specimen::parse(std::string_view specimen) {
       {{0, 4}, {5, 2}, {8, 2}, {11, 2}, {14, 2}, {17, 2}}};
   for (std::size_t i = 0; i < fields.size(); ++i)
     meaning[i] = std::stoi(text.substr(fields[i].first, fields[i].second));
-  std::vector<std::vector<DatePart>> readings = out.readings_as_date(shown, meaning, !date);
+  std::vector<std::vector<DatePart>> readings = readings_as_date(shown, meaning, !date);
   if (readings.empty())
     refuse(Code::bad_value, "`" + std::string(shown) + "` can't mean " + std::string(meant), specimen,
            "a year, a month (also by its English name) and a day, as in \"31/12/2025 = 2025-12-31\"");
   if (readings.size() > 1)
     refuse(Code::bad_value, "`" + std::string(shown) + "` can mean " + std::string(meant) + " in two ways", specimen,
            "an example whose day, month, year, hour and minute are all different, as \"31/12/25 = 2025-12-31\"");
-  out.parts_ = std::move(readings.front());
+  parts_ = std::move(readings.front());
+}
+
+Specimen Specimen::parse(std::string_view specimen) {
+  Specimen out;
+  out.source_ = std::string(specimen);
+  const std::size_t equals = specimen.rfind('=');
+  const std::string_view shown = trimmed(specimen.substr(0, std::min(equals, specimen.size())));
+  const std::string_view meant =
+      equals == std::string_view::npos ? std::string_view() : trimmed(specimen.substr(equals + 1));
+  if (shown.empty() || meant.empty())
+    refuse(Code::syntax, "a format is an example: a text, an equals sign, and what the text means", specimen, forms);
+
+  if (const auto number = Decimal::parse(meant))
+    out.learn_number(specimen, shown, meant, *number);
+  else
+    out.learn_date(specimen, shown, meant);
   return out;
 }
 
@@ -348,50 +360,50 @@ std::string Specimen::text(const Value& value) const {
   return out;
 }
 
-std::optional<Value> Specimen::read(std::string_view text) const {
-  text = trimmed(text);
-  if (is_number()) {
-    bool negative = false;
-    if (text.size() > negative_before_.size() + negative_after_.size() && text.starts_with(negative_before_) &&
-        text.ends_with(negative_after_)) {
-      negative = true;
-      text.remove_prefix(negative_before_.size());
-      text.remove_suffix(negative_after_.size());
-    }
-    if (text.size() < prefix_.size() + suffix_.size() || !text.starts_with(prefix_) || !text.ends_with(suffix_))
-      return std::nullopt;
-    text.remove_prefix(prefix_.size());
-    text.remove_suffix(suffix_.size());
-    // Thousands are in groups of three, all of them or none.
-    std::string digits;
-    std::size_t run = 0;
-    bool grouped = false, after_point = false;
-    while (!text.empty()) {
-      if (is_digit(text.front())) {
-        digits += text.front();
-        ++run;
-        text.remove_prefix(1);
-      } else if (!after_point && !thousands_.empty() && text.starts_with(thousands_)) {
-        if (run == 0 || (grouped ? run != 3 : run > 3)) return std::nullopt;
-        grouped = true;
-        run = 0;
-        text.remove_prefix(thousands_.size());
-      } else if (!after_point && !point_.empty() && text.starts_with(point_) && run > 0) {
-        if (grouped && run != 3) return std::nullopt;
-        after_point = true;
-        digits += '.';
-        run = 0;
-        text.remove_prefix(point_.size());
-      } else {
-        return std::nullopt;
-      }
-    }
-    if (run == 0 || (grouped && !after_point && run != 3)) return std::nullopt;
-    const auto shown = Decimal::parse(digits);
-    const auto value = shown ? times_power(*shown, -power_) : std::nullopt;
-    if (!value) return std::nullopt;
-    return negative ? Decimal(-value->coefficient(), value->scale()) : *value;
+std::optional<Value> Specimen::read_number(std::string_view text) const {
+  bool negative = false;
+  if (text.size() > negative_before_.size() + negative_after_.size() && text.starts_with(negative_before_) &&
+      text.ends_with(negative_after_)) {
+    negative = true;
+    text.remove_prefix(negative_before_.size());
+    text.remove_suffix(negative_after_.size());
   }
+  if (text.size() < prefix_.size() + suffix_.size() || !text.starts_with(prefix_) || !text.ends_with(suffix_))
+    return std::nullopt;
+  text.remove_prefix(prefix_.size());
+  text.remove_suffix(suffix_.size());
+  // Thousands are in groups of three, all of them or none.
+  std::string digits;
+  std::size_t run = 0;
+  bool grouped = false, after_point = false;
+  while (!text.empty()) {
+    if (is_digit(text.front())) {
+      digits += text.front();
+      ++run;
+      text.remove_prefix(1);
+    } else if (!after_point && !thousands_.empty() && text.starts_with(thousands_)) {
+      if (run == 0 || (grouped ? run != 3 : run > 3)) return std::nullopt;
+      grouped = true;
+      run = 0;
+      text.remove_prefix(thousands_.size());
+    } else if (!after_point && !point_.empty() && text.starts_with(point_) && run > 0) {
+      if (grouped && run != 3) return std::nullopt;
+      after_point = true;
+      digits += '.';
+      run = 0;
+      text.remove_prefix(point_.size());
+    } else {
+      return std::nullopt;
+    }
+  }
+  if (run == 0 || (grouped && !after_point && run != 3)) return std::nullopt;
+  const auto shown = Decimal::parse(digits);
+  const auto value = shown ? times_power(*shown, -power_) : std::nullopt;
+  if (!value) return std::nullopt;
+  return negative ? Decimal(-value->coefficient(), value->scale()) : *value;
+}
+
+std::optional<Value> Specimen::read_date(std::string_view text) const {
   std::array<int, 6> found{0, 0, 0, 0, 0, 0};
   bool with_time = false;
   const auto number = [&](std::size_t least, std::size_t most) -> std::optional<int> {
@@ -438,6 +450,11 @@ std::optional<Value> Specimen::read(std::string_view text) const {
   if (!with_time) return *day;
   return Timestamp{((day->days * INT64_C(24) + found[3]) * 60 + found[4]) * INT64_C(60'000'000) +
                    found[5] * INT64_C(1'000'000)};
+}
+
+std::optional<Value> Specimen::read(std::string_view text) const {
+  text = trimmed(text);
+  return is_number() ? read_number(text) : read_date(text);
 }
 
 }  // namespace lofty
