@@ -68,7 +68,7 @@ void print_long(std::string_view raw) {
                          std::count(raw.begin(), raw.end(), '\n') >= size.ws_row;
   if (pager == nullptr || *pager == '\0' || !long_text) return print(raw);
   // Pagers that show no colours unless told so are told so; what the user has set stays.
-  ::setenv("LESS", "FRX", 0);
+  ::setenv("LESS", "R", 0);
   std::fflush(stdout);
   std::FILE* const pipe = ::popen(pager, "w");
   if (pipe == nullptr) return print(raw);
