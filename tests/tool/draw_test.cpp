@@ -75,6 +75,24 @@ TEST(Draw, OptionsReachThePicture) {
   EXPECT_TRUE(has(svg({demo + "best_shops.ladder.toml", "--as", "shares"}), "running share of spend"));
 }
 
+// An option with a list takes one value each time: the ladder after it is the ladder.
+TEST(Draw, OptionsMayComeBeforeTheLadder) {
+  const Scratch s;
+  const std::string moved = demo + "who_moved.ladder.toml";
+  for (const std::vector<std::string>& call :
+       {std::vector<std::string>{"draw", "--as", "bars", "--to", "a.svg", "--choose", "days=60", moved},
+        {"rank", "--choose", "days=60", "--columns", "rank,shop", moved},
+        {"cost", "--choose", "days=60", moved},
+        {"why", "--choose", "days=60", moved, "rank = 1"}}) {
+    const Ran ran = lofty(call, s.path(), {"XDG_CACHE_HOME=" + s.path().string()});
+    EXPECT_EQ(ran.status, 0) << call[0] << ran.err;
+  }
+  EXPECT_EQ(support::slurp(s.path() / "a.svg"),
+            lofty({"draw", moved, "--as", "bars", "--to", "svg", "--choose", "days=60"}).out);
+  const Ran twice = lofty({"rank", "--columns", "rank", "--columns", "shop,spend", moved, "--to", "csv"});
+  EXPECT_TRUE(twice.out.starts_with("rank,shop,spend\n")) << twice.out;
+}
+
 TEST(Draw, RefusesWhatItCannotDoAndLeavesNothing) {
   const Scratch s;
   s.file("t.csv", "name,note,day,a\nx,one,2025-01-01,1\n");

@@ -347,7 +347,12 @@ int run(int argc, char** argv) {
   demo->add_option("--to", demo_options.to, "The folder for its page and pictures (lofty-demo)")->type_name("FOLDER");
   demo->footer("Examples:\n  lofty demo\n  lofty demo --to /tmp/meeting | less -R\n");
   const std::vector<CLI::App*> commands = app.get_subcommands([](CLI::App*) { return true; });
-  for (CLI::App* command : commands) command->allow_extras();
+  for (CLI::App* command : commands) {
+    command->allow_extras();
+    // An option that may be given several times takes one value each time: the next word is not a second one.
+    for (CLI::Option* option : command->get_options([](CLI::Option* one) { return one->nonpositional(); }))
+      if (option->get_items_expected_max() > 1) option->allow_extra_args(false);
+  }
   app.allow_extras();
   try {
     app.parse(argc, argv);
