@@ -345,7 +345,7 @@ int run(int argc, char** argv) {
   add_functions(app, function_word);
   CLI::App* const demo = app.add_subcommand("demo", "The full tour on the shipped data");
   demo->add_option("--to", demo_options.to, "The folder for its page and pictures (lofty-demo)")->type_name("FOLDER");
-  demo->footer("Examples:\n  lofty demo\n  lofty demo --to /tmp/meeting | less -R\n");
+  demo->footer("Examples:\n  lofty demo\n  lofty demo --to meeting | less -R\n");
   const std::vector<CLI::App*> commands = app.get_subcommands([](CLI::App*) { return true; });
   for (CLI::App* command : commands) {
     command->allow_extras();
