@@ -327,12 +327,7 @@ void inspect_rows(const InspectOptions& options, const lofty::ReadOptions& read)
       remark(lofty::remarks_text(answer.remarks(), looks_of_errors()));
     } catch (const Error& error) {
       std::vector<Problem> problems = error.problems();
-      RankOptions as_rank;
-      as_rank.where = options.where;
-      as_rank.first = options.first;
-      as_rank.last = options.last;
-      as_rank.sample = options.sample;
-      name_options(problems, as_rank, false);
+      name_options(problems, {}, false);  // without a file, every key is an option's
       throw Error(std::move(problems));
     }
   }
