@@ -35,14 +35,14 @@ class Specimen {
   // ---- numbers
   int decimals() const { return decimals_; }  // that are shown
   int power() const { return power_; }        // shown = value * 10^power: 2 for percent
-  // Rounded half to even to `decimals` shown decimals. Nothing when that has more than 38 digits.
-  std::optional<std::string> number_text(const Decimal& value, int decimals) const;
   // The same as a workbook's number format: `#,##0.00 "€"`. Nothing where such a format can't say it: powers of ten
   // other than percent. Programs show their own locale's signs of decimals and thousands.
   std::optional<std::string> workbook_format(int decimals) const;
 
-  // The value as the example has it. Null, and what the format does not fit: to_text(value).
-  std::string text(const Value& value) const;
+  // The value as the example has it; a number is rounded half to even, to the example's decimals or to so many shown
+  // ones. Null, what the format does not fit, and numbers that get more than 38 digits: to_text(value).
+  std::string text(const Value& value) const { return text(value, decimals_); }
+  std::string text(const Value& value, int decimals) const;
   // The other way: the value of a text of this form. Nothing for every other text. Thousands may be left out, and
   // decimals may be fewer or more.
   std::optional<Value> read(std::string_view text) const;
@@ -69,6 +69,8 @@ class Specimen {
 
   void learn_number(std::string_view specimen, std::string_view shown, std::string_view meant, const Decimal& number);
   void learn_date(std::string_view specimen, std::string_view shown, std::string_view meant);
+  std::optional<std::string> number_text(const Decimal& value, int decimals) const;
+  std::string date_text(const Value& value) const;
   std::optional<Value> read_number(std::string_view text) const;
   std::optional<Value> read_date(std::string_view text) const;
   std::vector<Reading> readings_as_number(std::string_view text, const Decimal& meaning) const;

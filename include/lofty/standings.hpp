@@ -133,7 +133,8 @@ class Standings {
   std::vector<std::pair<std::string, Value>> key(std::size_t row) const;
   // Does the entry share its place with another one (listed or not)?
   bool tied(std::size_t row) const;
-  // The same for a place column, which may have an order of its own (rank.also); false for others.
+  // Is the place that this column shows for the row shared? It may have an order of its own (rank.also). False for
+  // ordinal places, which are never shared, and for columns without places.
   bool tied(std::size_t row, std::size_t column) const;
   bool ranked(std::size_t row) const;
   // Does a new group of rank.within begin here? Always false when the listing mixes groups.

@@ -78,10 +78,10 @@ bool Standings::tied(std::size_t row) const {
   return !data->tied.empty() && data->tied[entry] != 0;
 }
 bool Standings::tied(std::size_t row, std::size_t column) const {
-  if (data_->columns[column].role != Role::place) return false;
   const auto [data, entry] = entry_of(*data_, row);
   const std::size_t there = data_->nested.empty() ? column : data_->column_in[level(row)][column];
-  if (there == StandingsData::none) return false;
+  if (there == StandingsData::none || data->columns[there].role != Role::place) return false;
+  if (data->columns[there].ties == Ties::ordinal) return false;
   const auto& own = data->tied_by[there];
   return own.empty() ? tied(row) : own[entry] != 0;
 }

@@ -37,24 +37,6 @@ bool runs(const std::string& text) {
   return !text.empty() && std::string_view("=+-@\t\r").find(text.front()) != std::string_view::npos;
 }
 
-std::string csv(const Standings& s, const WriteOptions& options) {
-  const auto field = [&](const std::string& text, bool is_text) {
-    return csv_field(options.guard_cells && is_text && runs(text) ? "'" + text : text, is_text);
-  };
-  std::string out;
-  for (std::size_t c = 0; c < s.columns().size(); ++c) out += (c > 0 ? "," : "") + field(s.columns()[c].heading, true);
-  out += "\n";
-  for (std::size_t r = 0; r < s.rows(); ++r) {
-    for (std::size_t c = 0; c < s.columns().size(); ++c) {
-      if (c > 0) out += ',';
-      const Value value = s.value(r, c);
-      if (!is_null(value)) out += field(to_text(value, s.columns()[c].type), s.columns()[c].type.kind == Kind::text);
-    }
-    out += "\n";
-  }
-  return out;
-}
-
 std::string json_value(const Value& value, const Type& type) {
   if (is_null(value)) return "null";
   const std::string text = to_text(value, type);
@@ -80,7 +62,27 @@ std::vector<std::string> json_keys(const Standings& s) {
   return std::set<std::string>(keys.begin(), keys.end()).size() == keys.size() ? keys : names;
 }
 
-std::string json(const Standings& s) {
+}  // namespace
+
+std::string engine::csv_text(const Standings& s, const WriteOptions& options) {
+  const auto field = [&](const std::string& text, bool is_text) {
+    return csv_field(options.guard_cells && is_text && runs(text) ? "'" + text : text, is_text);
+  };
+  std::string out;
+  for (std::size_t c = 0; c < s.columns().size(); ++c) out += (c > 0 ? "," : "") + field(s.columns()[c].heading, true);
+  out += "\n";
+  for (std::size_t r = 0; r < s.rows(); ++r) {
+    for (std::size_t c = 0; c < s.columns().size(); ++c) {
+      if (c > 0) out += ',';
+      const Value value = s.value(r, c);
+      if (!is_null(value)) out += field(to_text(value, s.columns()[c].type), s.columns()[c].type.kind == Kind::text);
+    }
+    out += "\n";
+  }
+  return out;
+}
+
+std::string engine::json_answer(const Standings& s) {
   const std::vector<std::string> keys = json_keys(s);
   std::string out = engine::json_mark;
   out += "\n  \"title\": " + json_text(s.title()) + ",\n  \"question\": " + json_text(s.question()) +
@@ -130,8 +132,6 @@ std::string json(const Standings& s) {
   return out + "\n  ]\n}\n";
 }
 
-}  // namespace
-
 std::vector<Remark> write_remarks(const Standings& standings, Format format, const WriteOptions& options) {
   if (format != Format::csv || options.guard_cells) return {};
   std::size_t count = 0;
@@ -154,9 +154,6 @@ std::vector<Remark> write_remarks(const Standings& standings, Format format, con
 }
 
 namespace engine {
-
-std::string csv_text(const Standings& standings, const WriteOptions& options) { return csv(standings, options); }
-std::string json_answer(const Standings& standings) { return json(standings); }
 
 std::string csv_heading(const Standings& standings) {
   std::string line;

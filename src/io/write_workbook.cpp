@@ -189,8 +189,7 @@ class SheetWriter {
       const std::string pattern = pattern_of(column);
       formats_.push_back(format_of(pattern));
       // A shared place stays a number; its format adds the mark.
-      const bool shared = column.role == Role::place && column.ties != Ties::ordinal;
-      tied_formats_.push_back(shared ? format_of(pattern + "\"=\"") : nullptr);
+      tied_formats_.push_back(column.role == Role::place ? format_of(pattern + "\"=\"") : nullptr);
     }
   }
 
@@ -200,10 +199,9 @@ class SheetWriter {
       write_cell(0, c, content_.heading(c), s_.columns()[c].type.numeric() ? number_heading_ : heading_);
       for (std::size_t r = 0; r < s_.rows(); ++r) {
         const CellContent cell = content_.cell(r, c);
-        const bool tied = tied_formats_[c] != nullptr && s_.tied(r, c);
         write_cell(static_cast<lxw_row_t>(r + 1), c, cell,
                    cell.kind == CellContent::Kind::text ? nullptr
-                   : tied                               ? tied_formats_[c]
+                   : s_.tied(r, c)                      ? tied_formats_[c]
                                                         : formats_[c]);
         width = std::max(width, width_of(r, c));
       }

@@ -262,65 +262,75 @@ class Remarks {
         quoted(a_.question.level->eligible) + " is neither true nor false, because of a blank", "");
   }
 
-  // Cuts in up to three groups are said one by one; of more, one is said whole and the others' groups are named.
+  // Of the best, and of the worst: cuts in up to three groups are said one by one; of more, the first is said and the
+  // others' groups are named.
   void remark_cuts() {
-    constexpr std::size_t most_said = 3;
-    std::vector<std::string> others;
-    std::size_t said = 0;
-    for (const auto& [at, before, best] : a_.kept.cuts) {
-      if (a_.kept.cuts.size() > most_said && said == 1) {
-        std::string group;
-        for (const std::size_t g : a_.question.within)
-          group +=
-              (group.empty() ? "" : ", ") + names_.shown(a_.entries.columns[g]->value(a_.places.order->rows()[at]));
-        if (std::find(others.begin(), others.end(), group) == others.end()) others.push_back(std::move(group));
+    constexpr std::size_t most_said = 3, most_named = 4;
+    for (const bool best : {true, false}) {
+      std::vector<Kept::TiedCut> cuts;
+      for (const Kept::TiedCut& cut : a_.kept.cuts)
+        if (cut.best == best) cuts.push_back(cut);
+      if (cuts.size() <= most_said) {
+        for (const Kept::TiedCut& cut : cuts) say("tie-at-cut", cut_sentence(cut));
         continue;
       }
-      ++said;
-      const auto rows = a_.places.order->rows();
-      std::size_t begin = at, end = at;
-      while (!a_.places.order->starts_peers(begin)) --begin;
-      while (end < rows.size() && !(end > begin && a_.places.order->starts_peers(end))) ++end;
-      std::string group;
-      for (const std::size_t g : a_.question.within)
-        group += (group.empty() ? " in " : ", ") + names_.shown(a_.entries.columns[g]->value(rows[at]));
-      const Value tied = a_.places.by.front()->value(rows[at]);
-      const auto* const number = std::get_if<Decimal>(&tied);
-      const std::string value = number != nullptr ? number->grouped_text() : names_.shown(tied);
-      const auto name = [&](std::size_t from, std::size_t to) {
-        std::vector<std::string> names;
-        std::size_t more = 0;
-        for (std::size_t i = from; i < to; ++i) {
-          if (!a_.kept.lets_through(rows[i])) continue;
-          if (names.size() < 4)
-            names.push_back(names_.entry_name(rows[i]));
-          else
-            ++more;
-        }
-        if (more > 0) names.push_back(counted(more, "other"));
-        return listed(names);
-      };
-      std::size_t sharing = 0;
-      for (std::size_t i = begin; i < end; ++i) sharing += a_.kept.lets_through(rows[i]);
-      const std::string tie = names_.counted_entries(sharing) + " share place " +
-                              with_commas(a_.places.competition[begin]) + group + " (" +
-                              quoted(a_.question.by.front().text) + " " + value + ")";
-      const std::string asked = std::string("; the ") + (best ? "best " : "worst ") +
-                                with_commas(best ? *a_.question.level->best : *a_.question.level->worst) +
-                                " were asked for";
-      if (a_.question.level->cut == Cut::with_ties)
-        say("tie-at-cut", tie + asked + ", and all that tie are listed: " + name(begin, end));
+
+      std::vector<std::string> others;
+      for (std::size_t c = 1; c < cuts.size() && others.size() < most_named; ++c)
+        others.push_back(group_of(cuts[c].at));
+      const std::size_t count = cuts.size() - 1;
+      if (count > most_named) others.push_back(counted(count - most_named, "other"));
+      say("tie-at-cut",
+          cut_sentence(cuts.front()) + "; the same in " + counted(count, "other group") + ": " + listed(others));
+    }
+  }
+
+  // The group at a position of the order; empty without groups.
+  std::string group_of(std::size_t at) const {
+    std::string group;
+    for (const std::size_t g : a_.question.within)
+      group += (group.empty() ? "" : ", ") + names_.shown(a_.entries.columns[g]->value(a_.places.order->rows()[at]));
+    return group;
+  }
+
+  std::string cut_sentence(const Kept::TiedCut& cut) const {
+    const Order& order = *a_.places.order;
+    const Level& level = *a_.question.level;
+    std::size_t begin = cut.at, end = cut.at + 1;  // the peers
+    while (!order.starts_peers(begin)) --begin;
+    while (end < order.rows().size() && !order.starts_peers(end)) ++end;
+
+    std::size_t sharing = 0;
+    for (std::size_t i = begin; i < end; ++i) sharing += a_.kept.lets_through(order.rows()[i]);
+    const Value tied = a_.places.by.front()->value(order.rows()[cut.at]);
+    const auto* const number = std::get_if<Decimal>(&tied);
+    const std::string group = group_of(cut.at);
+    const std::string tie =
+        names_.counted_entries(sharing) + " share place " + with_commas(a_.places.competition[begin]) +
+        (group.empty() ? "" : " in " + group) + " (" + quoted(a_.question.by.front().text) + " " +
+        (number != nullptr ? number->grouped_text() : names_.shown(tied)) + "); the " +
+        (cut.best ? "best " + with_commas(*level.best) : "worst " + with_commas(*level.worst)) + " were asked for";
+    if (level.cut == Cut::with_ties) return tie + ", and all that tie are listed: " + names_between(begin, end);
+
+    const std::string upper = names_between(begin, cut.at), lower = names_between(cut.at, end);
+    return tie + ", strictly: " + (cut.best ? lower : upper) + " left out, " + (cut.best ? upper : lower) +
+           " kept, decided by " + decider(cut.before, cut.at);
+  }
+
+  // The entries between two positions that keep.where lets through.
+  std::string names_between(std::size_t begin, std::size_t end) const {
+    std::vector<std::string> names;
+    std::size_t more = 0;
+    for (std::size_t i = begin; i < end; ++i) {
+      const std::uint32_t entry = a_.places.order->rows()[i];
+      if (!a_.kept.lets_through(entry)) continue;
+      if (names.size() < 4)
+        names.push_back(names_.entry_name(entry));
       else
-        say("tie-at-cut", tie + asked + ", strictly: " + (best ? name(at, end) : name(begin, at)) + " left out, " +
-                              (best ? name(begin, at) : name(at, end)) + " kept, decided by " + decider(before, at));
+        ++more;
     }
-    if (others.empty()) return;
-    const std::string lead = "; the same in " + counted(others.size(), "other group") + ": ";
-    if (const std::size_t count = others.size(); count > 4) {
-      others.resize(4);
-      others.push_back(counted(count - 4, "other"));
-    }
-    out_.back().sentence += lead + listed(others);
+    if (more > 0) names.push_back(counted(more, "other"));
+    return listed(names);
   }
 
   // The key that told the last kept entry from the first one left out.

@@ -36,11 +36,8 @@ int decimals_shown(const Standings& s, std::size_t column) {
   if (c.format && c.format->is_number()) {
     const int most =
         c.type.kind == Kind::floating ? c.format->decimals() + 9 : std::max(0, c.type.scale - c.format->power());
-    return telling_decimals(s, column, c.format->decimals(), most, [&](const Value& value, int decimals) {
-      const auto* const exact = std::get_if<Decimal>(&value);
-      const auto number = exact != nullptr ? std::optional(*exact) : Decimal::parse(to_text(value));
-      return number ? c.format->number_text(*number, decimals).value_or(to_text(value)) : to_text(value);
-    });
+    return telling_decimals(s, column, c.format->decimals(), most,
+                            [&](const Value& value, int decimals) { return c.format->text(value, decimals); });
   }
   if (c.type.kind != Kind::decimal) return 0;
   if (c.role == Role::place) return any_half(s, column) ? 1 : 0;
@@ -80,24 +77,15 @@ std::string CellTexts::of(std::size_t column, const Value& value) const {
   const StandingColumn& c = s_.columns()[column];
   if (is_null(value))
     return c.role == Role::place || c.role == Role::measure || c.role == Role::cell ? "\xE2\x80\x93" : "(none)";
-  const auto* const number = std::get_if<Decimal>(&value);
-  const auto* const floating = std::get_if<double>(&value);
-  if (c.format) {
-    const auto exact = number != nullptr     ? std::optional(*number)
-                       : floating != nullptr ? Decimal::parse(to_text(value))
-                                             : std::nullopt;
-    if (!c.format->is_number()) return printable(c.format->text(value));
-    if (const auto text = exact ? c.format->number_text(*exact, decimals_[column]) : std::nullopt)
-      return printable(*text);
-  }
-  if (number != nullptr) {
+  if (c.format) return printable(c.format->text(value, decimals_[column]));
+  if (const auto* const number = std::get_if<Decimal>(&value)) {
     if (c.role == Role::place) return number->rescaled(decimals_[column])->text();
     const Decimal rounded = number->rescaled(decimals_[column]).value_or(*number);
     // Numbers that count or measure are grouped for the eye; ids are not numbers in that sense.
     return c.role == Role::total || c.role == Role::cell || c.type.kind == Kind::decimal ? rounded.grouped_text()
                                                                                          : rounded.text();
   }
-  if (floating != nullptr) return float_text(*floating);
+  if (const auto* const floating = std::get_if<double>(&value)) return float_text(*floating);
   return printable(to_text(value, c.type));
 }
 

@@ -26,8 +26,8 @@ std::string note_of_fold(const Standings& s, const CellTexts& cells, const std::
   std::string place;
   for (std::size_t c = 0; c < s.columns().size() && place.empty(); ++c)
     if (s.columns()[c].role == Role::place && s.of_level(row, c)) place = " place " + cells.text(row, c);
-  return "(" + engine::with_commas(end - row) + (end - row == 1 ? " more shares" : " more share") +
-         (place.empty() ? " it" : place) + "; `--cut strict` leaves them out, `--all` lists them)";
+  return engine::with_commas(end - row) + (end - row == 1 ? " more shares" : " more share") +
+         (place.empty() ? " it" : place);
 }
 
 }  // namespace lofty::report

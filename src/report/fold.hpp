@@ -15,7 +15,7 @@ namespace lofty::report {
 // it, those beyond the cut but the first five of the tie.
 std::vector<std::uint8_t> folded_ties(const Standings& standings);
 
-// What is said in place of the rows from `row` on that are folded: "(4,384 more share place 3; ...)".
+// What is said in place of the rows from `row` on that are folded: "4,384 more share place 3".
 std::string note_of_fold(const Standings& standings, const CellTexts& cells, const std::vector<std::uint8_t>& folded,
                          std::size_t row);
 

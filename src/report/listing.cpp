@@ -6,6 +6,7 @@
 #include <utility>
 
 #include "question/prose.hpp"
+#include "report/bars.hpp"
 #include "report/cells.hpp"
 #include "report/fold.hpp"
 #include "report/grid.hpp"
@@ -40,8 +41,12 @@ class ListingText {
  public:
   ListingText(const Standings& standings, const Looks& looks) : s_(standings), looks_(looks), cells_(standings) {
     for (const StandingColumn& column : s_.columns()) sort_keys_ = std::max(sort_keys_, column.sort_position);
-    for (std::size_t c = 0; c < s_.columns().size(); ++c)
-      for (std::size_t r = 0; r < s_.rows() && shared(c) && !any_tied_; ++r) any_tied_ = s_.tied(r, c);
+    for (std::size_t c = 0; c < s_.columns().size(); ++c) {
+      bool any = false;
+      for (std::size_t r = 0; r < s_.rows() && !any; ++r) any = s_.tied(r, c);
+      marks_ties_.push_back(any);
+      any_tied_ = any_tied_ || any;
+    }
     if (looks_.fold_ties) folded_ = folded_ties(s_);
     for (std::size_t r = 1; r < s_.rows(); ++r) several_in_a_group_ = several_in_a_group_ || !s_.starts_group(r);
   }
@@ -69,30 +74,18 @@ class ListingText {
   }
 
  private:
-  // Ordinal places are never shared, whatever ties.
-  bool shared(std::size_t column) const {
-    return s_.columns()[column].role == Role::place && s_.columns()[column].ties != Ties::ordinal;
-  }
-  bool marks_ties(std::size_t column) const { return shared(column) && any_tied_; }
-
   bool folded(std::size_t row) const { return !folded_.empty() && folded_[row] != 0; }
 
-  // The first label, else the first key, names the entries; it is never left out, nor is what places go by.
+  // What names the entries is never left out, nor is what places go by.
   void add_columns(Grid& grid) {
-    const std::size_t width = s_.columns().size();
-    const auto first = [&](Role role) {
-      for (std::size_t c = 0; c < width; ++c)
-        if (s_.columns()[c].role == role) return c;
-      return width;
-    };
-    const std::size_t name = first(Role::label) < width ? first(Role::label) : first(Role::key);
-    for (std::size_t c = 0; c < width; ++c) {
+    const std::size_t name = name_column(s_);
+    for (std::size_t c = 0; c < s_.columns().size(); ++c) {
       const StandingColumn& column = s_.columns()[c];
       std::string heading = printable(column.heading);
       if (column.sort_position > 0)
         heading += std::string(column.descending ? " \xE2\x86\x93" : " \xE2\x86\x91") +
                    (sort_keys_ > 1 ? std::to_string(column.sort_position) : "");
-      if (marks_ties(c)) heading += " ";  // above the tie mark
+      if (marks_ties_[c]) heading += " ";  // above the tie mark
       int spare = 0;
       if (c != name && column.sort_position == 0 && column.role != Role::place && column.role != Role::group)
         spare = column.role == Role::label ? 4 : column.role == Role::cell || column.role == Role::measure ? 3 : 2;
@@ -100,40 +93,23 @@ class ListingText {
       grid.columns.push_back({heading, number && !(s_.levels() > 1 && column.role == Role::place), spare, !number});
       if (column.bar) {
         grid.columns.push_back({"", false, 5, false});
-        add_scale(c);
+        scales_.emplace(c, BarScale(s_, c));
       }
     }
   }
 
-  // The greatest and least number of a column, by level: a bar is measured against its own level.
-  struct Scale {
-    std::vector<double> least, most;
-  };
-  void add_scale(std::size_t column) {
-    Scale scale{std::vector<double>(s_.levels(), 0), std::vector<double>(s_.levels(), 0)};
-    for (std::size_t r = 0; r < s_.rows(); ++r) {
-      if (!s_.of_level(r, column)) continue;
-      const double number = number_of(s_.value(r, column)).value_or(0);
-      scale.least[s_.level(r)] = std::min(scale.least[s_.level(r)], number);
-      scale.most[s_.level(r)] = std::max(scale.most[s_.level(r)], number);
-    }
-    scales_.emplace(column, std::move(scale));
-  }
-
   std::string bar(std::size_t row, std::size_t column) const {
     constexpr int width = 16;
-    const Value value = s_.value(row, column);
-    if (is_null(value) || !s_.of_level(row, column)) return {};
-    const Scale& scale = scales_.at(column);
-    const double least = scale.least[s_.level(row)], most = scale.most[s_.level(row)], span = most - least;
-    if (span <= 0) return {};
-    const double number = number_of(value).value_or(0);
-    // Negative bars are to the left of zero.
-    const int left = least < 0 ? static_cast<int>(std::lround(-least / span * width)) : 0;
-    if (number >= 0)
+    const std::optional<Bar> bar = scales_.at(column).bar(row);
+    if (!bar) return {};
+    if (!bar->negative) {
+      const int left = static_cast<int>(std::lround(bar->from * width));
       return std::string(static_cast<std::size_t>(left), ' ') +
-             bar_of(width - left > 0 && most > 0 ? number / most : 0, width - left);
-    const auto length = std::clamp(static_cast<int>(std::lround(number / least * left)), 1, std::max(left, 1));
+             bar_of(left < width ? (bar->to - bar->from) / (1 - bar->from) : 0, width - left);
+    }
+    const int left = static_cast<int>(std::lround(bar->to * width));
+    const auto length =
+        std::clamp(static_cast<int>(std::lround((bar->to - bar->from) / bar->to * left)), 1, std::max(left, 1));
     std::string out(static_cast<std::size_t>(std::max(left - length, 0)), ' ');
     for (int i = 0; i < length; ++i) out += "\xE2\x96\x92";
     return out;
@@ -141,7 +117,9 @@ class ListingText {
 
   void add_row(Grid& grid, std::size_t r) {
     if (folded(r)) {
-      if (pending_note_.empty() && (r == 0 || !folded(r - 1))) pending_note_ = note_of_fold(s_, cells_, folded_, r);
+      if (pending_note_.empty() && (r == 0 || !folded(r - 1)))
+        pending_note_ =
+            "(" + note_of_fold(s_, cells_, folded_, r) + "; `--cut strict` leaves them out, `--all` lists them)";
       return;
     }
     std::vector<std::string> row;
@@ -151,7 +129,7 @@ class ListingText {
       const bool another = s_.levels() > 1 && !s_.of_level(r, c);  // another level's: said above, or further in
       std::string text = repeated || another ? "" : cells_.text(r, c);
       if (s_.levels() > 1 && column.role == Role::place && !text.empty()) text.insert(0, 2 * s_.level(r), ' ');
-      if (marks_ties(c)) text += s_.tied(r, c) ? "=" : " ";
+      if (marks_ties_[c]) text += s_.tied(r, c) ? "=" : " ";
       row.push_back(std::move(text));
       if (column.bar) row.push_back(bar(r, c));
     }
@@ -169,7 +147,7 @@ class ListingText {
     std::vector<std::string> cells;
     for (std::size_t c = 0; c < s_.columns().size(); ++c) {
       std::string text = is_null(line.values[c]) ? "" : cells_.of(c, line.values[c]);
-      if (marks_ties(c)) text += " ";
+      if (marks_ties_[c]) text += " ";
       cells.push_back(c == line.label_column ? printable(line.label) : std::move(text));
       if (s_.columns()[c].bar) cells.emplace_back();
     }
@@ -205,9 +183,10 @@ class ListingText {
   const Looks& looks_;
   const CellTexts cells_;
   int sort_keys_ = 0;
+  std::vector<bool> marks_ties_;  // by column: is a place in it shared?
   bool any_tied_ = false, several_in_a_group_ = false;
-  std::vector<std::uint8_t> folded_;  // by row; empty: none
-  std::map<std::size_t, Scale> scales_;
+  std::vector<std::uint8_t> folded_;        // by row; empty: none
+  std::map<std::size_t, BarScale> scales_;  // by column
   std::string pending_note_;
 };
 

@@ -41,6 +41,40 @@ std::string markdown_sentence(const std::string& text) {
   return out;
 }
 
+std::string heading_lines(const Standings& s) {
+  std::string out = "|";
+  for (const StandingColumn& column : s.columns()) out += " " + markdown_cell(column.heading) + " |";
+  out += "\n|";
+  for (const StandingColumn& column : s.columns()) out += column.type.numeric() ? "---:|" : "---|";
+  return out + "\n";
+}
+
+// Values in full, unless the column has a format.
+std::string value_text(const Standings& s, const CellTexts& cells, std::size_t column, const Value& value) {
+  const bool formatted = s.columns()[column].format && !is_null(value);
+  return formatted ? cells.of(column, value) : to_text(value, s.columns()[column].type);
+}
+
+std::string row_line(const Standings& s, const CellTexts& cells, std::size_t r) {
+  std::string out = "|";
+  for (std::size_t c = 0; c < s.columns().size(); ++c) {
+    const Value value = s.value(r, c);
+    const bool missing = is_null(value) && s.of_level(r, c);
+    out +=
+        " " + (missing ? "(none)" : markdown_cell(value_text(s, cells, c, value))) + (s.tied(r, c) ? "=" : "") + " |";
+  }
+  return out + "\n";
+}
+
+std::string summary_text(const Standings& s, const CellTexts& cells, const SummaryLine& line) {
+  std::string out = "|";
+  for (std::size_t c = 0; c < s.columns().size(); ++c) {
+    const std::string text = c == line.label_column ? line.label : value_text(s, cells, c, line.values[c]);
+    out += " " + (text.empty() ? text : "*" + markdown_cell(text) + "*") + " |";
+  }
+  return out + "\n";
+}
+
 }  // namespace
 
 std::string markdown(const Standings& s, bool whole) {
@@ -48,41 +82,19 @@ std::string markdown(const Standings& s, bool whole) {
   const std::vector<std::uint8_t> folded = whole ? std::vector<std::uint8_t>(s.rows(), 0) : folded_ties(s);
   std::string out;
   if (!s.title().empty()) out += "## " + markdown_cell(s.title()) + "\n\n";
-  out += markdown_sentence(s.question()) + "\n\n|";
-  for (const StandingColumn& column : s.columns()) out += " " + markdown_cell(column.heading) + " |";
-  out += "\n|";
-  for (const StandingColumn& column : s.columns()) out += column.type.numeric() ? "---:|" : "---|";
-  out += "\n";
+  out += markdown_sentence(s.question()) + "\n\n" + heading_lines(s);
+
+  // The rows, or in place of a long tie one line; then the lines that follow a row, be it shown or not.
   std::size_t summary = 0;
   for (std::size_t r = 0; r < s.rows(); ++r) {
-    if (folded[r] != 0) {
-      if (r == 0 || folded[r - 1] == 0) out += "| *" + markdown_sentence(note_of_fold(s, cells, folded, r)) + "* |\n";
-      continue;
-    }
-    out += "|";
-    for (std::size_t c = 0; c < s.columns().size(); ++c) {
-      const Value value = s.value(r, c);
-      std::string text = is_null(value) ? (s.of_level(r, c) ? "(none)" : "")
-                                        : markdown_cell(s.columns()[c].format ? cells.text(r, c)
-                                                                              : to_text(value, s.columns()[c].type));
-      if (s.columns()[c].role == Role::place && s.columns()[c].ties != Ties::ordinal && s.tied(r, c) && !is_null(value))
-        text += "=";
-      out += " " + text + " |";
-    }
-    out += "\n";
-    for (; summary < s.summaries().size() && s.summaries()[summary].behind == r; ++summary) {
-      const SummaryLine& line = s.summaries()[summary];
-      out += "|";
-      for (std::size_t c = 0; c < s.columns().size(); ++c) {
-        const bool formatted = s.columns()[c].format && !is_null(line.values[c]);
-        const std::string text = c == line.label_column ? line.label
-                                 : formatted            ? cells.of(c, line.values[c])
-                                                        : to_text(line.values[c], s.columns()[c].type);
-        out += " " + (text.empty() ? text : "*" + markdown_cell(text) + "*") + " |";
-      }
-      out += "\n";
-    }
+    if (folded[r] == 0)
+      out += row_line(s, cells, r);
+    else if (r == 0 || folded[r - 1] == 0)
+      out += "| *" + markdown_sentence("(" + note_of_fold(s, cells, folded, r) + ")") + "* |\n";
+    for (; summary < s.summaries().size() && s.summaries()[summary].behind == r; ++summary)
+      out += summary_text(s, cells, s.summaries()[summary]);
   }
+
   out += "\n" + markdown_sentence(s.shown_of_total()) + ".\n";
   for (const Remark& remark : s.remarks())
     out += "\n- **" + remark.code + "**: " + markdown_sentence(remark.sentence) + "\n";

@@ -4,6 +4,13 @@
 
 namespace lofty::report {
 
+std::size_t name_column(const Standings& s) {
+  for (const Role role : {Role::label, Role::key})
+    for (std::size_t c = 0; c < s.columns().size(); ++c)
+      if (s.columns()[c].role == role) return c;
+  return s.columns().size();
+}
+
 std::string row_name(const Standings& s, const CellTexts& cells, std::size_t row) {
   const auto& columns = s.columns();
   for (std::size_t c = 0; c < columns.size(); ++c)
@@ -24,8 +31,7 @@ std::string place_text(const Standings& s, const CellTexts& cells, std::size_t r
   for (std::size_t c = 0; c < s.columns().size(); ++c) {
     const StandingColumn& column = s.columns()[c];
     if (column.role != Role::place || !s.of_level(row, c)) continue;
-    const bool shared = column.ties != Ties::ordinal && s.tied(row, c) && !is_null(s.value(row, c));
-    return cells.text(row, c) + (shared ? "=" : "");
+    return cells.text(row, c) + (s.tied(row, c) ? "=" : "");
   }
   return {};
 }

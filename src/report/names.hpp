@@ -9,6 +9,10 @@
 
 namespace lofty::report {
 
+// The column that names the entries: the first label, else the first key. Where there is neither, the number of
+// columns.
+std::size_t name_column(const Standings& standings);
+
 // The row's own first label of text, else its keys: "High Moor", "17, 2026-01". Of a listing of rows without either,
 // "row 5".
 std::string row_name(const Standings& standings, const CellTexts& cells, std::size_t row);

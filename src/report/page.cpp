@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include "io/write_marks.hpp"
 #include "lofty/key.hpp"
@@ -14,6 +15,7 @@
 #include "lofty/order.hpp"
 #include "lofty/places.hpp"
 #include "question/prose.hpp"
+#include "report/bars.hpp"
 #include "report/cells.hpp"
 #include "report/cost_table.hpp"
 #include "report/names.hpp"
@@ -103,7 +105,6 @@ class AnswerData {
   bool is_number(std::size_t c) const {
     return column(c).type.numeric() && !(nested() && column(c).role == Role::place);
   }
-  bool shared(std::size_t c) const { return column(c).role == Role::place && column(c).ties != Ties::ordinal; }
 
   void choices(data& out) const {
     data all = list();
@@ -132,13 +133,7 @@ class AnswerData {
 
   void table(data& out) {
     bool any_tied = false;
-    // The name of the entries heads each row.
-    const auto first = [&](Role role) {
-      for (std::size_t c = 0; c < s_.columns().size(); ++c)
-        if (column(c).role == role) return c;
-      return s_.columns().size();
-    };
-    const std::size_t name = first(Role::label) < s_.columns().size() ? first(Role::label) : first(Role::key);
+    const std::size_t name = name_column(s_);  // heads each row
     data columns = list();
     for (std::size_t c = 0; c < s_.columns().size(); ++c) {
       data one;
@@ -147,10 +142,7 @@ class AnswerData {
       if (column(c).sort_position == 1) one.set("sorted", column(c).descending ? "descending" : "ascending");
       columns.push_back(one);
       codes_.push_back(codes_of(s_, c, answer_.locale));
-      double most = 0;
-      for (std::size_t r = 0; r < s_.rows() && column(c).bar; ++r)
-        if (s_.of_level(r, c)) most = std::max(most, number_of(s_.value(r, c)).value_or(0));
-      most_.push_back(most);
+      if (column(c).bar) scales_.emplace(c, BarScale(s_, c));
     }
     data bodies = list(), rows = list();
     std::size_t summary = 0;
@@ -185,13 +177,10 @@ class AnswerData {
       cell.set("row_header", heads);
       cell.set("number", is_number(c));
       cell.set("text", another ? std::string() : cells_.text(r, c));
-      const bool tied = !another && shared(c) && s_.tied(r, c) && !is_null(s_.value(r, c));
+      const bool tied = s_.tied(r, c);
       cell.set("tied", tied);
       row_tied = row_tied || tied;
-      if (column(c).bar && !another && most_[c] > 0) {
-        const double part = std::clamp(number_of(s_.value(r, c)).value_or(0) / most_[c], 0.0, 1.0);
-        cell.set("bar", std::to_string(std::lround(part * 100)));
-      }
+      if (column(c).bar) add_bar(scales_.at(c).bar(r).value_or(Bar{}), cell);
       codes += (c > 0 ? " " : "") + std::to_string(codes_[c][r]);
       cells.push_back(cell);
     }
@@ -206,6 +195,14 @@ class AnswerData {
     return out;
   }
 
+  // In per cent of the room for bars, which each number of the column has next to it.
+  static void add_bar(const Bar& bar, data& cell) {
+    cell.set("bar", true);
+    cell.set("from", std::to_string(std::lround(bar.from * 100)));
+    cell.set("to", std::to_string(std::lround(bar.to * 100)));
+    cell.set("negative", bar.negative);
+  }
+
   data summary_row(const SummaryLine& line) const {
     data out, cells = list();
     for (std::size_t c = 0; c < s_.columns().size(); ++c) {
@@ -215,6 +212,7 @@ class AnswerData {
       cell.set("text", c == line.label_column    ? printable(line.label)
                        : is_null(line.values[c]) ? std::string()
                                                  : cells_.of(c, line.values[c]));
+      if (column(c).bar) add_bar({}, cell);
       cells.push_back(cell);
     }
     out.set("cells", cells);
@@ -305,7 +303,7 @@ class AnswerData {
   const std::string id_;
   const bool among_several_;
   std::vector<std::vector<std::uint32_t>> codes_;  // by column, then row
-  std::vector<double> most_;                       // by column; of bars
+  std::map<std::size_t, BarScale> scales_;         // by column; of bars
 };
 
 }  // namespace

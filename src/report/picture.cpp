@@ -388,8 +388,7 @@ class PictureMaker {
       for (const std::size_t c : times) {
         const auto place = number_of(s_.value(r, c));
         line.places.push_back(place);
-        const bool shared = place && column(c).role == Role::place && column(c).ties != Ties::ordinal && s_.tied(r, c);
-        line.texts.push_back(place ? cells_.text(r, c) + (shared ? "=" : "") : "");
+        line.texts.push_back(place ? cells_.text(r, c) + (s_.tied(r, c) ? "=" : "") : "");
       }
       const auto& first = line.places.front();
       const auto& last = line.places.back();

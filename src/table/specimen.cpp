@@ -326,16 +326,18 @@ std::optional<std::string> Specimen::workbook_format(int decimals) const {
   return positive + ";" + quoted(negative_before_) + positive + quoted(negative_after_);
 }
 
-std::string Specimen::text(const Value& value) const {
-  if (is_number()) {
-    const auto* const exact = std::get_if<Decimal>(&value);
-    const auto* const floating = std::get_if<double>(&value);
-    const auto number = exact != nullptr      ? std::optional(*exact)
-                        : floating != nullptr ? Decimal::parse(to_text(*floating))
-                                              : std::nullopt;
-    const auto out = number ? number_text(*number, decimals_) : std::nullopt;
-    return out ? *out : to_text(value);
-  }
+std::string Specimen::text(const Value& value, int decimals) const {
+  if (!is_number()) return date_text(value);
+  const auto* const exact = std::get_if<Decimal>(&value);
+  const auto* const floating = std::get_if<double>(&value);
+  const auto number = exact != nullptr      ? std::optional(*exact)
+                      : floating != nullptr ? Decimal::parse(to_text(*floating))
+                                            : std::nullopt;
+  const auto out = number ? number_text(*number, decimals) : std::nullopt;
+  return out ? *out : to_text(value);
+}
+
+std::string Specimen::date_text(const Value& value) const {
   std::string digits;
   if (const auto* const date = std::get_if<Date>(&value)) digits = date->text() + " 00:00:00";
   if (const auto* const moment = std::get_if<Timestamp>(&value)) digits = moment->text();

@@ -205,6 +205,16 @@ const tests = {
     assert.deepEqual(await column(page, 3, "#ladder-2"), before);
   },
 
+  async "bars are as long as their numbers, and negative ones to the left of zero"() {
+    writeFileSync(join(folder, "bars.csv"), "shop,amount\na,100\nb,50\nc,-100\nd,\n");
+    const page = await open(make("bars.html", join(folder, "bars.csv"), "--total", "spend=sum(amount)", "--each", "shop", "--by", "spend desc", "--bars", "spend"));
+    const bars = await page.$$eval(".bar", all => all.map(one => [one.style.getPropertyValue("--from"), one.style.getPropertyValue("--to"), one.classList.contains("negative")].join(" ")));
+    assert.deepEqual(bars, ["50% 100% false", "50% 75% false", "0% 50% true", "0% 0% false"]);
+    // Numbers stand above one another, with a bar or without.
+    const ends = await page.$$eval(".bar", all => all.map(one => one.getBoundingClientRect().left));
+    assert.equal(new Set(ends).size, 1);
+  },
+
   async "names that are markup, quotes and script are names"() {
     const hostile = ["<script>window.owned = 1</script>", "\"><img src=x onerror=\"window.owned = 1\">", "</script><b>bold</b>", "' onclick='window.owned=1", "{{title}}", "{{{js}}}", "&amp; &lt;", "<!-- -->", "javascript:alert(1)"];
     writeFileSync(join(folder, "hostile.csv"), "shop,<b>spend</b>\n" + hostile.map((name, i) => `"${name.replaceAll("\"", "\"\"")}",${i}\n`).join(""));

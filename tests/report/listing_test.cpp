@@ -168,6 +168,16 @@ TEST(Listing, LongTiesAtTheCutAreShortenedForTheEyeAlone) {
   EXPECT_EQ(count_of(written(answer, Format::markdown), "| shop 10"), 7u);
   EXPECT_NE(written(answer, Format::markdown).find("(25 more share place 3"), std::string::npos);
   EXPECT_EQ(count_of(written(answer, Format::markdown, {.whole_ties = true}), "| shop 10"), 32u);
+  EXPECT_EQ(written(answer, Format::markdown).find("--cut"), std::string::npos);  // its readers give no commands
+  // Lines that follow a row which is not shown are there all the same, in each group.
+  Ladder grouped = ladder;
+  grouped.levels[0].others = true;
+  const Standings with_others = standings(grouped, long_tie(2, 30));
+  for (const bool whole : {false, true}) {
+    const std::string markdown = written(with_others, Format::markdown, {.whole_ties = whole});
+    EXPECT_EQ(count_of(markdown, "*all 32 names*"), 1u) << markdown;
+  }
+  EXPECT_EQ(count_of(listing(with_others, {.fold_ties = true}), "all 32 names"), 1u);
   // Twenty beyond the cut are not long.
   EXPECT_EQ(count_of(listing(standings(ladder, long_tie(2, 21)), {.fold_ties = true}), "shop 10"), 23u);
   EXPECT_EQ(count_of(listing(standings(ladder, long_tie(2, 22)), {.fold_ties = true}), "shop 10"), 7u);
@@ -310,4 +320,32 @@ TEST(Remarks, OfManyGroupsAreOne) {
   EXPECT_TRUE(
       support::says(answer, "tie-at-cut",
                     "; the same in 11 other groups: valley 101, valley 102, valley 103, valley 104 and 7 others"));
+}
+
+// The best and the worst are two cuts: a group that is named for one is none of the others of the other.
+TEST(Remarks, OfManyGroupsAreOneForTheBestAndOneForTheWorst) {
+  Catalog catalog;
+  std::vector<Value> groups, names, amounts;
+  for (int g = 0; g < 4; ++g)
+    for (int i = 0; i < 6; ++i) {
+      groups.push_back("valley " + std::to_string(100 + g));
+      names.push_back("shop " + std::to_string(100 + 10 * g + i));
+      amounts.push_back(support::number(i < 3 ? 5 : 1));
+    }
+  support::add(catalog, "t", {{"g", groups}, {"name", names}, {"a", amounts}});
+  const Ladder ladder{
+      .data = {.from = "t"},
+      .totals = {{"v", "sum(a)"}},
+      .levels = {{.each = {"name"}, .within = {"g"}, .by = "v desc", .best = 1, .worst = 1, .cut = Cut::strict}}};
+  std::vector<std::string> cuts;
+  const Standings answer = standings(ladder, catalog);
+  for (const Remark& remark : answer.remarks())
+    if (remark.code == "tie-at-cut") cuts.push_back(remark.sentence);
+  ASSERT_EQ(cuts.size(), 2u);
+  for (const std::string& cut : cuts) EXPECT_NE(cut.find("in valley 100"), std::string::npos) << cut;
+  for (const std::string& cut : cuts)
+    EXPECT_NE(cut.find("; the same in 3 other groups: valley 101, valley 102 and valley 103"), std::string::npos)
+        << cut;
+  EXPECT_NE(cuts[0].find("the best 1"), std::string::npos) << cuts[0];
+  EXPECT_NE(cuts[1].find("the worst 1"), std::string::npos) << cuts[1];
 }
