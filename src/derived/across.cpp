@@ -37,6 +37,12 @@ Ladder cell_ladder(const Ladder& ladder, std::size_t level) {
           cells.each.push_back(key);
   Ladder out = with_level(ladder, std::move(cells));
   out.list.columns = {ladder.across.cell};
+  // Shown as the ladder shows the cells.
+  const auto of_cell = [&](const std::string& name) { return equal_folded(name, ladder.across.cell); };
+  for (const auto& format : ladder.list.formats)
+    if (of_cell(format.first)) out.list.formats.push_back(format);
+  for (const std::string& bar : ladder.list.bars)
+    if (of_cell(bar)) out.list.bars.push_back(bar);
   return out;
 }
 
@@ -144,8 +150,6 @@ std::shared_ptr<StandingsData> Crossing::cross(const StandingsData& down, std::s
     if (taken) column.name = column.heading = ladder_.across.cell + " of " + column.name;
     column.sort_position = 0;
     column.role = Role::cell;
-    for (const auto& [name, format] : ladder_.list.formats)
-      if (equal_folded(name, ladder_.across.cell)) column.format = Specimen::parse(format);
     Piece piece(values.type());
     for (const Value& value : crossed[c]) piece.add(value);
     out->columns.push_back(std::move(column));

@@ -133,7 +133,7 @@ struct SheetNames {
 };
 
 // A sheet's name has at most 31 characters, none of []:*?/\\, no apostrophe at its ends, and occurs once, whatever the
-// case.
+// case. A title becomes one: what may not be in it is a blank, and blanks are single.
 SheetNames names_of(const std::vector<Standings>& answers) {
   constexpr std::size_t most_units = 31;
   SheetNames names;
@@ -151,11 +151,16 @@ SheetNames names_of(const std::vector<Standings>& answers) {
   };
   for (std::size_t i = 0; i < answers.size(); ++i) {
     std::string name;
-    for (const char c : answers[i].title())
-      name += std::strchr("[]:*?/\\'", c) != nullptr || static_cast<unsigned char>(c) < 0x20 ? ' ' : c;
+    for (const char c : answers[i].title()) {
+      const bool blank = std::strchr("[]:*?/\\ ", c) != nullptr || static_cast<unsigned char>(c) < 0x20;
+      if (!blank)
+        name += c;
+      else if (!name.empty() && name.back() != ' ')
+        name += ' ';
+    }
     name = cut(name, most_units);
-    name.erase(0, name.find_first_not_of(' '));
-    name.erase(name.find_last_not_of(' ') + 1);
+    name.erase(0, name.find_first_not_of("' "));
+    name.erase(name.find_last_not_of("' ") + 1);
     if (name.empty()) name = "Standings " + std::to_string(i + 1);
     const auto taken = [&](const std::string& one) {
       const auto same = [&](const std::string& other) { return equal_folded(one, other); };
@@ -170,6 +175,13 @@ SheetNames names_of(const std::vector<Standings>& answers) {
     names.standings.push_back(std::move(name));
   }
   return names;
+}
+
+// As a link has it: an apostrophe is written twice.
+std::string quoted_name(const std::string& name) {
+  std::string out = "'";
+  for (const char c : name) out += c == '\'' ? std::string("''") : std::string(1, c);
+  return out + "'";
 }
 
 lxw_col_t column(std::size_t c) { return static_cast<lxw_col_t>(c); }
@@ -299,7 +311,7 @@ class WorkbookWriter {
     expect_ok(worksheet_write_string(sheet, 0, 1, "shown", bold));
     for (std::size_t i = 0; i < answers_.size(); ++i) {
       const auto row = static_cast<lxw_row_t>(i + 1);
-      const std::string target = "internal:'" + names_.standings[i] + "'!A1";
+      const std::string target = "internal:" + quoted_name(names_.standings[i]) + "!A1";
       expect_ok(worksheet_write_url_opt(
           sheet, row, 0, target.c_str(), nullptr,
           escaped(cell_text(answers_[i].title().empty() ? names_.standings[i] : answers_[i].title())).c_str(),

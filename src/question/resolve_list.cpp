@@ -164,7 +164,8 @@ void Resolver::bind_columns() {
       if (chosen && last_level() && !known_somewhere_.contains(name)) add(error, "list.columns");
     }
   }
-  bind_looks(names);
+  bind_formats(names);
+  bind_bars(names);
   for (const auto& [name, heading] : list.headings) {
     bool found = known_somewhere_.contains(name) || !last_level();
     for (ListColumn& column : question_.list_columns)
@@ -179,54 +180,50 @@ void Resolver::bind_columns() {
   fix_place_columns();
 }
 
-void Resolver::bind_looks(const std::vector<std::string>& names) {
-  const Listing& list = ladder_.list;
-  const auto column_of = [&](const std::string& name) {
-    return std::find_if(question_.list_columns.begin(), question_.list_columns.end(),
-                        [&](const ListColumn& column) { return equal_folded(column.name, name); });
-  };
-  // Other levels may list it, and a crossed table's cells are of a total that need not be listed itself.
-  const auto known = [&](const std::string& name) {
-    return known_somewhere_.contains(name) || !last_level() || equal_folded(name, ladder_.across.cell) ||
-           (!ladder_.compare.empty() && (equal_folded(name, "was") || equal_folded(name, "moved")));
-  };
-  for (const auto& [name, text] : list.formats) {
+Resolver::Shown Resolver::shown(const std::string& name) {
+  for (ListColumn& column : question_.list_columns)
+    if (equal_folded(column.name, name)) return {&column, column.type, true};
+  // A crossed table's cells are of a total that need not be listed itself.
+  const bool cell = equal_folded(name, ladder_.across.cell);
+  for (const EntryColumn& column : question_.entry_columns)
+    if (cell && equal_folded(column.name, name)) return {nullptr, column.type, true};
+  const bool moves = !ladder_.compare.empty() && (equal_folded(name, "was") || equal_folded(name, "moved"));
+  return {nullptr, {}, cell || moves || known_somewhere_.contains(name) || !last_level()};
+}
+
+void Resolver::bind_formats(const std::vector<std::string>& names) {
+  for (const auto& [name, text] : ladder_.list.formats) {
     const std::string key = "list.formats." + name;
     try {
       const Specimen format = Specimen::parse(text);
-      const auto column = column_of(name);
-      if (column == question_.list_columns.end()) {
-        if (!known(name))
-          problem(Code::unknown_column, "list.formats names a column that is not listed: " + quoted(name), key, {},
-                  nearest_word(name, names));
-        continue;
-      }
-      if (column->type.kind != Kind::unknown && !format.fits(column->type)) {
+      const Shown of = shown(name);
+      if (!of.known)
+        problem(Code::unknown_column, "list.formats names a column that is not listed: " + quoted(name), key, {},
+                nearest_word(name, names));
+      else if (of.type.kind != Kind::unknown && !format.fits(of.type))
         problem(Code::wrong_type,
-                quoted(name) + " holds values of type " + kind_name(column->type.kind) +
-                    ", which the example does not show",
-                key,
-                column->type.numeric() ? "12.5 % = 0.125" : "31/12/2025 = 2025-12-31; numbers and dates have formats");
-        continue;
-      }
-      column->format = format;
+                quoted(name) + " holds values of type " + kind_name(of.type.kind) + ", which the example does not show",
+                key, of.type.numeric() ? "12.5 % = 0.125" : "31/12/2025 = 2025-12-31; numbers and dates have formats");
+      else if (of.column != nullptr)
+        of.column->format = format;
     } catch (const Error& error) {
       add(error, key);
     }
   }
-  for (const std::string& name : list.bars) {
-    const auto column = column_of(name);
-    if (column == question_.list_columns.end()) {
-      if (!known(name))
-        problem(Code::unknown_column, "list.bars names a column that is not listed: " + quoted(name), "list.bars", {},
-                nearest_word(name, names), name);
-      continue;
-    }
-    if (column->type.kind != Kind::unknown && !column->type.numeric())
+}
+
+void Resolver::bind_bars(const std::vector<std::string>& names) {
+  for (const std::string& name : ladder_.list.bars) {
+    const Shown of = shown(name);
+    if (!of.known)
+      problem(Code::unknown_column, "list.bars names a column that is not listed: " + quoted(name), "list.bars", {},
+              nearest_word(name, names), name);
+    else if (of.type.kind != Kind::unknown && !of.type.numeric())
       problem(Code::wrong_type,
-              quoted(name) + " holds values of type " + kind_name(column->type.kind) + "; a bar shows a number",
-              "list.bars", {}, {}, name);
-    column->bar = true;
+              quoted(name) + " holds values of type " + kind_name(of.type.kind) + "; a bar shows a number", "list.bars",
+              {}, {}, name);
+    else if (of.column != nullptr)
+      of.column->bar = true;
   }
 }
 

@@ -221,8 +221,17 @@ class Resolver {
   std::string own_label();
   static std::string sort_name(const std::string& name);
   void bind_columns();
-  // Formats and bars of the listed columns; `names` are what may be meant.
-  void bind_looks(const std::vector<std::string>& names);
+  // What list.formats or list.bars names: a listed column (null: of another level, or of the cells of a crossed table),
+  // and its type as far as it is known here.
+  struct Shown {
+    ListColumn* column = nullptr;
+    Type type = {};
+    bool known = false;
+  };
+  Shown shown(const std::string& name);
+  // `names` are what may be meant.
+  void bind_formats(const std::vector<std::string>& names);
+  void bind_bars(const std::vector<std::string>& names);
   // Is it a column that has several values in an entry of this level, or another level's place?
   bool of_another_level(const Expression& e, const std::shared_ptr<const Origin>& origin);
   // Now that all the entries' columns are known, place columns get the numbers behind them.

@@ -194,29 +194,6 @@ class ListingText {
 
 std::string listing(const Standings& standings, const Looks& looks) { return ListingText(standings, looks).text(); }
 
-std::string accounting_text(const Standings& s, const Looks& looks) {
-  const Accounting& a = s.accounting();
-  const auto number = [](std::size_t n) { return Decimal(static_cast<int128>(n), 0).grouped_text(); };
-  std::string text = "rows: " + number(a.read) + " read";
-  for (const Accounting::Joined& join : a.joins) {
-    if (join.left_out > 0) text += ", " + number(join.left_out) + " without a partner left out";
-    if (join.more > 0) text += ", " + number(join.more) + " more by several partners";
-    if (join.added > 0) text += ", " + number(join.added) + " added from " + join.table;
-  }
-  if (a.left_out > 0) text += ", " + number(a.left_out) + " left out";
-  if (a.unknown > 0) text += ", " + number(a.unknown) + " unknown";
-  text += ", " + number(a.counted) + " count; entries: " + number(a.entries);
-  if (a.dropped > 0) text += ", " + number(a.dropped) + " dropped";
-  if (a.dropped_unknown > 0) text += ", " + number(a.dropped_unknown) + " dropped as unknown";
-  if (a.groups > 1) text += " in " + number(a.groups) + " groups";
-  if (a.ranked + a.unranked > 0) text += ", " + number(a.ranked) + " ranked";
-  if (a.unranked > 0) text += ", " + number(a.unranked) + " unranked";
-  if (a.ineligible > 0) text += " (" + number(a.ineligible) + " not eligible)";
-  if (a.not_kept > 0) text += ", " + number(a.not_kept) + " not kept";
-  text += ", " + number(a.listed) + " listed";
-  return inked(wrapped(printable(text), looks.width, 2), Ink::quiet, looks) + "\n";
-}
-
 std::string remarks_text(const std::vector<Remark>& remarks, const Looks& looks, Detail detail) {
   std::string out;
   if (detail == Detail::none) return out;

@@ -15,6 +15,7 @@
 #include "lofty/order.hpp"
 #include "lofty/places.hpp"
 #include "question/prose.hpp"
+#include "report/accounting.hpp"
 #include "report/bars.hpp"
 #include "report/cells.hpp"
 #include "report/cost_table.hpp"
@@ -239,15 +240,11 @@ class AnswerData {
   }
 
   void account(data& out) const {
-    std::string text = accounting_text(s_, {.width = 1'000'000});
-    while (!text.empty() && text.back() == '\n') text.pop_back();
     data all = list();
-    for (std::size_t at = 0; at < text.size();) {
-      const std::size_t end = std::min(text.find("; ", at), text.size());
+    for (const std::string& line : accounting_lines(s_)) {
       data one;
-      one.set("line", text.substr(at, end - at));
+      one.set("line", line);
       all.push_back(one);
-      at = end + 2;
     }
     out.set("accounting", all);
   }

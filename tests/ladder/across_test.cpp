@@ -69,6 +69,25 @@ TEST(Across, BothWaysInTheirOrder) {
   EXPECT_NE(s.question().find("Across: spend of each family, by spend desc."), std::string::npos);
 }
 
+TEST(Across, CellsAreShownAsTheirTotalIs) {
+  Ladder ladder = crossed();
+  ladder.list.columns = {"rank", "shop_no"};  // the total itself is not listed
+  ladder.list.formats = {{"spend", "12.0 = 12"}};
+  ladder.list.bars = {"spend"};
+  const Standings s = standings(ladder, catalog_of(few));
+  ASSERT_EQ(headings(s), (Texts{"rank", "shop_no", "b", "c", "d", "(none)"}));
+  for (std::size_t c = 2; c < s.columns().size(); ++c) {
+    EXPECT_TRUE(s.columns()[c].bar) << c;
+    ASSERT_TRUE(s.columns()[c].format) << c;
+  }
+  EXPECT_NE(listing(s).find(" 20.0  \u2588"), std::string::npos) << listing(s);
+  // An example that does not show such values is the format's fault.
+  ladder.list.formats = {{"spend", "31/12/25 = 2025-12-31"}};
+  EXPECT_EQ(
+      support::problems(ladder, catalog_of(few)),
+      std::vector<std::string>{"wrong-type: `spend` holds values of type integer, which the example does not show"});
+}
+
 TEST(Across, OnlyTheBestOfThem) {
   Ladder ladder = crossed();
   ladder.across.best = 1;

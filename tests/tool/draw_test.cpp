@@ -240,12 +240,22 @@ TEST(Several, GoIntoOnePageOrWorkbook) {
   const Ran book = lofty({"rank", best, moved, crossed, best, "--to", "m.xlsx"}, s.path());
   EXPECT_EQ(book.status, 0) << book.err;
   // Each sheet is a table to us: the titles are its names, cut to what a sheet may be called, and told apart.
-  for (const char* sheet : {"Best shops ever", "Who moved  the best shops of th", "What each valley buys  families",
+  for (const char* sheet : {"Best shops ever", "Who moved the best shops of the", "What each valley buys families",
                             "Best shops ever (2)", "Contents", "About"}) {
     const Ran read = lofty({"inspect", std::string("m.xlsx#") + sheet, "--first", "1"}, s.path());
     EXPECT_EQ(read.status, 0) << sheet << read.err;
   }
   EXPECT_TRUE(has(lofty({"inspect", "m.xlsx#Best shops ever", "--first", "2"}, s.path()).out, "Little STORES"));
+  // An apostrophe is part of a name, but not at its ends.
+  s.file("t.csv", "name,a\nx,1\n");
+  for (const auto& [file, title] : {std::pair{"a.ladder.toml", "'The Wren's' list"}, {"b.ladder.toml", "Ends in '"}})
+    s.file(file, std::string("title = \"") + title + "\"\n[data]\nfrom = \"t.csv\"\n");
+  EXPECT_EQ(lofty({"rank", "a.ladder.toml", "b.ladder.toml", "--to", "n.xlsx"}, s.path()).status, 0);
+  for (const char* sheet : {"The Wren's' list", "Ends in"})
+    EXPECT_TRUE(has(lofty({"inspect", std::string("n.xlsx#") + sheet, "--first", "1"}, s.path()).out, "x")) << sheet;
+  for (const char* file : {"t.csv", "a.ladder.toml", "b.ladder.toml", "n.xlsx"})
+    std::filesystem::remove(s.path() / file);
+
   const struct {
     std::vector<std::string> call;
     std::string said;
