@@ -14,6 +14,7 @@
 #include <vector>
 
 #include "lofty/decimal.hpp"
+#include "lofty/ladder.hpp"
 #include "lofty/standings.hpp"
 #include "lofty/value.hpp"
 
@@ -124,6 +125,10 @@ struct Picture {
 // numbers, or of dates); missing_key (no places for a movement, no running share); bad_value (more than 60 entries
 // without `at_most`, charts of one point only, ...); nothing_to_draw where the answer has no rows. Thread-safe.
 Picture picture_of(const Standings& standings, PictureKind kind, const PictureOptions& options = {});
+
+// A picture of shares needs a running share. This adds one, "running share of TOTAL", to a ladder of one level that has
+// none and ranks by a total first; any other ladder comes back as it is. Thread-safe.
+Ladder with_running_share(Ladder ladder);
 
 enum class PictureFormat : std::uint8_t { svg, png, pdf };
 std::optional<PictureFormat> picture_format_from(std::string_view ending);

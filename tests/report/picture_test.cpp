@@ -247,6 +247,32 @@ TEST(Picture, SharesMarkTheFirstThatReaches) {
             "missing-key: no listed column holds a running share");
 }
 
+TEST(Picture, ARunningShareIsAddedToWhatIsRankedByATotal) {
+  const auto added = [](const std::string& by, std::vector<std::string> columns = {}) {
+    Ladder ladder{.data = {.from = "t"},
+                  .totals = {{"v", "sum(a)"}, {"Net, desc", "sum(b)"}},
+                  .levels = {{.each = {"name"}, .by = by}},
+                  .list = {.columns = std::move(columns)}};
+    return with_running_share(std::move(ladder));
+  };
+  ASSERT_EQ(added("v desc, name").levels[0].also.size(), 1u);
+  EXPECT_EQ(added("v desc, name").levels[0].also[0].of, "v");
+  EXPECT_EQ(added("v asc nulls last").levels[0].also[0].of, "v");
+  EXPECT_EQ(added("\"Net, desc\" desc").levels[0].also[0].of, "Net, desc");
+  EXPECT_EQ(added("v desc", {"name"}).list.columns, (std::vector<std::string>{"name", "running share of v"}));
+  EXPECT_TRUE(added("v desc").list.columns.empty());  // all are listed
+
+  // What is no total, and what is no sort list, stays as it is.
+  for (const char* by : {"name", "-v desc", "sum(a) desc", "t.v desc", "v desc desc", ""})
+    EXPECT_TRUE(added(by, {"name"}).levels[0].also.empty()) << by;
+  const Ladder once = added("v desc");
+  EXPECT_EQ(with_running_share(once).levels[0].also.size(), 1u);
+  Ladder nested = added("name");
+  nested.levels.push_back(nested.levels[0]);
+  nested.levels[0].by = "v desc";
+  EXPECT_TRUE(with_running_share(nested).levels[0].also.empty());
+}
+
 TEST(Picture, RefusesWhatItCannotShow) {
   Catalog catalog;
   std::vector<Value> names, amounts;

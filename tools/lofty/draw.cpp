@@ -89,21 +89,6 @@ void refuse_foreign(const DrawOptions& o, lofty::PictureKind kind) {
   only(o.value.has_value(), "--value", {Kind::bars, Kind::lines, Kind::shares});
 }
 
-// A ladder without a running share gets one, of what it ranks by.
-void add_running_share(lofty::Ladder& ladder) {
-  if (ladder.levels.size() != 1) return;
-  lofty::Level& level = ladder.levels.front();
-  for (const lofty::Also& also : level.also)
-    if (also.measure == lofty::Measure::running_share) return;
-  const std::string key = level.by.substr(0, level.by.find(','));
-  const std::string of = trimmed(key.substr(0, key.find(" desc")));
-  const auto is_total = [&](const lofty::NamedFormula& total) { return total.name == of; };
-  if (std::none_of(ladder.totals.begin(), ladder.totals.end(), is_total)) return;
-  const std::string name = "running share of " + of;
-  level.also.push_back({.name = name, .measure = lofty::Measure::running_share, .of = of});
-  if (!ladder.list.columns.empty()) ladder.list.columns.push_back(name);
-}
-
 }  // namespace
 
 int draw(const DrawOptions& options) {
@@ -124,7 +109,7 @@ int draw(const DrawOptions& options) {
       bad_option("--best", "", "--best is for ladders of one level", "best = 3 in a [[level]]");
     ladder.levels.front().best = options.best;
   }
-  if (kind == lofty::PictureKind::shares && how.value.empty()) add_running_share(ladder);
+  if (kind == lofty::PictureKind::shares && how.value.empty()) ladder = lofty::with_running_share(std::move(ladder));
 
   std::vector<lofty::Output> outputs;
   using Kind = lofty::Output::Kind;
