@@ -2,10 +2,12 @@
 #include "lofty/profile.hpp"
 
 #include <algorithm>
+#include <bit>
 #include <map>
 
+#include "order/key_table.hpp"
+#include "order/mix.hpp"
 #include "question/prose.hpp"
-#include "rank/groups.hpp"
 #include "table/nearest.hpp"
 #include "table/parallel.hpp"
 #include "table/table_data.hpp"
@@ -16,27 +18,36 @@ using namespace engine;
 
 namespace {
 
-Cell cell_of(const Column& column, std::size_t row) {
-  if (column.is_null(row)) return {};
+// A value after the values of the columns before it, which have the number `before`.
+struct RowKey {
+  std::uint64_t low = 0, high = 0;
+  std::uint32_t before = 0;
+  bool null = false;
+
+  std::uint32_t tag() const {
+    return static_cast<std::uint32_t>(mix_two(low ^ before, high + (null ? 1 : 0) + before) >> 32);
+  }
+  bool same(const RowKey& other) const {
+    return low == other.low && high == other.high && before == other.before && null == other.null;
+  }
+};
+
+RowKey key_of(const Column& column, std::size_t row, std::uint32_t before) {
+  if (column.is_null(row)) return {.before = before, .null = true};
   switch (column.lane()) {
-    case Lane::int64: return {static_cast<std::uint64_t>(column.int64(row)), 1};
-    case Lane::code: return {column.code(row), 1};
-    case Lane::float64: {
-      const double value = column.float64(row);
-      std::uint64_t bits;
-      std::memcpy(&bits, &value, sizeof bits);
-      return {bits, 1};
-    }
+    case Lane::int64: return {static_cast<std::uint64_t>(column.int64(row)), 0, before};
+    case Lane::code: return {column.code(row), 0, before};
+    case Lane::float64: return {std::bit_cast<std::uint64_t>(column.float64(row)), 0, before};
     case Lane::int128: {
       const int128 value = column.integer(row);
-      return {mix(static_cast<std::uint64_t>(value)) ^ static_cast<std::uint64_t>(value >> 64), 1};
+      return {static_cast<std::uint64_t>(value), static_cast<std::uint64_t>(value >> 64), before};
     }
   }
   return {};
 }
 
 struct Distinct {
-  IdTable table;
+  KeyTable<RowKey> table;
   std::vector<std::uint32_t> first_rows, counts;
 };
 
@@ -44,9 +55,9 @@ Distinct distinct_values(const Column& column, const Run& run) {
   Distinct out;
   for (std::size_t row = 0; row < column.rows(); ++row) {
     if (row % 65536 == 0) check_stop(run);
-    const Cell cell = cell_of(column, row);
-    if (cell.tag == 0) continue;
-    const std::uint32_t id = out.table.find_or_add(0, cell);
+    const RowKey key = key_of(column, row, 0);
+    if (key.null) continue;
+    const std::uint32_t id = out.table.find_or_add(key);
     if (id == out.first_rows.size()) {
       out.first_rows.push_back(static_cast<std::uint32_t>(row));
       out.counts.push_back(0);
@@ -207,10 +218,10 @@ std::size_t duplicate_rows(const TableData& data, const Run& run) {
   std::size_t different = data.rows > 0 ? 1 : 0;
   for (const ColumnPtr& column : data.columns) {
     if (!column) continue;
-    IdTable table;
+    KeyTable<RowKey> table;
     for (std::size_t row = 0; row < data.rows; ++row) {
       if (row % 65536 == 0) check_stop(run);
-      ids[row] = table.find_or_add(ids[row], cell_of(*column, row));
+      ids[row] = table.find_or_add(key_of(*column, row, ids[row]));
     }
     different = table.size();
     if (different == data.rows) return 0;

@@ -2,7 +2,6 @@
 // Covered by tests/io/sources_test.cpp.
 
 #include <simdjson.h>
-#include <tsl/robin_map.h>
 
 #include <filesystem>
 #include <unordered_set>
@@ -12,6 +11,7 @@
 #include "io/row_feed.hpp"
 #include "lofty/error.hpp"
 #include "lofty/table_files.hpp"
+#include "table/dictionary.hpp"
 #include "table/nearest.hpp"
 
 namespace lofty {
@@ -29,7 +29,7 @@ class JsonLines final : public engine::RowFeed {
     each_object(
         [&](simdjson::ondemand::object& object, const Line& line) {
           check_members(object, line, 1, [&](std::string_view key) {
-            if (!numbers_.try_emplace(std::string(key), headings_.size()).second) return;
+            if (numbers_.add(key) < headings_.size()) return;
             headings_.emplace_back(key);
             engine::check_column_count(file_, headings_.size());
           });
@@ -50,7 +50,7 @@ class JsonLines final : public engine::RowFeed {
       for (auto member : object) {
         const std::string_view key = member.unescaped_key();
         simdjson::ondemand::value value = member.value();
-        const std::size_t at = slot[numbers_.find(std::string(key))->second];
+        const std::size_t at = slot[numbers_.find(key)];
         if (at == ~std::size_t{0}) continue;
         fields[at] = field(value, texts[at]);
       }
@@ -224,7 +224,7 @@ class JsonLines final : public engine::RowFeed {
   simdjson::padded_string text_;
   std::size_t begin_ = 0;
   std::vector<std::string> headings_;
-  tsl::robin_map<std::string, std::size_t> numbers_;
+  engine::Dictionary numbers_;  // of headings_
 };
 
 }  // namespace

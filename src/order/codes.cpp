@@ -97,11 +97,10 @@ struct Range {
 
 template <class Source>
 Range range_of(const Source& source, std::size_t size, const Run& run) {
-  constexpr std::size_t stretch = 256 * 1024;
-  const std::size_t pieces = size < rows_worth_threads ? 1 : (size + stretch - 1) / stretch;
   Range all;
   std::mutex mutex;
-  const auto look = [&](std::size_t begin, std::size_t end) {
+  parallel_for(Pieces::fixed(size), run, [&](const RowRange& piece) {
+    const auto [begin, end] = piece;
     if constexpr (requires { &Source::extremes; }) {
       std::uint64_t low, high;
       if (begin < end && source.extremes(begin, end, low, high)) {
@@ -131,11 +130,7 @@ Range range_of(const Source& source, std::size_t size, const Run& run) {
     all.least = std::min(all.least, *std::min_element(least, least + lanes));
     all.greatest = std::max(all.greatest, *std::max_element(greatest, greatest + lanes));
     all.nulls = all.nulls || nulls != 0;
-  };
-  if (pieces == 1)
-    look(0, size);
-  else
-    parallel_for(pieces, run, [&](std::size_t p) { look(p * stretch, std::min(size, (p + 1) * stretch)); });
+  });
   return all;
 }
 

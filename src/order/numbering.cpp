@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <bit>
 
+#include "order/key_table.hpp"
+#include "order/mix.hpp"
 #include "order/parts.hpp"
 #include "table/far_memory.hpp"
 #include "table/large_vector.hpp"
@@ -12,6 +14,13 @@ namespace lofty::engine {
 namespace {
 
 constexpr std::size_t stretch = 64 * key_block;  // rows
+
+// A key of up to 64 bits.
+struct PackedKey {
+  std::uint64_t key;
+  std::uint32_t tag() const { return static_cast<std::uint32_t>(mix(key) >> 32); }
+  bool same(const PackedKey& other) const { return key == other.key; }
+};
 
 // Calls work(begin, count) for the blocks of the rows [begin, end).
 template <class Work>
@@ -26,25 +35,23 @@ void number_directly(const KeyString& keys, std::size_t size, const Run& run, st
                      std::vector<std::uint32_t>& first_rows) {
   // Joining the indexes is worth while only where they are small beside the rows.
   const bool shared = size >= rows_worth_threads && size >> keys.bits() >= 32;
-  const std::size_t shares = shared ? static_cast<std::size_t>(thread_count(run)) : 1;
+  const Pieces shares = shared ? Pieces::per_thread(size, run, key_block) : Pieces::one(size);
   struct Share {
     std::vector<std::uint32_t> number, first_rows;  // the first row's key needs no place: the row has it
   };
-  std::vector<Share> all(shares);
+  std::vector<Share> all(shares.count());
   Progress progress(run, size);
-  const auto begin_of = [&](std::size_t s) { return size * s / shares / key_block * key_block; };
-  const auto end_of = [&](std::size_t s) { return s + 1 == shares ? size : begin_of(s + 1); };
-  parallel_for(shares, run, [&](std::size_t s) {
+  parallel_for(shares, run, [&](const RowRange& rows, std::size_t s) {
     Share& own = all[s];
-    own.number.assign(std::size_t{1} << keys.bits(), NumberTable::none);
+    own.number.assign(std::size_t{1} << keys.bits(), KeyTable<PackedKey>::none);
     std::uint64_t block[key_block];
-    each_block(begin_of(s), end_of(s), [&](std::size_t begin, std::size_t count) {
+    each_block(rows.begin, rows.end, [&](std::size_t begin, std::size_t count) {
       if (begin % stretch == 0) progress.add(std::min(stretch, size - begin));
       keys.leading(keys.bits(), begin, count, block);
       const auto index = [&](std::size_t i) { return own.number.data() + block[i]; };
       write_ahead(0, count, index, [&](std::size_t i) {
         std::uint32_t& number = *index(i);
-        if (number == NumberTable::none) {
+        if (number == KeyTable<PackedKey>::none) {
           number = static_cast<std::uint32_t>(own.first_rows.size());
           own.first_rows.push_back(static_cast<std::uint32_t>(begin + i));
         }
@@ -53,20 +60,21 @@ void number_directly(const KeyString& keys, std::size_t size, const Run& run, st
     });
   });
   first_rows = std::move(all[0].first_rows);
-  for (std::size_t s = 1; s < shares; ++s)
+  for (std::size_t s = 1; s < shares.count(); ++s)
     for (std::uint32_t& one : all[s].first_rows) {
       std::uint64_t code;
       keys.leading(keys.bits(), one, 1, &code);
       std::uint32_t& number = all[0].number[code];
-      if (number == NumberTable::none) {
+      if (number == KeyTable<PackedKey>::none) {
         number = static_cast<std::uint32_t>(first_rows.size());
         first_rows.push_back(one);
       }
       one = number;  // from here on: the number in the whole
     }
-  parallel_for(shares - 1, run, [&](std::size_t before) {
-    const std::vector<std::uint32_t>& whole = all[before + 1].first_rows;
-    for (std::size_t i = begin_of(before + 1); i < end_of(before + 1); ++i) of_row[i] = whole[of_row[i]];
+  parallel_for(shares, run, [&](const RowRange& rows, std::size_t s) {
+    if (s == 0) return;  // its numbers are those of the whole
+    const std::vector<std::uint32_t>& whole = all[s].first_rows;
+    for (std::size_t i = rows.begin; i < rows.end; ++i) of_row[i] = whole[of_row[i]];
   });
   progress.finish();
 }
@@ -74,26 +82,20 @@ void number_directly(const KeyString& keys, std::size_t size, const Run& run, st
 // One table, for few rows.
 void number_by_table(const KeyString& keys, std::size_t size, const Run& run, std::vector<std::uint32_t>& of_row,
                      std::vector<std::uint32_t>& first_rows) {
-  NumberTable table;
+  KeyTable<PackedKey> table;
   Progress progress(run, size);
   std::uint64_t block[key_block];
   each_block(0, size, [&](std::size_t begin, std::size_t count) {
     progress.add(count);
     keys.leading(keys.bits(), begin, count, block);
     for (std::size_t i = 0; i < count; ++i) {
-      const std::uint32_t number = table.find_or_add(block[i], mix(block[i]));
+      const std::uint32_t number = table.find_or_add({block[i]});
       if (number == first_rows.size()) first_rows.push_back(static_cast<std::uint32_t>(begin + i));
       of_row[begin + i] = number;
     }
   });
   progress.finish();
 }
-
-struct PackedKey {
-  std::uint64_t key;
-  std::uint32_t tag() const { return static_cast<std::uint32_t>(mix(key) >> 32); }
-  bool same(const PackedKey& other) const { return key == other.key; }
-};
 
 struct PackingKeys {
   using Entry = PackedKey;

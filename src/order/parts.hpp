@@ -10,7 +10,7 @@
 #include <vector>
 
 #include "lofty/run.hpp"
-#include "order/entry_numbers.hpp"
+#include "order/key_table.hpp"
 #include "table/bucket_lines.hpp"
 #include "table/buffer.hpp"
 #include "table/parallel.hpp"
@@ -44,7 +44,7 @@ bool number_in_parts(std::size_t size, const Blocks& blocks, const Rows& rows, s
   constexpr std::uint8_t nobody = parts;
   const auto part_of = [](std::uint32_t tag) { return tag >> 25; };  // a slot goes by the low bits
   struct Part {
-    EntryNumbers<Entry> entries;
+    KeyTable<Entry> entries;
     std::vector<std::uint32_t> first_rows;  // by number within the part
     std::vector<std::uint32_t> numbers;     // in the whole, by number within the part
   };

@@ -70,18 +70,17 @@ class Sorting {
     data_->marks.allocate(size_);
     stage_bits_ = std::min(string_.bits(), 64 - row_bits_);
     const auto starts = [&](std::size_t at) { return (grouped.marks[at] & OrderData::group_start) != 0; };
-    const std::size_t shares = size_ < rows_worth_threads ? 1 : 64;
-    const auto begin_of = [&](std::size_t share) {  // where a group begins
-      std::size_t at = size_ * share / shares;
+    const Pieces pieces = Pieces::fixed(size_, size_ / 64 + 1);
+    const auto next_group = [&](std::size_t at) {
       while (at > 0 && at < size_ && !starts(at)) ++at;
       return at;
     };
-    std::vector<std::size_t> groups(shares, 0), undecided(shares, 0);
-    parallel_for(shares, run_, [&](std::size_t share) {
+    std::vector<std::size_t> groups(pieces.count(), 0), undecided(pieces.count(), 0);
+    parallel_for(pieces, run_, [&](const RowRange& piece, std::size_t share) {
       Worker worker(size_);
       std::vector<std::uint64_t> words;
-      const std::size_t end = begin_of(share + 1);
-      for (std::size_t begin = begin_of(share), next = begin; begin < end; begin = next) {
+      const std::size_t end = next_group(piece.end);
+      for (std::size_t begin = next_group(piece.begin), next = begin; begin < end; begin = next) {
         do ++next;
         while (next < end && !starts(next));
         words.resize(next - begin);
@@ -192,24 +191,23 @@ class Sorting {
   // Distributes keys and rows, stably, over buckets of about equal size. A bucket's words hold its keys less its base,
   // which have to fit `room` bits.
   std::vector<Bucket> partition(const KeyBins& bins, int room, std::uint64_t* out) {
-    const std::size_t chunk_rows = std::max(4 * bucket_rows, (size_ / 64 + key_block) / key_block * key_block);
-    const std::size_t chunks = (size_ + chunk_rows - 1) / chunk_rows;
-    const auto each_block = [&](std::size_t chunk, const auto& work) {
+    const Pieces pieces = Pieces::fixed(size_, std::max(4 * bucket_rows, size_ / 64 + key_block), key_block);
+    const std::size_t chunks = pieces.count();
+    const auto each_block = [&](const RowRange& chunk, const auto& work) {
       std::uint64_t keys[key_block];
       std::uint32_t bin_of[key_block];
-      const std::size_t end = std::min(size_, (chunk + 1) * chunk_rows);
-      for (std::size_t begin = chunk * chunk_rows; begin < end; begin += key_block) {
-        const std::size_t in_block = std::min(key_block, end - begin);
+      for (std::size_t begin = chunk.begin; begin < chunk.end; begin += key_block) {
+        const std::size_t in_block = std::min(key_block, chunk.end - begin);
         string_.leading(stage_bits_, begin, in_block, keys);
         bins.find(keys, in_block, bin_of);
         work(begin, in_block, keys, bin_of);
       }
-      progress_.add(end - chunk * chunk_rows);
+      progress_.add(chunk.size());
     };
     std::vector<std::uint32_t> counts(chunks * bins.size(), 0);
-    parallel_for(chunks, run_, [&](std::size_t chunk) {
+    parallel_for(pieces, run_, [&](const RowRange& rows, std::size_t chunk) {
       std::uint32_t* const own = counts.data() + chunk * bins.size();
-      each_block(chunk, [&](std::size_t, std::size_t in_block, const std::uint64_t*, const std::uint32_t* bin_of) {
+      each_block(rows, [&](std::size_t, std::size_t in_block, const std::uint64_t*, const std::uint32_t* bin_of) {
         for (std::size_t i = 0; i < in_block; ++i) ++own[bin_of[i]];
       });
     });
@@ -244,14 +242,14 @@ class Sorting {
     }
     std::vector<std::uint64_t> base(width);
     for (std::size_t b = 0; b < width; ++b) base[b] = buckets[b].base;
-    parallel_for(chunks, run_, [&](std::size_t chunk) {
+    parallel_for(pieces, run_, [&](const RowRange& rows, std::size_t chunk) {
       std::uint32_t* const next = starts.data() + chunk * width;
       const std::vector<std::uint32_t> begins(next, next + width);
       BucketLines<std::uint64_t> lines(begins, out);
       std::uint64_t words[key_block];
       std::uint32_t places[key_block];
       std::uint16_t to[key_block];
-      each_block(chunk,
+      each_block(rows,
                  [&](std::size_t begin, std::size_t in_block, const std::uint64_t* keys, const std::uint32_t* bin_of) {
                    for (std::size_t i = 0; i < in_block; ++i) {
                      to[i] = bucket_of[bin_of[i]];

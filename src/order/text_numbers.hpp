@@ -10,7 +10,7 @@
 #include <vector>
 
 #include "lofty/run.hpp"
-#include "order/entry_numbers.hpp"
+#include "order/key_table.hpp"
 #include "order/packed_texts.hpp"
 #include "order/parts.hpp"
 #include "table/buffer.hpp"
@@ -29,23 +29,21 @@ namespace text_numbers {
 // Threads number shares of the rows by themselves; then the later ones' texts are looked up in the first one's. The
 // best where there are few texts: they are in everybody's cache.
 template <class Packed, class Text>
-TextNumbers by_rows(std::size_t size, std::size_t shares, const Text& text, std::uint32_t first, const Run& run,
-                    std::uint32_t* words) {
+TextNumbers by_rows(const Pieces& shares, const Text& text, std::uint32_t first, const Run& run, std::uint32_t* words) {
   struct Share {
-    EntryNumbers<Packed> texts;
+    KeyTable<Packed> texts;
     std::vector<std::uint32_t> first_rows;
     bool nulls = false;
   };
-  std::vector<Share> all(shares);
-  const auto begin_of = [&](std::size_t s) { return size * s / shares; };
-  parallel_for(shares, run, [&](std::size_t s) {
+  std::vector<Share> all(shares.count());
+  parallel_for(shares, run, [&](const RowRange& rows, std::size_t s) {
     Share& own = all[s];
     constexpr std::size_t lot = 512;
     Packed packed[lot];
     std::uint16_t at[lot];  // which row of the lot a text is of
-    for (std::size_t begin = begin_of(s); begin < begin_of(s + 1); begin += lot) {
+    for (std::size_t begin = rows.begin; begin < rows.end; begin += lot) {
       if (begin / lot % 128 == 0) check_stop(run);
-      const std::size_t count = std::min(lot, begin_of(s + 1) - begin);
+      const std::size_t count = std::min(lot, rows.end - begin);
       std::size_t texts = 0;
       for (std::size_t i = 0; i < count; ++i) {
         const std::string_view one = text(begin + i);
@@ -64,8 +62,8 @@ TextNumbers by_rows(std::size_t size, std::size_t shares, const Text& text, std:
     }
   });
   TextNumbers whole;
-  std::vector<std::vector<std::uint32_t>> word_of(shares);  // of the whole, by word of the share
-  for (std::size_t s = 1; s < shares; ++s) {
+  std::vector<std::vector<std::uint32_t>> word_of(shares.count());  // of the whole, by word of the share
+  for (std::size_t s = 1; s < shares.count(); ++s) {
     const std::span<const Packed> keys = all[s].texts.keys();
     Buffer<Packed> texts(keys.size());
     std::ranges::copy(keys, texts.data());
@@ -74,8 +72,9 @@ TextNumbers by_rows(std::size_t size, std::size_t shares, const Text& text, std:
     word_of[s].assign(keys.size() + first, 0);
     for (std::size_t i = 0; i < keys.size(); ++i) word_of[s][i + first] = NumbersOver(texts.data()).get(i) + first;
   }
-  parallel_for(shares - 1, run, [&](std::size_t before) {
-    for (std::size_t i = begin_of(before + 1); i < begin_of(before + 2); ++i) words[i] = word_of[before + 1][words[i]];
+  parallel_for(shares, run, [&](const RowRange& rows, std::size_t s) {
+    if (s == 0) return;  // its numbers are those of the whole
+    for (std::size_t i = rows.begin; i < rows.end; ++i) words[i] = word_of[s][words[i]];
   });
   for (const Share& share : all) whole.nulls = whole.nulls || share.nulls;
   whole.first_rows = std::move(all[0].first_rows);
@@ -117,17 +116,17 @@ template <class Text>
 bool many_distinct(std::size_t sample, std::size_t size, const Text& text) {
   Buffer<PackedText> texts(sample);
   for (std::size_t i = 0; i < sample; ++i) texts[i] = PackedText(text(size * i / sample));
-  EntryNumbers<PackedText> numbers;
+  KeyTable<PackedText> numbers;
   numbers.number_all(texts.data(), sample, texts.data(), [](std::size_t) {});
   return numbers.size() > sample / 8 * 7;
 }
 
 template <class Packed, class Text>
-TextNumbers as_sampled(std::size_t size, std::size_t shares, const Text& text, std::uint32_t first, const Run& run,
+TextNumbers as_sampled(std::size_t size, const Pieces& shares, const Text& text, std::uint32_t first, const Run& run,
                        std::uint32_t* words) {
-  if (shares > 1 && many_distinct(8 * 1024, size, text))
+  if (shares.count() > 1 && many_distinct(8 * 1024, size, text))
     return by_hash<Packed>(size, usual_blocks<Packed>, text, first, run, words);
-  return by_rows<Packed>(size, shares, text, first, run, words);
+  return by_rows<Packed>(shares, text, first, run, words);
 }
 
 }  // namespace text_numbers
@@ -137,8 +136,7 @@ TextNumbers as_sampled(std::size_t size, std::size_t shares, const Text& text, s
 template <class Text>
 TextNumbers number_texts(std::size_t size, const Text& text, std::uint32_t first, const Run& run,
                          std::uint32_t* words) {
-  const std::size_t shares =
-      size < rows_worth_threads ? 1 : std::min<std::size_t>(static_cast<std::size_t>(thread_count(run)), 255);
+  const Pieces shares = Pieces::per_thread(size, run);
   return text_numbers::mostly_short(std::min<std::size_t>(size, 1024), size, text)
              ? text_numbers::as_sampled<ShortText>(size, shares, text, first, run, words)
              : text_numbers::as_sampled<PackedText>(size, shares, text, first, run, words);
@@ -148,10 +146,8 @@ TextNumbers number_texts(std::size_t size, const Text& text, std::uint32_t first
 template <class Text>
 std::vector<std::string_view> distinct_texts(const TextNumbers& numbers, const Text& text, const Run& run) {
   auto texts = large_vector<std::string_view>(numbers.first_rows.size(), run);
-  constexpr std::size_t pieces = 64;
-  parallel_for(pieces, Run{.threads = run.threads, .stop = run.stop}, [&](std::size_t p) {
-    for (std::size_t i = texts.size() * p / pieces; i < texts.size() * (p + 1) / pieces; ++i)
-      texts[i] = text(numbers.first_rows[i]);
+  parallel_for(Pieces::fixed(texts.size()), run, [&](const RowRange& piece) {
+    for (std::size_t i = piece.begin; i < piece.end; ++i) texts[i] = text(numbers.first_rows[i]);
   });
   return texts;
 }

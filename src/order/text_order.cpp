@@ -52,10 +52,9 @@ std::vector<std::uint32_t> text_ranks(const std::vector<std::string_view>& disti
   } else {
     const auto collator = open_collator(order, locale);
     std::vector<std::string> keys(distinct.size());
-    constexpr std::size_t stretch = 8192;  // a collator may be shared, as long as nobody changes it
-    parallel_for((keys.size() + stretch - 1) / stretch, run, [&](std::size_t p) {
-      for (std::size_t i = p * stretch; i < std::min(keys.size(), (p + 1) * stretch); ++i)
-        keys[i] = collation_key(*collator, distinct[i]);
+    // Threads may share a collator that does not change.
+    parallel_for(Pieces::costly(keys.size(), 8192), run, [&](const RowRange& piece) {
+      for (std::size_t i = piece.begin; i < piece.end; ++i) keys[i] = collation_key(*collator, distinct[i]);
     });
     std::sort(sorted.begin(), sorted.end(), [&](std::uint32_t a, std::uint32_t b) {
       const int by_rules = keys[a].compare(keys[b]);

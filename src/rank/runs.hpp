@@ -5,7 +5,6 @@
 #include <algorithm>
 #include <cstddef>
 #include <cstdint>
-#include <tuple>
 #include <vector>
 
 #include "order/sort.hpp"
@@ -34,14 +33,11 @@ struct Stretch {
 // Calls work(stretch) for stretches that cover all positions, on several threads. O(n / threads) before the work.
 template <class Work>
 void each_stretch(const Order& order, const Run& run, const Work& work) {
-  constexpr std::size_t stretch = 256 * 1024;
   const std::uint8_t* const marks = order.data().marks.data();
   const std::size_t size = order.size();
   if (size == 0) return;
-  const std::size_t stretches = size < rows_worth_threads ? 1 : (size + stretch - 1) / stretch;
-  const auto bounds = [&](std::size_t s) {
-    return std::pair(s * stretch, stretches == 1 ? size : std::min(size, (s + 1) * stretch));
-  };
+  const Pieces pieces = Pieces::fixed(size);
+  const std::size_t stretches = pieces.count();
   // What a stretch has to know of those before and behind it.
   struct Edge {
     std::size_t first_peer, last_peer, last_group;  // positions; none: size
@@ -58,8 +54,8 @@ void each_stretch(const Order& order, const Run& run, const Work& work) {
     return at > begin ? at - 1 : size;
   };
   if (stretches > 1)
-    parallel_for(stretches, run, [&](std::size_t s) {
-      const auto [begin, end] = bounds(s);
+    parallel_for(pieces, run, [&](const RowRange& piece, std::size_t s) {
+      const std::size_t begin = piece.begin, end = piece.end;
       const std::size_t first = next_with(OrderData::peer_start, begin, end);
       Edge edge{first < end ? first : size, last_with(OrderData::peer_start, begin, end),
                 last_with(OrderData::group_start, begin, end), 0};
@@ -69,7 +65,8 @@ void each_stretch(const Order& order, const Run& run, const Work& work) {
     });
   std::vector<Stretch> all(stretches);
   for (std::size_t s = 0; s < stretches; ++s) {
-    std::tie(all[s].from, all[s].to) = bounds(s);
+    all[s].from = pieces[s].begin;
+    all[s].to = pieces[s].end;
     if (s == 0) continue;
     const Edge& before = edges[s - 1];
     all[s].group = before.last_group != size ? before.last_group : all[s - 1].group;
@@ -80,10 +77,7 @@ void each_stretch(const Order& order, const Run& run, const Work& work) {
     all[s].next = next;
     if (stretches > 1 && edges[s].first_peer != size) next = edges[s].first_peer;
   }
-  if (stretches == 1)
-    work(all[0]);
-  else
-    parallel_for(stretches, run, [&](std::size_t s) { work(all[s]); });
+  parallel_for(stretches, run, [&](std::size_t s) { work(all[s]); });
 }
 
 // Calls emit(run) for every run of every stretch; different stretches on different threads. O(n).

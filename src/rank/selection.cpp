@@ -169,29 +169,27 @@ class Selecting {
     GroupNumbers numbers;
     if (!coded_) number_rows_of_groups(numbers);
     const std::size_t groups = coded_ ? std::size_t{1} << within.bits() : numbers.size();
-    const std::size_t threads = size_ < rows_worth_threads ? 1 : static_cast<std::size_t>(thread_count(run_));
+    const Pieces shares = Pieces::per_thread(size_, run_, key_block);
     const Run run = coded_ ? run_ : part_of(run_, 0.5, 1);
     Progress progress(run, size_);
-    if (threads > 1 && groups >= groups_worth_sharing)
-      in_rounds<Code>(within, numbers.of_row, groups, threads, progress);
+    if (shares.count() > 1 && groups >= groups_worth_sharing)
+      in_rounds<Code>(within, numbers.of_row, groups, shares.count(), progress);
     else
-      apart<Code>(within, numbers.of_row, groups, threads, progress);
+      apart<Code>(within, numbers.of_row, groups, shares, progress);
     progress.finish();
   }
 
   // Each thread by itself.
   template <class Code>
   void apart(const KeyString& within, const std::vector<std::uint32_t>& numbers, std::size_t groups,
-             std::size_t threads, Progress& progress) {
-    std::vector<Least<Code>> least(threads, Least<Code>(groups, count_));
-    std::vector<Reaching> found(threads);
-    const std::size_t share = (size_ / threads / key_block + 1) * key_block;
-    parallel_for(threads, run_, [&](std::size_t t) {
-      const std::size_t begin = std::min(size_, t * share), end = std::min(size_, begin + share);
-      hold_against(least[t], within, numbers, begin, end, progress,
+             const Pieces& shares, Progress& progress) {
+    std::vector<Least<Code>> least(shares.count(), Least<Code>(groups, count_));
+    std::vector<Reaching> found(shares.count());
+    parallel_for(shares, run_, [&](const RowRange& rows, std::size_t t) {
+      hold_against(least[t], within, numbers, rows.begin, rows.end, progress,
                    [&](const Candidate& c) { found[t].add(least[t], c); });
     });
-    for (std::size_t t = 1; t < threads; ++t) least[0].add_all(least[t]);
+    for (std::size_t t = 1; t < shares.count(); ++t) least[0].add_all(least[t]);
     for (Reaching& part : found) {
       part.tidy(least[0]);
       candidates_.insert(candidates_.end(), part.rows().begin(), part.rows().end());

@@ -70,13 +70,13 @@ std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const std::int64
   assert(values.size() == groups.of_row.size());
   // 64 bits a group, and a count of how often each wrapped round, which hardly ever happens. Each thread has its share
   // of the rows and sums of its own, where groups are not so many that adding those up would cost more.
-  const std::size_t shares =
-      values.size() < std::max(rows_worth_threads, 4 * groups.size()) ? 1 : static_cast<std::size_t>(thread_count(run));
+  const Pieces shares =
+      values.size() < 4 * groups.size() ? Pieces::one(values.size()) : Pieces::per_thread(values.size(), run);
   struct Share {
     Buffer<std::int64_t> low;
     std::vector<std::int32_t> wraps;
   };
-  std::vector<Share> all(shares);
+  std::vector<Share> all(shares.count());
   const auto add = [&](Share& to, std::size_t group, std::int64_t value) {
     if (!__builtin_add_overflow(to.low[group], value, &to.low[group])) [[likely]]
       return;
@@ -84,14 +84,13 @@ std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const std::int64
     to.wraps[group] += value > 0 ? 1 : -1;
   };
   Progress progress(run, values.size());
-  parallel_for(shares, run, [&](std::size_t s) {
+  parallel_for(shares, run, [&](const RowRange& rows, std::size_t s) {
     Share& own = all[s];
     own.low.allocate(groups.size());
     std::fill_n(own.low.data(), groups.size(), std::int64_t{0});
     constexpr std::size_t stretch = 1024 * 1024;
-    const std::size_t first = values.size() * s / shares, last = values.size() * (s + 1) / shares;
-    for (std::size_t begin = first; begin < last; begin += stretch) {
-      const std::size_t end = std::min(last, begin + stretch);
+    for (std::size_t begin = rows.begin; begin < rows.end; begin += stretch) {
+      const std::size_t end = std::min(rows.end, begin + stretch);
       progress.add(end - begin);
       read_ahead(
           begin, end, [&](std::size_t i) { return own.low.data() + groups.of_row[i]; },
@@ -101,7 +100,7 @@ std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const std::int64
     }
   });
   Share& whole = all[0];
-  for (std::size_t s = 1; s < shares; ++s) {
+  for (std::size_t s = 1; s < shares.count(); ++s) {
     for (std::size_t g = 0; g < groups.size(); ++g) add(whole, g, all[s].low[g]);
     if (all[s].wraps.empty()) continue;
     if (whole.wraps.empty()) whole.wraps.resize(groups.size());

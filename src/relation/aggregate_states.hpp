@@ -12,9 +12,9 @@
 
 #include "question/question.hpp"
 #include "rank/exact_sum.hpp"
-#include "rank/groups.hpp"
 #include "relation/cell_maker.hpp"
 #include "relation/entries.hpp"
+#include "relation/group_keys.hpp"
 
 namespace lofty::engine {
 
@@ -32,22 +32,24 @@ class DistinctPairs {
       }
       if (value == run_values_.back() && run_groups_.back() == group) return;
     }
-    for (std::uint32_t at = 0; at < run_values_.size(); ++at) table_.find_or_add(run_groups_[at], run_cell(at));
+    for (std::uint32_t at = 0; at < run_values_.size(); ++at) table_.find_or_add({run_cell(at), run_groups_[at]});
     run_values_ = {};
     run_groups_ = {};
-    table_.find_or_add(group, cell);
+    table_.find_or_add({cell, group});
   }
   std::uint32_t size() const {
     return static_cast<std::uint32_t>(run_values_.empty() ? table_.size() : run_values_.size());
   }
-  std::uint32_t group(std::uint32_t at) const { return run_values_.empty() ? table_.prefix(at) : run_groups_[at]; }
-  Cell cell(std::uint32_t at) const { return run_values_.empty() ? table_.cell(at) : run_cell(at); }
+  std::uint32_t group(std::uint32_t at) const {
+    return run_values_.empty() ? table_.keys()[at].prefix : run_groups_[at];
+  }
+  Cell cell(std::uint32_t at) const { return run_values_.empty() ? table_.keys()[at].cell : run_cell(at); }
 
  private:
   Cell run_cell(std::uint32_t at) const { return {static_cast<std::uint64_t>(run_values_[at]), CellMaker::number}; }
   std::vector<std::int64_t> run_values_;  // ascending
   std::vector<std::uint32_t> run_groups_;
-  IdTable table_;
+  GroupTable table_;
 };
 
 // The states of one aggregate for all groups, as arrays.

@@ -1,5 +1,5 @@
 #pragma once
-// Values as the cells of an IdTable.
+// Values as the cells of a GroupTable.
 // Covered by tests/ladder/property_test.cpp.
 
 #include <cmath>
@@ -7,7 +7,7 @@
 #include <string_view>
 
 #include "formula/evaluator.hpp"
-#include "rank/groups.hpp"
+#include "relation/group_keys.hpp"
 #include "table/dictionary.hpp"
 
 namespace lofty::engine {

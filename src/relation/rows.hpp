@@ -6,11 +6,10 @@
 #include "formula/evaluator.hpp"
 #include "lofty/standings.hpp"
 #include "question/question.hpp"
+#include "relation/join_keys.hpp"
 #include "table/table_data.hpp"
 
 namespace lofty::engine {
-
-inline constexpr std::uint32_t no_row = 0xffffffff;
 
 class JoinedRows : public RowSource {
  public:
@@ -23,10 +22,20 @@ class JoinedRows : public RowSource {
 
   // Row counts, and up to three examples for each: keys without a partner, and rows of the other table without a row.
   struct Report {
+    static constexpr std::size_t most_examples = 3;
     std::size_t unmatched = 0, without_rows = 0;
     std::vector<std::string> unmatched_examples, without_examples;
     double seconds = 0;                 // that matching took
     std::size_t several = 0, more = 0;  // rows with several partners, and how many rows there are more because of them
+
+    // `text` makes the key's text, which is wanted for the first examples only.
+    template <class Text>
+    void add_unmatched(const Text& text) {
+      ++unmatched;
+      if (unmatched_examples.size() < most_examples) add_example(text());
+    }
+    void add(const Report& other);
+    void add_example(const std::string& text);
   };
   const std::vector<Report>& reports() const { return reports_; }
   // The values of one of Question::row_windows, one a row.
@@ -44,9 +53,14 @@ class JoinedRows : public RowSource {
   const Column& column_of(std::size_t table, std::size_t column) const {
     return *question_.tables[table].table.data().columns[column];
   }
+  struct Sides;
+  Sides sides_of(const JoinUse& join) const;
   void match(const JoinUse& join, const Run& run);
-  void rebuild(const JoinUse& join, const std::vector<std::uint32_t>& next_alike, const std::vector<std::uint8_t>& used,
-               Report& report, const Run& run);
+  Report find_partners(const JoinUse& join, const Sides& sides, const RowsByKey& by_key,
+                       std::vector<std::uint8_t>& used, const Run& run);
+  Error several_partners(const JoinUse& join, std::size_t row, std::uint32_t first, std::uint32_t second) const;
+  void rebuild(const JoinUse& join, const RowsByKey& by_key, const std::vector<std::uint8_t>& used, Report& report,
+               const Run& run);
   const ColumnPtr* merged(const RowColumn& column) const;  // null: no join has merged it
   void merge_keys(const JoinUse& join, const Run& run);
   // A table's row for a row of the relation; no_row where it has none.

@@ -7,14 +7,13 @@
 namespace lofty::engine {
 
 ColumnPtr values_at(const JoinedRows& rows, const Node& node, std::span<const std::uint32_t> at, const Run& run) {
-  const std::size_t count = std::clamp<std::size_t>(at.size() / 250'000, 1, 64);
+  const Pieces parts = Pieces::few(at.size());
   std::vector<Piece> pieces;
-  for (std::size_t p = 0; p < count; ++p) pieces.emplace_back(node.type);
-  parallel_for(count, run, [&](std::size_t p) {
+  for (std::size_t p = 0; p < parts.count(); ++p) pieces.emplace_back(node.type);
+  parallel_for(parts, run, [&](const RowRange& part, std::size_t p) {
     Evaluator evaluator(rows, rows.context());
     std::vector<unsigned char> mask;
-    const std::size_t end = at.size() * (p + 1) / count;
-    for (std::size_t next = at.size() * p / count; next < end;) {
+    for (std::size_t next = part.begin, end = part.end; next < end;) {
       // As many rows as lie within one batch of the relation.
       const std::size_t begin = at[next];
       std::size_t last = next;

@@ -3,9 +3,9 @@
 #include <algorithm>
 #include <mutex>
 
-#include "rank/groups.hpp"
 #include "relation/aggregate_states.hpp"
 #include "relation/carried.hpp"
+#include "relation/group_keys.hpp"
 #include "relation/ordered_totals.hpp"
 #include "relation/windows.hpp"
 #include "table/parallel.hpp"
@@ -28,7 +28,8 @@ struct Part {
   }
 
   std::vector<CellMaker> keys;
-  std::vector<IdTable> tables;  // one a key: (id so far, cell) -> id
+  std::vector<GroupTable> tables;  // one a key: (id so far, cell) -> id
+  std::vector<GroupKey> batch_keys;
   std::vector<std::uint32_t> first_rows, row_counts;
   std::vector<Carried> carried;
   std::vector<AggregateStates> states;
@@ -48,17 +49,16 @@ struct Part {
     row_counts[id] += count;
   }
   Cell cell(std::size_t key, std::uint32_t group) const {
-    for (std::size_t k = keys.size() - 1; k > key; --k) group = tables[k].prefix(group);
-    return tables[key].cell(group);
+    for (std::size_t k = keys.size() - 1; k > key; --k) group = tables[k].keys()[group].prefix;
+    return tables[key].keys()[group].cell;
   }
   // The number that each group of another part has in this one, where unknown groups are added.
   std::vector<std::uint32_t> meet_groups(const Part& other) {
     std::vector<std::uint32_t> prefixes{0}, ids;  // of the other's table before: its id -> ours
     for (std::size_t k = 0; k < keys.size(); ++k) {
       ids.clear();
-      for (std::uint32_t id = 0; id < other.tables[k].size(); ++id)
-        ids.push_back(tables[k].find_or_add(prefixes[other.tables[k].prefix(id)],
-                                            keys[k].translate(other.tables[k].cell(id), other.keys[k])));
+      for (const GroupKey& key : other.tables[k].keys())
+        ids.push_back(tables[k].find_or_add({keys[k].translate(key.cell, other.keys[k]), prefixes[key.prefix]}));
       prefixes.swap(ids);
     }
     for (std::uint32_t g = 0; g < prefixes.size(); ++g) meet(prefixes[g], other.first_rows[g], other.row_counts[g]);
@@ -132,24 +132,18 @@ class RowFilter {
 class RowStages {
  public:
   RowStages(const Question& question, const JoinedRows& rows, const Ladder& ladder, const Run& run)
-      : question_(question), rows_(rows), ladder_(ladder), run_(run), total_(rows.rows()) {
-    // Pieces depend on the number of rows only. Each has tables of its own, so there are few; and each is a whole
-    // number of batches.
-    const std::size_t wanted = std::clamp<std::size_t>(total_ / 500'000, 1, 16);
-    piece_rows_ = std::max<std::size_t>(batch_rows, (total_ / wanted / batch_rows + 1) * batch_rows);
-    pieces_ = (total_ + piece_rows_ - 1) / piece_rows_;
-  }
+      : question_(question), rows_(rows), ladder_(ladder), run_(run), pieces_(Pieces::few(rows.rows(), batch_rows)) {}
 
   // The constants over all rows that count, by Question::overalls.
   std::vector<Value> find_overalls() const {
     std::vector<Value> values(question_.overalls.size());
     if (values.empty()) return values;
-    std::vector<std::vector<Value>> best(pieces_, std::vector<Value>(question_.overalls.size()));
-    parallel_for(pieces_, run_, [&](std::size_t piece) {
+    std::vector<std::vector<Value>> best(pieces_.count(), std::vector<Value>(question_.overalls.size()));
+    parallel_for(pieces_, run_, [&](const RowRange& rows, std::size_t piece) {
       Evaluator evaluator(rows_, rows_.context());
       const RowFilter filter({&question_.where_first});
       std::vector<unsigned char> mask;
-      each_batch(piece, [&](std::size_t begin, std::size_t count) {
+      each_batch(rows, [&](std::size_t begin, std::size_t count) {
         filter.apply(evaluator, begin, count, mask);
         for (unsigned char& m : mask) m = m == 1;
         for (std::size_t o = 0; o < question_.overalls.size(); ++o) {
@@ -168,18 +162,16 @@ class RowStages {
 
   // The rows that count, ascending.
   std::vector<std::uint32_t> counted() const {
-    std::vector<std::vector<std::uint32_t>> of_piece(pieces_);
-    parallel_for(pieces_, run_, [&](std::size_t piece) {
+    std::vector<std::vector<std::uint32_t>> of_piece(pieces_.count());
+    parallel_for(pieces_, run_, [&](const RowRange& range, std::size_t piece) {
       Evaluator evaluator(rows_, rows_.context());
       const RowFilter filter({&question_.where_first, &question_.where_last});
       std::vector<unsigned char> mask;
-      const std::size_t end = std::min(total_, (piece + 1) * piece_rows_);
-      for (std::size_t begin = piece * piece_rows_; begin < end; begin += batch_rows) {
-        const std::size_t count = std::min(batch_rows, end - begin);
+      each_batch(range, [&](std::size_t begin, std::size_t count) {
         filter.apply(evaluator, begin, count, mask);
         for (std::size_t i = 0; i < count; ++i)
           if (mask[i] == 1) of_piece[piece].push_back(static_cast<std::uint32_t>(begin + i));
-      }
+      });
     });
     std::vector<std::uint32_t> rows;
     for (const auto& some : of_piece) rows.insert(rows.end(), some.begin(), some.end());
@@ -187,13 +179,14 @@ class RowStages {
   }
 
   Entries run() {
-    std::vector<std::unique_ptr<Part>> parts(pieces_);
-    parallel_for(pieces_, run_, [&](std::size_t piece) {
+    std::vector<std::unique_ptr<Part>> parts(pieces_.count());
+    Progress progress(run_, rows_.rows());
+    parallel_for(pieces_, progress, [&](const RowRange& range, std::size_t piece) {
       parts[piece] = std::make_unique<Part>(question_);
-      run_piece(piece, *parts[piece]);
+      run_piece(range, *parts[piece]);
     });
     Entries entries;
-    entries.read = total_;
+    entries.read = rows_.rows();
     for (const auto& part : parts) {
       entries.left_out += part->left_out;
       entries.unknown += part->unknown;
@@ -223,19 +216,14 @@ class RowStages {
   }
 
   template <class Work>
-  void each_batch(std::size_t piece, const Work& work) const {
-    const std::size_t end = std::min(total_, (piece + 1) * piece_rows_);
-    for (std::size_t begin = piece * piece_rows_; begin < end; begin += batch_rows) {
+  void each_batch(const RowRange& rows, const Work& work) const {
+    for (std::size_t begin = rows.begin; begin < rows.end; begin += batch_rows) {
       check_stop(run_);
-      work(begin, std::min(batch_rows, end - begin));
-    }
-    if (run_.progress) {
-      const std::scoped_lock lock(progress_mutex_);
-      run_.progress(static_cast<double>(++done_) / static_cast<double>(pieces_));
+      work(begin, std::min(batch_rows, rows.end - begin));
     }
   }
 
-  void run_piece(std::size_t piece, Part& part) {
+  void run_piece(const RowRange& rows, Part& part) {
     Evaluator evaluator(rows_, rows_.context());
     const RowFilter filter({&question_.where_first, &question_.where_last});
     std::vector<unsigned char> mask;
@@ -243,7 +231,7 @@ class RowStages {
     // A single integer key of a small range needs no table: its value is the index.
     std::vector<std::uint32_t> direct;
     std::vector<unsigned char> narrowed;
-    each_batch(piece, [&](std::size_t begin, std::size_t count) {
+    each_batch(rows, [&](std::size_t begin, std::size_t count) {
       filter.apply(evaluator, begin, count, mask);
       choose(mask, begin, part, chosen);
       part.counted += chosen.size();
@@ -356,13 +344,17 @@ class RowStages {
       if (column.from != EntryColumn::From::key) continue;
       const Vector& v = evaluator.evaluate(*column.node, begin, count, mask.data());
       CellMaker& cells = part.keys[key];
-      IdTable& table = part.tables[key];
+      GroupTable& table = part.tables[key];
       const bool small = part.keys.size() == 1 && v.lane == Vector::Lane::int64;
       if (small) {
         number_small(v.ints.data(), begin, chosen, table, cells, v, direct, ids);
       } else {
-        for (std::size_t k = 0; k < chosen.size(); ++k)
-          ids[k] = table.find_or_add(ids[k], cells.cell(v, chosen[k] - begin));
+        std::vector<GroupKey>& keys = part.batch_keys;
+        keys.resize(chosen.size());
+        for (std::size_t k = 0; k < chosen.size(); ++k) keys[k] = {cells.cell(v, chosen[k] - begin), ids[k]};
+        table.number_all(keys.data(), keys.size(), keys.data(), [](std::size_t) {});
+        const NumbersOver numbers(keys.data());
+        for (std::size_t k = 0; k < chosen.size(); ++k) ids[k] = numbers.get(k);
       }
       ++key;
     }
@@ -377,7 +369,7 @@ class RowStages {
   }
 
   static void number_small(const std::int64_t* values, std::size_t begin, const std::vector<std::uint32_t>& chosen,
-                           IdTable& table, CellMaker& cells, const Vector& v, std::vector<std::uint32_t>& direct,
+                           GroupTable& table, CellMaker& cells, const Vector& v, std::vector<std::uint32_t>& direct,
                            std::vector<std::uint32_t>& ids) {
     for (std::size_t k = 0; k < chosen.size(); ++k) {
       const std::size_t i = chosen[k] - begin;
@@ -386,7 +378,7 @@ class RowStages {
         ids[k] = direct[at];
         continue;
       }
-      ids[k] = table.find_or_add(0, cells.cell(v, i));
+      ids[k] = table.find_or_add({cells.cell(v, i), 0});
       if (at >= direct_range) continue;
       if (at >= direct.size()) direct.resize(std::max<std::size_t>(at + 1, direct.size() * 2), no_row);
       direct[at] = ids[k];
@@ -503,11 +495,11 @@ class RowStages {
     std::vector<std::vector<Piece>> pieces(question_.entry_columns.size());
     for (std::size_t c = 0; c < pieces.size(); ++c)
       for (std::size_t p = 0; p < parts.size(); ++p) pieces[c].emplace_back(question_.entry_columns[c].type);
-    parallel_for(parts.size(), run_, [&](std::size_t p) {
+    parallel_for(pieces_, run_, [&](const RowRange& rows, std::size_t p) {
       Evaluator evaluator(rows_, rows_.context());
       std::size_t batch = 0;
       std::vector<unsigned char> mask;
-      each_batch(p, [&](std::size_t begin, std::size_t count) {
+      each_batch(rows, [&](std::size_t begin, std::size_t count) {
         const std::vector<std::uint32_t>& chosen = parts[p]->chosen_rows[batch++];
         if (chosen.empty()) return;
         mask.assign(count, 0);
@@ -530,9 +522,7 @@ class RowStages {
   const JoinedRows& rows_;
   const Ladder& ladder_;
   const Run& run_;
-  std::size_t total_, piece_rows_ = 0, pieces_ = 0;
-  mutable std::mutex progress_mutex_;
-  mutable std::size_t done_ = 0;
+  const Pieces pieces_;
 };
 
 }  // namespace

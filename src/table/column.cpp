@@ -426,11 +426,11 @@ ColumnPtr Column::picked(const Column& from, std::span<const std::uint32_t> rows
   column->dictionary_ = from.dictionary_;
   const auto width = static_cast<std::size_t>(from.width_);
   column->data_.allocate(rows.size() * width);
-  const std::size_t pieces = rows.size() < rows_worth_threads ? 1 : 16;
-  std::vector<std::size_t> nulls(pieces);
-  parallel_for(pieces, run, [&](std::size_t piece) {
-    const std::size_t begin = rows.size() * piece / pieces, end = rows.size() * (piece + 1) / pieces;
-    const auto part = rows.subspan(begin, end - begin);
+  const Pieces pieces = Pieces::fixed(rows.size());
+  std::vector<std::size_t> nulls(pieces.count());
+  parallel_for(pieces, run, [&](const RowRange& range, std::size_t piece) {
+    const std::size_t begin = range.begin;
+    const auto part = rows.subspan(begin, range.size());
     const auto as = [&](auto null) {
       using T = decltype(null);
       nulls[piece] = pick(reinterpret_cast<const T*>(from.data_.data()), part, null,

@@ -64,12 +64,6 @@ std::optional<Number> null_of(const ByPosition& column) {
 
 }  // namespace
 
-std::size_t ColumnScatter::pieces() const { return rows_.size() < rows_worth_threads ? 1 : 16; }
-
-std::pair<std::size_t, std::size_t> ColumnScatter::piece(std::size_t number) const {
-  return {rows_.size() * number / pieces(), rows_.size() * (number + 1) / pieces()};
-}
-
 ColumnScatter::Field ColumnScatter::measured(ByPosition column) const {
   Field field{std::move(column)};
   if (const auto* doubles = std::get_if<Buffer<double>>(&field.column.values)) {
@@ -83,10 +77,10 @@ ColumnScatter::Field ColumnScatter::measured(ByPosition column) const {
     std::int64_t greatest = std::numeric_limits<std::int64_t>::min();
     std::size_t nulls = 0;
   };
-  std::vector<Range> ranges(pieces());
-  parallel_for(pieces(), run_, [&](std::size_t number) {
-    const auto [begin, end] = piece(number);
-    with_array(field.column, [&, begin = begin, end = end](const auto* values) {
+  const Pieces pieces = Pieces::fixed(rows_.size());
+  std::vector<Range> ranges(pieces.count());
+  parallel_for(pieces, run_, [&](const RowRange& piece, std::size_t number) {
+    with_array(field.column, [&, begin = piece.begin, end = piece.end](const auto* values) {
       using Number = std::remove_cvref_t<decltype(*values)>;
       if constexpr (std::is_integral_v<Number>) {
         const std::optional<Number> null = null_of<Number>(field.column);

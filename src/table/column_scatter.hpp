@@ -51,8 +51,6 @@ class ColumnScatter {
   Field measured(ByPosition column) const;
   template <class Word, std::size_t words>
   std::vector<ColumnPtr> brought();
-  std::size_t pieces() const;
-  std::pair<std::size_t, std::size_t> piece(std::size_t number) const;
 
   std::span<const std::uint32_t> rows_;
   const Run& run_;

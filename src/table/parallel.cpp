@@ -1,3 +1,5 @@
+// Threads: how many, which pieces they take, and what becomes of an exception.
+
 #include "table/parallel.hpp"
 
 #include <algorithm>
@@ -22,9 +24,11 @@ namespace {
 // Keeps the exception of the lowest piece, so that the message does not depend on luck either.
 class FirstFailure {
  public:
+  explicit FirstFailure(const Run& run) : run_(run) {}
   void run(std::size_t piece, const std::function<void(std::size_t)>& work) {
     if (lowest_.load(std::memory_order_relaxed) < piece) return;
     try {
+      check_stop(run_);
       work(piece);
     } catch (...) {
       const std::scoped_lock lock(mutex_);
@@ -39,6 +43,7 @@ class FirstFailure {
   }
 
  private:
+  const Run& run_;
   std::mutex mutex_;
   std::atomic<std::size_t> lowest_{~std::size_t{0}};
   std::exception_ptr failure_;
@@ -55,12 +60,26 @@ int thread_count(const Run& run) {
 #endif
 }
 
+Pieces Pieces::fixed(std::size_t rows, std::size_t rows_each, std::size_t multiple) {
+  const std::size_t pieces = rows < rows_worth_threads ? 1 : (rows + rows_each - 1) / rows_each;
+  return {rows, pieces, multiple};
+}
+
+Pieces Pieces::per_thread(std::size_t rows, const Run& run, std::size_t multiple) {
+  constexpr int most = 255;  // numbers of threads fit a byte
+  const int threads = rows < rows_worth_threads ? 1 : std::min(thread_count(run), most);
+  return {rows, static_cast<std::size_t>(threads), multiple};
+}
+
 void parallel_for(std::size_t pieces, const Run& run, const std::function<void(std::size_t)>& work) {
   if (pieces <= 1 || run.threads == 1) {
-    for (std::size_t piece = 0; piece < pieces; ++piece) work(piece);
+    for (std::size_t piece = 0; piece < pieces; ++piece) {
+      check_stop(run);
+      work(piece);
+    }
     return;
   }
-  FirstFailure failure;
+  FirstFailure failure(run);
 #ifndef LOFTY_STD_THREADS
   std::vector<unsigned char> done(pieces, 0);
   const auto body = [&] {

@@ -1,6 +1,8 @@
 #pragma once
-// Fixed pieces of work on several threads.
+// Pieces of work on several threads: the one place that decides how rows are divided.
+// Covered by tests/table/parallel_test.cpp.
 
+#include <algorithm>
 #include <cstddef>
 #include <functional>
 #include <mutex>
@@ -16,12 +18,62 @@ inline constexpr std::size_t rows_worth_threads = 100'000;
 // How many threads `run` means on this machine; at least 1.
 int thread_count(const Run& run);
 
+// The rows [begin, end).
+struct RowRange {
+  std::size_t begin = 0, end = 0;
+  std::size_t size() const { return end - begin; }
+};
+
+// Rows in pieces of work, in order, that cover all of them. A piece begins at a multiple of `multiple` rows.
+class Pieces {
+ public:
+  static constexpr std::size_t usual_rows = 256 * 1024;
+
+  // Pieces of some `rows_each` rows: the same ones for any number of threads, so that a result may depend on them. One
+  // piece where there are too few rows for threads to pay.
+  static Pieces fixed(std::size_t rows, std::size_t rows_each = usual_rows, std::size_t multiple = 1);
+  // At most 16 of them, for work that needs a table of its own for each.
+  static Pieces few(std::size_t rows, std::size_t multiple = 1) {
+    return fixed(rows, std::max(usual_rows, rows / 16 + multiple), multiple);
+  }
+  // The same ones for any number of threads, for work that takes a microsecond a row or more: threads pay from the
+  // second piece on.
+  static Pieces costly(std::size_t rows, std::size_t rows_each) {
+    return {rows, std::max<std::size_t>(1, (rows + rows_each - 1) / rows_each), 1};
+  }
+  // One piece a thread. The result may not depend on them.
+  static Pieces per_thread(std::size_t rows, const Run& run, std::size_t multiple = 1);
+  static Pieces one(std::size_t rows) { return {rows, 1, 1}; }
+
+  std::size_t count() const { return count_; }  // at least 1
+  RowRange operator[](std::size_t piece) const {
+    return {begin_of(piece), piece + 1 == count_ ? rows_ : begin_of(piece + 1)};
+  }
+
+ private:
+  Pieces(std::size_t rows, std::size_t count, std::size_t multiple) : rows_(rows), count_(count), multiple_(multiple) {}
+  std::size_t begin_of(std::size_t piece) const { return rows_ * piece / count_ / multiple_ * multiple_; }
+  std::size_t rows_, count_, multiple_;
+};
+
 // Calls work(piece) once for every piece in [0, pieces), on up to thread_count(run) threads; returns when all are
-// done. Which thread takes a piece is luck, so a result may depend on the piece's number only. The first exception
-// (of the lowest piece that threw) is thrown again here, and pieces not yet begun are dropped. Nested calls are
-// allowed. Built on oneTBB, or on std::thread in builds with LOFTY_STD_THREADS (the thread sanitizer cannot see
-// through the former).
+// done. Which thread takes a piece is luck, so a result may depend on the piece's number only. Asks before each piece
+// whether to stop. The first exception (of the lowest piece that threw) is thrown again here, and pieces not yet begun
+// are dropped. Nested calls are allowed. Built on oneTBB, or on std::thread in builds with LOFTY_STD_THREADS (the
+// thread sanitizer cannot see through the former).
 void parallel_for(std::size_t pieces, const Run& run, const std::function<void(std::size_t)>& work);
+
+// Calls work(rows), or work(rows, piece), for every piece.
+template <class Work>
+void parallel_for(const Pieces& pieces, const Run& run, const Work& work) {
+  const auto call = [&](std::size_t piece) {
+    if constexpr (requires { work(RowRange(), piece); })
+      work(pieces[piece], piece);
+    else
+      work(pieces[piece]);
+  };
+  parallel_for(pieces.count(), run, call);
+}
 
 // Throws Error(Code::stopped) when the caller asked to stop.
 void check_stop(const Run& run);
@@ -37,11 +89,21 @@ class Progress {
   void add(std::size_t steps);
   // All are done, whatever was added.
   void finish();
+  const Run& run() const { return run_; }
 
  private:
   const Run& run_;
   std::size_t total_, done_ = 0;
   std::mutex mutex_;
 };
+
+// The same, and each piece's rows count as done when it is.
+template <class Work>
+void parallel_for(const Pieces& pieces, Progress& progress, const Work& work) {
+  parallel_for(pieces, progress.run(), [&](const RowRange& rows, std::size_t piece) {
+    work(rows, piece);
+    progress.add(rows.size());
+  });
+}
 
 }  // namespace lofty::engine

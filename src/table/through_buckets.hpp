@@ -39,21 +39,20 @@ void through_buckets(std::span<const std::uint32_t> rows, const Run& run, const 
   static_assert(bits <= 16);
   constexpr std::size_t in_bucket = std::size_t{1} << bits;
   const std::size_t size = rows.size(), buckets = (size + in_bucket - 1) / in_bucket;
-  const std::size_t pieces = size < rows_worth_threads ? 1 : 16;
-  const auto begin_of = [&](std::size_t p) { return size * p / pieces; };
-  std::vector<std::uint32_t> next(pieces * buckets, 0);  // of each piece's places in each bucket
-  parallel_for(pieces, run, [&](std::size_t p) {
+  const Pieces pieces = Pieces::few(size);
+  std::vector<std::uint32_t> next(pieces.count() * buckets, 0);  // of each piece's places in each bucket
+  parallel_for(pieces, run, [&](const RowRange& piece, std::size_t p) {
     std::uint32_t* const own = next.data() + p * buckets;
-    for (std::size_t i = begin_of(p); i < begin_of(p + 1); ++i) ++own[rows[i] >> bits];
+    for (std::size_t i = piece.begin; i < piece.end; ++i) ++own[rows[i] >> bits];
   });
   for (std::size_t b = 0; b < buckets; ++b) {
     auto at = static_cast<std::uint32_t>(b * in_bucket);  // each row is there once, so each bucket is full
-    for (std::size_t p = 0; p < pieces; ++p) at += std::exchange(next[p * buckets + b], at);
+    for (std::size_t p = 0; p < pieces.count(); ++p) at += std::exchange(next[p * buckets + b], at);
   }
   using Record = std::array<Word, words>;
   Buffer<std::uint16_t> row_of(size);  // within the bucket
   Buffer<Record> dealt(size);
-  parallel_for(pieces, run, [&](std::size_t p) {
+  parallel_for(pieces, run, [&](const RowRange& piece, std::size_t p) {
     std::uint32_t* const own = next.data() + p * buckets;
     const std::vector<std::uint32_t> begins(own, own + buckets);
     BucketLines<std::uint16_t> rows_out(begins, row_of.data());
@@ -62,8 +61,8 @@ void through_buckets(std::span<const std::uint32_t> rows, const Run& run, const 
     std::array<std::uint32_t, dealt_block> bucket_of, places;
     std::array<std::uint16_t, dealt_block> row_in;
     std::array<Record, dealt_block> records;
-    for (std::size_t from = begin_of(p); from < begin_of(p + 1); from += dealt_block) {
-      const std::size_t count = std::min(dealt_block, begin_of(p + 1) - from);
+    for (std::size_t from = piece.begin; from < piece.end; from += dealt_block) {
+      const std::size_t count = std::min(dealt_block, piece.end - from);
       fill(from, count, block);
       for (std::size_t i = 0; i < count; ++i) {
         const std::uint32_t row = rows[from + i];

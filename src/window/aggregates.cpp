@@ -382,16 +382,15 @@ template <class Word>
 bool running_sums(const OrderData& order, const PackedReader<Word, false>& value, std::int64_t* out, const Run& run) {
   constexpr std::size_t piece_rows = 128 * 1024;
   const std::size_t size = order.rows.size();
-  const std::size_t pieces = size < rows_worth_threads ? 1 : (size + piece_rows - 1) / piece_rows;
+  const Pieces pieces = Pieces::fixed(size, piece_rows);
   struct Stretch {
     std::size_t first_start;               // where a group starts first; none: the end
     std::uint64_t last = 0;                // the sum at its end
     std::int64_t least = 0, greatest = 0;  // of the values
   };
-  std::vector<Stretch> all(pieces);
-  const auto bounds = [&](std::size_t p) { return std::pair(size * p / pieces, size * (p + 1) / pieces); };
-  parallel_for(pieces, run, [&](std::size_t p) {
-    const auto [begin, end] = bounds(p);
+  std::vector<Stretch> all(pieces.count());
+  parallel_for(pieces, run, [&](const RowRange& piece, std::size_t p) {
+    const std::size_t begin = piece.begin, end = piece.end;
     const std::uint8_t* const marks = order.marks.data();
     const std::uint32_t* const rows = order.rows.data();
     Stretch own{end};
@@ -416,12 +415,12 @@ bool running_sums(const OrderData& order, const PackedReader<Word, false>& value
   for (const Stretch& piece : all)
     magnitude = std::max({magnitude, -static_cast<int128>(piece.least), static_cast<int128>(piece.greatest)});
   if (magnitude > std::numeric_limits<std::int64_t>::max() / static_cast<std::int64_t>(size + 1)) return false;
-  std::vector<std::uint64_t> before(pieces, 0);
-  for (std::size_t p = 1; p < pieces; ++p)
-    before[p] = all[p - 1].last + (all[p - 1].first_start < bounds(p - 1).second ? 0 : before[p - 1]);
-  parallel_for(pieces, run, [&](std::size_t p) {
+  std::vector<std::uint64_t> before(pieces.count(), 0);
+  for (std::size_t p = 1; p < pieces.count(); ++p)
+    before[p] = all[p - 1].last + (all[p - 1].first_start < pieces[p - 1].end ? 0 : before[p - 1]);
+  parallel_for(pieces, run, [&](const RowRange& piece, std::size_t p) {
     if (before[p] == 0) return;
-    for (std::size_t i = bounds(p).first; i < all[p].first_start; ++i)
+    for (std::size_t i = piece.begin; i < all[p].first_start; ++i)
       out[i] = static_cast<std::int64_t>(static_cast<std::uint64_t>(out[i]) + before[p]);
   });
   return true;

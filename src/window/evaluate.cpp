@@ -92,9 +92,8 @@ const OrderData& WindowSort::order(const Shape& shape) {
   const auto rows = base_.rows();
   if (first_difference_.empty() && !rows.empty()) {
     first_difference_.assign(rows.size(), static_cast<std::uint8_t>(std::min<std::size_t>(keys, 255)));
-    const std::size_t pieces = rows.size() < rows_worth_threads ? 1 : 16;
-    parallel_for(pieces, run_, [&](std::size_t piece) {
-      const std::size_t begin = rows.size() * piece / pieces, end = rows.size() * (piece + 1) / pieces;
+    parallel_for(Pieces::fixed(rows.size()), run_, [&](const RowRange& piece) {
+      const auto [begin, end] = piece;
       for (std::size_t k = keys; k-- > 0;)
         for (std::size_t c = codes_of_[k]; c < codes_of_[k + 1]; ++c) {
           const KeyCodes& code = *codes_[c];
@@ -134,10 +133,11 @@ const WindowSort::Peers& WindowSort::peers(const Shape& shape) {
   if (!fresh) return place->second;
   const OrderData& of = order(shape);
   const std::uint8_t* const marks = of.marks.data();
-  const std::size_t size = of.rows.size(), pieces = size < rows_worth_threads ? 1 : 16;
-  std::vector<Peers> found(pieces);
-  parallel_for(pieces, run_, [&](std::size_t piece) {
-    const std::size_t begin = size * piece / pieces, end = size * (piece + 1) / pieces;
+  const std::size_t size = of.rows.size();
+  const Pieces pieces = Pieces::fixed(size);
+  std::vector<Peers> found(pieces.count());
+  parallel_for(pieces, run_, [&](const RowRange& range, std::size_t piece) {
+    const std::size_t begin = range.begin, end = range.end;
     const auto starts = [&](std::size_t i) { return i == size || (marks[i] & OrderData::peer_start) != 0; };
     std::size_t first = begin, most = 0, alone = 0;
     while (first > 0 && first < size && !starts(first)) --first;
@@ -409,9 +409,8 @@ class Evaluation {
       const Gathered& at = sort_.values(*call_.value, relation_, run_);
       if (at.lane == Gathered::Lane::int64) {
         Buffer<std::int64_t> values(size());
-        const std::size_t pieces = size() < rows_worth_threads ? 1 : 16;
-        parallel_for(pieces, run_, [&](std::size_t piece) {
-          for (std::size_t i = size() * piece / pieces; i < size() * (piece + 1) / pieces; ++i)
+        parallel_for(Pieces::fixed(size()), run_, [&](const RowRange& piece) {
+          for (std::size_t i = piece.begin; i < piece.end; ++i)
             values[i] = positions[i] == no_position ? int64_null : at.ints[positions[i]];
         });
         return ByPosition{call_.type, std::move(values)};

@@ -12,7 +12,6 @@
 #include "table/far_memory.hpp"
 #include "table/parallel.hpp"
 #include "window/packing.hpp"
-#include "window/pieces.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -55,7 +54,7 @@ Gathered whole_numbers(const Key& key, std::span<const std::uint32_t> rows, cons
   Gathered out;
   out.no_nulls = key.options.null_mask.empty();
   out.ints.allocate(rows.size());
-  std::vector<Seen> seen(pieces_of(rows.size()));
+  std::vector<Seen> seen(Pieces::fixed(rows.size()).count());
   const auto look = [&](std::size_t begin, std::size_t end, std::size_t piece, auto with_mask) {
     constexpr bool has_mask = decltype(with_mask)::value;
     const std::uint32_t* const row = rows.data();
@@ -70,7 +69,8 @@ Gathered whole_numbers(const Key& key, std::span<const std::uint32_t> rows, cons
     }
     seen[piece] = own;
   };
-  in_pieces(rows.size(), run, [&](std::size_t begin, std::size_t end, std::size_t piece) {
+  parallel_for(Pieces::fixed(rows.size()), run, [&](const RowRange& range, std::size_t piece) {
+    const std::size_t begin = range.begin, end = range.end;
     if (key.options.null_mask.empty())
       look(begin, end, piece, std::false_type{});
     else
@@ -95,7 +95,8 @@ Gathered gather(const Column& column, std::span<const std::uint32_t> rows, const
   switch (column.lane()) {
     case Lane::int64:
       out.ints.allocate(rows.size());
-      in_pieces(rows.size(), run, [&](std::size_t begin, std::size_t end) {
+      parallel_for(Pieces::fixed(rows.size()), run, [&](const RowRange& range) {
+        const std::size_t begin = range.begin, end = range.end;
         column.pick_int64(rows.subspan(begin, end - begin), out.ints.data() + begin);
       });
       out.no_nulls = column.nulls() == 0;
@@ -105,7 +106,8 @@ Gathered gather(const Column& column, std::span<const std::uint32_t> rows, const
     case Lane::int128:
       out.lane = Gathered::Lane::int128;
       out.wide.allocate(rows.size());
-      in_pieces(rows.size(), run, [&](std::size_t begin, std::size_t end) {
+      parallel_for(Pieces::fixed(rows.size()), run, [&](const RowRange& range) {
+        const std::size_t begin = range.begin, end = range.end;
         for (std::size_t i = begin; i < end; ++i)
           out.wide[i] = column.is_null(rows[i]) ? int128_min : column.integer(rows[i]);
       });
@@ -113,7 +115,8 @@ Gathered gather(const Column& column, std::span<const std::uint32_t> rows, const
     case Lane::float64:
       out.lane = Gathered::Lane::float64;
       out.doubles.allocate(rows.size());
-      in_pieces(rows.size(), run, [&](std::size_t begin, std::size_t end) {
+      parallel_for(Pieces::fixed(rows.size()), run, [&](const RowRange& range) {
+        const std::size_t begin = range.begin, end = range.end;
         const auto* const values = reinterpret_cast<const double*>(column.packed());
         read_ahead(
             begin, end, [&](std::size_t i) { return values + rows[i]; },
@@ -126,7 +129,8 @@ Gathered gather(const Column& column, std::span<const std::uint32_t> rows, const
         texts.push_back(column.dictionary().text(code));
       const std::vector<std::int64_t> ranks = code_point_ranks(texts, run);
       out.ints.allocate(rows.size());
-      in_pieces(rows.size(), run, [&](std::size_t begin, std::size_t end) {
+      parallel_for(Pieces::fixed(rows.size()), run, [&](const RowRange& range) {
+        const std::size_t begin = range.begin, end = range.end;
         for (std::size_t i = begin; i < end; ++i) {
           const std::uint32_t code = column.code(rows[i]);
           out.ints[i] = code == Dictionary::none ? int64_null : ranks[code];
@@ -152,7 +156,8 @@ Gathered gathered_values(const Key& key, std::span<const std::uint32_t> rows, co
     Gathered out;
     out.lane = Gathered::Lane::float64;
     out.doubles.allocate(rows.size());
-    in_pieces(rows.size(), run, [&](std::size_t begin, std::size_t end) {
+    parallel_for(Pieces::fixed(rows.size()), run, [&](const RowRange& range) {
+      const std::size_t begin = range.begin, end = range.end;
       read_ahead(
           begin, end, [&](std::size_t i) { return &value_of<T>(key, rows[i]); },
           [&](std::size_t i) {

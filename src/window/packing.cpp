@@ -4,8 +4,8 @@
 #include <vector>
 
 #include "table/far_memory.hpp"
+#include "table/parallel.hpp"
 #include "table/word_width.hpp"
-#include "window/pieces.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -23,8 +23,9 @@ PackedNumbers packed_array(const Key& key, const Run& run) {
     std::int64_t least = std::numeric_limits<std::int64_t>::max(), greatest = int64_null;
     bool nulls = false;
   };
-  std::vector<Seen> seen(pieces_of(size));
-  in_pieces(size, run, [&](std::size_t begin, std::size_t end, std::size_t piece) {
+  std::vector<Seen> seen(Pieces::fixed(size).count());
+  parallel_for(Pieces::fixed(size), run, [&](const RowRange& range, std::size_t piece) {
+    const std::size_t begin = range.begin, end = range.end;
     Seen own;
     for (std::size_t row = begin; row < end; ++row) {
       const auto value = static_cast<std::int64_t>(values[row]);
@@ -48,7 +49,8 @@ PackedNumbers packed_array(const Key& key, const Run& run) {
   with_word(out.width, [&](auto word) {
     using Word = decltype(word);
     Word* const to = out.data<Word>();
-    in_pieces(size, run, [&](std::size_t begin, std::size_t end) {
+    parallel_for(Pieces::fixed(size), run, [&](const RowRange& range) {
+      const std::size_t begin = range.begin, end = range.end;
       const std::uint64_t before = out.before;
       for (std::size_t row = begin; row < end; ++row) {
         const auto number = static_cast<Word>(static_cast<std::uint64_t>(values[row]) - before);
@@ -71,7 +73,8 @@ PackedNumbers gathered_words(PackedNumbers out, const unsigned char* words, int 
     with_word(out.width, [&](auto narrow) {
       using Narrow = decltype(narrow);
       Narrow* const to = out.data<Narrow>();
-      in_pieces(rows.size(), run, [&](std::size_t begin, std::size_t end) {
+      parallel_for(Pieces::fixed(rows.size()), run, [&](const RowRange& range) {
+        const std::size_t begin = range.begin, end = range.end;
         const std::uint32_t* const row = rows.data();
         read_ahead(
             begin, end, [&](std::size_t i) { return from + row[i]; },
@@ -121,7 +124,8 @@ PackedNumbers packed_by_position(const Column& column, std::span<const std::uint
 Buffer<std::int64_t> unpacked(const PackedNumbers& numbers, const Run& run) {
   Buffer<std::int64_t> out(numbers.size);
   with_reader(numbers, [&](const auto& read) {
-    in_pieces(numbers.size, run, [&](std::size_t begin, std::size_t end) {
+    parallel_for(Pieces::fixed(numbers.size), run, [&](const RowRange& range) {
+      const std::size_t begin = range.begin, end = range.end;
       for (std::size_t i = begin; i < end; ++i) out[i] = read(i);
     });
   });
@@ -131,7 +135,8 @@ Buffer<std::int64_t> unpacked(const PackedNumbers& numbers, const Run& run) {
 Buffer<std::int64_t> unpacked(const PackedNumbers& by_row, std::span<const std::uint32_t> rows, const Run& run) {
   Buffer<std::int64_t> out(rows.size());
   with_reader(by_row, [&](const auto& read) {
-    in_pieces(rows.size(), run, [&](std::size_t begin, std::size_t end) {
+    parallel_for(Pieces::fixed(rows.size()), run, [&](const RowRange& range) {
+      const std::size_t begin = range.begin, end = range.end;
       read_ahead(
           begin, end, [&](std::size_t i) { return read.words + rows[i]; },
           [&](std::size_t i) { out[i] = read(rows[i]); });

@@ -136,7 +136,7 @@ void slide_in_pieces(const WindowJob& job, const Work& work) {
   constexpr std::size_t finer = 8;
   const std::size_t size = job.order.rows.size();
   if (size == 0) return;
-  const std::size_t threads = size < rows_worth_threads ? 1 : static_cast<std::size_t>(thread_count(job.run));
+  const std::size_t threads = Pieces::per_thread(size, job.run).count();
   const std::size_t most = threads == 1 ? 1 : threads * finer;
   const auto narrow = static_cast<std::int64_t>(size / most / 16);
   const bool anywhere =

@@ -68,10 +68,11 @@ TEST_P(TextNumbersOf, FollowTheFirstAppearance) {
     for (std::size_t i = 0; i < firsts.size(); ++i) EXPECT_EQ(texts[i], *column[firsts[i]]);
   };
   std::vector<std::uint32_t> found(c.size);
-  for (const std::size_t shares : {1, 2, 3, 8}) {
-    SCOPED_TRACE(shares);
-    check(text_numbers::by_rows<ShortText>(c.size, shares, text, 1, {}, found.data()), found);
-    check(text_numbers::by_rows<PackedText>(c.size, shares, text, 1, {}, found.data()), found);
+  for (const std::size_t count : {1, 2, 3, 8}) {
+    const Pieces shares = Pieces::costly(c.size, c.size / count + 1);
+    SCOPED_TRACE(shares.count());
+    check(text_numbers::by_rows<ShortText>(shares, text, 1, {}, found.data()), found);
+    check(text_numbers::by_rows<PackedText>(shares, text, 1, {}, found.data()), found);
   }
   // In one block, in several, in many of which the last is not full.
   for (const Blocks blocks : {usual_blocks<PackedText>, {1024, 40}, {100, 3}}) {
@@ -155,45 +156,6 @@ TEST(TextNumbers, LongTextsWithOneHashAreToldApart) {
   EXPECT_GT(pairs, 0u);
 }
 
-// Keys whose hashes share a line of the table, or that and the mark by which lines are searched.
-TEST(EntryNumbers, KeysAreToldApartHoweverTheirHashesFall) {
-  struct Entry {
-    std::uint32_t key, hash;
-    std::uint32_t tag() const { return hash; }
-    bool same(const Entry& other) const { return key == other.key; }
-  };
-  const std::vector<std::function<std::uint32_t(std::uint32_t)>> hashes{
-      [](std::uint32_t) { return 0u; },                         // all in one line, with one mark
-      [](std::uint32_t key) { return key << 16; },              // in one line, with many marks
-      [](std::uint32_t key) { return key % 64; },               // in some lines, with one mark
-      [](std::uint32_t key) { return 0xffffffffu - key % 3; },  // in the last lines: the first ones go on
-      [](std::uint32_t key) { return key * 2654435761u; }};     // all over
-  for (std::size_t h = 0; h < hashes.size(); ++h)
-    for (const std::size_t size : {0u, 1u, 15u, 16u, 17u, 255u, 256u, 257u, 5000u}) {
-      std::mt19937 random(9);
-      std::vector<Entry> entries(size + 256);  // those behind are only asked for
-      for (std::size_t i = 0; i < size; ++i) {
-        const std::uint32_t key = random() % 900;
-        entries[i] = {key, hashes[h](key)};
-      }
-      EntryNumbers<Entry> numbers;
-      std::map<std::uint32_t, std::uint32_t> seen;
-      std::vector<std::size_t> first_at;
-      for (std::size_t i = 0; i < size; ++i)
-        if (seen.emplace(entries[i].key, static_cast<std::uint32_t>(seen.size())).second) first_at.push_back(i);
-      for (const bool known : {false, true}) {
-        std::vector<Entry> own = entries;
-        std::vector<std::size_t> added;
-        numbers.number_all(own.data(), size, own.data(), [&](std::size_t i) { added.push_back(i); });
-        ASSERT_EQ(added, known ? std::vector<std::size_t>() : first_at) << "hash " << h << ", size " << size;
-        ASSERT_EQ(numbers.size(), seen.size());
-        for (std::size_t i = 0; i < size; ++i)
-          ASSERT_EQ(NumbersOver(own.data()).get(i), seen.at(entries[i].key))
-              << "hash " << h << ", entry " << i << " of " << size;
-      }
-    }
-}
-
 TEST(TextNumbers, StopIsHeard) {
   const std::vector<std::string> texts(200'000, "a");
   std::stop_source stop;
@@ -201,7 +163,8 @@ TEST(TextNumbers, StopIsHeard) {
   std::vector<std::uint32_t> found(texts.size());
   const auto text = [&](std::size_t i) { return std::string_view(texts[i]); };
   const lofty::Run run{.stop = stop.get_token()};
-  EXPECT_THROW(text_numbers::by_rows<ShortText>(texts.size(), 2, text, 0, run, found.data()), Error);
+  EXPECT_THROW(text_numbers::by_rows<ShortText>(Pieces::costly(texts.size(), 100'000), text, 0, run, found.data()),
+               Error);
   EXPECT_THROW(text_numbers::by_hash<ShortText>(texts.size(), usual_blocks<ShortText>, text, 0, run, found.data()),
                Error);
 }

@@ -11,6 +11,7 @@
 #include "lofty/error.hpp"
 #include "lofty/order.hpp"
 #include "lofty/shares.hpp"
+#include "order/mix.hpp"
 #include "order/numbering.hpp"
 
 using namespace lofty;
@@ -149,13 +150,6 @@ TEST(Sums, LargeTablesAgreeWithAMapForAnyNumberOfThreads) {
       for (std::size_t g = 0; g < exact.size(); ++g) ASSERT_EQ(sum[g], Decimal(exact[g], 0));
     }
   }
-}
-
-TEST(NumberTable, GrowsPastManyKeys) {
-  engine::NumberTable table;
-  for (std::uint64_t i = 0; i < 100'000; ++i) ASSERT_EQ(table.find_or_add(i << 32, engine::mix(i << 32)), i);
-  for (std::uint64_t i = 0; i < 100'000; ++i) ASSERT_EQ(table.find_or_add(i << 32, engine::mix(i << 32)), i);
-  EXPECT_EQ(table.find_or_add(~std::uint64_t{0}, engine::mix(~std::uint64_t{0})), 100'000u);
 }
 
 TEST(Shares, OfTheWholeAndRunning) {

@@ -29,6 +29,69 @@ TEST(Parallel, TheLowestFailureIsTheOneReported) {
   }
 }
 
+void expect_whole(const Pieces& pieces, std::size_t rows, std::size_t multiple) {
+  ASSERT_GE(pieces.count(), 1u);
+  std::size_t at = 0;
+  for (std::size_t p = 0; p < pieces.count(); ++p) {
+    ASSERT_EQ(pieces[p].begin, at) << "of " << rows;
+    ASSERT_EQ(pieces[p].begin % multiple, 0u) << "of " << rows;
+    at = pieces[p].end;
+  }
+  ASSERT_EQ(at, rows);
+}
+
+TEST(Parallel, PiecesCoverAllRowsInOrder) {
+  for (const std::size_t rows : {0u, 1u, 99'999u, 100'000u, 262'144u, 262'145u, 5'000'001u, 70'000'000u}) {
+    for (const std::size_t multiple : {1u, 1024u, 4096u}) {
+      expect_whole(Pieces::fixed(rows, 128 * 1024, multiple), rows, multiple);
+      expect_whole(Pieces::few(rows, multiple), rows, multiple);
+      for (const int threads : {1, 3, 8, 1000})
+        expect_whole(Pieces::per_thread(rows, {.threads = threads}, multiple), rows, multiple);
+    }
+    expect_whole(Pieces::costly(rows, 8192), rows, 1);
+    expect_whole(Pieces::one(rows), rows, 1);
+    EXPECT_LE(Pieces::few(rows, 4096).count(), 16u);
+  }
+  // Few rows are one piece, whatever the rule; but not where the work is costly.
+  EXPECT_EQ(Pieces::fixed(99'999, 1000).count(), 1u);
+  EXPECT_EQ(Pieces::fixed(100'000, 1000).count(), 100u);
+  EXPECT_EQ(Pieces::per_thread(99'999, {.threads = 8}).count(), 1u);
+  EXPECT_EQ(Pieces::per_thread(100'000, {.threads = 8}).count(), 8u);
+  EXPECT_EQ(Pieces::per_thread(100'000, {.threads = 1000}).count(), 255u);
+  EXPECT_EQ(Pieces::costly(20'000, 8192).count(), 3u);
+}
+
+TEST(Parallel, WorkGetsItsRows) {
+  std::vector<std::atomic<int>> seen(300'000);
+  parallel_for(Pieces::fixed(seen.size(), 1000), Run{.threads = 4}, [&](const RowRange& rows) {
+    for (std::size_t i = rows.begin; i < rows.end; ++i) ++seen[i];
+  });
+  for (const auto& count : seen) ASSERT_EQ(count.load(), 1);
+}
+
+TEST(Parallel, NoPieceBeginsAfterAStop) {
+  for (const int threads : {1, 4}) {
+    std::stop_source source;
+    std::atomic<int> ran{0};
+    const auto work = [&](std::size_t) {
+      ++ran;
+      source.request_stop();
+    };
+    EXPECT_THROW(parallel_for(1000, Run{.threads = threads, .stop = source.get_token()}, work), Error);
+    EXPECT_LE(ran.load(), threads);
+  }
+}
+
+TEST(Parallel, FinishedPiecesAreProgress) {
+  for (const int threads : {1, 4}) {
+    std::vector<double> shares;
+    const Run run{.threads = threads, .progress = [&](double share) { shares.push_back(share); }};
+    Progress progress(run, 300'000);
+    parallel_for(Pieces::fixed(300'000, 100'000), progress, [](const RowRange&, std::size_t) {});
+    EXPECT_EQ(shares, (std::vector<double>{1. / 3, 2. / 3, 1}));
+  }
+}
+
 TEST(Parallel, StopsWhenAsked) {
   std::stop_source source;
   const lofty::Run run{.stop = source.get_token()};

@@ -1,6 +1,7 @@
 #pragma once
-// Distinct keys, numbered in the order of their first appearance.
-// Covered by tests/order/text_numbers_test.cpp.
+// Distinct keys, numbered in the order of their first appearance: the one table for keys of a fixed size. Integers,
+// pairs of them, and packed texts are such keys; texts that come one by one and have to be kept go into a Dictionary.
+// Covered by tests/order/key_table_test.cpp.
 
 #ifdef __SSE2__
 #include <emmintrin.h>
@@ -17,8 +18,8 @@
 
 namespace lofty::engine {
 
-// Numbers that stand where the entries stood that they are of, at the front: number i never reaches beyond the first
-// bytes of entry i. Byte by byte, because the compiler would take arrays of two types for two pieces of memory.
+// Numbers written over the entries that they are of, closely packed: number i never reaches beyond the first bytes of
+// entry i. Copied byte by byte, because two arrays of different types may not share memory for the compiler.
 class NumbersOver {
  public:
   template <class Entry>
@@ -40,14 +41,33 @@ class NumbersOver {
   unsigned char* bytes_;
 };
 
-// Numbers different keys 0, 1, 2, ... as they come. A hash table of lines of memory, at most half full: a line has room
-// for eight keys, 16 bits of whose hashes are compared at once, so that hardly a look-up sees a second line, or a
-// branch that the processor takes for another. Where a line is full, the next one goes on.
+// Numbers different keys 0, 1, 2, ... as they come. A hash table of cache lines, at most half full: a line has room for
+// eight keys, 16 bits of whose hashes are compared at once, so that a look-up hardly ever reads a second line or
+// mispredicts a branch. Where a line is full, the next one is used.
+//
+// A key has tag(), 32 bits of its hash, and same(other). Const use is thread-safe.
 template <class Entry>
-class EntryNumbers {
+class KeyTable {
  public:
+  static constexpr std::uint32_t none = 0xffffffff;
+
   std::uint32_t size() const { return size_; }
   std::span<const Entry> keys() const { return {keys_.data(), size_}; }  // by number
+
+  // The key's number; `none` where it has none.
+  std::uint32_t find(const Entry& key) const {
+    const std::uint32_t tag = key.tag();
+    for (std::size_t at = tag & (lines_.size() - 1); size_ > 0; at = (at + 1) & (lines_.size() - 1)) {
+      const std::uint32_t number = in_line_of(lines_[at], key, tag);
+      if (number != none || lines_[at].where(0) != 0) return number;
+    }
+    return none;
+  }
+  // The key's number, a new one where it had none.
+  std::uint32_t find_or_add(const Entry& key) {
+    if (2 * (size_ + 1) > in_line * lines_.size()) grow();
+    return find_or_add(key, key.tag());
+  }
 
   // Puts each entry's number in its place; calls added(i) for those that got a new one, in the order of the numbers.
   // Those at `later` will be wanted next.
@@ -135,13 +155,17 @@ class EntryNumbers {
   // Never 0. A line goes by the low bits of a tag, the part by the highest.
   static std::uint16_t mark_of(std::uint32_t tag) { return static_cast<std::uint16_t>(tag >> 9 | 1); }
 
+  std::uint32_t in_line_of(const Line& line, const Entry& key, std::uint32_t tag) const {
+    for (unsigned left = line.where(mark_of(tag)); left != 0; left &= left - 1) {
+      const std::uint32_t number = line.numbers[std::countr_zero(left)];
+      if (keys_[number].same(key)) return number;
+    }
+    return none;
+  }
   [[gnu::noinline]] std::uint32_t find_or_add(const Entry& entry, std::uint32_t tag) {
     for (std::size_t at = tag & (lines_.size() - 1);; at = (at + 1) & (lines_.size() - 1)) {
       Line& line = lines_[at];
-      for (unsigned left = line.where(mark_of(tag)); left != 0; left &= left - 1) {
-        const std::uint32_t number = line.numbers[std::countr_zero(left)];
-        if (keys_[number].same(entry)) return number;
-      }
+      if (const std::uint32_t number = in_line_of(line, entry, tag); number != none) return number;
       if (const unsigned unused = line.where(0); unused != 0) {
         put(line, unused, tag, size_);
         keys_[size_] = entry;
@@ -154,7 +178,8 @@ class EntryNumbers {
     line.numbers[std::countr_zero(unused)] = number;
   }
   [[gnu::noinline]] void grow() {
-    const std::size_t size = lines_.size() == 0 ? 8 : lines_.size() * 4;
+    // In large steps while it is small, then in such as don't leave most of it empty.
+    const std::size_t size = lines_.size() == 0 ? 8 : lines_.size() * (lines_.size() < 16 * 1024 ? 4 : 2);
     lines_.allocate(size);
     std::fill_n(lines_.data(), size, Line{});
     const Buffer<Entry> keys = std::move(keys_);
