@@ -30,6 +30,7 @@ void AggregateStates::add(const std::vector<std::uint32_t>& rows, const std::vec
     else
       take(ids[k], v, i);
   }
+  distinct_.settle();
 }
 
 void AggregateStates::merge(AggregateStates& other, const std::vector<std::uint32_t>& ids, std::size_t groups) {
@@ -112,6 +113,7 @@ void AggregateStates::merge_distinct(AggregateStates& other, const std::vector<s
   for (std::size_t g = 0; g < ids.size(); ++g) alone_[ids[g]] += other.alone_[g];
   for (const std::uint32_t at : other.elsewhere_)
     distinct_.add(ids[other.distinct_.group(at)], cells_->translate(other.distinct_.cell(at), *other.cells_));
+  distinct_.settle();
 }
 
 void AggregateStates::sum_integers(const std::vector<std::uint32_t>& rows, const std::vector<std::uint32_t>& ids,
@@ -143,6 +145,7 @@ void AggregateStates::tell_integers_apart(const std::vector<std::uint32_t>& rows
       last_id = ids[k];
     }
   }
+  distinct_.settle();
 }
 
 void AggregateStates::grow(std::size_t groups) {

@@ -22,8 +22,9 @@ namespace lofty::engine {
 // its number is; a table is made only when one comes out of order.
 class DistinctPairs {
  public:
+  // settle() has to follow before the pairs are looked at.
   void add(std::uint32_t group, const Cell& cell) {
-    if (table_.size() == 0 && cell.tag == CellMaker::number) {
+    if (in_order_ && cell.tag == CellMaker::number) {
       const auto value = static_cast<std::int64_t>(cell.code);
       if (run_values_.empty() || value > run_values_.back()) {
         run_values_.push_back(value);
@@ -32,23 +33,35 @@ class DistinctPairs {
       }
       if (value == run_values_.back() && run_groups_.back() == group) return;
     }
+    if (in_order_) leave_order();
+    waiting_.push_back({cell, group});
+    if (waiting_.size() == lot) settle();
+  }
+  // Many at once: their look-ups need not wait for one another.
+  void settle() {
+    table_.number_all(waiting_.data(), waiting_.size(), waiting_.data(), [](std::size_t) {});
+    waiting_.clear();
+  }
+
+  std::uint32_t size() const { return in_order_ ? static_cast<std::uint32_t>(run_values_.size()) : table_.size(); }
+  std::uint32_t group(std::uint32_t at) const { return in_order_ ? run_groups_[at] : table_.keys()[at].prefix; }
+  Cell cell(std::uint32_t at) const { return in_order_ ? run_cell(at) : table_.keys()[at].cell; }
+
+ private:
+  static constexpr std::size_t lot = 4096;
+
+  Cell run_cell(std::uint32_t at) const { return {static_cast<std::uint64_t>(run_values_[at]), CellMaker::number}; }
+  void leave_order() {
+    in_order_ = false;
     for (std::uint32_t at = 0; at < run_values_.size(); ++at) table_.find_or_add({run_cell(at), run_groups_[at]});
     run_values_ = {};
     run_groups_ = {};
-    table_.find_or_add({cell, group});
   }
-  std::uint32_t size() const {
-    return static_cast<std::uint32_t>(run_values_.empty() ? table_.size() : run_values_.size());
-  }
-  std::uint32_t group(std::uint32_t at) const {
-    return run_values_.empty() ? table_.keys()[at].prefix : run_groups_[at];
-  }
-  Cell cell(std::uint32_t at) const { return run_values_.empty() ? table_.keys()[at].cell : run_cell(at); }
 
- private:
-  Cell run_cell(std::uint32_t at) const { return {static_cast<std::uint64_t>(run_values_[at]), CellMaker::number}; }
+  bool in_order_ = true;
   std::vector<std::int64_t> run_values_;  // ascending
   std::vector<std::uint32_t> run_groups_;
+  std::vector<GroupKey> waiting_;
   GroupTable table_;
 };
 
