@@ -276,25 +276,14 @@ namespace {
 template <class Number>
 void count_positions(const WindowJob& job, Number* counts) {
   slide_in_pieces(job, [&](std::size_t begin, std::size_t end) {
-    if (plain_rows(job.frame))
-      return each_frame_of_rows(job, begin, end,
-                                [=](std::size_t at, std::size_t, std::uint32_t low, std::uint32_t high) {
-                                  counts[at] = static_cast<Number>(high - low);
-                                });
-    if (runs_with_peers(job.frame)) {
-      std::uint32_t held = 0;
-      return each_step_with_peers(
-          job, begin, end, [&](std::size_t) { held = 0; }, [&](std::size_t) { ++held; },
-          [&, counts](std::size_t at) { counts[at] = static_cast<Number>(held); });
-    }
-    FrameWalk walk(job.order, job.frame, job.range, begin, end);
-    for (std::size_t at = begin; at < end; ++at) {
-      walk.next();
-      const Stretches frame = walk.stretches();
+    const auto one = [=](std::size_t at, std::size_t, std::uint32_t low, std::uint32_t high) {
+      counts[at] = static_cast<Number>(high - low);
+    };
+    each_frame(job, begin, end, one, [=](std::size_t at, std::size_t, const Stretches& frame) {
       std::uint32_t held = 0;
       for (int part = 0; part < 3; ++part) held += frame.end[part] - frame.begin[part];
       counts[at] = static_cast<Number>(held);
-    }
+    });
   });
 }
 

@@ -131,33 +131,24 @@ bool between_distances(const Frame& frame) {
          frame.to.edge != Edge::unbounded_following;
 }
 
-// put(position, the best's position): frames from the group's start. Copies of what is called: nothing that is written
-// could be a part of them.
-template <class Score, class Put>
-void running_extremes(const WindowJob& job, std::size_t begin, std::size_t end, Score score, Put put) {
-  std::uint32_t best_at = no_position;
+// The best so far, of frames from the group's start.
+template <class Score>
+struct RunningBest {
+  Score score;
+  std::uint32_t at = no_position;
   std::int64_t best = none;
-  const auto start = [&](std::size_t) {
-    best_at = no_position;
+
+  void reset() {
+    at = no_position;
     best = none;
-  };
-  const auto add = [&](std::size_t at) {
-    const std::int64_t here = score(static_cast<std::uint32_t>(at));
-    best_at = here > best ? static_cast<std::uint32_t>(at) : best_at;
+  }
+  void add(std::uint32_t position) {
+    const std::int64_t here = score(position);
+    at = here > best ? position : at;
     best = std::max(best, here);
-  };
-  if (!plain_rows(job.frame))
-    return each_step_with_peers(job, begin, end, start, add, [&](std::size_t at) { put(at, best_at); });
-  std::size_t group = ~std::size_t{0}, seen = 0;
-  each_frame_of_rows(job, begin, end, [&](std::size_t at, std::size_t first, std::uint32_t, std::uint32_t high) {
-    if (first != group) {
-      group = seen = first;
-      start(first);
-    }
-    for (; seen < high; ++seen) add(seen);
-    put(at, best_at);
-  });
-}
+  }
+  void remove(std::uint32_t) {}  // nothing leaves before the group ends
+};
 
 // Frames between two distances: block by block of one frame's length, from where the piece's first frame begins.
 template <class Score, class Put>
@@ -253,41 +244,27 @@ void queued_extremes(const WindowJob& job, std::size_t begin, std::size_t end, c
     group = first;
     found.restart(static_cast<std::uint32_t>(group));
   };
-  const auto visit = [&](std::size_t at, std::size_t first, std::uint32_t low, std::uint32_t high) {
+  const auto one = [&](std::size_t at, std::size_t first, std::uint32_t low, std::uint32_t high) {
     enter_group(first);
     found.move(0, low, high);
     put(at, found.first());
   };
-  if (plain_rows(job.frame)) return each_frame_of_rows(job, begin, end, visit);
-  if (runs_with_peers(job.frame)) {
-    const auto add = [&](std::size_t at) {
-      found.move(0, static_cast<std::uint32_t>(group), static_cast<std::uint32_t>(at + 1));
-    };
-    return each_step_with_peers(job, begin, end, enter_group, add, [&](std::size_t at) { put(at, found.first()); });
-  }
-  FrameWalk walk(job.order, job.frame, job.range, begin, end);
-  for (std::size_t at = begin; at < end; ++at) {
-    walk.next();
-    enter_group(walk.group_begin());
-    if (job.frame.excluded == Excluded::no_others) {
-      found.move(0, walk.low(), walk.high());
-    } else {
-      const Stretches frame = walk.stretches();
-      for (std::size_t part = 0; part < 3; ++part) found.move(part, frame.begin[part], frame.end[part]);
-    }
+  each_frame(job, begin, end, one, [&](std::size_t at, std::size_t first, const Stretches& frame) {
+    enter_group(first);
+    for (std::size_t part = 0; part < 3; ++part) found.move(part, frame.begin[part], frame.end[part]);
     put(at, found.best());
-  }
+  });
 }
 
 // By scores, on several threads where that pays: put(position, the best's position).
 template <class Score, class Put>
 void scored(const WindowJob& job, const Score& score, const Put& put) {
-  slide_in_pieces(job, [&](std::size_t begin, std::size_t end) {
-    if (from_the_start(job.frame))
-      running_extremes(job, begin, end, score, put);
-    else
-      BlockExtremes(job, score, put).over(begin, end);
-  });
+  if (from_the_start(job.frame)) {
+    using Best = RunningBest<Score>;
+    return slide_all(
+        job, [&] { return Best{score}; }, [put](std::size_t at, std::size_t, const Best& best) { put(at, best.at); });
+  }
+  slide_in_pieces(job, [&](std::size_t begin, std::size_t end) { BlockExtremes(job, score, put).over(begin, end); });
 }
 
 template <class T, class Put>

@@ -42,25 +42,26 @@ Buffer<std::uint32_t> shifted_positions(const OrderData& order, const Counted& c
 
 Buffer<std::uint32_t> nth_positions(const WindowJob& job, const Counted& counted, std::uint64_t n, bool from_last) {
   Buffer<std::uint32_t> out(job.order.rows.size());
-  slide_in_pieces(job, [&](std::size_t begin, std::size_t end) {
-    FrameWalk walk(job.order, job.frame, job.range, begin, end);
-    for (std::size_t at = begin; at < end; ++at) {
-      walk.next();
-      const Stretches frame = walk.stretches();
-      std::uint64_t left = n;
-      out[at] = no_position;
-      for (int k = 0; k < 3; ++k) {
-        const int part = from_last ? 2 - k : k;
-        const std::uint32_t first = counted.before(frame.begin[part]), last = counted.before(frame.end[part]);
-        if (left > last - first) {
-          left -= last - first;
-          continue;
-        }
-        const auto step = static_cast<std::uint32_t>(left);
-        out[at] = counted.at(from_last ? last - step : first + step - 1);
-        break;
+  const auto pick = [&](std::size_t at, const Stretches& frame) {
+    std::uint64_t left = n;
+    out[at] = no_position;
+    for (int k = 0; k < 3; ++k) {
+      const int part = from_last ? 2 - k : k;
+      const std::uint32_t first = counted.before(frame.begin[part]), last = counted.before(frame.end[part]);
+      if (left > last - first) {
+        left -= last - first;
+        continue;
       }
+      const auto step = static_cast<std::uint32_t>(left);
+      out[at] = counted.at(from_last ? last - step : first + step - 1);
+      break;
     }
+  };
+  slide_in_pieces(job, [&](std::size_t begin, std::size_t end) {
+    const auto one = [&](std::size_t at, std::size_t, std::uint32_t low, std::uint32_t high) {
+      pick(at, {{low, high, high}, {high, high, high}});
+    };
+    each_frame(job, begin, end, one, [&](std::size_t at, std::size_t, const Stretches& frame) { pick(at, frame); });
   });
   return out;
 }

@@ -155,6 +155,29 @@ void slide_in_pieces(const WindowJob& job, const Work& work) {
   parallel_for(cuts.size() - 1, job.run, [&](std::size_t piece) { work(cuts[piece], cuts[piece + 1]); });
 }
 
+// Calls one(position, group's first position, frame's begin, frame's end) for every position in [begin, end); where the
+// frame excludes rows, several(position, group's first position, its stretches).
+template <class One, class Several>
+void each_frame(const WindowJob& job, std::size_t begin, std::size_t end, const One& one, const Several& several) {
+  if (plain_rows(job.frame)) return each_frame_of_rows(job, begin, end, one);
+  if (runs_with_peers(job.frame)) {
+    std::size_t group = 0, reached = 0;
+    const auto start = [&](std::size_t first) { group = first; };
+    const auto add = [&](std::size_t at) { reached = at + 1; };
+    return each_step_with_peers(job, begin, end, start, add, [&](std::size_t at) {
+      one(at, group, static_cast<std::uint32_t>(group), static_cast<std::uint32_t>(reached));
+    });
+  }
+  FrameWalk walk(job.order, job.frame, job.range, begin, end);
+  for (std::size_t at = begin; at < end; ++at) {
+    walk.next();
+    if (job.frame.excluded == Excluded::no_others)
+      one(at, walk.group_begin(), walk.low(), walk.high());
+    else
+      several(at, walk.group_begin(), walk.stretches());
+  }
+}
+
 // Small enough to be copied into registers; what it was given is not seen afterwards.
 template <class Accumulator>
 concept InRegisters = std::is_trivially_copyable_v<Accumulator> && sizeof(Accumulator) <= 64 &&
@@ -162,86 +185,96 @@ concept InRegisters = std::is_trivially_copyable_v<Accumulator> && sizeof(Accumu
   a.reset();
 };
 
+// Holds the positions of one frame after the other in an accumulator. A value is added once and removed once, for each
+// stretch of a frame and each group, whatever the frame's width: ends only advance.
+template <class Accumulator>
+class HeldFrame {
+ public:
+  explicit HeldFrame(Accumulator& accumulator) : held_(accumulator) {}
+
+  void enter_group(std::size_t first) {
+    if (first == group_) return;
+    group_ = first;
+    if constexpr (requires(Accumulator a) { a.reset(); })
+      held_.reset();
+    else
+      for (std::size_t part = 0; part < 3; ++part) drop(part, end_[part]);
+    begin_.fill(static_cast<std::uint32_t>(first));
+    end_ = begin_;
+  }
+  void move(std::uint32_t low, std::uint32_t high) {
+    leave(0, low);
+    enter(0, high);
+  }
+  // First what leaves every stretch, then what enters: as the frame advances, a position passes from a stretch to the
+  // one before it, and is never held by both.
+  void move(const Stretches& to) {
+    for (std::size_t part = 0; part < 3; ++part) leave(part, to.begin[part]);
+    for (std::size_t part = 0; part < 3; ++part) enter(part, to.end[part]);
+  }
+  // From [low - 1, high - 1) to [low, high).
+  void advance(std::uint32_t low, std::uint32_t high) {
+    held_.remove(low - 1);
+    held_.add(high - 1);
+    begin_[0] = low;
+    end_[0] = high;
+  }
+
+ private:
+  void drop(std::size_t part, std::uint32_t until) {
+    for (std::uint32_t& at = begin_[part]; at < until; ++at) held_.remove(at);
+  }
+  void leave(std::size_t part, std::uint32_t to_begin) {
+    drop(part, std::min(to_begin, end_[part]));
+    if (to_begin >= end_[part]) begin_[part] = end_[part] = to_begin;
+  }
+  void enter(std::size_t part, std::uint32_t to_end) {
+    for (std::uint32_t& at = end_[part]; at < to_end; ++at) held_.add(at);
+  }
+
+  Accumulator& held_;
+  std::array<std::uint32_t, 3> begin_{}, end_{};
+  std::size_t group_ = ~std::size_t{0};
+};
+
 // Calls emit(position, group's first position, accumulator) for every position in [begin, end), with exactly the
-// positions of its frame added.
-//
-// A value is added once and removed once, for each stretch of a frame and each group, whatever the frame's width: ends
-// only advance. An accumulator has add(position), remove(position), and reset() where it can forget all at once.
+// positions of its frame added. An accumulator has add(position), remove(position), and reset() where it can forget
+// all at once.
 template <class Accumulator, class Emit>
 void slide(const WindowJob& job, std::size_t begin, std::size_t end, Accumulator& accumulator, const Emit& emit) {
   if (begin >= end) return;
-  std::array<std::uint32_t, 3> held_begin{}, held_end{};
-  std::size_t group = ~std::size_t{0};
-  const auto drop = [&](std::size_t part, std::uint32_t until) {
-    for (std::uint32_t& at = held_begin[part]; at < until; ++at) accumulator.remove(at);
-  };
-  const auto enter_group = [&](std::size_t first) {
-    group = first;
-    if constexpr (requires { accumulator.reset(); })
-      accumulator.reset();
-    else
-      for (std::size_t part = 0; part < 3; ++part) drop(part, held_end[part]);
-    held_begin.fill(static_cast<std::uint32_t>(group));
-    held_end = held_begin;
-  };
-  // First what leaves every stretch, then what enters: as the frame advances, a position passes from a stretch to the
-  // one before it, and is never held by both.
-  const auto leave = [&](std::size_t part, std::uint32_t to_begin) {
-    drop(part, std::min(to_begin, held_end[part]));
-    if (to_begin >= held_end[part]) held_begin[part] = held_end[part] = to_begin;
-  };
-  const auto enter = [&](std::size_t part, std::uint32_t to_end) {
-    for (std::uint32_t& at = held_end[part]; at < to_end; ++at) accumulator.add(at);
-  };
-  const auto visit = [&](std::size_t at, std::size_t first, std::uint32_t low, std::uint32_t high) {
-    if (first != group) enter_group(first);
-    leave(0, low);
-    enter(0, high);
-    emit(at, first, accumulator);
-  };
-  if (plain_rows(job.frame)) {
-    const auto steady = [&](std::size_t at, std::size_t first, std::uint32_t low, std::uint32_t high) {
-      accumulator.remove(low - 1);
-      accumulator.add(high - 1);
-      held_begin[0] = low;
-      held_end[0] = high;
-      emit(at, first, accumulator);
-    };
-    return each_frame_of_rows(job, begin, end, visit, steady);
-  }
-  if (runs_with_peers(job.frame)) {
-    // A small one's copy, which nobody else can reach, stays in the processor's registers.
-    if constexpr (InRegisters<Accumulator>) {
+  // A small one's copy, which nothing else can reach, stays in the processor's registers.
+  if constexpr (InRegisters<Accumulator>) {
+    if (runs_with_peers(job.frame)) {
       Accumulator own = accumulator;
+      std::size_t group = 0;
       const auto start = [&](std::size_t first) {
         group = first;
         own.reset();
       };
       const auto add = [&](std::size_t at) { own.add(static_cast<std::uint32_t>(at)); };
-      each_step_with_peers(job, begin, end, start, add, [&](std::size_t at) { emit(at, group, own); });
-    } else {
-      const auto add = [&](std::size_t at) {
-        accumulator.add(static_cast<std::uint32_t>(at));
-        held_end[0] = static_cast<std::uint32_t>(at + 1);
-      };
-      each_step_with_peers(job, begin, end, enter_group, add, [&](std::size_t at) { emit(at, group, accumulator); });
+      return each_step_with_peers(job, begin, end, start, add, [&](std::size_t at) { emit(at, group, own); });
     }
-    return;
   }
-  FrameWalk walk(job.order, job.frame, job.range, begin, end);
-  for (std::size_t at = begin; at < end; ++at) {
-    walk.next();
-    if (walk.group_begin() != group) enter_group(walk.group_begin());
-    if (job.frame.excluded == Excluded::no_others) {
-      leave(0, walk.low());
-      enter(0, walk.high());
-    } else {
-      const Stretches frame = walk.stretches();
-      for (std::size_t part = 0; part < 3; ++part) leave(part, frame.begin[part]);
-      for (std::size_t part = 0; part < 3; ++part) enter(part, frame.end[part]);
-    }
+
+  HeldFrame<Accumulator> held(accumulator);
+  const auto one = [&](std::size_t at, std::size_t group, std::uint32_t low, std::uint32_t high) {
+    held.enter_group(group);
+    held.move(low, high);
     emit(at, group, accumulator);
+  };
+  if (plain_rows(job.frame)) {
+    const auto steady = [&](std::size_t at, std::size_t group, std::uint32_t low, std::uint32_t high) {
+      held.advance(low, high);
+      emit(at, group, accumulator);
+    };
+    return each_frame_of_rows(job, begin, end, one, steady);
   }
+  each_frame(job, begin, end, one, [&](std::size_t at, std::size_t group, const Stretches& frame) {
+    held.enter_group(group);
+    held.move(frame);
+    emit(at, group, accumulator);
+  });
 }
 
 // The same over all positions: make() makes an accumulator for each piece.
