@@ -1,8 +1,6 @@
 #pragma once
 // Memory for one call after the other.
 
-#include <memory>
-
 namespace lofty {
 
 // While one of these lives, the memory of large arrays that the library gives back, on any thread, waits for the next
@@ -21,10 +19,6 @@ class KeepMemory {
   ~KeepMemory();
   KeepMemory(const KeepMemory&) = delete;
   KeepMemory& operator=(const KeepMemory&) = delete;
-
- private:
-  struct Held;
-  std::unique_ptr<Held> held_;
 };
 
 }  // namespace lofty

@@ -7,6 +7,7 @@
 #include "answer/standings_data.hpp"
 #include "formula/evaluator.hpp"
 #include "question/prose.hpp"
+#include "rank/standing.hpp"
 
 namespace lofty {
 
@@ -120,19 +121,15 @@ std::vector<WouldStand> Standings::where_would(const std::string& name, const Va
     while (end < order.size() && !order.starts_group(end)) ++end;
     WouldStand one;
     for (const ColumnPtr& group : data_->within) one.group.push_back(group->value(rows[begin]));
-    for (std::size_t i = begin; i < end && order.ranked(i); ++i) {
-      const Value here = by.value(rows[i]);
-      ++one.standing.ranked;
-      if (here == value) {
-        ++one.standing.equal;
-      } else if ((here < value) != data_->descending) {
-        ++one.standing.better;
-        one.standing.better_values += i == begin || by.value(rows[i - 1]) != here;
-        one.ahead = here;
-      } else if (!one.behind) {
-        one.behind = here;
-      }
-    }
+    const auto value_at = [&](std::size_t i) { return by.value(rows[i]); };
+    const auto against = [&](std::size_t i) {
+      const Value here = value_at(i);
+      return here == value ? 0 : (here < value) != data_->descending ? -1 : 1;
+    };
+    const Split split = split_at(order, begin, end, against);
+    one.standing = split.standing([&](std::size_t i) { return i == begin || value_at(i - 1) != value_at(i); });
+    if (split.equal > begin) one.ahead = value_at(split.equal - 1);
+    if (split.after < split.end) one.behind = value_at(split.after);
     out.push_back(std::move(one));
     begin = end;
   }

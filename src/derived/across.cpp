@@ -1,11 +1,13 @@
+// Crossed tables.
+
 #include "derived/across.hpp"
 
 #include <algorithm>
 #include <map>
 
-#include "lofty/standings.hpp"
+#include "derived/plain_answer.hpp"
+#include "derived/read_once.hpp"
 #include "question/prose.hpp"
-#include "question/question.hpp"
 #include "table/nearest.hpp"
 
 namespace lofty::engine {
@@ -57,59 +59,62 @@ std::string name_of(const StandingsData& data, std::uint32_t entry) {
 
 }  // namespace
 
-std::vector<Problem> check_across(const Ladder& ladder, const Catalog& catalog) {
-  std::vector<Problem> problems;
-  const Across& across = ladder.across;
+Crossing::Crossing(const Ladder& ladder, const Catalog& catalog) : ladder_(ladder) {
+  check_keys();
+  if (!problems_.empty() && problems_.front().code != Code::unknown_column) return;
+
+  // What is wrong with the entries across has keys of its own; the rest is said of the ladder itself.
+  across_ = std::make_unique<Asked>(across_ladder(ladder), catalog);
+  for (Problem p : across_->resolution.problems()) {
+    if (p.place.key == "keep.best") p.place.key = "across.best";
+    if (p.place.key.starts_with("rank.")) p.place.key.replace(0, 4, "across");
+    if (p.place.key.starts_with("across.")) problems_.push_back(std::move(p));
+  }
+  for (std::size_t l = 0; l < ladder.levels.size() && problems_.empty(); ++l)
+    cells_.push_back(std::make_unique<Asked>(cell_ladder(ladder, l), catalog));
+}
+
+void Crossing::check_keys() {
+  const Across& across = ladder_.across;
   const auto problem = [&](Code code, std::string sentence, std::string key, std::string advice) {
     Problem p{code, std::move(sentence), {}, {}, std::move(advice)};
     p.place.key = std::move(key);
-    problems.push_back(std::move(p));
+    problems_.push_back(std::move(p));
   };
-  if (across.empty()) return problems;
   if (across.each.empty())
     problem(Code::missing_key, "nothing says what stands across", "across", "each = [\"family\"]");
   if (across.by.empty())
     problem(Code::missing_key, "nothing says in which order the columns across stand", "across", "by = \"spend desc\"");
   if (across.cell.empty())
     problem(Code::missing_key, "nothing says which total the cells hold", "across", "cell = \"spend\"");
-  if (ladder.levels.empty() ||
-      std::any_of(ladder.levels.begin(), ladder.levels.end(), [](const Level& level) { return level.each.empty(); }))
+  if (ladder_.levels.empty() ||
+      std::any_of(ladder_.levels.begin(), ladder_.levels.end(), [](const Level& level) { return level.each.empty(); }))
     problem(Code::missing_each, "nothing says what stands down the table", "across",
-            "each = [\"shop_no\"] under " + std::string(ladder.levels.size() > 1 ? "every [[level]]" : "[rank]"));
-  if (!problems.empty()) return problems;
+            "each = [\"shop_no\"] under " + std::string(ladder_.levels.size() > 1 ? "every [[level]]" : "[rank]"));
+  if (!problems_.empty()) return;
+
+  // The cells hold a total.
   std::vector<std::string> totals;
-  for (const NamedFormula& total : ladder.totals) totals.push_back(total.name);
-  if (std::none_of(totals.begin(), totals.end(), [&](const std::string& t) { return equal_folded(t, across.cell); })) {
-    problem(Code::unknown_column, "there is no total " + quoted(across.cell) + " for the cells", "across.cell", {});
-    problems.back().nearest = nearest_word(across.cell, totals);
-    problems.back().place.text = across.cell;
-    problems.back().place.length = across.cell.size();
-  }
-  std::vector<Problem> found;
-  resolve(across_ladder(ladder), catalog, false, {}, found);
-  for (Problem& p : found) {
-    if (p.place.key == "keep.best") p.place.key = "across.best";
-    if (!p.place.key.starts_with("rank.") && !p.place.key.starts_with("across."))
-      continue;  // said of the ladder itself
-    if (p.place.key.starts_with("rank.")) p.place.key.replace(0, 4, "across");
-    problems.push_back(std::move(p));
-  }
-  return problems;
+  for (const NamedFormula& total : ladder_.totals) totals.push_back(total.name);
+  if (std::any_of(totals.begin(), totals.end(), [&](const std::string& t) { return equal_folded(t, across.cell); }))
+    return;
+  problem(Code::unknown_column, "there is no total " + quoted(across.cell) + " for the cells", "across.cell", {});
+  problems_.back().nearest = nearest_word(across.cell, totals);
+  problems_.back().place.text = across.cell;
+  problems_.back().place.length = across.cell.size();
 }
 
-std::vector<Ladder> crossing_questions(const Ladder& ladder) {
-  if (ladder.across.empty()) return {};
-  std::vector<Ladder> out{across_ladder(ladder)};
-  for (std::size_t l = 0; l < ladder.levels.size(); ++l) out.push_back(cell_ladder(ladder, l));
-  return out;
+void Crossing::want() const {
+  if (!problems_.empty()) return;
+  ReadOnce::want(across_->resolution.questions());
+  for (const auto& cells : cells_) ReadOnce::want(cells->resolution.questions());
 }
 
-Crossing::Crossing(const Ladder& ladder, const Catalog& catalog, const Run& run)
-    : ladder_(ladder), catalog_(catalog), run_(run), columns_(standings(across_ladder(ladder), catalog, run)) {}
-
-std::shared_ptr<StandingsData> Crossing::cross(const StandingsData& down, std::size_t level) const {
-  const Standings cells = standings(cell_ladder(ladder_, level), catalog_, run_);
-  const StandingsData &across = columns_.data(), &all = cells.data();
+std::shared_ptr<StandingsData> Crossing::cross(const StandingsData& down, std::size_t level, const Run& run) {
+  if (!columns_) columns_ = plain_answer(across_->question, across_->resolution, run);
+  const std::shared_ptr<const StandingsData> cells =
+      plain_answer(cells_[level]->question, cells_[level]->resolution, run);
+  const StandingsData &across = *columns_, &all = *cells;
 
   // Which of the cells' keys say where down, and where across, a cell stands.
   const auto places_of = [&](const std::vector<std::string>& names) {
@@ -160,8 +165,8 @@ std::shared_ptr<StandingsData> Crossing::cross(const StandingsData& down, std::s
   if (level + 1 < ladder_.levels.size()) return out;  // said once, behind all levels
   out->question +=
       " Across: " + ladder_.across.cell + " of each " + listed(ladder_.across.each) + ", by " + ladder_.across.by + ".";
-  out->shown_of_total += "; " + columns_.shown_of_total().substr(0, columns_.shown_of_total().find(", ")) + " across";
-  for (const Remark& remark : columns_.remarks())
+  out->shown_of_total += "; " + across.shown_of_total.substr(0, across.shown_of_total.find(", ")) + " across";
+  for (const Remark& remark : across.remarks)
     if ((remark.code == "tie-at-cut" || remark.code == "blank-group" || remark.code == "unranked") &&
         std::none_of(out->remarks.begin(), out->remarks.end(),
                      [&](const Remark& said) { return said.sentence == remark.sentence; }))

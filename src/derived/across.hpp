@@ -4,36 +4,44 @@
 
 #include <cstddef>
 #include <memory>
+#include <utility>
 #include <vector>
 
 #include "answer/standings_data.hpp"
 #include "lofty/catalog.hpp"
 #include "lofty/error.hpp"
 #include "lofty/ladder.hpp"
-#include "lofty/standings.hpp"
+#include "question/resolve.hpp"
 
 namespace lofty::engine {
 
-// All that is wrong with [across], with the names of its keys. Reads no rows.
-std::vector<Problem> check_across(const Ladder& ladder, const Catalog& catalog);
-
-// The further questions that it asks: for the entries across, and for the cells of each level. Precondition: nothing is
-// wrong with it.
-std::vector<Ladder> crossing_questions(const Ladder& ladder);
-
+// The further questions of [across]: for the entries across, and for the cells of each level.
 class Crossing {
  public:
-  // Asks for the entries across. Throws Error. What is given has to outlive this.
-  Crossing(const Ladder& ladder, const Catalog& catalog, const Run& run);
-  // `down`, the answer of one level, with a column for each entry across behind the others. Asks for the cells. Throws
-  // Error.
-  std::shared_ptr<StandingsData> cross(const StandingsData& down, std::size_t level) const;
+  // Resolves their names. Precondition: the ladder has [across]. What is given has to outlive this.
+  Crossing(const Ladder& ladder, const Catalog& catalog);
+  // All that is wrong with [across], with the names of its keys.
+  const std::vector<Problem>& problems() const { return problems_; }
+  // Announces to a ReadOnce catalog what they will read.
+  void want() const;
+  // `down`, the answer of one level, with a column for each entry across after the others. Each level once, from the
+  // first on. Precondition: there are no problems. Throws Error.
+  std::shared_ptr<StandingsData> cross(const StandingsData& down, std::size_t level, const Run& run);
 
  private:
+  // A ladder with its names resolved; it does not move.
+  struct Asked {
+    Asked(Ladder ladder, const Catalog& catalog) : question(std::move(ladder)), resolution(question, catalog) {}
+    const Ladder question;
+    Resolution resolution;
+  };
+  void check_keys();
+
   const Ladder& ladder_;
-  const Catalog& catalog_;
-  const Run run_;
-  Standings columns_;
+  std::vector<Problem> problems_;
+  std::unique_ptr<Asked> across_;
+  std::vector<std::unique_ptr<Asked>> cells_;  // by level
+  std::shared_ptr<const StandingsData> columns_;
 };
 
 }  // namespace lofty::engine

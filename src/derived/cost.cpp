@@ -11,6 +11,7 @@
 #include "lofty/error.hpp"
 #include "lofty/standings.hpp"
 #include "question/prose.hpp"
+#include "question/resolve.hpp"
 #include "relation/windows.hpp"
 
 namespace lofty::engine {

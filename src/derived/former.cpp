@@ -3,9 +3,10 @@
 #include <algorithm>
 #include <optional>
 
+#include "derived/plain_answer.hpp"
+#include "derived/read_once.hpp"
 #include "formula/parser.hpp"
 #include "lofty/error.hpp"
-#include "lofty/standings.hpp"
 #include "question/prose.hpp"
 #include "table/nearest.hpp"
 
@@ -37,14 +38,6 @@ FormerPlaces stood_in(const StandingsData& data) {
         data.place->value(e), listed[e] != 0,
         data.label && !data.label->is_null(e) ? to_text(data.label->value(e)) : std::string()};
   }
-  return out;
-}
-
-std::vector<FormerPlaces> with_choices(const Ladder& ladder, const Catalog& catalog, const Run& run) {
-  const Standings answer = standings(former_question(ladder), catalog, run);
-  std::vector<FormerPlaces> out;
-  for (const auto& level : answer.data().levels) out.push_back(stood_in(*level));
-  if (out.empty()) out.push_back(stood_in(answer.data()));
   return out;
 }
 
@@ -98,22 +91,6 @@ FormerPlaces from_table(const Ladder& ladder, std::size_t level, std::size_t lev
   return out;
 }
 
-}  // namespace
-
-void without_moves(Ladder& ladder) {
-  if (ladder.compare.empty()) return;
-  ladder.compare = {};
-  std::erase_if(ladder.list.columns, moves);
-  std::erase_if(ladder.list.headings, [](const auto& heading) { return moves(heading.first); });
-  std::erase_if(ladder.list.formats, [](const auto& format) { return moves(format.first); });
-  std::erase_if(ladder.list.bars, moves);
-  ladder.list.order.clear();
-  ladder.list.order_by.clear();
-  ladder.alternatives.clear();
-  for (Level& level : ladder.levels)
-    if (!level.where.empty() && mentions_moves(*parse_expression(level.where))) level.where.clear();
-}
-
 Ladder former_question(const Ladder& ladder) {
   Ladder before = ladder;
   before.across = {};
@@ -130,9 +107,37 @@ Ladder former_question(const Ladder& ladder) {
   return before;
 }
 
-std::vector<FormerPlaces> former_places(const Ladder& ladder, const std::vector<Question>& questions,
-                                        const Catalog& catalog, const Run& run) {
-  if (ladder.compare.with.empty()) return with_choices(ladder, catalog, run);
+}  // namespace
+
+void without_moves(Ladder& ladder) {
+  if (ladder.compare.empty()) return;
+  ladder.compare = {};
+  std::erase_if(ladder.list.columns, moves);
+  std::erase_if(ladder.list.headings, [](const auto& heading) { return moves(heading.first); });
+  std::erase_if(ladder.list.formats, [](const auto& format) { return moves(format.first); });
+  std::erase_if(ladder.list.bars, moves);
+  ladder.list.order.clear();
+  ladder.list.order_by.clear();
+  ladder.alternatives.clear();
+  for (Level& level : ladder.levels)
+    if (!level.where.empty() && mentions_moves(*parse_expression(level.where))) level.where.clear();
+}
+
+FormerQuestion::FormerQuestion(const Ladder& ladder, const Catalog& catalog)
+    : before_(former_question(ladder)), resolution_(before_, catalog) {}
+
+void FormerQuestion::want() const { ReadOnce::want(resolution_.questions()); }
+
+std::vector<FormerPlaces> FormerQuestion::places(const Run& run) {
+  const std::shared_ptr<const StandingsData> answer = plain_answer(before_, resolution_, run);
+  std::vector<FormerPlaces> out;
+  for (const auto& level : answer->levels) out.push_back(stood_in(*level));
+  if (out.empty()) out.push_back(stood_in(*answer));
+  return out;
+}
+
+std::vector<FormerPlaces> places_in_table(const Ladder& ladder, const std::vector<Question>& questions,
+                                          const Catalog& catalog, const Run& run) {
   std::vector<FormerPlaces> out;
   for (const Question& question : questions) {
     std::vector<std::string> keys;

@@ -8,17 +8,29 @@
 #include "answer/former_places.hpp"
 #include "lofty/catalog.hpp"
 #include "lofty/ladder.hpp"
-#include "question/question.hpp"
+#include "question/resolve.hpp"
 
 namespace lofty::engine {
 
-// As [compare] asks for it, by level. An entry of an inner level had no place where the one that holds it was not
-// listed: that level did not run there. `questions` are those of the ladder now. Throws Error.
-std::vector<FormerPlaces> former_places(const Ladder& ladder, const std::vector<Question>& questions,
-                                        const Catalog& catalog, const Run& run);
+// The question as it was asked before, where [compare] says with which choices. An entry of an inner level had no place
+// where the one that holds it was not listed: that level did not run there.
+class FormerQuestion {
+ public:
+  // Resolves its names. Throws Error (bad_choice). The catalog has to outlive this.
+  FormerQuestion(const Ladder& ladder, const Catalog& catalog);
+  // Announces to a ReadOnce catalog what it will read.
+  void want() const;
+  // By level. Once. Throws Error.
+  std::vector<FormerPlaces> places(const Run& run);
 
-// The question as it was asked before, where [compare] says with which choices. Throws Error (bad_choice).
-Ladder former_question(const Ladder& ladder);
+ private:
+  const Ladder before_;
+  Resolution resolution_;
+};
+
+// Former places from the table that [compare] names. `questions` are those of the ladder now. Throws Error.
+std::vector<FormerPlaces> places_in_table(const Ladder& ladder, const std::vector<Question>& questions,
+                                          const Catalog& catalog, const Run& run);
 
 // Takes [compare] out of a ladder, with all that speaks of `was` and `moved`: columns, headings, the listing's orders,
 // conditions on who is kept.

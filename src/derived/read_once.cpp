@@ -50,14 +50,10 @@ std::shared_ptr<const TableSource> ReadOnce::open(const std::string& name, const
   return source;
 }
 
-void ReadOnce::want(const Question& question) {
-  for (const TableUse& use : question.tables)
-    if (const auto* kept = dynamic_cast<const Kept*>(use.source.get())) kept->want(use.wanted);
-}
-
-void ReadOnce::want(const Ladder& ladder) const {
-  std::vector<Problem> ignored;
-  for (const Question& question : resolve_levels(ladder, *this, false, {}, ignored)) want(question);
+void ReadOnce::want(const std::vector<Question>& questions) {
+  for (const Question& question : questions)
+    for (const TableUse& use : question.tables)
+      if (const auto* kept = dynamic_cast<const Kept*>(use.source.get())) kept->want(use.wanted);
 }
 
 }  // namespace lofty::engine

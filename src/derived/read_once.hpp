@@ -12,16 +12,14 @@
 namespace lofty::engine {
 
 // A catalog whose tables stay once they have been read, with all columns that any of the questions was said to want. A
-// column that nobody announced has its table read again. Not thread-safe.
+// column that was not announced has its table read again. Not thread-safe.
 class ReadOnce : public Catalog {
  public:
   explicit ReadOnce(const Catalog& inner) : inner_(inner) {}
   std::shared_ptr<const TableSource> open(const std::string& name, const ReadOptions& options) const override;
 
-  // What a question will want, whose names were resolved over this catalog.
-  static void want(const Question& question);
-  // The same, from a ladder: its names are resolved on the headings alone. Problems are left for whoever asks it.
-  void want(const Ladder& ladder) const;
+  // What questions will want, whose names were resolved over this catalog.
+  static void want(const std::vector<Question>& questions);
 
  private:
   struct Opened {

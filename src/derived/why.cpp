@@ -16,6 +16,7 @@
 #include "formula/parser.hpp"
 #include "lofty/error.hpp"
 #include "question/prose.hpp"
+#include "question/resolve.hpp"
 #include "relation/rows.hpp"
 #include "table/nearest.hpp"
 #include "table/table_data.hpp"
@@ -84,9 +85,7 @@ class Answering {
   std::vector<Problem> prepare() const {
     std::vector<Problem> problems;
     for (const Ladder* one : {&field_ladder_, &ladder_})
-      for (const Question& question :
-           resolve_levels(*one, tables_, false, run_, problems, {.mark = one == &ladder_ ? "" : condition_}))
-        ReadOnce::want(question);
+      ReadOnce::want(resolve_levels(*one, tables_, false, run_, problems, {.mark = one == &ladder_ ? "" : condition_}));
     return problems;
   }
 

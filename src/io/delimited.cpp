@@ -642,8 +642,10 @@ class Reading {
     };
     for (std::size_t at = 0; at < text.size(); ++rows) {
       const std::size_t end = std::min(text.find_first_of("\r\n", at), text.size());
-      if (const std::string_view line = text.substr(at, end - at); line.find(source_.delimiter_) != std::string_view::npos)
-        throw ragged(text, at, chunk, 1 + static_cast<std::size_t>(std::count(line.begin(), line.end(), source_.delimiter_)), 1);
+      if (const std::string_view line = text.substr(at, end - at);
+          line.find(source_.delimiter_) != std::string_view::npos)
+        throw ragged(text, at, chunk,
+                     1 + static_cast<std::size_t>(std::count(line.begin(), line.end(), source_.delimiter_)), 1);
       begins.push_back(static_cast<std::uint32_t>(at));
       begins.push_back(static_cast<std::uint32_t>(end + 1));
       at = end + (text.substr(end, 2) == "\r\n" ? 2 : 1);
@@ -653,7 +655,8 @@ class Reading {
     chunk.rows = rows;
   }
 
-  Error ragged(std::string_view text, std::size_t begin, const Chunk& chunk, std::size_t found, std::size_t fields) const {
+  Error ragged(std::string_view text, std::size_t begin, const Chunk& chunk, std::size_t found,
+               std::size_t fields) const {
     const std::string_view record = text.substr(begin, text.find_first_of("\r\n", begin) - begin);
     Problem p = source_.problem(Code::ragged_row,
                                 "this row has " + std::to_string(found) + (found == 1 ? " field" : " fields") +
@@ -728,9 +731,7 @@ class Reading {
     for (std::size_t i = 0; i < wanted_.size(); ++i) {
       Census& census = data->census[wanted_[i]];
       for (const auto& chunk : chunks_) census.merge(census_of(*chunk, i));
-      Type type = declared_[i].value_or(type_from(census));
-      if (type.kind == Kind::decimal) type.scale = census.scale;
-      types.push_back(type);
+      types.push_back(engine::column_type(declared_[i], census));
     }
     convert_again(types);
     for (std::size_t i = 0; i < wanted_.size(); ++i) {
@@ -778,20 +779,11 @@ class Reading {
   }
 
   void report_misfits(std::size_t i, const Type& type, TableData& data) const {
-    std::size_t count = 0;
-    std::string examples;
+    engine::Misfits misfits;
     for (const auto& chunk : chunks_)
-      for (const Misfit& misfit : chunk->readers[i].misfits()) {
-        if (++count > 3) continue;
-        const std::size_t line = line_of_row(*chunk, misfit.row);
-        examples += (count > 1 ? ", " : "") + ("line " + std::to_string(line)) + " `" + misfit.text.substr(0, 40) + "`";
-      }
-    if (count == 0) return;
-    data.doubts.push_back(
-        {"misfits", std::to_string(count) + (count == 1 ? " value of `" : " values of `") +
-                        source_.headings_[wanted_[i]] + "` in " + source_.name_ + (count == 1 ? " is" : " are") +
-                        " not " + (type.kind == Kind::integer ? "an " : "a ") + kind_name(type.kind) + " and " +
-                        (count == 1 ? "counts" : "count") + " as null: " + examples + (count > 3 ? ", ..." : "")});
+      for (const Misfit& misfit : chunk->readers[i].misfits())
+        misfits.add(misfit.text, [&] { return "line " + std::to_string(line_of_row(*chunk, misfit.row)); });
+    misfits.report(source_.headings_[wanted_[i]], source_.name_, type, data.doubts);
   }
 
   std::size_t line_of_row(const Chunk& chunk, std::size_t row) const {
@@ -815,8 +807,8 @@ class Reading {
         const OpenFile& file = *source.file_;
         TextBuffer bytes;
         file.read(s.offset, s.size, bytes);
-        return source.line_at(s.offset + record_begin({bytes.data(), bytes.size()}, row - s.first_row,
-                                                      source.headings_.size() == 1));
+        return source.line_at(
+            s.offset + record_begin({bytes.data(), bytes.size()}, row - s.first_row, source.headings_.size() == 1));
       }
       return 0;
     };

@@ -47,10 +47,8 @@ class FedTable final : public TableSource {
     for (std::size_t i = 0; i < columns.size(); ++i) {
       const Census census = readers[i].census();
       data->census[columns[i]] = census;
-      Type type = declared[i].value_or(type_from(census));
-      if (type.kind == Kind::decimal) type.scale = census.scale;
-      types.push_back(type);
-      if (!declared[i] && !readers[i].serves(type)) again.push_back(i);
+      types.push_back(column_type(declared[i], census));
+      if (!declared[i] && !readers[i].serves(types[i])) again.push_back(i);
     }
     if (!again.empty()) {
       std::vector<std::size_t> of;
@@ -65,7 +63,9 @@ class FedTable final : public TableSource {
       for (std::size_t k = 0; k < again.size(); ++k) readers[again[k]] = std::move(forced[k]);
     }
     for (std::size_t i = 0; i < columns.size(); ++i) {
-      report_misfits(columns[i], types[i], readers[i], *data);
+      Misfits misfits;
+      for (const Misfit& one : readers[i].misfits()) misfits.add(one.text, [&] { return feed_->place_of(one.row); });
+      misfits.report(headings_[columns[i]], name_, types[i], data->doubts);
       std::vector<Piece> pieces;
       pieces.push_back(readers[i].take(types[i]));
       if (types[i].kind == Kind::decimal) types[i].scale = std::max(types[i].scale, pieces.back().type.scale);
@@ -122,20 +122,6 @@ class FedTable final : public TableSource {
           readers[i].add(fields[i].text);
     });
     return rows;
-  }
-
-  void report_misfits(std::size_t column, const Type& type, PieceReader& reader, TableData& data) const {
-    const auto& misfits = reader.misfits();
-    if (misfits.empty()) return;
-    std::string examples;
-    for (std::size_t i = 0; i < std::min<std::size_t>(3, misfits.size()); ++i)
-      examples += (i > 0 ? ", " : "") + feed_->place_of(misfits[i].row) + " `" + misfits[i].text.substr(0, 40) + "`";
-    const bool one = misfits.size() == 1;
-    data.doubts.push_back({"misfits", std::to_string(misfits.size()) + (one ? " value of `" : " values of `") +
-                                          headings_[column] + "` in " + name_ + (one ? " is" : " are") + " not " +
-                                          (type.kind == Kind::integer ? "an " : "a ") + kind_name(type.kind) + " and " +
-                                          (one ? "counts" : "count") + " as null: " + examples +
-                                          (misfits.size() > 3 ? ", ..." : "")});
   }
 
   std::string name_, form_;

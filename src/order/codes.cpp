@@ -339,18 +339,6 @@ void encode_packed(const ColumnKey& key, const Column& column, const Run& run, K
   add_codes(RankSource<Word>{words, std::move(ranks), {}}, range, key.descending, key.options.nulls, out);
 }
 
-class FlagCodes final : public KeyCodes {
- public:
-  explicit FlagCodes(std::vector<std::uint8_t> flags) : KeyCodes(1), flags_(std::move(flags)) {}
-  std::uint64_t at(std::size_t row) const override { return flags_[row]; }
-  void fill(std::size_t begin, std::size_t count, std::uint64_t* out) const override {
-    std::copy_n(flags_.begin() + static_cast<std::ptrdiff_t>(begin), count, out);
-  }
-
- private:
-  std::vector<std::uint8_t> flags_;
-};
-
 template <class T>
 bool is_nan(const Key& key, std::size_t i) {
   return std::isnan(static_cast<const T*>(key.values)[i]);
@@ -452,7 +440,7 @@ void encode_nulls(const Key& key, const Run&, KeyList& out) {
     if (flags.empty()) flags.resize(key.size);
     flags[i] = 1;
   }
-  if (!flags.empty()) out.push_back(std::make_unique<FlagCodes>(std::move(flags)));
+  if (!flags.empty()) out.push_back(array_codes(1, std::move(flags)));
 }
 
 void encode(const ColumnKey& key, const Run& run, KeyList& out) {
@@ -475,15 +463,13 @@ void encode(const ColumnKey& key, const Run& run, KeyList& out) {
   }
 }
 
-void encode_flags(std::vector<std::uint8_t> flags, KeyList& out) {
-  out.push_back(std::make_unique<FlagCodes>(std::move(flags)));
-}
+void encode_flags(std::vector<std::uint8_t> flags, KeyList& out) { out.push_back(array_codes(1, std::move(flags))); }
 
 void encode_nulls(const Column& column, KeyList& out) {
   if (column.nulls() == 0) return;
   std::vector<std::uint8_t> flags(column.rows());
   for (std::size_t i = 0; i < flags.size(); ++i) flags[i] = column.is_null(i);
-  out.push_back(std::make_unique<FlagCodes>(std::move(flags)));
+  out.push_back(array_codes(1, std::move(flags)));
 }
 
 }  // namespace lofty::engine

@@ -1,6 +1,7 @@
 #include "order/custom_order.hpp"
 
 #include <algorithm>
+#include <bit>
 #include <numeric>
 #include <utility>
 
@@ -9,12 +10,14 @@
 namespace lofty::engine {
 
 void encode_custom(CustomKey key, std::size_t rows, const Run& run, KeyList& out, CustomReport* report) {
+  // Rows are numbered by value.
   std::vector<std::uint32_t> of_row, first_rows;
   KeyList to_number;
   for (const auto& codes : key.usual) to_number.push_back(lend(*codes));
   number_rows(std::move(to_number), rows, run, of_row, first_rows);
   std::vector<Value> values;
   for (const std::uint32_t row : first_rows) values.push_back(key.value(row));
+
   // Distinct values in their usual order, nulls apart.
   std::vector<std::uint32_t> usual;
   std::uint32_t null = 0xffffffff;
@@ -31,6 +34,8 @@ void encode_custom(CustomKey key, std::size_t rows, const Run& run, KeyList& out
     }
     return false;
   });
+
+  // Those that the order lists: first, in sequence, last.
   std::vector<std::uint8_t> placed(values.size(), 0);
   const auto take = [&](const std::vector<Value>& listed) {
     std::vector<std::uint32_t> found;
@@ -47,6 +52,8 @@ void encode_custom(CustomKey key, std::size_t rows, const Run& run, KeyList& out
   };
   std::vector<std::uint32_t> order = take(key.order->first), sequence = take(key.order->sequence);
   const std::vector<std::uint32_t> behind = take(key.order->last);
+
+  // All together: listed ones in their places, the others in their usual order between the sequence and the last.
   if (key.descending) std::reverse(sequence.begin(), sequence.end());
   order.insert(order.end(), sequence.begin(), sequence.end());
   std::erase_if(usual, [&](std::uint32_t n) { return placed[n] != 0; });
@@ -56,10 +63,12 @@ void encode_custom(CustomKey key, std::size_t rows, const Run& run, KeyList& out
   order.insert(order.end(), usual.begin(), usual.end());
   order.insert(order.end(), behind.begin(), behind.end());
   if (null != 0xffffffff) order.insert(key.nulls == Nulls::first ? order.begin() : order.end(), null);
+
+  // Each row's code is its value's rank.
   std::vector<std::uint32_t> ranks(values.size());
   for (std::uint32_t at = 0; at < order.size(); ++at) ranks[order[at]] = at;
-  const std::size_t count = ranks.size();
-  out.push_back(number_codes(std::move(of_row), count, std::move(ranks)));
+  for (std::uint32_t& number : of_row) number = ranks[number];
+  out.push_back(array_codes(std::bit_width(ranks.empty() ? 0 : ranks.size() - 1), std::move(of_row)));
 }
 
 }  // namespace lofty::engine

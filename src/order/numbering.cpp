@@ -124,25 +124,12 @@ void number_narrow(const KeyString& keys, std::size_t size, const Run& run, std:
     number_in_parts(size, usual_blocks<PackedKey>, PackingKeys{keys}, 0, run, of_row.data(), first_rows);
 }
 
-class NumberCodes final : public KeyCodes {
- public:
-  NumberCodes(std::vector<std::uint32_t> numbers, std::size_t count, std::vector<std::uint32_t> ranks)
-      : KeyCodes(std::bit_width(count == 0 ? 0 : count - 1)), numbers_(std::move(numbers)), ranks_(std::move(ranks)) {}
-  std::uint64_t at(std::size_t row) const override { return ranks_.empty() ? numbers_[row] : ranks_[numbers_[row]]; }
-  void fill(std::size_t begin, std::size_t count, std::uint64_t* out) const override {
-    for (std::size_t i = 0; i < count; ++i) out[i] = at(begin + i);
-  }
-
- private:
-  std::vector<std::uint32_t> numbers_, ranks_;
-};
+// Numbers below `count` as codes.
+std::unique_ptr<KeyCodes> number_codes(std::vector<std::uint32_t> numbers, std::size_t count) {
+  return array_codes(std::bit_width(count == 0 ? 0 : count - 1), std::move(numbers));
+}
 
 }  // namespace
-
-std::unique_ptr<KeyCodes> number_codes(std::vector<std::uint32_t> of_row, std::size_t count,
-                                       std::vector<std::uint32_t> ranks) {
-  return std::make_unique<NumberCodes>(std::move(of_row), count, std::move(ranks));
-}
 
 void number_rows(KeyList codes, std::size_t size, const Run& run, std::vector<std::uint32_t>& of_row,
                  std::vector<std::uint32_t>& first_rows) {

@@ -15,8 +15,4 @@ namespace lofty::engine {
 void number_rows(KeyList codes, std::size_t size, const Run& run, std::vector<std::uint32_t>& of_row,
                  std::vector<std::uint32_t>& first_rows);
 
-// Numbers as codes: those of rows, or through `ranks` (by number) their ranks.
-std::unique_ptr<KeyCodes> number_codes(std::vector<std::uint32_t> of_row, std::size_t count,
-                                       std::vector<std::uint32_t> ranks = {});
-
 }  // namespace lofty::engine

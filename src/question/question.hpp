@@ -169,15 +169,6 @@ struct FurtherConditions {
   bool only_probed = false;                      // Question::only_probed
 };
 
-// Opens the tables and binds every formula. Problems are appended. The result refers to `ladder`, which must outlive
-// it. With `read`, tables are read as soon as their columns are known, and types are checked.
-Question resolve(const Ladder& ladder, const Catalog& catalog, bool read, const Run& run,
-                 std::vector<Problem>& problems, const FurtherConditions& further = {});
-
-// The same for nested levels, outermost first; for others just the one. Empty when a table cannot be opened.
-std::vector<Question> resolve_levels(const Ladder& ladder, const Catalog& catalog, bool read, const Run& run,
-                                     std::vector<Problem>& problems, const FurtherConditions& further = {});
-
 // "order_lines" of "folder/order_lines.csv".
 std::string stem_of(const std::string& name);
 

@@ -70,19 +70,6 @@ struct Candidate {
   std::uint32_t row, group;
 };
 
-// Codes that are at hand.
-class HeldCodes final : public KeyCodes {
- public:
-  HeldCodes(int bits, std::vector<std::uint64_t> codes) : KeyCodes(bits), codes_(std::move(codes)) {}
-  std::uint64_t at(std::size_t row) const override { return codes_[row]; }
-  void fill(std::size_t begin, std::size_t count, std::uint64_t* out) const override {
-    std::copy_n(codes_.begin() + static_cast<std::ptrdiff_t>(begin), count, out);
-  }
-
- private:
-  std::vector<std::uint64_t> codes_;
-};
-
 class Selecting {
  public:
   Selecting(const Groups& within, const std::vector<Key>& by, std::size_t count, Cut cut,
@@ -113,7 +100,7 @@ class Selecting {
       std::vector<std::uint64_t> codes;
       codes.reserve(candidates_.size());
       for (const Candidate& candidate : candidates_) codes.push_back(code_of(candidate));
-      return std::make_unique<HeldCodes>(bits, std::move(codes));
+      return array_codes(bits, std::move(codes));
     };
     SortKeys keys;
     const KeyString within({&keys_.within}), by({&keys_.by});

@@ -1,3 +1,5 @@
+// The place of a row that is not in the data.
+
 #include "lofty/where_would.hpp"
 
 #include <cassert>
@@ -6,6 +8,7 @@
 #include "lofty/error.hpp"
 #include "order/codes.hpp"
 #include "order/sort.hpp"
+#include "rank/standing.hpp"
 #include "table/exact.hpp"
 
 namespace lofty {
@@ -69,19 +72,6 @@ int compare_row(const std::vector<Key>& keys, std::size_t row, const std::vector
   return 0;
 }
 
-// The first position in [begin, end) that does not come before; the positions are ordered.
-template <class Before>
-std::size_t first_not(std::size_t begin, std::size_t end, const Before& before) {
-  while (begin < end) {
-    const std::size_t middle = begin + (end - begin) / 2;
-    if (before(middle))
-      begin = middle + 1;
-    else
-      end = middle;
-  }
-  return begin;
-}
-
 }  // namespace
 
 double Standing::place(Ties ties) const {
@@ -105,15 +95,7 @@ Standing where_would(const Order& order, const Groups& within, const std::vector
   const auto against = [&](std::size_t i) { return compare_row(by, rows[i], values, true); };
   const std::size_t begin = first_not(0, order.size(), [&](std::size_t i) { return in_group(i) < 0; });
   const std::size_t end = first_not(begin, order.size(), [&](std::size_t i) { return in_group(i) <= 0; });
-  const std::size_t ranked_end = first_not(begin, end, [&](std::size_t i) { return order.ranked(i); });
-  const std::size_t first = first_not(begin, ranked_end, [&](std::size_t i) { return against(i) < 0; });
-  const std::size_t last = first_not(first, ranked_end, [&](std::size_t i) { return against(i) <= 0; });
-  Standing out;
-  out.better = first - begin;
-  out.equal = last - first;
-  out.ranked = ranked_end - begin;
-  for (std::size_t i = begin; i < first; ++i) out.better_values += order.starts_peers(i);
-  return out;
+  return split_at(order, begin, end, against).standing([&](std::size_t i) { return order.starts_peers(i); });
 }
 
 }  // namespace lofty

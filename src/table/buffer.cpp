@@ -8,6 +8,7 @@
 #include <mutex>
 #include <new>
 
+#include "lofty/memory.hpp"
 #include "table/pages.hpp"
 
 namespace lofty::engine {
@@ -74,9 +75,6 @@ class Sharing {
 
 }  // namespace
 
-MemoryReuse::MemoryReuse() { Sharing::all().join(); }
-MemoryReuse::~MemoryReuse() { Sharing::all().leave(); }
-
 void give_back_bytes(void* data, std::size_t room) {
   if (data == nullptr) return;
   if (room <= small_size) return free_small(data);
@@ -96,3 +94,10 @@ Room allocate_bytes(std::size_t size) {
 }
 
 }  // namespace lofty::engine
+
+namespace lofty {
+
+KeepMemory::KeepMemory() { engine::Sharing::all().join(); }
+KeepMemory::~KeepMemory() { engine::Sharing::all().leave(); }
+
+}  // namespace lofty

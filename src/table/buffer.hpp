@@ -17,16 +17,6 @@ struct Room {
 Room allocate_bytes(std::size_t size);
 void give_back_bytes(void* data, std::size_t room);
 
-// While one of these lives, the memory of large arrays that are given back waits for the next ones, from any thread:
-// the system clears fresh pages, which takes longer than many a kernel that then fills them. Thread-safe.
-class MemoryReuse {
- public:
-  MemoryReuse();
-  ~MemoryReuse();
-  MemoryReuse(const MemoryReuse&) = delete;
-  MemoryReuse& operator=(const MemoryReuse&) = delete;
-};
-
 // An array that is written before it is read, so that nobody clears it first. Large ones lie on huge pages where the
 // system has them: a tenth of the page faults, and gathers twice as fast. Throws std::bad_alloc.
 template <class T>

@@ -5,6 +5,7 @@
 #include <memory>
 #include <set>
 
+#include "lofty/memory.hpp"
 #include "table/parallel.hpp"
 #include "table/stopwatch.hpp"
 
@@ -139,7 +140,7 @@ class Working {
   }
 
   void all() {
-    const MemoryReuse reuse;
+    const KeepMemory keep;
     for (std::size_t left = items_.size(), before = 0; left > 0 && left != before;) {  // a circle binding has refused
       before = left;
       formulas();

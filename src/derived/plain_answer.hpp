@@ -1,0 +1,33 @@
+#pragma once
+// A ladder's own question, answered level by level: without what [compare] and [across] ask for.
+// Covered by tests/ladder/standings_test.cpp.
+
+#include <memory>
+#include <vector>
+
+#include "answer/former_places.hpp"
+#include "answer/standings_data.hpp"
+#include "lofty/ladder.hpp"
+#include "lofty/run.hpp"
+#include "question/resolve.hpp"
+#include "relation/times.hpp"
+
+namespace lofty::engine {
+
+struct LevelAnswers {
+  std::vector<std::shared_ptr<StandingsData>> data;  // by level
+  Times times;
+};
+
+// `former` has each level's former places; it is empty where nothing is compared. What is given has to outlive the
+// answers. Throws Error.
+LevelAnswers answer_levels(const Ladder& ladder, const std::vector<Question>& questions,
+                           const std::vector<FormerPlaces>& former, const Run& run);
+
+// The levels as one answer, with its cost.
+std::shared_ptr<StandingsData> whole_answer(const std::vector<Question>& questions, LevelAnswers levels);
+
+// Reads the tables of a ladder whose names are resolved, and answers it. Throws Error with all that is wrong.
+std::shared_ptr<const StandingsData> plain_answer(const Ladder& ladder, Resolution& resolution, const Run& run);
+
+}  // namespace lofty::engine

@@ -1,0 +1,76 @@
+// The rules for writing an aggregate.
+
+#include "question/aggregate_form.hpp"
+
+#include "question/prose.hpp"
+
+namespace lofty::engine {
+
+AggregateForm::AggregateForm(const Expression& e, const std::shared_ptr<const Origin>& origin)
+    : e_(e), origin_(origin) {
+  if (!e.within_group.empty() && !percentile() && !ends())
+    throw Error(problem_at(Code::wrong_arguments, quoted(e.text) + " takes no order", e, origin));
+  if ((percentile() && e.within_group.size() != 1) || (ends() && e.within_group.empty()))
+    throw Error(problem_at(
+        Code::wrong_arguments, quoted(e.text) + (ends() ? " needs an order: first by what?" : " orders by one key"), e,
+        origin, {},
+        ends() ? e.text + "(unit_price order by ordered_on)" : e.text + "(0.9) within group (order by amount)"));
+  if (e.nulls != NullTreatment::unwritten || e.from_last)
+    throw Error(
+        problem_at(Code::wrong_arguments, "`ignore nulls` and `from last` go with window functions only", e, origin));
+  if (e.args.size() != 1)
+    throw Error(problem_at(Code::wrong_arguments, quoted(e.text) + " takes one argument", e, origin, {},
+                           e.text == "count" ? "count(*)" : e.text + "(amount)"));
+  if (star() && e.text != "count")
+    throw Error(problem_at(Code::wrong_arguments, "`*` stands only in count(*)", *e.args[0], origin));
+  if (e.distinct && e.text != "count")
+    throw Error(problem_at(Code::not_in_this_version, "`distinct` goes with count only in this version", e, origin));
+}
+
+void AggregateForm::need_number(const Aggregate& made) const {
+  const Kind kind = made.type.kind;
+  if (kind == Kind::unknown || made.type.numeric()) return;
+  throw Error(
+      problem_at(Code::wrong_type,
+                 quoted(e_.text) + " takes numbers; " + quoted(made.argument->source()) + " is " + kind_name(kind),
+                 argument(), origin_));
+}
+
+void AggregateForm::set_kind(Aggregate& made) const {
+  made.type = made.argument ? made.argument->type : Type{.kind = Kind::integer};
+  const Type divided = made.type.exact()
+                           ? Type{.kind = Kind::decimal, .scale = std::min(made.type.scale + 6, Decimal::max_digits)}
+                           : made.type;
+  if (e_.text == "count") {
+    made.kind = star() ? AggregateKind::count_rows : e_.distinct ? AggregateKind::count_distinct : AggregateKind::count;
+    made.type = {.kind = Kind::integer};
+  } else if (e_.text == "sum") {
+    need_number(made);
+    made.kind = AggregateKind::sum;
+  } else if (e_.text == "avg") {
+    need_number(made);
+    made.kind = AggregateKind::average;
+    made.type = divided;
+  } else if (e_.text == "median" || e_.text == "percentile_cont") {
+    need_number(made);
+    made.kind = AggregateKind::percentile_cont;
+    if (e_.text == "median") made.fraction = Decimal(5, 1);
+    made.type = divided;
+  } else if (percentile()) {
+    made.kind = AggregateKind::percentile_disc;
+  } else if (ends()) {
+    made.kind = e_.text == "first" ? AggregateKind::first : AggregateKind::last;
+  } else {
+    made.kind = e_.text == "min" ? AggregateKind::least : AggregateKind::greatest;
+  }
+}
+
+Decimal fraction_of(const NodePtr& node, const Expression& e, const std::shared_ptr<const Origin>& origin) {
+  const auto* const number = node->op == Op::literal ? std::get_if<Decimal>(&node->value) : nullptr;
+  if (number != nullptr && number->coefficient() >= 0 && *number <= Decimal(1, 0) && number->scale() <= 15)
+    return *number;
+  throw Error(problem_at(Code::bad_value, "the fraction is a number between 0 and 1, with 15 decimals at most", e,
+                         origin, {}, "0.9, or a choice such as :part"));
+}
+
+}  // namespace lofty::engine

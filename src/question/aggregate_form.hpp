@@ -1,0 +1,34 @@
+#pragma once
+// How an aggregate is written: count(*), percentile_cont(0.9) within group (order by amount), ...
+// Covered by tests/ladder/check_test.cpp.
+
+#include <memory>
+
+#include "question/question.hpp"
+
+namespace lofty::engine {
+
+class AggregateForm {
+ public:
+  // Throws Error (wrong_arguments, not_in_this_version) where it cannot be written so.
+  AggregateForm(const Expression& e, const std::shared_ptr<const Origin>& origin);
+
+  bool star() const { return e_.args[0]->op == Op::star; }
+  bool percentile() const { return e_.text == "percentile_cont" || e_.text == "percentile_disc"; }
+  bool ends() const { return e_.text == "first" || e_.text == "last"; }
+  // What is taken together. Precondition: it is not star().
+  const Expression& argument() const { return percentile() ? *e_.within_group.front().expression : *e_.args[0]; }
+  // Sets kind and type, and the median's fraction, by the name and the bound argument. Throws Error (wrong_type).
+  void set_kind(Aggregate& made) const;
+
+ private:
+  void need_number(const Aggregate& made) const;
+
+  const Expression& e_;
+  const std::shared_ptr<const Origin>& origin_;
+};
+
+// A percentile's fraction, bound from `e`: a number between 0 and 1, the same for all rows. Throws Error (bad_value).
+Decimal fraction_of(const NodePtr& node, const Expression& e, const std::shared_ptr<const Origin>& origin);
+
+}  // namespace lofty::engine

@@ -1,0 +1,121 @@
+// Opening and reading a ladder's tables.
+
+#include "question/ladder_tables.hpp"
+
+#include "question/prose.hpp"
+#include "table/nearest.hpp"
+#include "table/parallel.hpp"
+#include "table/stopwatch.hpp"
+#include "table/zone.hpp"
+
+namespace lofty::engine {
+
+std::string stem_of(const std::string& name) {
+  const std::size_t slash = name.find_last_of("/\\");
+  std::string stem = slash == std::string::npos ? name : name.substr(slash + 1);
+  const std::size_t point = stem.find('.');
+  return point == std::string::npos || point == 0 ? stem : stem.substr(0, point);
+}
+
+bool LadderTables::open(const Ladder& ladder, const Catalog& catalog, ProblemList& problems) {
+  if (ladder.data.from.empty()) {
+    problems.say(Code::missing_key, "the ladder names no table", "data.from",
+                 "from = \"order_lines.csv\" under [data]");
+    return false;
+  }
+  find_zone(ladder.data.zone, problems);
+  bool all = open_one(catalog, ladder.data.from, ladder.data.as, ladder.data.read, "data.from", problems);
+  for (std::size_t i = 0; i < ladder.data.joins.size(); ++i) {
+    const Join& join = ladder.data.joins[i];
+    const std::string key = "data.join[" + std::to_string(i) + "].with";
+    all = open_one(catalog, join.with, join.as, join.read, key, problems) && all;
+  }
+  if (!all) return false;
+
+  for (std::size_t i = 0; i < uses_.size(); ++i)
+    for (std::size_t k = 0; k < i; ++k)
+      if (equal_folded(uses_[i].alias, uses_[k].alias))
+        problems.say(Code::name_taken, "two tables are called " + quoted(uses_[i].alias),
+                     i == 0 ? "data.from" : "data.join[" + std::to_string(i - 1) + "].with",
+                     "as = \"another_name\" tells them apart");
+  return true;
+}
+
+void LadderTables::find_zone(const std::string& name, ProblemList& problems) {
+  if (name.empty()) return;
+  zone_ = Zone::find(name);
+  if (zone_ == nullptr)
+    problems.say(Code::bad_value, "no time zone is called " + quoted(name), "data.zone",
+                 "zones have the names of the IANA data base: Europe/Oslo, UTC", Zone::nearest(name), name);
+}
+
+bool LadderTables::open_one(const Catalog& catalog, const std::string& name, const std::string& as,
+                            const ReadOptions& options, const std::string& key, ProblemList& problems) {
+  TableUse use;
+  try {
+    use.source = catalog.open(name, options);
+  } catch (const Error& error) {
+    for (Problem p : error.problems()) {
+      if (p.place.key.empty() && p.place.line == 0) {
+        p.place.key = key;
+        if (p.code == Code::unknown_table) {
+          p.place.text = name;
+          p.place.length = name.size();
+        }
+      }
+      problems.add(std::move(p));
+    }
+    return false;
+  }
+  use.alias = as.empty() ? stem_of(name) : as;
+  uses_.push_back(std::move(use));
+  return true;
+}
+
+bool LadderTables::read(const Run& run, ProblemList& problems) {
+  was_read_ = true;
+  double begin = 0;
+  const double each = 1.0 / static_cast<double>(uses_.size());
+  for (TableUse& use : uses_) {
+    const std::vector<std::size_t> wanted(use.wanted.begin(), use.wanted.end());
+    try {
+      Stopwatch watch;
+      use.table = use.source->read(wanted, part_of(run, begin, begin + each));
+      use.seconds = watch.lap();
+      begin += each;
+    } catch (const Error& error) {
+      for (const Problem& p : error.problems()) problems.add(p);
+      was_read_ = false;
+    }
+  }
+  return was_read_;
+}
+
+std::optional<std::size_t> LadderTables::find_column(std::size_t table, const std::string& name, bool exact) const {
+  const std::vector<std::string>& all = headings(table);
+  for (std::size_t i = 0; i < all.size(); ++i)
+    if (all[i] == name) return i;
+  if (exact) return std::nullopt;
+  std::optional<std::size_t> found;
+  for (std::size_t i = 0; i < all.size(); ++i)
+    if (equal_folded(all[i], name)) {
+      if (found) return std::nullopt;
+      found = i;
+    }
+  return found;
+}
+
+std::string LadderTables::without_alias(const std::string& name, std::size_t t) const {
+  const std::string prefix = uses_[t].alias + ".";
+  return name.size() > prefix.size() && equal_folded(name.substr(0, prefix.size()), prefix) ? name.substr(prefix.size())
+                                                                                            : name;
+}
+
+Type LadderTables::type(std::size_t table, std::size_t column) const {
+  const Table& read = uses_[table].table;
+  Type type = was_read_ && read.holds(column) ? read.type(column) : Type{};
+  if (type.zoned && zone_ != nullptr) type.zone = zone_;
+  return type;
+}
+
+}  // namespace lofty::engine
