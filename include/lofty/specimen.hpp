@@ -74,6 +74,8 @@ class Specimen {
   std::optional<Value> read_number(std::string_view text) const;
   std::optional<Value> read_date(std::string_view text) const;
   std::vector<Reading> readings_as_number(std::string_view text, const Decimal& meaning) const;
+  std::vector<DatePart> parts_of(const std::string& token, const std::vector<DatePart>& before,
+                                 const std::array<int, 6>& meaning, bool with_time) const;
   std::vector<std::vector<DatePart>> readings_as_date(std::string_view text, const std::array<int, 6>& meaning,
                                                       bool with_time) const;
 

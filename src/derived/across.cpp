@@ -57,6 +57,46 @@ std::string name_of(const StandingsData& data, std::uint32_t entry) {
   return out;
 }
 
+// By entry across, of those that are listed: the values of the cells, by entry down.
+std::vector<ColumnPtr> crossed_columns(const StandingsData& down, const StandingsData& across,
+                                       const StandingsData& cells) {
+  // Which of the cells' keys say where down, and where across, a cell is.
+  const auto places_of = [&](const std::vector<std::string>& names) {
+    std::vector<std::size_t> at;
+    for (const std::string& name : names)
+      at.push_back(static_cast<std::size_t>(std::find(cells.key_names.begin(), cells.key_names.end(), name) -
+                                            cells.key_names.begin()));
+    return at;
+  };
+  const std::vector<std::size_t> down_keys = places_of(down.key_names), across_keys = places_of(across.key_names);
+  std::map<EntryKey, std::uint32_t> entry_down;
+  std::map<EntryKey, std::size_t> column_of;
+  const std::size_t entries = down.keys.front()->rows();
+  for (std::uint32_t e = 0; e < entries; ++e) entry_down.emplace(key_at(down.keys, e), e);
+  for (std::size_t c = 0; c < across.rows.size(); ++c) column_of.emplace(key_at(across.keys, across.rows[c]), c);
+
+  const Column& values = *cells.values.front();
+  std::vector<std::vector<Value>> crossed(across.rows.size(), std::vector<Value>(entries));
+  for (const std::uint32_t cell : cells.rows) {
+    const auto picked = [&](const std::vector<std::size_t>& which) {
+      EntryKey key;
+      for (const std::size_t k : which) key.push_back(cells.keys[k]->value(cell));
+      return key;
+    };
+    const auto row = entry_down.find(picked(down_keys));  // rank.having may have dropped it
+    const auto column = column_of.find(picked(across_keys));
+    if (row != entry_down.end() && column != column_of.end()) crossed[column->second][row->second] = values.value(cell);
+  }
+
+  std::vector<ColumnPtr> out;
+  for (const std::vector<Value>& column : crossed) {
+    Piece piece(values.type());
+    for (const Value& value : column) piece.add(value);
+    out.push_back(Column::seal(std::move(piece)));
+  }
+  return out;
+}
+
 }  // namespace
 
 Crossing::Crossing(const Ladder& ladder, const Catalog& catalog) : ladder_(ladder) {
@@ -114,64 +154,38 @@ std::shared_ptr<StandingsData> Crossing::cross(const StandingsData& down, std::s
   if (!columns_) columns_ = plain_answer(across_->question, across_->resolution, run);
   const std::shared_ptr<const StandingsData> cells =
       plain_answer(cells_[level]->question, cells_[level]->resolution, run);
-  const StandingsData &across = *columns_, &all = *cells;
+  const std::vector<ColumnPtr> crossed = crossed_columns(down, *columns_, *cells);
 
-  // Which of the cells' keys say where down, and where across, a cell stands.
-  const auto places_of = [&](const std::vector<std::string>& names) {
-    std::vector<std::size_t> at;
-    for (const std::string& name : names)
-      at.push_back(static_cast<std::size_t>(std::find(all.key_names.begin(), all.key_names.end(), name) -
-                                            all.key_names.begin()));
-    return at;
-  };
-  const std::vector<std::size_t> down_keys = places_of(down.key_names), across_keys = places_of(across.key_names);
-  std::map<EntryKey, std::uint32_t> entry_down;
-  std::map<EntryKey, std::size_t> column_of;
-  const std::size_t entries = down.keys.front()->rows();
-  for (std::uint32_t e = 0; e < entries; ++e) entry_down.emplace(key_at(down.keys, e), e);
-  for (std::size_t c = 0; c < across.rows.size(); ++c) column_of.emplace(key_at(across.keys, across.rows[c]), c);
-
-  const Column& values = *all.values.front();
-  std::vector<std::vector<Value>> crossed(across.rows.size(), std::vector<Value>(entries));
-  for (const std::uint32_t cell : all.rows) {
-    const auto picked = [&](const std::vector<std::size_t>& which) {
-      EntryKey key;
-      for (const std::size_t k : which) key.push_back(all.keys[k]->value(cell));
-      return key;
-    };
-    const auto row = entry_down.find(picked(down_keys));  // rank.having may have dropped it
-    const auto column = column_of.find(picked(across_keys));
-    if (row != entry_down.end() && column != column_of.end()) crossed[column->second][row->second] = values.value(cell);
-  }
-
+  // A column for each entry across, named by it.
   auto out = std::make_shared<StandingsData>(down);
   for (std::size_t c = 0; c < crossed.size(); ++c) {
-    StandingColumn column = all.columns.front();
-    column.heading = name_of(across, across.rows[c]);
-    column.name = column.heading;
+    StandingColumn column = cells->columns.front();
+    column.name = column.heading = name_of(*columns_, columns_->rows[c]);
     const bool taken = std::any_of(out->columns.begin(), out->columns.end(), [&](const StandingColumn& other) {
       return equal_folded(other.name, column.name) || equal_folded(other.heading, column.heading);
     });
     if (taken) column.name = column.heading = ladder_.across.cell + " of " + column.name;
     column.sort_position = 0;
     column.role = Role::cell;
-    Piece piece(values.type());
-    for (const Value& value : crossed[c]) piece.add(value);
     out->columns.push_back(std::move(column));
-    out->values.push_back(Column::seal(std::move(piece)));
+    out->values.push_back(crossed[c]);
     out->tied_by.emplace_back();
   }
   for (SummaryLine& line : out->summaries) line.values.resize(out->columns.size());
-  if (level + 1 < ladder_.levels.size()) return out;  // said once, behind all levels
-  out->question +=
+  if (level + 1 == ladder_.levels.size()) say(*out);  // once, after all levels
+  return out;
+}
+
+void Crossing::say(StandingsData& out) const {
+  const StandingsData& across = *columns_;
+  out.question +=
       " Across: " + ladder_.across.cell + " of each " + listed(ladder_.across.each) + ", by " + ladder_.across.by + ".";
-  out->shown_of_total += "; " + across.shown_of_total.substr(0, across.shown_of_total.find(", ")) + " across";
+  out.shown_of_total += "; " + across.shown_of_total.substr(0, across.shown_of_total.find(", ")) + " across";
   for (const Remark& remark : across.remarks)
     if ((remark.code == "tie-at-cut" || remark.code == "blank-group" || remark.code == "unranked") &&
-        std::none_of(out->remarks.begin(), out->remarks.end(),
+        std::none_of(out.remarks.begin(), out.remarks.end(),
                      [&](const Remark& said) { return said.sentence == remark.sentence; }))
-      out->remarks.push_back({remark.code, "across: " + remark.sentence});
-  return out;
+      out.remarks.push_back({remark.code, "across: " + remark.sentence});
 }
 
 }  // namespace lofty::engine

@@ -36,6 +36,8 @@ class Crossing {
     Resolution resolution;
   };
   void check_keys();
+  // Adds to the sentence and the remarks what there is to say of the entries across.
+  void say(StandingsData& out) const;
 
   const Ladder& ladder_;
   std::vector<Problem> problems_;

@@ -123,71 +123,80 @@ class Steps {
   double relation() const { return sizes_.rows.value_or(0); }
   double counted() const { return sizes_.counted.value_or(0); }
 
+  // Does a window over entries find them in the order of their places?
+  static auto ready_by_places(const Question& question, bool late) {
+    return [&question, late](const SortStep& step) {
+      return places_come_first(question) && stands_as_places(question, step, entry_window_items(question, late));
+    };
+  }
+
   void level(const Question& question) {
-    for (std::size_t j = 0; j < question.joins.size(); ++j) {
-      const JoinUse& join = question.joins[j];
-      const TableUse& use = question.tables[join.table];
-      std::string by;
-      for (const JoinUse::Pair& pair : join.on)
-        by += (by.empty() ? "" : ", ") + use.source->headings()[pair.right_column];
-      const double seconds =
-          relation() * ns * price::join_row * static_cast<double>(std::max<std::size_t>(1, join.on.size()));
-      add({StepKind::join, level_, j}, use.source->name(), by, sizes_.rows, 0, 4 * relation(), seconds * speeds_.join);
-    }
+    for (std::size_t j = 0; j < question.joins.size(); ++j) join(question, j);
     std::size_t conditions = 0;
     for (const auto* terms : {&question.where_first, &question.where_last})
       for (const NodePtr& term : *terms) conditions += nodes_of(*term);
     const double filter = price::scan_row + price::node * static_cast<double>(conditions);
-    bool listed_by_window = false;  // a window's sort is the listing's order too
-    if (!question.row_windows.empty()) {
-      add(StepKind::count, "the rows that windows see", "", sizes_.rows, 0, 8 * relation(),
-          relation() * ns * filter * speeds_.rows);
-      windows(
-          row_window_items(question), counted(), sizes_.counted, WindowStage::rows,
-          [&](std::size_t item) { return last_part(question.row_windows[item].where); },
-          [](const SortStep&) { return false; });
-      const std::vector<SortStep> plan = plan_windows(row_window_items(question));
-      listed_by_window =
-          std::any_of(plan.begin(), plan.end(), [&](const SortStep& step) { return stands_as_listed(question, step); });
-    }
+    const bool listed_by_window = row_windows(question, filter);  // a window's sort is the listing's order too
     rows(question, filter);
+
     const double entries = sizes_.entries[level_];
-    const bool in_places = places_come_first(question);
-    const auto ready = [&](bool late) {
-      return [&, late](const SortStep& step) {
-        return in_places && stands_as_places(question, step, entry_window_items(question, late));
-      };
-    };
     if (!question.entry_windows.empty())
       windows(entry_window_items(question, false), entries, entries, WindowStage::entries, entry_names(question),
-              ready(false));
-    if (question.places) {
-      const std::size_t keys =
-          question.within.size() + question.by.size() + question.tiebreak.size() + question.each.size();
-      std::string by;
-      for (const SortKey& key : question.by)
-        by += (by.empty() ? "" : ", ") + key.text + (key.descending ? " desc" : "");
-      std::size_t orders = 1;
-      for (const AlsoUse& also : question.also) orders += !also.by.empty();
-      const double seconds =
-          entries * ns * price::entry_key +
-          static_cast<double>(orders) *
-              (sort_seconds(entries, keys) + entries * ns * price::column_value * static_cast<double>(keys));
-      add(StepKind::rank, "places", by, entries, compared(entries) * static_cast<double>(orders), 13 * entries,
-          seconds * speeds_.entries);
-      std::vector<std::string> late;
-      for (const WindowUse& use : question.entry_windows)
-        if (use.late) late.push_back(last_part(use.where));
-      windows(
-          entry_window_items(question, true), entries, entries, WindowStage::places,
-          [&](std::size_t item) { return late[item]; }, ready(true));
-    }
+              ready_by_places(question, false));
+    if (question.places) places(question, entries);
     const double listed = question.list_order.empty() ? entries : entries * 2;
     add(StepKind::list, question.list_text.empty() ? "the listing" : "the listing's order", question.list_text, entries,
         question.list_order.empty() || listed_by_window ? 0 : compared(entries), 0,
         listed * ns * price::entry_listed * speeds_.entries);
     add(StepKind::remark, "what is worth saying", "", sizes_.counted, 0, 0,
         counted() * ns * price::remark_row * speeds_.rows);
+  }
+
+  void join(const Question& question, std::size_t number) {
+    const JoinUse& join = question.joins[number];
+    const TableUse& use = question.tables[join.table];
+    std::string by;
+    for (const JoinUse::Pair& pair : join.on)
+      by += (by.empty() ? "" : ", ") + use.source->headings()[pair.right_column];
+    const double seconds =
+        relation() * ns * price::join_row * static_cast<double>(std::max<std::size_t>(1, join.on.size()));
+    add({StepKind::join, level_, number}, use.source->name(), by, sizes_.rows, 0, 4 * relation(),
+        seconds * speeds_.join);
+  }
+
+  // Whether one of their sorts is the listing's order.
+  bool row_windows(const Question& question, double filter) {
+    if (question.row_windows.empty()) return false;
+    add(StepKind::count, "the rows that windows see", "", sizes_.rows, 0, 8 * relation(),
+        relation() * ns * filter * speeds_.rows);
+    windows(
+        row_window_items(question), counted(), sizes_.counted, WindowStage::rows,
+        [&](std::size_t item) { return last_part(question.row_windows[item].where); },
+        [](const SortStep&) { return false; });
+    const std::vector<SortStep> plan = plan_windows(row_window_items(question));
+    return std::any_of(plan.begin(), plan.end(),
+                       [&](const SortStep& step) { return stands_as_listed(question, step); });
+  }
+
+  void places(const Question& question, double entries) {
+    const std::size_t keys =
+        question.within.size() + question.by.size() + question.tiebreak.size() + question.each.size();
+    std::string by;
+    for (const SortKey& key : question.by) by += (by.empty() ? "" : ", ") + key.text + (key.descending ? " desc" : "");
+    std::size_t orders = 1;
+    for (const AlsoUse& also : question.also) orders += !also.by.empty();
+    const double seconds =
+        entries * ns * price::entry_key +
+        static_cast<double>(orders) *
+            (sort_seconds(entries, keys) + entries * ns * price::column_value * static_cast<double>(keys));
+    add(StepKind::rank, "places", by, entries, compared(entries) * static_cast<double>(orders), 13 * entries,
+        seconds * speeds_.entries);
+    std::vector<std::string> late;
+    for (const WindowUse& use : question.entry_windows)
+      if (use.late) late.push_back(last_part(use.where));
+    windows(
+        entry_window_items(question, true), entries, entries, WindowStage::places,
+        [&](std::size_t item) { return late[item]; }, ready_by_places(question, true));
   }
 
   static double compared(double rows) { return rows < 2 ? 0 : rows * std::log2(rows); }
@@ -353,43 +362,50 @@ class Advising {
     const std::size_t now = plan_sorts(needs()).size();
     if (now < 2) return;
     for (std::size_t i = 0; i < named.size(); ++i)
-      for (std::size_t k = 0; k < named.size(); ++k) {
-        if (i == k) continue;
-        const WindowNeed before = named[i].need;
-        // The same but for where nulls stand.
-        WindowNeed changed = before;
-        bool nulls = false;
-        for (std::size_t n = 0; n < std::min(changed.order.size(), named[k].need.order.size()); ++n) {
-          PlannedKey& mine = changed.order[n];
-          const PlannedKey& its = named[k].need.order[n];
-          if (mine.key == its.key && mine.descending == its.descending && mine.nulls_first != its.nulls_first) {
-            mine.nulls_first = its.nulls_first;
-            nulls = true;
-          }
-        }
-        if (nulls && saves(named, needs, i, changed, now)) {
-          say("`" + named[i].name + "` and `" + named[k].name +
-                  "` order by the same keys and differ in where nulls stand: one placement for both saves a sort",
-              named[i].name, "nothing where there are no nulls; else these stand at the other end");
-          return;
-        }
-        // Further keys, so that ties no longer go by the rows' sequence.
-        if (!before.sees_peers_order || named[k].need.order.size() <= before.order.size() ||
-            !std::equal(before.order.begin(), before.order.end(), named[k].need.order.begin()))
-          continue;
-        changed = before;
-        changed.order = named[k].need.order;
-        if (!saves(named, needs, i, changed, now)) continue;
-        std::vector<std::string> more;
-        for (std::size_t n = before.order.size(); n < changed.order.size(); ++n)
-          more.push_back(texts[changed.order[n].key] + (changed.order[n].descending ? " desc" : ""));
-        say("`" + named[i].name + "` could order by " + listed(more) + " too, as `" + named[k].name +
-                "` does: they would share a sort",
-            named[i].name,
-            "rows that tie on " + texts[before.order.empty() ? 0 : before.order.back().key] + " would go by " +
-                listed(more) + ", and no longer as they came in");
-        return;
+      for (std::size_t k = 0; k < named.size(); ++k)
+        if (i != k && (say_nulls(named, needs, i, k, now) || say_further_keys(named, needs, i, k, now, texts))) return;
+  }
+
+  // Would the two share a sort if nulls stood at the same end in both?
+  template <class Needs>
+  bool say_nulls(std::vector<Named>& named, const Needs& needs, std::size_t i, std::size_t k, std::size_t now) {
+    WindowNeed changed = named[i].need;
+    bool nulls = false;
+    for (std::size_t n = 0; n < std::min(changed.order.size(), named[k].need.order.size()); ++n) {
+      PlannedKey& mine = changed.order[n];
+      const PlannedKey& its = named[k].need.order[n];
+      if (mine.key == its.key && mine.descending == its.descending && mine.nulls_first != its.nulls_first) {
+        mine.nulls_first = its.nulls_first;
+        nulls = true;
       }
+    }
+    if (!nulls || !saves(named, needs, i, changed, now)) return false;
+    say("`" + named[i].name + "` and `" + named[k].name +
+            "` order by the same keys and differ in where nulls stand: one placement for both saves a sort",
+        named[i].name, "nothing where there are no nulls; else these stand at the other end");
+    return true;
+  }
+
+  // Would they if the one had the other's further keys, so that its ties no longer go by the rows' sequence?
+  template <class Needs>
+  bool say_further_keys(std::vector<Named>& named, const Needs& needs, std::size_t i, std::size_t k, std::size_t now,
+                        const std::vector<std::string>& texts) {
+    const WindowNeed before = named[i].need;
+    if (!before.sees_peers_order || named[k].need.order.size() <= before.order.size() ||
+        !std::equal(before.order.begin(), before.order.end(), named[k].need.order.begin()))
+      return false;
+    WindowNeed changed = before;
+    changed.order = named[k].need.order;
+    if (!saves(named, needs, i, changed, now)) return false;
+    std::vector<std::string> more;
+    for (std::size_t n = before.order.size(); n < changed.order.size(); ++n)
+      more.push_back(texts[changed.order[n].key] + (changed.order[n].descending ? " desc" : ""));
+    say("`" + named[i].name + "` could order by " + listed(more) + " too, as `" + named[k].name +
+            "` does: they would share a sort",
+        named[i].name,
+        "rows that tie on " + texts[before.order.empty() ? 0 : before.order.back().key] + " would go by " +
+            listed(more) + ", and no longer as they came in");
+    return true;
   }
 
   template <class Needs>

@@ -44,89 +44,120 @@ std::vector<std::string> texts(const Keys& key) {
   return out;
 }
 
-}  // namespace
+class Comparing {
+ public:
+  Comparing(const Standings& answer, const Table& expected) : answer_(answer), expected_(expected) {
+    match_columns();
+    choose_keys();
+  }
 
-Comparison compare_with(const Standings& answer, const Table& expected) {
-  Comparison out;
+  Comparison compare() {
+    Comparison out;
+    for (const Pair& pair : pairs_) out.columns.push_back(expected_.headings()[pair.there]);
+    for (const Pair& key : keys_) out.keys.push_back(expected_.headings()[key.there]);
+
+    // Row by row of the table.
+    std::map<std::vector<std::string>, std::size_t> listed, wanted;
+    for (std::size_t r = 0; r < answer_.rows(); ++r) listed.emplace(key_of(r, &Comparing::here), r);
+    std::vector<std::size_t> order;  // listed rows, as the table has them
+    for (std::size_t r = 0; r < expected_.rows(); ++r) {
+      const auto key = key_of(r, &Comparing::there);
+      const std::string name = name_of(r, &Comparing::there);
+      if (!wanted.emplace(key, r).second)
+        throw Error(Problem{Code::key_mismatch, expected_.name() + " has " + name + " twice", {}, {}, {}});
+      const auto at = listed.find(key);
+      if (at == listed.end()) {
+        out.missing.push_back(name);
+        continue;
+      }
+      ++out.rows;
+      order.push_back(at->second);
+      for (const Pair& pair : pairs_) {
+        const Value should = there(r, pair), is = here(at->second, pair);
+        if (same(should, is)) continue;
+        if (out.differing++ == 0) out.differs = {name, expected_.headings()[pair.there], should, is};
+      }
+    }
+
+    // What is listed besides, and in another order.
+    for (std::size_t r = 0; r < answer_.rows(); ++r)
+      if (!wanted.contains(key_of(r, &Comparing::here))) out.extra.push_back(name_of(r, &Comparing::here));
+    for (std::size_t i = 1; i < order.size() && !out.out_of_order; ++i)
+      if (order[i] < order[i - 1]) out.out_of_order = name_of(order[i], &Comparing::here);
+    return out;
+  }
+
+ private:
+  // A column of the table, and the listed one that it is compared with.
   struct Pair {
     std::size_t there, here;
   };
-  std::vector<Pair> pairs, keys;
-  std::vector<std::string> known;
-  for (const StandingColumn& column : answer.columns()) known.insert(known.end(), {column.name, column.heading});
-  for (std::size_t c = 0; c < expected.headings().size(); ++c) {
-    const std::string& heading = expected.headings()[c];
-    std::size_t here = answer.columns().size();
-    for (std::size_t a = answer.columns().size(); a-- > 0;)
-      if (engine::equal_folded(answer.columns()[a].heading, heading) ||
-          engine::equal_folded(answer.columns()[a].name, heading))
-        here = a;
-    if (here == answer.columns().size())
-      throw Error(Problem{Code::unknown_column,
-                          expected.name() + " expects a column `" + heading + "`, which is not listed",
-                          {},
-                          engine::nearest_word(heading, known),
-                          "list.columns adds columns"});
-    pairs.push_back({c, here});
-    out.columns.push_back(heading);
-  }
-  for (const auto& roles : {std::vector<Role>{Role::group, Role::key}, std::vector<Role>{Role::group, Role::label}}) {
-    keys.clear();
-    bool own = false;
-    for (const Pair& pair : pairs) {
-      const StandingColumn& column = answer.columns()[pair.here];
-      if (std::find(roles.begin(), roles.end(), column.role) == roles.end()) continue;
-      if (column.role == Role::label && (own || column.type.kind != Kind::text)) continue;  // the first words
-      keys.push_back(pair);
-      own = own || column.role != Role::group;
-    }
-    if (own) break;
-    keys.clear();
-  }
-  for (const Pair& key : keys) out.keys.push_back(expected.headings()[key.there]);
+  using Side = Value (Comparing::*)(std::size_t, const Pair&) const;
 
-  const auto name_of = [&](std::size_t row, const auto& value) {
-    std::string name;
-    for (const Pair& key : keys) {
-      const Value v = value(row, key);
-      name += (name.empty() ? "" : ", ") + expected.headings()[key.there] + " " + (is_null(v) ? "(none)" : to_text(v));
-    }
-    return keys.empty() ? "row " + std::to_string(row + 1) : name;
-  };
-  const auto there = [&](std::size_t row, const Pair& pair) { return expected.value(row, pair.there); };
-  const auto here = [&](std::size_t row, const Pair& pair) { return answer.value(row, pair.here); };
-  const auto key_of = [&](std::size_t row, const auto& value) {
-    Keys key;
-    for (const Pair& pair : keys) key.push_back(value(row, pair));
-    if (keys.empty()) key.emplace_back(Decimal(static_cast<int128>(row), 0));
-    return texts(key);
-  };
-  std::map<std::vector<std::string>, std::size_t> found;
-  for (std::size_t r = 0; r < answer.rows(); ++r) found.emplace(key_of(r, here), r);
-  std::map<std::vector<std::string>, std::size_t> wanted;
-  std::vector<std::size_t> order;  // listed rows, as the table has them
-  for (std::size_t r = 0; r < expected.rows(); ++r) {
-    const auto key = key_of(r, there);
-    if (!wanted.emplace(key, r).second)
-      throw Error(Problem{Code::key_mismatch, expected.name() + " has " + name_of(r, there) + " twice", {}, {}, {}});
-    const auto at = found.find(key);
-    if (at == found.end()) {
-      out.missing.push_back(name_of(r, there));
-      continue;
-    }
-    ++out.rows;
-    order.push_back(at->second);
-    for (const Pair& pair : pairs) {
-      const Value should = there(r, pair), is = here(at->second, pair);
-      if (same(should, is)) continue;
-      if (out.differing++ == 0) out.differs = {name_of(r, there), expected.headings()[pair.there], should, is};
+  void match_columns() {
+    const std::vector<StandingColumn>& columns = answer_.columns();
+    for (std::size_t c = 0; c < expected_.headings().size(); ++c) {
+      const std::string& heading = expected_.headings()[c];
+      const auto found = std::ranges::find_if(columns, [&](const StandingColumn& column) {
+        return engine::equal_folded(column.heading, heading) || engine::equal_folded(column.name, heading);
+      });
+      if (found == columns.end()) {
+        std::vector<std::string> known;
+        for (const StandingColumn& column : columns) known.insert(known.end(), {column.name, column.heading});
+        throw Error(Problem{Code::unknown_column,
+                            expected_.name() + " expects a column `" + heading + "`, which is not listed",
+                            {},
+                            engine::nearest_word(heading, known),
+                            "list.columns adds columns"});
+      }
+      pairs_.push_back({c, static_cast<std::size_t>(found - columns.begin())});
     }
   }
-  for (std::size_t r = 0; r < answer.rows(); ++r)
-    if (!wanted.contains(key_of(r, here))) out.extra.push_back(name_of(r, here));
-  for (std::size_t i = 1; i < order.size() && !out.out_of_order; ++i)
-    if (order[i] < order[i - 1]) out.out_of_order = name_of(order[i], here);
-  return out;
+
+  // Rows are told apart by groups and keys; else by groups and the first words; else by their numbers.
+  void choose_keys() {
+    for (const Role own_role : {Role::key, Role::label}) {
+      keys_.clear();
+      bool own = false;
+      for (const Pair& pair : pairs_) {
+        const StandingColumn& column = answer_.columns()[pair.here];
+        if (column.role != Role::group && column.role != own_role) continue;
+        if (column.role == Role::label && (own || column.type.kind != Kind::text)) continue;
+        keys_.push_back(pair);
+        own = own || column.role != Role::group;
+      }
+      if (own) return;
+    }
+    keys_.clear();
+  }
+
+  Value there(std::size_t row, const Pair& pair) const { return expected_.value(row, pair.there); }
+  Value here(std::size_t row, const Pair& pair) const { return answer_.value(row, pair.here); }
+
+  std::string name_of(std::size_t row, Side side) const {
+    std::string name;
+    for (const Pair& key : keys_) {
+      const Value v = (this->*side)(row, key);
+      name += (name.empty() ? "" : ", ") + expected_.headings()[key.there] + " " + (is_null(v) ? "(none)" : to_text(v));
+    }
+    return keys_.empty() ? "row " + std::to_string(row + 1) : name;
+  }
+  std::vector<std::string> key_of(std::size_t row, Side side) const {
+    Keys key;
+    for (const Pair& pair : keys_) key.push_back((this->*side)(row, pair));
+    if (keys_.empty()) key.emplace_back(Decimal(static_cast<int128>(row), 0));
+    return texts(key);
+  }
+
+  const Standings& answer_;
+  const Table& expected_;
+  std::vector<Pair> pairs_, keys_;
+};
+
+}  // namespace
+
+Comparison compare_with(const Standings& answer, const Table& expected) {
+  return Comparing(answer, expected).compare();
 }
 
 }  // namespace lofty

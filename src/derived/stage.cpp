@@ -56,6 +56,47 @@ bool sees_rows(const engine::Expression& e, const std::vector<NamedFormula>& fig
   return std::any_of(e.args.begin(), e.args.end(), [&](const auto& arg) { return sees_rows(*arg, figures, depth); });
 }
 
+// Of a ladder without lists and comparisons: the rows, as far as `stage`.
+void keep_rows(Ladder& out, Stage stage, const Ladder& ladder, const Catalog& catalog) {
+  out.totals.clear();
+  out.levels.clear();
+  out.orderings.clear();
+  out.list.columns = all_columns(ladder.data, catalog);
+  if (stage < Stage::counted) {
+    out.where.clear();
+    // Windows see the rows that count, which is the next stage.
+    std::erase_if(out.figures, [&](const NamedFormula& figure) {
+      try {
+        return sees_rows(*engine::parse_expression(figure.formula), ladder.figures, 0);
+      } catch (const Error&) {
+        return false;  // said when it is asked
+      }
+    });
+  }
+  if (stage == Stage::joined) {
+    out.figures.clear();
+    out.periods.clear();
+    out.choices.clear();
+  }
+  for (const NamedFormula& figure : out.figures) out.list.columns.push_back(figure.name);
+}
+
+// The entries of the innermost level with their totals, unranked.
+void keep_totals(Ladder& out, const Ladder& ladder) {
+  Level entries;
+  for (const Level& level : ladder.levels)
+    for (const auto* keys : {&level.within, &level.each})
+      for (const std::string& key : *keys)
+        if (std::find(entries.each.begin(), entries.each.end(), key) == entries.each.end()) entries.each.push_back(key);
+  if (!ladder.levels.empty() && ladder.levels.back().each.empty()) entries = {};  // every row is an entry
+  out.levels = {std::move(entries)};
+  out.orderings.clear();
+  if (out.levels.front().each.empty()) {
+    out.totals.clear();
+    out.levels.clear();
+  }
+}
+
 }  // namespace
 
 const char* stage_name(Stage stage) { return names[static_cast<std::size_t>(stage)]; }
@@ -79,43 +120,11 @@ Ladder up_to(const Ladder& ladder, Stage stage, const Catalog& catalog) {
   out.across = {};
   engine::without_moves(out);
   if (stage <= Stage::counted) {
-    out.totals.clear();
-    out.levels.clear();
-    out.orderings.clear();
-    out.list.columns = all_columns(ladder.data, catalog);
-    if (stage < Stage::counted) {
-      out.where.clear();
-      // Windows see the rows that count, which is the next stage.
-      std::erase_if(out.figures, [&](const NamedFormula& figure) {
-        try {
-          return sees_rows(*engine::parse_expression(figure.formula), ladder.figures, 0);
-        } catch (const Error&) {
-          return false;  // said when it is asked
-        }
-      });
-    }
-    if (stage == Stage::joined) {
-      out.figures.clear();
-      out.periods.clear();
-      out.choices.clear();
-    }
-    for (const NamedFormula& figure : out.figures) out.list.columns.push_back(figure.name);
+    keep_rows(out, stage, ladder, catalog);
     return out;
   }
   if (stage == Stage::totalled) {
-    Level entries;
-    for (const Level& level : ladder.levels)
-      for (const auto* keys : {&level.within, &level.each})
-        for (const std::string& key : *keys)
-          if (std::find(entries.each.begin(), entries.each.end(), key) == entries.each.end())
-            entries.each.push_back(key);
-    if (!ladder.levels.empty() && ladder.levels.back().each.empty()) entries = {};  // every row is an entry
-    out.levels = {std::move(entries)};
-    out.orderings.clear();
-    if (out.levels.front().each.empty()) {
-      out.totals.clear();
-      out.levels.clear();
-    }
+    keep_totals(out, ladder);
     return out;
   }
   for (Level& level : out.levels) {

@@ -1,3 +1,5 @@
+// Evaluating a bound formula, batch by batch.
+
 #include "formula/evaluator.hpp"
 
 #include <algorithm>

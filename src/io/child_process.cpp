@@ -70,27 +70,29 @@ class NoPipeSignal {
   bool was_waiting_ = false;
 };
 
-}  // namespace
+// Words as a program takes them. They have to outlive the result.
+std::vector<char*> pointers(std::vector<std::string>& words) {
+  std::vector<char*> out;
+  for (std::string& word : words) out.push_back(word.data());
+  out.push_back(nullptr);
+  return out;
+}
 
-ProgramResult run_program(const std::string& name, const std::vector<std::string>& arguments, std::string_view input) {
-  ProgramResult result;
-  Pipe in, out, errors;
-  const NoPipeSignal no_signal;
-
-  std::vector<std::string> words = {name};
-  words.insert(words.end(), arguments.begin(), arguments.end());
-  std::vector<char*> argv;
-  for (std::string& word : words) argv.push_back(word.data());
-  argv.push_back(nullptr);
+// The environment, in the language that numbers are exchanged in.
+std::vector<std::string> plain_environment() {
   std::vector<std::string> kept;
   for (char** one = environ; *one != nullptr; ++one)
     if (!std::string_view(*one).starts_with("LC_") && !std::string_view(*one).starts_with("LANG="))
       kept.emplace_back(*one);
   kept.emplace_back("LC_ALL=C.UTF-8");
-  std::vector<char*> environment;
-  for (std::string& one : kept) environment.push_back(one.data());
-  environment.push_back(nullptr);
+  return kept;
+}
 
+// The number of the system's error; 0: it runs.
+int begin_program(const std::string& name, const std::vector<std::string>& arguments, const sigset_t& mask,
+                  const Pipe& in, const Pipe& out, const Pipe& errors, pid_t& child) {
+  std::vector<std::string> words = {name}, environment = plain_environment();
+  words.insert(words.end(), arguments.begin(), arguments.end());
   posix_spawn_file_actions_t actions;
   posix_spawn_file_actions_init(&actions);
   posix_spawn_file_actions_adddup2(&actions, in.ends[0], STDIN_FILENO);
@@ -99,23 +101,17 @@ ProgramResult run_program(const std::string& name, const std::vector<std::string
   posix_spawnattr_t attributes;
   posix_spawnattr_init(&attributes);
   posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGMASK);
-  posix_spawnattr_setsigmask(&attributes, &no_signal.mask_before());
-  pid_t child = 0;
-  const int failed = ::posix_spawnp(&child, name.c_str(), &actions, &attributes, argv.data(), environment.data());
+  posix_spawnattr_setsigmask(&attributes, &mask);
+  const int failed =
+      ::posix_spawnp(&child, name.c_str(), &actions, &attributes, pointers(words).data(), pointers(environment).data());
   posix_spawn_file_actions_destroy(&actions);
   posix_spawnattr_destroy(&attributes);
-  if (failed == ENOENT || failed == EACCES || failed == ENOTDIR) {
-    result.not_found = true;
-    return result;
-  }
-  if (failed != 0)
-    throw Error(Problem{Code::cannot_write, "`" + name + "` could not be begun: " + std::strerror(failed), {}, {}, {}});
-  in.close(0);
-  out.close(1);
-  errors.close(1);
-  ::fcntl(in.ends[1], F_SETFL, O_NONBLOCK);
+  return failed;
+}
 
-  // Both directions at once: neither side waits for the other with a full pipe.
+// Both directions at once: neither side waits for the other with a full pipe.
+void exchange(Pipe& in, Pipe& out, Pipe& errors, std::string_view input, ProgramResult& result) {
+  ::fcntl(in.ends[1], F_SETFL, O_NONBLOCK);
   char bytes[16384];
   while (out.ends[0] >= 0 || errors.ends[0] >= 0) {
     if (input.empty()) in.close(1);
@@ -135,6 +131,27 @@ ProgramResult run_program(const std::string& name, const std::vector<std::string
       if (read == 0 || (read < 0 && errno != EINTR && errno != EAGAIN)) pipe->close(0);
     }
   }
+}
+
+}  // namespace
+
+ProgramResult run_program(const std::string& name, const std::vector<std::string>& arguments, std::string_view input) {
+  ProgramResult result;
+  Pipe in, out, errors;
+  const NoPipeSignal no_signal;
+  pid_t child = 0;
+  const int failed = begin_program(name, arguments, no_signal.mask_before(), in, out, errors, child);
+  if (failed == ENOENT || failed == EACCES || failed == ENOTDIR) {
+    result.not_found = true;
+    return result;
+  }
+  if (failed != 0)
+    throw Error(Problem{Code::cannot_write, "`" + name + "` could not be begun: " + std::strerror(failed), {}, {}, {}});
+  in.close(0);
+  out.close(1);
+  errors.close(1);
+  exchange(in, out, errors, input, result);
+
   int status = 0;
   while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {
   }

@@ -145,6 +145,7 @@ class DelimitedSource : public TableSource {
   friend class Reading;
   std::string heading_line();
   void read_heading();
+  void check_headings(std::size_t line_number) const;
   Problem problem(Code code, std::string sentence, std::size_t line = 0, std::string advice = {}) const {
     Problem p{code, std::move(sentence), {}, {}, std::move(advice)};
     p.place.file = path_.string();
@@ -262,6 +263,23 @@ std::string DelimitedSource::heading_line() {
   }
 }
 
+// The sign that the heading line has most of; commas win ties. `usual` where it has none.
+static char likely_delimiter(std::string_view line, char usual) {
+  std::size_t most = 0;
+  for (const char candidate : {',', ';', '\t', '|'}) {
+    std::size_t count = 0;
+    bool inside = false;
+    for (const char c : line) {
+      inside = inside != (c == '"');
+      count += !inside && c == candidate;
+    }
+    if (count <= most) continue;
+    most = count;
+    usual = candidate;
+  }
+  return usual;
+}
+
 void DelimitedSource::read_heading() {
   if (options_.header.size() == 1) {  // every line is a row, an empty one too
     TextBuffer mark;
@@ -271,35 +289,19 @@ void DelimitedSource::read_heading() {
     headings_ = options_.header;
     return;
   }
-  const std::string line_bytes = heading_line();
-  const std::uint64_t body_begin = body_;
-  const std::string_view line = line_bytes;
+  const std::string line = heading_line();
+  const std::uint64_t line_begin = body_;
   check_encoding(line, body_);
-  if (options_.delimiter != 0) {
-    delimiter_ = options_.delimiter;
-  } else {
-    // The sign that the heading line has most of; commas win ties.
-    std::size_t most = 0;
-    for (const char candidate : {',', ';', '\t', '|'}) {
-      std::size_t count = 0;
-      bool inside = false;
-      for (const char c : line) {
-        inside = inside != (c == '"');
-        count += !inside && c == candidate;
-      }
-      if (count > most) {
-        most = count;
-        delimiter_ = candidate;
-      }
-    }
-  }
+  delimiter_ = options_.delimiter != 0 ? options_.delimiter : likely_delimiter(line, delimiter_);
   HeadingFields heading;
   Parser parser(delimiter_);
-  const std::string with_end = std::string(line) + "\n";
+  const std::string with_end = line + "\n";
   if (parser.parse(with_end, HeadingFields::field, HeadingFields::record, &heading) != with_end.size())
     throw Error(problem(Code::unclosed_quote,
                         "the heading line has text behind a closing quote, or a quote inside a name", line_at(body_),
                         "double a quote that belongs to a name: \"\""));
+
+  // Names come from the ladder, and then the line is a row; or from the line.
   if (!options_.header.empty()) {
     if (options_.header.size() != heading.fields.size())
       throw Error(problem(Code::bad_heading,
@@ -315,8 +317,11 @@ void DelimitedSource::read_heading() {
     file_->read(body_, 2, next);
     body_ += next.size() == 2 && next[0] == '\r' && next[1] == '\n' ? 2 : std::min<std::size_t>(1, next.size());
   }
+  check_headings(line_at(line_begin));
+}
+
+void DelimitedSource::check_headings(std::size_t line_number) const {
   check_column_count(path_.string(), headings_.size());
-  const std::size_t line_number = line_at(body_begin);
   for (std::size_t i = 0; i < headings_.size(); ++i)
     if (headings_[i].find_first_not_of(" \t") == std::string::npos)
       throw Error(problem(Code::bad_heading, "column " + std::to_string(i + 1) + " has no heading", line_number,

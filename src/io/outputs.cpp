@@ -1,3 +1,5 @@
+// Which files a call writes, and that none of them is one that it reads.
+
 #include "lofty/outputs.hpp"
 
 #include <fcntl.h>

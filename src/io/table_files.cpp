@@ -1,3 +1,5 @@
+// Tables by the names of their files: which reader opens which.
+
 #include "lofty/table_files.hpp"
 
 #include <algorithm>

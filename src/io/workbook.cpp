@@ -202,18 +202,61 @@ const Sheet& WorkbookReader::sheet(const std::string& name) const {
                 engine::nearest_word(name, names));
 }
 
-std::vector<WorkbookReader::Row> WorkbookReader::rows(const Sheet& sheet, std::vector<Remark>& doubts) const {
-  const std::vector<std::string> shared = shared_texts();
-  const std::vector<bool> moments = moment_styles();
-  pugi::xml_document document;
-  archive_.read(sheet.part, document);
-  const auto number = [&](const std::string& written, bool moment) {
+// Reads the cells of a sheet, one after the other.
+class WorkbookReader::CellReader {
+ public:
+  explicit CellReader(const WorkbookReader& reader)
+      : reader_(reader), shared_(reader.shared_texts()), moments_(reader.moment_styles()) {}
+
+  // Nothing: the cell is null.
+  std::optional<std::string> text(const pugi::xml_node& cell) {
+    const std::string type = cell.attribute("t").value(), value = cell.child("v").text().get();
+    if (type == "e") {
+      ++failed_;
+      return std::nullopt;
+    }
+    if (cell.child("f") && value.empty() && type != "str") {
+      ++unsaved_;
+      return std::nullopt;
+    }
+    if (type == "inlineStr") return rich_text(cell.child("is"));
+    if (!cell.child("v")) return std::nullopt;
+    if (type == "s") return reader_.shared_text(shared_, value);
+    if (type == "str" || type == "d") return unescaped(value);
+    if (type == "b") return value == "1" ? "true" : "false";
+    return number(value, cell.attribute("s").as_uint(0));
+  }
+
+  void say_doubts(const std::string& sheet, std::vector<Remark>& doubts) const {
+    const auto say = [&](std::size_t count, const char* code, const std::string& what) {
+      if (count > 0)
+        doubts.push_back({code, std::to_string(count) + (count == 1 ? " cell of " : " cells of ") + sheet + " " +
+                                    (count == 1 ? "holds" : "hold") + what});
+    };
+    say(unsaved_, "formulas-without-value",
+        " a formula without its value and so is null: open the workbook, let it work them out, and save it");
+    say(failed_, "cells-with-errors", " an error, like #N/A, and so is null");
+  }
+
+ private:
+  std::string number(const std::string& written, unsigned style) const {
     double value = 0;
     const auto [end, error] = std::from_chars(written.data(), written.data() + written.size(), value);
     const bool whole = error == std::errc() && end == written.data() + written.size();
-    return whole ? number_text(value, moment, since_1904_) : written;
-  };
-  const auto is_moment = [&](unsigned style) { return style < moments.size() && moments[style]; };
+    const bool moment = style < moments_.size() && moments_[style];
+    return whole ? number_text(value, moment, reader_.since_1904_) : written;
+  }
+
+  const WorkbookReader& reader_;
+  const std::vector<std::string> shared_;
+  const std::vector<bool> moments_;
+  std::size_t unsaved_ = 0, failed_ = 0;
+};
+
+std::vector<WorkbookReader::Row> WorkbookReader::rows(const Sheet& sheet, std::vector<Remark>& doubts) const {
+  pugi::xml_document document;
+  archive_.read(sheet.part, document);
+  // Programs write cells and rows in their order, but need not; the same one twice is damage.
   const auto put_in_order = [&](auto& parts, const auto& at, const char* what) {
     const auto before = [&](const auto& a, const auto& b) { return at(a) < at(b); };
     if (!std::is_sorted(parts.begin(), parts.end(), before)) std::sort(parts.begin(), parts.end(), before);
@@ -221,8 +264,10 @@ std::vector<WorkbookReader::Row> WorkbookReader::rows(const Sheet& sheet, std::v
     if (std::adjacent_find(parts.begin(), parts.end(), same) != parts.end())
       throw problem(file_, Code::damaged_file, std::string("its sheet ") + sheet.name + " has a " + what + " twice");
   };
+
   std::vector<Row> out;
-  std::size_t unsaved = 0, failed = 0, last_row = 0;
+  CellReader cells(*this);
+  std::size_t last_row = 0;
   for (const pugi::xml_node row : document.child("worksheet").child("sheetData").children("row")) {
     Row one;
     one.number = row.attribute("r").as_uint(static_cast<unsigned>(last_row + 1));
@@ -232,44 +277,16 @@ std::vector<WorkbookReader::Row> WorkbookReader::rows(const Sheet& sheet, std::v
     std::size_t column = 0;
     for (const pugi::xml_node cell : row.children("c")) {
       if (const std::string at = cell.attribute("r").value(); !at.empty()) column = column_of(at);
-      const std::size_t here = column++;
-      const std::string type = cell.attribute("t").value(), value = cell.child("v").text().get();
-      if (type == "e") {
-        ++failed;
-        continue;
-      }
-      if (cell.child("f") && value.empty() && type != "str") {
-        ++unsaved;
-        continue;
-      }
-      std::string text;
-      if (type == "inlineStr")
-        text = rich_text(cell.child("is"));
-      else if (!cell.child("v"))
-        continue;
-      else if (type == "s")
-        text = shared_text(shared, value);
-      else if (type == "str" || type == "d")
-        text = unescaped(value);
-      else if (type == "b")
-        text = value == "1" ? "true" : "false";
-      else
-        text = number(value, is_moment(cell.attribute("s").as_uint(0)));
-      one.cells.push_back({here, std::move(text)});
+      if (auto text = cells.text(cell)) one.cells.push_back({column, std::move(*text)});
+      ++column;
     }
-    // Programs write cells and rows in their order, but need not; the same one twice is damage.
-    put_in_order(one.cells, [](const Cell& c) { return c.column; }, "cell");
+    put_in_order(
+        one.cells, [](const Cell& c) { return c.column; }, "cell");
     if (!one.cells.empty()) out.push_back(std::move(one));
   }
-  put_in_order(out, [](const Row& r) { return r.number; }, "row");
-  const auto say = [&](std::size_t count, const char* code, const std::string& what) {
-    if (count > 0)
-      doubts.push_back({code, std::to_string(count) + (count == 1 ? " cell of " : " cells of ") + sheet.name + " " +
-                                  (count == 1 ? "holds" : "hold") + what});
-  };
-  say(unsaved, "formulas-without-value",
-      " a formula without its value and so is null: open the workbook, let it work them out, and save it");
-  say(failed, "cells-with-errors", " an error, like #N/A, and so is null");
+  put_in_order(
+      out, [](const Row& r) { return r.number; }, "row");
+  cells.say_doubts(sheet.name, doubts);
   return out;
 }
 
@@ -284,11 +301,11 @@ std::size_t WorkbookReader::column_of(const std::string& reference) const {
   return column > 0 ? column - 1 : 0;
 }
 
-const std::string& WorkbookReader::shared_text(const std::vector<std::string>& shared,
-                                               const std::string& index) const {
+const std::string& WorkbookReader::shared_text(const std::vector<std::string>& shared, const std::string& index) const {
   std::size_t at = 0;
   const auto [end, error] = std::from_chars(index.data(), index.data() + index.size(), at);
-  if (error != std::errc() || end != index.data() + index.size() || at >= shared.size()) throw problem(file_, Code::damaged_file, "a cell names a text that is not there");
+  if (error != std::errc() || end != index.data() + index.size() || at >= shared.size())
+    throw problem(file_, Code::damaged_file, "a cell names a text that is not there");
   return shared[at];
 }
 

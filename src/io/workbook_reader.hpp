@@ -65,6 +65,7 @@ class WorkbookReader {
   static std::string number_text(double number, bool moment, bool since_1904);
 
  private:
+  class CellReader;
   std::vector<std::string> shared_texts() const;
   std::vector<bool> moment_styles() const;
   const std::string& shared_text(const std::vector<std::string>& shared, const std::string& index) const;

@@ -1,3 +1,5 @@
+// Standings as csv and JSON, and results into files.
+
 #include "lofty/write.hpp"
 
 #include <nlohmann/json.hpp>

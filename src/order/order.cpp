@@ -1,3 +1,5 @@
+// The entrance for ordering arrays.
+
 #include "lofty/order.hpp"
 
 #include <cassert>

@@ -188,85 +188,101 @@ class Sorting {
     return keys;
   }
 
+  // Calls work(begin, count, keys, bins) for the blocks of a piece of the rows.
+  template <class Work>
+  void each_block(const KeyBins& bins, const RowRange& rows, const Work& work) {
+    std::uint64_t keys[key_block];
+    std::uint32_t bin_of[key_block];
+    for (std::size_t begin = rows.begin; begin < rows.end; begin += key_block) {
+      const std::size_t in_block = std::min(key_block, rows.end - begin);
+      string_.leading(stage_bits_, begin, in_block, keys);
+      bins.find(keys, in_block, bin_of);
+      work(begin, in_block, keys, bin_of);
+    }
+    progress_.add(rows.size());
+  }
+
+  // Neighbouring bins put together until they make a bucket, as long as their keys fit `room` bits. `counts` has the
+  // rows of each bin; bucket_of gets each bin's bucket.
+  std::vector<Bucket> buckets_of(const KeyBins& bins, const std::vector<std::size_t>& counts, int room,
+                                 std::uint64_t* out, std::vector<std::uint16_t>& bucket_of) const {
+    const std::size_t wanted = std::max(size_ / most_buckets, bucket_rows);
+    const bool whole = room >= stage_bits_;  // then a key needs not be shortened
+    std::vector<Bucket> buckets;
+    std::size_t at = 0, first_bin = 0;
+    for (std::size_t bin = 0; bin < bins.size(); ++bin) {
+      if (buckets.empty() || (!whole && bins.least(bin + 1) - bins.least(first_bin) > std::uint64_t{1} << room) ||
+          (buckets.back().count > 0 && buckets.back().count + counts[bin] > wanted)) {
+        first_bin = bin;
+        buckets.push_back({out + at, 0, at, whole ? 0 : bins.least(bin)});
+      }
+      bucket_of.push_back(static_cast<std::uint16_t>(buckets.size() - 1));
+      buckets.back().count += counts[bin];
+      at += counts[bin];
+    }
+    return buckets;
+  }
+
   // Distributes keys and rows, stably, over buckets of about equal size. A bucket's words hold its keys less its base,
   // which have to fit `room` bits.
   std::vector<Bucket> partition(const KeyBins& bins, int room, std::uint64_t* out) {
     const Pieces pieces = Pieces::fixed(size_, std::max(4 * bucket_rows, size_ / 64 + key_block), key_block);
-    const std::size_t chunks = pieces.count();
-    const auto each_block = [&](const RowRange& chunk, const auto& work) {
-      std::uint64_t keys[key_block];
-      std::uint32_t bin_of[key_block];
-      for (std::size_t begin = chunk.begin; begin < chunk.end; begin += key_block) {
-        const std::size_t in_block = std::min(key_block, chunk.end - begin);
-        string_.leading(stage_bits_, begin, in_block, keys);
-        bins.find(keys, in_block, bin_of);
-        work(begin, in_block, keys, bin_of);
-      }
-      progress_.add(chunk.size());
-    };
-    std::vector<std::uint32_t> counts(chunks * bins.size(), 0);
-    parallel_for(pieces, run_, [&](const RowRange& rows, std::size_t chunk) {
-      std::uint32_t* const own = counts.data() + chunk * bins.size();
-      each_block(rows, [&](std::size_t, std::size_t in_block, const std::uint64_t*, const std::uint32_t* bin_of) {
+    std::vector<std::uint32_t> counts(pieces.count() * bins.size(), 0);
+    parallel_for(pieces, run_, [&](const RowRange& rows, std::size_t piece) {
+      std::uint32_t* const own = counts.data() + piece * bins.size();
+      each_block(bins, rows, [&](std::size_t, std::size_t in_block, const std::uint64_t*, const std::uint32_t* bin_of) {
         for (std::size_t i = 0; i < in_block; ++i) ++own[bin_of[i]];
       });
     });
-    // Neighbouring bins are put together until they make a bucket, as long as their keys fit the room.
     std::vector<std::size_t> total(bins.size(), 0);
-    for (std::size_t chunk = 0; chunk < chunks; ++chunk)
-      for (std::size_t bin = 0; bin < bins.size(); ++bin) total[bin] += counts[chunk * bins.size() + bin];
-    const std::size_t wanted = std::max(size_ / most_buckets, bucket_rows);
-    const bool whole = room >= stage_bits_;  // then a key needs not be shortened
-    std::vector<Bucket> buckets;
-    std::vector<std::uint16_t> bucket_of(bins.size());
-    std::size_t at = 0, first_bin = 0;
-    for (std::size_t bin = 0; bin < bins.size(); ++bin) {
-      if (buckets.empty() || (!whole && bins.least(bin + 1) - bins.least(first_bin) > std::uint64_t{1} << room) ||
-          (buckets.back().count > 0 && buckets.back().count + total[bin] > wanted)) {
-        first_bin = bin;
-        buckets.push_back({out + at, 0, at, whole ? 0 : bins.least(bin)});
-      }
-      bucket_of[bin] = static_cast<std::uint16_t>(buckets.size() - 1);
-      buckets.back().count += total[bin];
-      at += total[bin];
-    }
-    // Where each chunk's rows of each bucket begin.
+    for (std::size_t i = 0; i < counts.size(); ++i) total[i % bins.size()] += counts[i];
+    std::vector<std::uint16_t> bucket_of;
+    std::vector<Bucket> buckets = buckets_of(bins, total, room, out, bucket_of);
+
+    // Where each piece's rows of each bucket begin.
     const std::size_t width = buckets.size();
-    std::vector<std::uint32_t> starts(chunks * width, 0);
-    for (std::size_t chunk = 0; chunk < chunks; ++chunk)
+    std::vector<std::uint32_t> starts(pieces.count() * width, 0);
+    for (std::size_t piece = 0; piece < pieces.count(); ++piece)
       for (std::size_t bin = 0; bin < bins.size(); ++bin)
-        starts[chunk * width + bucket_of[bin]] += counts[chunk * bins.size() + bin];
+        starts[piece * width + bucket_of[bin]] += counts[piece * bins.size() + bin];
     for (std::size_t b = 0; b < width; ++b) {
       auto start = static_cast<std::uint32_t>(buckets[b].at);
-      for (std::size_t chunk = 0; chunk < chunks; ++chunk) start += std::exchange(starts[chunk * width + b], start);
+      for (std::size_t piece = 0; piece < pieces.count(); ++piece)
+        start += std::exchange(starts[piece * width + b], start);
     }
-    std::vector<std::uint64_t> base(width);
-    for (std::size_t b = 0; b < width; ++b) base[b] = buckets[b].base;
-    parallel_for(pieces, run_, [&](const RowRange& rows, std::size_t chunk) {
-      std::uint32_t* const next = starts.data() + chunk * width;
-      const std::vector<std::uint32_t> begins(next, next + width);
-      BucketLines<std::uint64_t> lines(begins, out);
-      std::uint64_t words[key_block];
-      std::uint32_t places[key_block];
-      std::uint16_t to[key_block];
-      each_block(rows,
-                 [&](std::size_t begin, std::size_t in_block, const std::uint64_t* keys, const std::uint32_t* bin_of) {
-                   for (std::size_t i = 0; i < in_block; ++i) {
-                     to[i] = bucket_of[bin_of[i]];
-                     places[i] = next[to[i]]++;
-                   }
-                   if (whole)
-                     for (std::size_t i = 0; i < in_block; ++i) words[i] = keys[i] << row_bits_ | (begin + i);
-                   else
-                     for (std::size_t i = 0; i < in_block; ++i)
-                       words[i] = (keys[i] - base[to[i]]) << row_bits_ | (begin + i);
-                   lines.put(to, places, words, in_block);
-                 });
-      for (std::size_t b = 0; b < width; ++b)
-        if (next[b] != begins[b]) lines.finish(b, next[b]);
+
+    parallel_for(pieces, run_, [&](const RowRange& rows, std::size_t piece) {
+      deal(bins, rows, buckets, bucket_of, room >= stage_bits_, starts.data() + piece * width, out);
     });
     std::erase_if(buckets, [](const Bucket& bucket) { return bucket.count == 0; });
     return buckets;
+  }
+
+  // Writes the words of a piece of the rows into their buckets, from `next` on. `whole`: keys are not shortened.
+  void deal(const KeyBins& bins, const RowRange& rows, const std::vector<Bucket>& buckets,
+            const std::vector<std::uint16_t>& bucket_of, bool whole, std::uint32_t* next, std::uint64_t* out) {
+    std::vector<std::uint64_t> base;
+    for (const Bucket& bucket : buckets) base.push_back(bucket.base);
+    const std::vector<std::uint32_t> begins(next, next + buckets.size());
+    BucketLines<std::uint64_t> lines(begins, out);
+    std::uint64_t words[key_block];
+    std::uint32_t places[key_block];
+    std::uint16_t to[key_block];
+    each_block(bins, rows,
+               [&](std::size_t begin, std::size_t in_block, const std::uint64_t* keys, const std::uint32_t* bin_of) {
+                 for (std::size_t i = 0; i < in_block; ++i) {
+                   to[i] = bucket_of[bin_of[i]];
+                   places[i] = next[to[i]]++;
+                 }
+                 if (whole)
+                   for (std::size_t i = 0; i < in_block; ++i) words[i] = keys[i] << row_bits_ | (begin + i);
+                 else
+                   for (std::size_t i = 0; i < in_block; ++i)
+                     words[i] = (keys[i] - base[to[i]]) << row_bits_ | (begin + i);
+                 lines.put(to, places, words, in_block);
+               });
+    for (std::size_t b = 0; b < buckets.size(); ++b)
+      if (next[b] != begins[b]) lines.finish(b, next[b]);
   }
 
   // ---- one bucket

@@ -1,3 +1,5 @@
+// Choosing other values for the choices of a ladder.
+
 #include <algorithm>
 
 #include "lofty/error.hpp"

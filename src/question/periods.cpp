@@ -31,68 +31,94 @@ std::string day_text(const std::string& text, const std::string& key, std::vecto
   return {};
 }
 
+// What is wrong with one period.
+class PeriodProblems {
+ public:
+  PeriodProblems(std::string key, std::vector<Problem>& problems) : key_(std::move(key)), problems_(problems) {}
+  // `where` is the key inside the period: ".unit".
+  void say(Code code, std::string sentence, const std::string& where, std::string advice, std::string nearest = {}) {
+    Problem p{code, std::move(sentence), {}, std::move(nearest), std::move(advice)};
+    p.place.key = key_ + where;
+    problems_.push_back(std::move(p));
+  }
+
+ private:
+  std::string key_;
+  std::vector<Problem>& problems_;
+};
+
+// How many units: a whole number from 1 on, or a choice that is one.
+void check_units(const Period& period, const std::vector<Choice>& choices, PeriodProblems& problems) {
+  const auto is_count = [](const Decimal& number) { return number.scale() == 0 && number.coefficient() >= 1; };
+  if (!period.last.starts_with(":")) {
+    const auto number = Decimal::parse(period.last);
+    if (!number || !is_count(*number))
+      problems.say(Code::bad_value, quoted(period.last) + " is no number of units", ".last",
+                   "a whole number from 1 on, or a choice, like \":days\"");
+    return;
+  }
+  for (const Choice& choice : choices) {
+    if (choice.name != period.last.substr(1)) continue;
+    const auto* const value = std::get_if<Decimal>(&choice.value);
+    if (value == nullptr || !is_count(*value))
+      problems.say(Code::bad_choice,
+                   quoted(period.last) + " is " + to_text(choice.value) + ", which is no number of units", ".last",
+                   "a whole number from 1 on");
+  }
+}
+
+// The day that `last` counts back from, as a formula.
+std::string anchor_text(const Period& period, const Zone* zone, const std::string& key,
+                        std::vector<Problem>& problems) {
+  if (period.anchor.empty() || period.anchor == "data") return "overall_max(" + period.on + ")";
+  if (period.anchor != "today") return day_text(period.anchor, key + ".anchor", problems);
+  const auto now = date::floor<std::chrono::microseconds>(std::chrono::system_clock::now());
+  const Type moment{.kind = Kind::timestamp, .zoned = true, .zone = zone};
+  return literal(Date{static_cast<std::int32_t>(day_at(moment, now.time_since_epoch().count()))});
+}
+
 }  // namespace
 
 PeriodText period_text(const Period& period, const std::vector<Choice>& choices, const Zone* zone,
                        std::vector<Problem>& problems) {
   const std::string key = "periods." + period.name;
-  const auto problem = [&](Code code, std::string sentence, const std::string& where, std::string advice,
-                           std::string nearest = {}) {
-    Problem p{code, std::move(sentence), {}, std::move(nearest), std::move(advice)};
-    p.place.key = key + where;
-    problems.push_back(std::move(p));
-  };
+  PeriodProblems found(key, problems);
   PeriodText out;
   if (period.on.empty())
-    problem(Code::missing_key, quoted(key) + " names no column of dates", "", "on = \"ordered_on\"");
+    found.say(Code::missing_key, quoted(key) + " names no column of dates", "", "on = \"ordered_on\"");
+
+  // From one day through another.
   if (period.last.empty()) {
     if (period.from.empty() && period.through.empty())
-      problem(Code::missing_key, quoted(key) + " says neither how long it is nor from when to when", "",
-              "last = 30 and unit = \"day\", or from = 2025-03-01 and through = 2025-03-31");
+      found.say(Code::missing_key, quoted(key) + " says neither how long it is nor from when to when", "",
+                "last = 30 and unit = \"day\", or from = 2025-03-01 and through = 2025-03-31");
     if (!period.unit.empty() || !period.anchor.empty())
-      problem(Code::bad_value, "a unit and an anchor belong to `last`", "", "last = 30");
+      found.say(Code::bad_value, "a unit and an anchor belong to `last`", "", "last = 30");
     if (!period.from.empty()) out.first = day_text(period.from, key + ".from", problems);
     if (!period.through.empty()) out.last = day_text(period.through, key + ".through", problems);
     return out;
   }
+
+  // The last units; the first of them begins that many less one before the anchor's.
   if (!period.from.empty() || !period.through.empty())
-    problem(Code::bad_value, quoted(key) + " has both `last` and `from` or `through`", "", "one of them");
-  // How many units, as a formula; the first of them begins that many less one before the anchor's.
-  const bool chosen = period.last.starts_with(":");
-  const auto number = chosen ? std::nullopt : Decimal::parse(period.last);
-  if (!chosen && (!number || number->scale() != 0 || number->coefficient() < 1))
-    problem(Code::bad_value, quoted(period.last) + " is no number of units", ".last",
-            "a whole number from 1 on, or a choice, like \":days\"");
-  for (const Choice& choice : choices)
-    if (chosen && choice.name == period.last.substr(1)) {
-      const auto* const value = std::get_if<Decimal>(&choice.value);
-      if (value == nullptr || value->scale() != 0 || value->coefficient() < 1)
-        problem(Code::bad_choice,
-                quoted(period.last) + " is " + to_text(choice.value) + ", which is no number of units", ".last",
-                "a whole number from 1 on");
-    }
-  static const std::vector<std::string> units = {"day", "week", "month", "quarter", "year"};
+    found.say(Code::bad_value, quoted(key) + " has both `last` and `from` or `through`", "", "one of them");
+  check_units(period, choices, found);
+  static const std::vector<std::pair<std::string, std::string>> steps = {{"day", "interval '1' day"},
+                                                                         {"week", "7 * interval '1' day"},
+                                                                         {"month", "interval '1' month"},
+                                                                         {"quarter", "3 * interval '1' month"},
+                                                                         {"year", "interval '1' year"}};
   const std::string unit = period.unit.empty() ? "day" : period.unit;
-  if (std::find(units.begin(), units.end(), unit) == units.end()) {
-    problem(Code::unknown_word, "a period's unit is day, week, month, quarter or year, not " + quoted(unit), ".unit",
-            "", nearest_word(unit, units));
+  const auto step = std::find_if(steps.begin(), steps.end(), [&](const auto& one) { return one.first == unit; });
+  if (step == steps.end()) {
+    std::vector<std::string> units;
+    for (const auto& one : steps) units.push_back(one.first);
+    found.say(Code::unknown_word, "a period's unit is day, week, month, quarter or year, not " + quoted(unit), ".unit",
+              "", nearest_word(unit, units));
     return out;
   }
-  if (period.anchor.empty() || period.anchor == "data") {
-    out.last = "overall_max(" + period.on + ")";
-  } else if (period.anchor == "today") {
-    const auto now = date::floor<std::chrono::microseconds>(std::chrono::system_clock::now());
-    const Type moment{.kind = Kind::timestamp, .zoned = true, .zone = zone};
-    out.last = literal(Date{static_cast<std::int32_t>(day_at(moment, now.time_since_epoch().count()))});
-  } else {
-    out.last = day_text(period.anchor, key + ".anchor", problems);
-  }
-  const std::string step = unit == "year"      ? " * interval '1' year"
-                           : unit == "month"   ? " * interval '1' month"
-                           : unit == "quarter" ? " * 3 * interval '1' month"
-                           : unit == "week"    ? " * 7 * interval '1' day"
-                                               : " * interval '1' day";
-  out.first = "start_of('" + unit + "', " + out.last + ") - (" + period.last + " - 1)" + step;
+  out.last = anchor_text(period, zone, key, problems);
+  out.first = "start_of('" + unit + "', " + out.last + ") - (" + period.last + " - 1) * " + step->second;
   return out;
 }
 

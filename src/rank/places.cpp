@@ -1,3 +1,5 @@
+// Places under the five tie rules, and what follows from them.
+
 #include "lofty/places.hpp"
 
 #include <algorithm>

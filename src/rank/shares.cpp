@@ -1,3 +1,5 @@
+// Shares of the whole, and running shares.
+
 #include "lofty/shares.hpp"
 
 #include <cassert>

@@ -1,3 +1,5 @@
+// Rows numbered by group, and sums by group.
+
 #include "lofty/sums.hpp"
 
 #include <bit>

@@ -404,6 +404,12 @@ class RowStages {
       for (std::size_t a = 0; a < all.states.size(); ++a) all.states[a].merge(part->states[a], ids, all.groups());
       part.reset();
     }
+    finish(all, entries, by_order);
+    if (question_.keeps_states) entries.regroup = std::move(whole);
+  }
+
+  // The columns of the entries, from all pieces together.
+  void finish(Part& all, Entries& entries, const AggregateStates::ByOrder& by_order) const {
     entries.count = all.groups();
     entries.first_rows = all.first_rows;
     entries.row_counts = all.row_counts;
@@ -416,18 +422,12 @@ class RowStages {
           for (std::uint32_t g = 0; g < all.groups(); ++g) all.keys[key].put(all.cell(key, g), piece);
           ++key;
           break;
-        case EntryColumn::From::carried: {
-          if (column.determined) {  // the first row speaks for all
-            Evaluator evaluator(rows_, rows_.context());
-            for (const std::uint32_t row : all.first_rows)
-              append(piece, evaluator.evaluate(*column.node, row, 1, nullptr), 0);
-            break;
-          }
-          const Carried& values = all.carried[carried++];
-          if (const auto conflict = values.conflict()) several_values(column, values, all, *conflict);
-          for (std::size_t g = 0; g < all.groups(); ++g) values.cells().put(values.values()[g], piece);
+        case EntryColumn::From::carried:
+          if (column.determined)
+            put_of_first_rows(column, all, piece);
+          else
+            put_carried(column, all, carried++, piece);
           break;
-        }
         case EntryColumn::From::aggregate:
           entries.columns[c] = all.states[column.index].finish(all.groups(), entries.blanks[column.index], by_order);
           if (all.states[column.index].exact_mean())
@@ -437,7 +437,16 @@ class RowStages {
       }
       entries.columns[c] = Column::seal(std::move(piece));
     }
-    if (question_.keeps_states) entries.regroup = std::move(whole);
+  }
+  // The first row speaks for all.
+  void put_of_first_rows(const EntryColumn& column, const Part& all, Piece& piece) const {
+    Evaluator evaluator(rows_, rows_.context());
+    for (const std::uint32_t row : all.first_rows) append(piece, evaluator.evaluate(*column.node, row, 1, nullptr), 0);
+  }
+  void put_carried(const EntryColumn& column, const Part& all, std::size_t number, Piece& piece) const {
+    const Carried& values = all.carried[number];
+    if (const auto conflict = values.conflict()) several_values(column, values, all, *conflict);
+    for (std::size_t g = 0; g < all.groups(); ++g) values.cells().put(values.values()[g], piece);
   }
 
   // Tells each piece's distinct count with which stretches of numbers the other pieces may overlap.

@@ -71,45 +71,51 @@ CostTable cost_table(const Cost& cost) {
 
 using namespace report;
 
-std::string cost_text(const Cost& cost, const Looks& looks) {
-  CostTable parts = cost_table(cost);
+namespace {
+
+// The steps as a table, with their sums.
+std::string steps_text(const Cost& cost, const Looks& looks) {
+  const CostTable parts = cost_table(cost);
   std::vector<std::vector<std::string>> table = {parts.headings};
   table.insert(table.end(), parts.rows.begin(), parts.rows.end());
-  const std::vector<std::string>& sums = parts.sums;
   // Long lists of names are cut: the step's number of windows follows.
   constexpr int widest = 34;
   for (auto& line : table)
     for (const std::size_t c : {std::size_t{1}, std::size_t{2}}) line[c] = cut_to(line[c], widest);
+  table.push_back(parts.sums);
+
+  std::vector<std::size_t> columns;
   std::vector<int> widths(table.front().size(), 0);
   for (std::size_t c = 0; c < widths.size(); ++c) {
+    if (c != 2 || parts.any_by) columns.push_back(c);
     for (const auto& line : table) widths[c] = std::max(widths[c], display_width(line[c]));
-    widths[c] = std::max(widths[c], display_width(sums[c]));
   }
-  const bool any_by = parts.any_by;
   const auto put = [&](const std::vector<std::string>& line, bool strong) {
     std::string out = " ";
-    for (std::size_t c = 0; c < line.size(); ++c) {
-      if (c == 2 && !any_by) continue;
+    for (const std::size_t c : columns) {
       const std::string cell = padded(line[c], widths[c], c > 2);
       out += " " + (strong ? inked(cell, Ink::strong, looks) : cell) + " ";
     }
     while (!out.empty() && out.back() == ' ') out.pop_back();
     return out + "\n";
   };
-  const auto rule = [&] {
-    std::string out = " ";
-    for (std::size_t c = 0; c < widths.size(); ++c) {
-      if (c == 2 && !any_by) continue;
-      out += " ";
-      for (int i = 0; i < widths[c]; ++i) out += "─";
-      out += " ";
-    }
-    out.pop_back();
-    return out + "\n";
-  };
-  std::string out = put(table.front(), true) + rule();
-  for (std::size_t i = 1; i < table.size(); ++i) out += put(table[i], false);
-  out += rule() + put(sums, true);
+  std::string rule = " ";
+  for (const std::size_t c : columns) {
+    rule += " ";
+    for (int i = 0; i < widths[c]; ++i) rule += "─";
+    rule += " ";
+  }
+  rule.back() = '\n';
+
+  std::string out = put(table.front(), true) + rule;
+  for (std::size_t i = 1; i + 1 < table.size(); ++i) out += put(table[i], false);
+  return out + rule + put(table.back(), true);
+}
+
+}  // namespace
+
+std::string cost_text(const Cost& cost, const Looks& looks) {
+  std::string out = steps_text(cost, looks);
   const std::size_t sorts = cost.sorts();
   std::size_t windows = 0;
   for (const CostStep& step : cost.steps) windows += step.step == "window";

@@ -1,3 +1,5 @@
+// The page of `lofty functions`.
+
 #include "lofty/functions.hpp"
 
 #include <algorithm>

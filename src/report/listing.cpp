@@ -1,3 +1,5 @@
+// Standings on a terminal.
+
 #include "lofty/listing.hpp"
 
 #include <algorithm>

@@ -1,3 +1,5 @@
+// Problems as messages: what, where, with the text marked, and what would be right.
+
 #include <algorithm>
 
 #include "lofty/listing.hpp"

@@ -1,3 +1,5 @@
+// The page of `lofty inspect`.
+
 #include "lofty/listing.hpp"
 #include "report/grid.hpp"
 #include "report/width.hpp"

@@ -1,3 +1,5 @@
+// The page of `lofty why`.
+
 #include <algorithm>
 
 #include "lofty/listing.hpp"
@@ -27,104 +29,138 @@ std::string joined(const std::vector<std::string>& names, std::size_t most) {
   return out;
 }
 
+std::string named_list(const std::vector<Workings::Named>& all, const auto& text_of) {
+  std::string out;
+  for (const Workings::Named& one : all)
+    out += (out.empty() ? "" : ", ") + one.name + " " + text_of(one.value, one.type);
+  return out;
+}
+
+// The workings, section by section.
+class WorkingsPage {
+ public:
+  WorkingsPage(const Workings& w, std::size_t most_lines, const Looks& looks)
+      : w_(w), most_lines_(most_lines), looks_(looks) {}
+
+  std::string text() {
+    entry();
+    place();
+    formulas("Beside the others", w_.windows);
+    formulas("Its figures", w_.figures);
+    totals();
+    rows();
+    lines();
+    return std::move(out_);
+  }
+
+ private:
+  void heading(const std::string& text) { out_ += "\n" + inked(text, Ink::strong, looks_) + "\n"; }
+  void line(const std::string& text) { out_ += "  " + wrapped(text, looks_.width - 2, 4) + "\n"; }
+
+  void entry() {
+    const std::string keys =
+        named_list(w_.keys, [](const Value& value, const Type& type) { return to_text(value, type); });
+    out_ += inked(printable(w_.entry), Ink::strong, looks_);
+    if (!keys.empty() && w_.entry != keys) out_ += "  " + inked("(" + printable(keys) + ")", Ink::quiet, looks_);
+    out_ += "\n";
+  }
+
+  void place() {
+    heading("Its place");
+    if (!w_.without_place.empty()) return line("none, because " + printable(w_.without_place));
+    if (w_.by.empty()) return line("nothing is ranked");
+    const std::string group = named_list(w_.group, shown);
+    line("place " + shown(w_.place) + " of " + count_text(w_.ranked, "ranked entry", "ranked entries") +
+         (group.empty() ? "" : " in " + printable(group)) + ", by `" + printable(w_.by) + "` " +
+         shown(w_.value, w_.by_type));
+    if (!w_.equal.empty()) line("equal to " + joined(w_.equal, 5) + " on everything that places go by");
+    if (w_.ahead) neighbour("ahead:", *w_.ahead);
+    if (w_.behind) neighbour("behind:", *w_.behind);
+  }
+  void neighbour(const char* way, const Workings::Neighbour& n) {
+    line(std::string(way) + " place " + shown(n.place) + ", " + printable(n.entry) + ", has " +
+         shown(n.value, w_.by_type) + (n.margin ? ": " + shown(*n.margin) + " apart" : "") +
+         (n.decided_by == w_.by || n.decided_by.empty() ? "" : "; decided by `" + printable(n.decided_by) + "`"));
+  }
+
+  void formulas(const char* title, const std::vector<Workings::WindowValue>& all) {
+    if (all.empty()) return;
+    heading(title);
+    for (const Workings::WindowValue& one : all)
+      line("`" + printable(one.name) + "` = " + printable(one.formula) + " = " + shown(one.value, one.type));
+  }
+
+  void totals() {
+    if (!w_.totals.empty()) heading("Its totals");
+    for (const Workings::Total& total : w_.totals) {
+      const bool plain = total.parts.size() == 1 && total.parts[0].formula == total.formula;
+      line("`" + printable(total.name) + "` = " + printable(total.formula) + " = " + shown(total.value, total.type) +
+           (plain ? ", from " + count_text(total.parts[0].rows, "row", "rows") : ""));
+      if (plain) continue;
+      for (const Workings::Part& part : total.parts)
+        out_ += "    " +
+                wrapped(printable(part.formula) + " = " + shown(part.value, part.type) + ", from " +
+                            count_text(part.rows, "row", "rows"),
+                        looks_.width - 4, 6) +
+                "\n";
+    }
+  }
+
+  // How many rows count, and what leaves out the others.
+  void rows() {
+    const bool is_row = w_.keys.empty();  // it is its only row
+    heading(is_row ? "Its row" : "Its rows");
+    if (is_row)
+      line(w_.lines.rows() == 0 ? "it does not count" : "it counts");
+    else
+      line(count_text(w_.rows, "row belongs", "rows belong") + " to it, " +
+           count_text(w_.lines.rows(), "counts", "count"));
+    for (const Workings::LeftOut& one : w_.left_out) {
+      std::string text = "`" + printable(one.condition) + "` leaves out " + count_text(one.rows, "row", "rows");
+      if (one.unknown > 0) text += ", and is unknown for " + std::to_string(one.unknown);
+      if (is_row)
+        text = "`" + printable(one.condition) + "` is " +
+               (one.unknown > 0 ? "unknown"
+                : one.rows > 0  ? "false"
+                                : "true") +
+               " for it";
+      line(text);
+    }
+  }
+
+  // The rows that count themselves.
+  void lines() {
+    if (w_.lines.rows() == 0) return;
+    out_ += "\n";
+    Grid grid;
+    for (const StandingColumn& column : w_.lines.columns())
+      grid.columns.push_back({printable(column.name), column.type.numeric()});
+    const std::size_t listed = std::min(most_lines_, w_.lines.rows());
+    for (std::size_t r = 0; r < listed; ++r) {
+      std::vector<std::string> row;
+      for (std::size_t c = 0; c < grid.columns.size(); ++c) {
+        const Value value = w_.lines.value(r, c);
+        row.push_back(is_null(value) ? "(none)" : printable(to_text(value, w_.lines.columns()[c].type)));
+      }
+      grid.rows.push_back(std::move(row));
+    }
+    out_ += grid.text(looks_);
+    if (listed < w_.lines.rows())
+      out_ +=
+          inked("  \xE2\x8B\xAE " + count_text(w_.lines.rows() - listed, "more row", "more rows"), Ink::quiet, looks_) +
+          "\n";
+  }
+
+  const Workings& w_;
+  const std::size_t most_lines_;
+  const Looks& looks_;
+  std::string out_;
+};
+
 }  // namespace
 
-std::string workings_text(const Workings& w, std::size_t most_lines, const Looks& looks) {
-  std::string out;
-  const auto heading = [&](const std::string& text) { out += "\n" + inked(text, Ink::strong, looks) + "\n"; };
-  const auto line = [&](const std::string& text) { out += "  " + wrapped(text, looks.width - 2, 4) + "\n"; };
-  std::string keys, group;
-  for (const Workings::Named& key : w.keys)
-    keys += (keys.empty() ? "" : ", ") + key.name + " " + to_text(key.value, key.type);
-  for (const Workings::Named& key : w.group)
-    group += (group.empty() ? "" : ", ") + key.name + " " + shown(key.value, key.type);
-  out += inked(printable(w.entry), Ink::strong, looks);
-  if (!keys.empty() && w.entry != keys) out += "  " + inked("(" + printable(keys) + ")", Ink::quiet, looks);
-  out += "\n";
-
-  heading("Its place");
-  if (!w.without_place.empty()) {
-    line("none, because " + printable(w.without_place));
-  } else if (!w.by.empty()) {
-    line("place " + shown(w.place) + " of " + count_text(w.ranked, "ranked entry", "ranked entries") +
-         (group.empty() ? "" : " in " + printable(group)) + ", by `" + printable(w.by) + "` " +
-         shown(w.value, w.by_type));
-    if (!w.equal.empty()) line("equal to " + joined(w.equal, 5) + " on everything that places go by");
-    const auto neighbour = [&](const char* way, const Workings::Neighbour& n) {
-      line(std::string(way) + " place " + shown(n.place) + ", " + printable(n.entry) + ", has " +
-           shown(n.value, w.by_type) + (n.margin ? ": " + shown(*n.margin) + " apart" : "") +
-           (n.decided_by == w.by || n.decided_by.empty() ? "" : "; decided by `" + printable(n.decided_by) + "`"));
-    };
-    if (w.ahead) neighbour("ahead:", *w.ahead);
-    if (w.behind) neighbour("behind:", *w.behind);
-  } else {
-    line("nothing is ranked");
-  }
-
-  if (!w.windows.empty()) {
-    heading("Beside the others");
-    for (const Workings::WindowValue& window : w.windows)
-      line("`" + printable(window.name) + "` = " + printable(window.formula) + " = " +
-           shown(window.value, window.type));
-  }
-
-  if (!w.figures.empty()) {
-    heading("Its figures");
-    for (const Workings::WindowValue& figure : w.figures)
-      line("`" + printable(figure.name) + "` = " + printable(figure.formula) + " = " +
-           shown(figure.value, figure.type));
-  }
-
-  if (!w.totals.empty()) heading("Its totals");
-  for (const Workings::Total& total : w.totals) {
-    const bool plain = total.parts.size() == 1 && total.parts[0].formula == total.formula;
-    line("`" + printable(total.name) + "` = " + printable(total.formula) + " = " + shown(total.value, total.type) +
-         (plain ? ", from " + count_text(total.parts[0].rows, "row", "rows") : ""));
-    if (plain) continue;
-    for (const Workings::Part& part : total.parts)
-      out += "    " +
-             wrapped(printable(part.formula) + " = " + shown(part.value, part.type) + ", from " +
-                         count_text(part.rows, "row", "rows"),
-                     looks.width - 4, 6) +
-             "\n";
-  }
-
-  const bool is_row = w.keys.empty();  // it is its only row
-  heading(is_row ? "Its row" : "Its rows");
-  if (is_row)
-    line(w.lines.rows() == 0 ? "it does not count" : "it counts");
-  else
-    line(count_text(w.rows, "row belongs", "rows belong") + " to it, " + count_text(w.lines.rows(), "counts", "count"));
-  for (const Workings::LeftOut& one : w.left_out) {
-    std::string text = "`" + printable(one.condition) + "` leaves out " + count_text(one.rows, "row", "rows");
-    if (one.unknown > 0) text += ", and is unknown for " + std::to_string(one.unknown);
-    if (is_row)
-      text = "`" + printable(one.condition) + "` is " +
-             (one.unknown > 0 ? "unknown"
-              : one.rows > 0  ? "false"
-                              : "true") +
-             " for it";
-    line(text);
-  }
-  if (w.lines.rows() == 0) return out;
-  out += "\n";
-  Grid grid;
-  for (const StandingColumn& column : w.lines.columns())
-    grid.columns.push_back({printable(column.name), column.type.numeric()});
-  const std::size_t listed = std::min(most_lines, w.lines.rows());
-  for (std::size_t r = 0; r < listed; ++r) {
-    std::vector<std::string> row;
-    for (std::size_t c = 0; c < grid.columns.size(); ++c) {
-      const Value value = w.lines.value(r, c);
-      row.push_back(is_null(value) ? "(none)" : printable(to_text(value, w.lines.columns()[c].type)));
-    }
-    grid.rows.push_back(std::move(row));
-  }
-  out += grid.text(looks);
-  if (listed < w.lines.rows())
-    out += inked("  \xE2\x8B\xAE " + count_text(w.lines.rows() - listed, "more row", "more rows"), Ink::quiet, looks) +
-           "\n";
-  return out;
+std::string workings_text(const Workings& workings, std::size_t most_lines, const Looks& looks) {
+  return WorkingsPage(workings, most_lines, looks).text();
 }
 
 }  // namespace lofty

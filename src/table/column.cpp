@@ -282,107 +282,124 @@ ColumnPtr Column::seal(Type type, std::vector<Piece> pieces, const Run& run) {
   auto column = std::make_shared<Column>();
   column->type_ = type;
   column->lane_ = lane_of(type);
-  std::vector<std::size_t> starts;
-  bool wide = false;
   if (type.kind == Kind::decimal)
     for (Piece& piece : pieces) piece.rescale(type.scale);
+  for (const Piece& piece : pieces) column->rows_ += piece.rows();
+
+  const auto is_wide = [](const Piece& piece) { return !piece.wide.empty(); };
+  if (column->lane_ == Lane::float64)
+    column->take_doubles(pieces);
+  else if (column->lane_ == Lane::code)
+    column->take_texts(pieces, run);
+  else if (std::any_of(pieces.begin(), pieces.end(), is_wide) || !column->take_integers(pieces, run))
+    column->take_wide(pieces);
+  return column;
+}
+
+void Column::take_doubles(const std::vector<Piece>& pieces) {
+  width_ = 8;
+  data_.allocate(rows_ * 8);
+  auto* out = reinterpret_cast<double*>(data_.data());
+  for (const Piece& piece : pieces)
+    for (const double value : piece.doubles) {
+      nulls_ += std::isnan(value);
+      *out++ = value == 0 ? 0.0 : value;  // one zero
+    }
+}
+
+// Calls work(piece's number, where its values go) for every piece, on several threads.
+template <class Work>
+void Column::each_piece(const std::vector<Piece>& pieces, const Run& run, const Work& work) {
+  std::vector<unsigned char*> starts;
+  unsigned char* at = data_.data();
   for (const Piece& piece : pieces) {
-    starts.push_back(column->rows_);
-    column->rows_ += piece.rows();
-    wide = wide || !piece.wide.empty();
+    starts.push_back(at);
+    at += piece.rows() * static_cast<std::size_t>(width_);
   }
-  if (column->lane_ == Lane::float64) {
-    column->width_ = 8;
-    column->data_.allocate(column->rows_ * 8);
-    for (std::size_t p = 0; p < pieces.size(); ++p) {
-      auto* out = reinterpret_cast<double*>(column->data_.data()) + starts[p];
-      for (const double value : pieces[p].doubles) {
-        column->nulls_ += std::isnan(value);
-        *out++ = value == 0 ? 0.0 : value;  // one zero
-      }
-    }
-    return column;
+  parallel_for(pieces.size(), run, [&](std::size_t p) { work(p, starts[p]); });
+}
+
+void Column::take_texts(std::vector<Piece>& pieces, const Run& run) {
+  // One dictionary for all, in which texts are numbered in the order of their first appearance.
+  auto dictionary = std::make_shared<Dictionary>();
+  std::vector<std::vector<std::uint32_t>> codes_of;  // by piece: its codes -> the column's
+  for (const Piece& piece : pieces) {
+    std::vector<std::uint32_t> code(piece.dictionary.size());
+    for (std::size_t i = 0; i < code.size(); ++i)
+      code[i] = dictionary->add(piece.dictionary.text(static_cast<std::uint32_t>(i)));
+    codes_of.push_back(std::move(code));
   }
-  if (column->lane_ == Lane::code) {
-    auto dictionary = std::make_shared<Dictionary>();
-    std::vector<std::vector<std::uint32_t>> codes_of;  // by piece: its codes -> the column's
-    std::vector<std::size_t> nulls(pieces.size());
-    for (Piece& piece : pieces) {
-      std::vector<std::uint32_t> code(piece.dictionary.size());
-      for (std::size_t i = 0; i < code.size(); ++i)
-        code[i] = dictionary->add(piece.dictionary.text(static_cast<std::uint32_t>(i)));
-      codes_of.push_back(std::move(code));
-    }
-    column->greatest_ = static_cast<std::int64_t>(dictionary->size()) - 1;
-    column->width_ = width_for(dictionary->size());
-    column->data_.allocate(column->rows_ * static_cast<std::size_t>(column->width_));
-    parallel_for(pieces.size(), run, [&](std::size_t p) {
-      pieces[p].unpack();
-      for (std::uint32_t& code : pieces[p].codes) {
-        if (code != Dictionary::none)
-          code = codes_of[p][code];
-        else
-          ++nulls[p];
-      }
-      store(column->width_, pieces[p].codes, Dictionary::none, 0,
-            column->data_.data() + starts[p] * static_cast<std::size_t>(column->width_));
-      pieces[p].codes = {};
-    });
-    for (const std::size_t n : nulls) column->nulls_ += n;
-    column->dictionary_ = std::move(dictionary);
-    return column;
-  }
-  if (!wide) {
-    std::vector<Range> ranges(pieces.size());
-    parallel_for(pieces.size(), run, [&](std::size_t p) {
-      const Piece::Packed& packed = pieces[p].packed;
-      if (packed.width == 0)
-        ranges[p] = range_of(pieces[p].ints);
-      else if (packed.nulls < packed.rows)
-        ranges[p] = {packed.least, packed.greatest, packed.nulls};
+  greatest_ = static_cast<std::int64_t>(dictionary->size()) - 1;
+  width_ = width_for(dictionary->size());
+  data_.allocate(rows_ * static_cast<std::size_t>(width_));
+  dictionary_ = std::move(dictionary);
+
+  std::vector<std::size_t> nulls(pieces.size());
+  each_piece(pieces, run, [&](std::size_t p, unsigned char* out) {
+    pieces[p].unpack();
+    for (std::uint32_t& code : pieces[p].codes) {
+      if (code != Dictionary::none)
+        code = codes_of[p][code];
       else
-        ranges[p].nulls = packed.nulls;
-    });
-    Range all;
-    for (const Range& range : ranges) {
-      all.least = std::min(all.least, range.least);
-      all.greatest = std::max(all.greatest, range.greatest);
-      all.nulls += range.nulls;
+        ++nulls[p];
     }
-    column->nulls_ = all.nulls;
-    if (all.least > all.greatest) all.least = all.greatest = 0;  // nothing but nulls
-    column->width_ = width_for(static_cast<std::uint64_t>(all.greatest) - static_cast<std::uint64_t>(all.least));
-    if (column->width_ <= 8) {
-      column->least_ = all.least;
-      column->greatest_ = all.greatest;
-      column->data_.allocate(column->rows_ * static_cast<std::size_t>(column->width_));
-      parallel_for(pieces.size(), run, [&](std::size_t p) {
-        unsigned char* const out = column->data_.data() + starts[p] * static_cast<std::size_t>(column->width_);
-        if (pieces[p].packed.width > 0)
-          repack(column->width_, pieces[p].packed, all.least, out);
-        else
-          store(column->width_, pieces[p].ints, int64_null, all.least, out);
-        pieces[p].packed = {};
-        pieces[p].ints = {};
-      });
-      return column;
-    }
-    column->nulls_ = 0;
+    store(width_, pieces[p].codes, Dictionary::none, 0, out);
+    pieces[p].codes = {};
+  });
+  for (const std::size_t n : nulls) nulls_ += n;
+}
+
+// False, and nothing taken, where their range does not fit 64 bits beside null.
+bool Column::take_integers(std::vector<Piece>& pieces, const Run& run) {
+  std::vector<Range> ranges(pieces.size());
+  parallel_for(pieces.size(), run, [&](std::size_t p) {
+    const Piece::Packed& packed = pieces[p].packed;
+    if (packed.width == 0)
+      ranges[p] = range_of(pieces[p].ints);
+    else if (packed.nulls < packed.rows)
+      ranges[p] = {packed.least, packed.greatest, packed.nulls};
+    else
+      ranges[p].nulls = packed.nulls;
+  });
+  Range all;
+  for (const Range& range : ranges) {
+    all.least = std::min(all.least, range.least);
+    all.greatest = std::max(all.greatest, range.greatest);
+    all.nulls += range.nulls;
   }
-  column->lane_ = Lane::int128;
-  column->width_ = 16;
-  column->data_.allocate(column->rows_ * 16);
-  auto* out = reinterpret_cast<int128*>(column->data_.data());
-  for (Piece& piece : pieces) piece.unpack();
+  if (all.least > all.greatest) all.least = all.greatest = 0;  // nothing but nulls
+
+  width_ = width_for(static_cast<std::uint64_t>(all.greatest) - static_cast<std::uint64_t>(all.least));
+  if (width_ > 8) return false;
+  nulls_ = all.nulls;
+  least_ = all.least;
+  greatest_ = all.greatest;
+  data_.allocate(rows_ * static_cast<std::size_t>(width_));
+  each_piece(pieces, run, [&](std::size_t p, unsigned char* out) {
+    if (pieces[p].packed.width > 0)
+      repack(width_, pieces[p].packed, all.least, out);
+    else
+      store(width_, pieces[p].ints, int64_null, all.least, out);
+    pieces[p].packed = {};
+    pieces[p].ints = {};
+  });
+  return true;
+}
+
+void Column::take_wide(std::vector<Piece>& pieces) {
+  lane_ = Lane::int128;
+  width_ = 16;
+  data_.allocate(rows_ * 16);
+  auto* out = reinterpret_cast<int128*>(data_.data());
   const auto put = [&](int128 value) {
-    column->nulls_ += value == int128_min;
+    nulls_ += value == int128_min;
     *out++ = value;
   };
+  for (Piece& piece : pieces) piece.unpack();
   for (const Piece& piece : pieces) {
     for (const std::int64_t value : piece.ints) put(value == int64_null ? int128_min : int128{value});
     for (const int128 value : piece.wide) put(value);
   }
-  return column;
 }
 
 namespace {

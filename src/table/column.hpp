@@ -113,6 +113,14 @@ class Column {
   void decode_code(std::size_t begin, std::size_t count, std::uint32_t* out) const;
 
  private:
+  // What seal() does, by lane.
+  void take_doubles(const std::vector<Piece>& pieces);
+  void take_texts(std::vector<Piece>& pieces, const Run& run);
+  bool take_integers(std::vector<Piece>& pieces, const Run& run);
+  void take_wide(std::vector<Piece>& pieces);
+  template <class Work>
+  void each_piece(const std::vector<Piece>& pieces, const Run& run, const Work& work);
+
   std::uint64_t raw(std::size_t row) const {
     switch (width_) {
       case 1: return data_[row];

@@ -1,3 +1,5 @@
+// Dates and timestamps: from text and to text.
+
 #include "lofty/date.hpp"
 
 #include <date/date.h>

@@ -1,3 +1,5 @@
+// Decimal numbers of up to 38 digits.
+
 #include "lofty/decimal.hpp"
 
 #include <algorithm>

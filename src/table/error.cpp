@@ -1,3 +1,5 @@
+// Errors, and the names of their codes.
+
 #include "lofty/error.hpp"
 
 #include <algorithm>

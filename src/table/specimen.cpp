@@ -111,67 +111,77 @@ std::vector<Specimen::Reading> Specimen::readings_as_number(std::string_view tex
   return plain;
 }
 
+namespace {
+
+int kind_of(char c) { return is_digit(c) ? 0 : is_letter(c) ? 1 : 2; }
+
+// Runs of digits, runs of letters, and what is between them.
+std::vector<std::string> tokens_of(std::string_view text) {
+  std::vector<std::string> tokens;
+  for (const char c : text) {
+    if (tokens.empty() || kind_of(tokens.back().back()) != kind_of(c)) tokens.emplace_back();
+    tokens.back() += c;
+  }
+  return tokens;
+}
+
+}  // namespace
+
+// What a token may be, after the parts before it.
+std::vector<Specimen::DatePart> Specimen::parts_of(const std::string& token, const std::vector<DatePart>& before,
+                                                   const std::array<int, 6>& meaning, bool with_time) const {
+  const auto free = [&](std::initializer_list<Part> any) {
+    return std::none_of(before.begin(), before.end(),
+                        [&](const DatePart& p) { return std::find(any.begin(), any.end(), p.part) != any.end(); });
+  };
+  std::vector<DatePart> out;
+  if (kind_of(token.front()) == 0) {
+    const int number = token.size() <= 4 ? std::stoi(token) : -1;
+    const bool two = token.size() == 2, few = token.size() <= 2;
+    const auto may_be = [&](Part part, int value, bool fits, bool padded) {
+      if (fits && number == value) out.push_back({part, {}, padded});
+    };
+    may_be(Part::year, meaning[0], token.size() == 4 && free({Part::year, Part::short_year}), true);
+    may_be(Part::short_year, meaning[0] % 100, two && free({Part::year, Part::short_year}), true);
+    may_be(Part::month, meaning[1], few && free({Part::month, Part::month_name, Part::short_month_name}), two);
+    may_be(Part::day, meaning[2], few && free({Part::day}), two);
+    // Times are written in one order only.
+    const bool time = with_time && few;
+    may_be(Part::second, meaning[5], time && !free({Part::minute}) && free({Part::second}), two);
+    may_be(Part::minute, meaning[4], time && !free({Part::hour}) && free({Part::minute}), two);
+    may_be(Part::hour, meaning[3], time && free({Part::hour}), two);
+    return out;
+  }
+  const std::string_view name = month_names[static_cast<std::size_t>(meaning[1] - 1)];
+  const bool named = kind_of(token.front()) == 1 && free({Part::month, Part::month_name, Part::short_month_name});
+  if (named && token == name) return {{Part::month_name, {}, false}};
+  if (named && token == name.substr(0, 3)) return {{Part::short_month_name, {}, false}};
+  return {{Part::text, token, false}};
+}
+
 std::vector<std::vector<Specimen::DatePart>> Specimen::readings_as_date(std::string_view text,
                                                                         const std::array<int, 6>& meaning,
                                                                         bool with_time) const {
-  // Tokens: runs of digits, runs of letters, and what is between them.
-  std::vector<std::string> tokens;
-  const auto kind = [](char c) { return is_digit(c) ? 0 : is_letter(c) ? 1 : 2; };
-  for (const char c : text) {
-    if (tokens.empty() || kind(tokens.back().back()) != kind(c)) tokens.emplace_back();
-    tokens.back() += c;
-  }
   std::vector<std::vector<DatePart>> readings = {{}};
-  const auto has = [](const std::vector<DatePart>& parts, std::initializer_list<Part> any) {
-    return std::any_of(parts.begin(), parts.end(),
-                       [&](const DatePart& p) { return std::find(any.begin(), any.end(), p.part) != any.end(); });
-  };
-  for (const std::string& token : tokens) {
+  for (const std::string& token : tokens_of(text)) {
     std::vector<std::vector<DatePart>> longer;
-    for (const std::vector<DatePart>& so_far : readings) {
-      const auto with = [&](Part part, bool padded) {
-        std::vector<DatePart> next = so_far;
-        next.push_back({part, part == Part::text ? token : std::string(), padded});
-        longer.push_back(std::move(next));
-      };
-      if (kind(token.front()) == 0) {
-        const int number = token.size() <= 4 ? std::stoi(token) : -1;
-        const bool two = token.size() == 2;
-        if (token.size() == 4 && number == meaning[0] && !has(so_far, {Part::year, Part::short_year}))
-          with(Part::year, true);
-        if (two && number == meaning[0] % 100 && !has(so_far, {Part::year, Part::short_year}))
-          with(Part::short_year, true);
-        if (token.size() <= 2 && number == meaning[1] &&
-            !has(so_far, {Part::month, Part::month_name, Part::short_month_name}))
-          with(Part::month, two);
-        if (token.size() <= 2 && number == meaning[2] && !has(so_far, {Part::day})) with(Part::day, two);
-        // Times are written in one order only.
-        if (with_time && token.size() <= 2 && has(so_far, {Part::minute}) && number == meaning[5] &&
-            !has(so_far, {Part::second}))
-          with(Part::second, two);
-        if (with_time && token.size() <= 2 && has(so_far, {Part::hour}) && number == meaning[4] &&
-            !has(so_far, {Part::minute}))
-          with(Part::minute, two);
-        if (with_time && token.size() <= 2 && number == meaning[3] && !has(so_far, {Part::hour})) with(Part::hour, two);
-      } else if (kind(token.front()) == 1) {
-        const std::string_view name = month_names[static_cast<std::size_t>(meaning[1] - 1)];
-        const bool free = !has(so_far, {Part::month, Part::month_name, Part::short_month_name});
-        if (token == name && free)
-          with(Part::month_name, false);
-        else if (token == name.substr(0, 3) && free)
-          with(Part::short_month_name, false);
-        else
-          with(Part::text, false);
-      } else {
-        with(Part::text, false);
+    for (const std::vector<DatePart>& before : readings)
+      for (const DatePart& part : parts_of(token, before, meaning, with_time)) {
+        longer.push_back(before);
+        longer.back().push_back(part);
       }
-    }
     readings = std::move(longer);
   }
+
+  // A date has a year, a month and a day; a time at least hours and minutes.
   std::erase_if(readings, [&](const std::vector<DatePart>& parts) {
-    const bool day = has(parts, {Part::year, Part::short_year}) &&
-                     has(parts, {Part::month, Part::month_name, Part::short_month_name}) && has(parts, {Part::day});
-    return !day || (with_time && !has(parts, {Part::minute}));
+    const auto has = [&](std::initializer_list<Part> any) {
+      return std::any_of(parts.begin(), parts.end(),
+                         [&](const DatePart& p) { return std::find(any.begin(), any.end(), p.part) != any.end(); });
+    };
+    const bool day = has({Part::year, Part::short_year}) &&
+                     has({Part::month, Part::month_name, Part::short_month_name}) && has({Part::day});
+    return !day || (with_time && !has({Part::minute}));
   });
   return readings;
 }

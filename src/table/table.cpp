@@ -1,3 +1,5 @@
+// The public face of a table.
+
 #include "lofty/table.hpp"
 
 #include <algorithm>

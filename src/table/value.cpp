@@ -1,3 +1,5 @@
+// Values of any kind: comparing them, and writing them as text.
+
 #include "lofty/value.hpp"
 
 #include <charconv>

@@ -351,22 +351,14 @@ class Binder {
     return type.exact() ? Type{.kind = Kind::decimal, .scale = std::min(type.scale + 6, Decimal::max_digits)} : type;
   }
 
+  bool is(std::initializer_list<const char*> names) const {
+    return std::any_of(names.begin(), names.end(), [&](const char* one) { return e_.text == one; });
+  }
+
   void bind_function(WindowCall& call) {
-    const std::string& name = e_.text;
-    const auto is = [&](std::initializer_list<const char*> names) {
-      return std::any_of(names.begin(), names.end(), [&](const char* one) { return name == one; });
-    };
     const bool picks = is({"lag", "lead", "first_value", "last_value", "nth_value"});
     const bool percentile = is({"percentile_cont", "percentile_disc"});
-    const bool total = is({"sum", "count", "avg", "min", "max", "median"}) || percentile;
-    if (e_.filter && !total) fail(Code::wrong_arguments, "`filter` goes with totals only");
-    if (e_.distinct && name != "count") fail(Code::wrong_arguments, "`distinct` goes with count only");
-    if (e_.nulls != NullTreatment::unwritten && !picks)
-      fail(Code::wrong_arguments, "`ignore nulls` goes with lag, lead, first_value, last_value and nth_value");
-    if (e_.from_last && name != "nth_value") fail(Code::wrong_arguments, "`from last` goes with nth_value only");
-    if (!e_.within_group.empty() && !percentile)
-      fail(Code::wrong_arguments, "an order of its own goes with percentile_cont and percentile_disc",
-           "the window's order stands behind `over`");
+    check_clauses(picks, percentile);
     call.ignore_nulls = e_.nulls == NullTreatment::ignore;
     call.from_last = e_.from_last;
     call.type = {.kind = Kind::integer};
@@ -375,18 +367,8 @@ class Binder {
       if (known(call.filter->type) && call.filter->type.kind != Kind::boolean)
         fail(Code::wrong_type, "the filter is not a condition", *e_.filter, origin_);
     }
-    if (is({"row_number", "rank", "dense_rank", "percent_rank", "cume_dist"})) {
-      arguments(0, 0, (name + "() over (order by spend desc)").c_str());
-      if (name != "row_number") need_order(call);
-      call.function = name == "row_number"     ? WindowFunction::row_number
-                      : name == "rank"         ? WindowFunction::rank
-                      : name == "dense_rank"   ? WindowFunction::dense_rank
-                      : name == "percent_rank" ? WindowFunction::percent_rank
-                                               : WindowFunction::cume_dist;
-      if (name == "percent_rank" || name == "cume_dist") call.type = {.kind = Kind::decimal, .scale = 6};
-      return;
-    }
-    if (name == "ntile") {
+    if (is({"row_number", "rank", "dense_rank", "percent_rank", "cume_dist"})) return bind_place(call);
+    if (is({"ntile"})) {
       arguments(1, 1, "ntile(4) over (order by spend desc)");
       need_order(call);
       call.function = WindowFunction::ntile;
@@ -395,34 +377,60 @@ class Binder {
     }
     if (picks) return bind_pick(call);
     if (percentile) return bind_percentile(call);
+    bind_total(call);
+  }
+
+  // Clauses that only some functions have.
+  void check_clauses(bool picks, bool percentile) {
+    const bool total = is({"sum", "count", "avg", "min", "max", "median"}) || percentile;
+    if (e_.filter && !total) fail(Code::wrong_arguments, "`filter` goes with totals only");
+    if (e_.distinct && !is({"count"})) fail(Code::wrong_arguments, "`distinct` goes with count only");
+    if (e_.nulls != NullTreatment::unwritten && !picks)
+      fail(Code::wrong_arguments, "`ignore nulls` goes with lag, lead, first_value, last_value and nth_value");
+    if (e_.from_last && !is({"nth_value"})) fail(Code::wrong_arguments, "`from last` goes with nth_value only");
+    if (!e_.within_group.empty() && !percentile)
+      fail(Code::wrong_arguments, "an order of its own goes with percentile_cont and percentile_disc",
+           "the window's order stands behind `over`");
+  }
+
+  void bind_place(WindowCall& call) {
+    const std::string& name = e_.text;
+    arguments(0, 0, (name + "() over (order by spend desc)").c_str());
+    if (name != "row_number") need_order(call);
+    call.function = name == "row_number"     ? WindowFunction::row_number
+                    : name == "rank"         ? WindowFunction::rank
+                    : name == "dense_rank"   ? WindowFunction::dense_rank
+                    : name == "percent_rank" ? WindowFunction::percent_rank
+                                             : WindowFunction::cume_dist;
+    if (is({"percent_rank", "cume_dist"})) call.type = {.kind = Kind::decimal, .scale = 6};
+  }
+
+  void bind_total(WindowCall& call) {
+    const std::string& name = e_.text;
     arguments(1, 1,
               name == "count" ? "count(*) over (partition by shop_no)" : "sum(amount) over (partition by shop_no)");
     const bool star = e_.args[0]->op == Op::star;
     if (star && name != "count") fail(Code::wrong_arguments, "`*` stands only in count(*)", *e_.args[0], origin_);
     if (!star) call.value = bound(*e_.args[0], origin_);
-    const Type type = call.value ? call.value->type : Type{};
     if (name == "count") {
       call.function = star          ? WindowFunction::count_rows
                       : e_.distinct ? WindowFunction::count_distinct
                                     : WindowFunction::count;
       return;
     }
-    call.type = type;
-    if (name == "min" || name == "max") {
+    call.type = call.value->type;
+    if (is({"min", "max"})) {
       call.function = name == "min" ? WindowFunction::least : WindowFunction::greatest;
       return;
     }
     need_number(call.value, *e_.args[0]);
     if (name == "sum") {
       call.function = WindowFunction::sum;
-    } else if (name == "avg") {
-      call.function = WindowFunction::average;
-      call.type = mean_type(type);
-    } else {
-      call.function = WindowFunction::percentile_cont;
-      call.fraction = Decimal(5, 1);
-      call.type = mean_type(type);
+      return;
     }
+    call.function = name == "avg" ? WindowFunction::average : WindowFunction::percentile_cont;
+    if (name == "median") call.fraction = Decimal(5, 1);
+    call.type = mean_type(call.type);
   }
 
   std::int64_t count_argument(std::size_t at, std::int64_t least, const std::string& what) {

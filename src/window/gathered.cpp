@@ -145,27 +145,80 @@ Gathered gather(const Column& column, std::span<const std::uint32_t> rows, const
 
 namespace {
 
+template <class T>
+Gathered gathered_doubles(const Key& key, std::span<const std::uint32_t> rows, const Run& run) {
+  Gathered out;
+  out.lane = Gathered::Lane::float64;
+  out.doubles.allocate(rows.size());
+  parallel_for(Pieces::fixed(rows.size()), run, [&](const RowRange& range) {
+    read_ahead(
+        range.begin, range.end, [&](std::size_t i) { return &value_of<T>(key, rows[i]); },
+        [&](std::size_t i) {
+          out.doubles[i] = masked(key, rows[i]) ? std::numeric_limits<double>::quiet_NaN()
+                                                : static_cast<double>(value_of<T>(key, rows[i]));
+        });
+  });
+  return out;
+}
+
+Gathered gathered_unsigned(const Key& key, std::span<const std::uint32_t> rows) {
+  Gathered out;
+  out.lane = Gathered::Lane::int128;
+  out.wide.allocate(rows.size());
+  for (std::size_t i = 0; i < rows.size(); ++i)
+    out.wide[i] = masked(key, rows[i]) ? int128_min : static_cast<int128>(value_of<std::uint64_t>(key, rows[i]));
+  return out;
+}
+
+// At the longest scale of any of them.
+Gathered gathered_decimals(const Key& key, std::span<const std::uint32_t> rows) {
+  Gathered out;
+  for (const std::uint32_t row : rows)
+    if (!masked(key, row)) out.scale = std::max(out.scale, value_of<Decimal>(key, row).scale());
+  std::vector<int128> values(rows.size(), int128_min);
+  bool narrow = true;
+  for (std::size_t i = 0; i < rows.size(); ++i) {
+    if (masked(key, rows[i])) continue;
+    const Decimal& value = value_of<Decimal>(key, rows[i]);
+    if (!scale_up(value.coefficient(), out.scale - value.scale(), values[i]))
+      throw Error(Problem{Code::overflow, "the values cannot be brought to one scale in 38 digits", {}, {}, {}});
+    narrow = narrow && fits_int64(values[i]) && values[i] != int64_null;
+    out.magnitude = std::max(out.magnitude, values[i] < 0 ? -values[i] : values[i]);
+  }
+
+  if (!narrow) {
+    out.lane = Gathered::Lane::int128;
+    out.wide.allocate(rows.size());
+    std::copy(values.begin(), values.end(), out.wide.data());
+    return out;
+  }
+  out.ints.allocate(rows.size());
+  for (std::size_t i = 0; i < rows.size(); ++i)
+    out.ints[i] = values[i] == int128_min ? int64_null : static_cast<std::int64_t>(values[i]);
+  return out;
+}
+
+// Texts as their ranks.
+Gathered gathered_texts(const Key& key, std::span<const std::uint32_t> rows, const Run& run) {
+  const auto text = [&](std::size_t row) {
+    return key.element == Element::view ? value_of<std::string_view>(key, row)
+                                        : std::string_view(value_of<std::string>(key, row));
+  };
+  std::vector<std::string_view> texts;
+  for (const std::uint32_t row : rows)
+    if (!masked(key, row)) texts.push_back(text(row));
+  std::sort(texts.begin(), texts.end());  // bytes of UTF-8 compare as code points do
+  texts.erase(std::unique(texts.begin(), texts.end()), texts.end());
+  return whole_numbers(key, rows, run, [&](std::size_t row) {
+    return std::int64_t{std::lower_bound(texts.begin(), texts.end(), text(row)) - texts.begin()};
+  });
+}
+
 Gathered gathered_values(const Key& key, std::span<const std::uint32_t> rows, const Run& run) {
   const auto whole = [&](auto type) {
     using T = decltype(type);
     return whole_numbers(key, rows, run,
                          [&](std::size_t row) { return static_cast<std::int64_t>(value_of<T>(key, row)); });
-  };
-  const auto floating = [&](auto type) {
-    using T = decltype(type);
-    Gathered out;
-    out.lane = Gathered::Lane::float64;
-    out.doubles.allocate(rows.size());
-    parallel_for(Pieces::fixed(rows.size()), run, [&](const RowRange& range) {
-      const std::size_t begin = range.begin, end = range.end;
-      read_ahead(
-          begin, end, [&](std::size_t i) { return &value_of<T>(key, rows[i]); },
-          [&](std::size_t i) {
-            out.doubles[i] = masked(key, rows[i]) ? std::numeric_limits<double>::quiet_NaN()
-                                                  : static_cast<double>(value_of<T>(key, rows[i]));
-          });
-    });
-    return out;
   };
   switch (key.element) {
     case Element::int8: return whole(std::int8_t{});
@@ -175,62 +228,17 @@ Gathered gathered_values(const Key& key, std::span<const std::uint32_t> rows, co
     case Element::uint8: return whole(std::uint8_t{});
     case Element::uint16: return whole(std::uint16_t{});
     case Element::uint32: return whole(std::uint32_t{});
-    case Element::uint64: {
-      Gathered out;
-      out.lane = Gathered::Lane::int128;
-      out.wide.allocate(rows.size());
-      for (std::size_t i = 0; i < rows.size(); ++i)
-        out.wide[i] = masked(key, rows[i]) ? int128_min : static_cast<int128>(value_of<std::uint64_t>(key, rows[i]));
-      return out;
-    }
-    case Element::float32: return floating(float{});
-    case Element::float64: return floating(double{});
+    case Element::uint64: return gathered_unsigned(key, rows);
+    case Element::float32: return gathered_doubles<float>(key, rows, run);
+    case Element::float64: return gathered_doubles<double>(key, rows, run);
     case Element::date:
       return whole_numbers(key, rows, run,
                            [&](std::size_t row) { return std::int64_t{value_of<Date>(key, row).days}; });
     case Element::timestamp:
       return whole_numbers(key, rows, run, [&](std::size_t row) { return value_of<Timestamp>(key, row).microseconds; });
-    case Element::decimal: {
-      Gathered out;
-      for (std::size_t i = 0; i < rows.size(); ++i)
-        if (!masked(key, rows[i])) out.scale = std::max(out.scale, value_of<Decimal>(key, rows[i]).scale());
-      std::vector<int128> values(rows.size(), int128_min);
-      bool narrow = true;
-      for (std::size_t i = 0; i < rows.size(); ++i) {
-        if (masked(key, rows[i])) continue;
-        const Decimal& value = value_of<Decimal>(key, rows[i]);
-        if (!scale_up(value.coefficient(), out.scale - value.scale(), values[i]))
-          throw Error(Problem{Code::overflow, "the values cannot be brought to one scale in 38 digits", {}, {}, {}});
-        narrow = narrow && fits_int64(values[i]) && values[i] != int64_null;
-        out.magnitude = std::max(out.magnitude, values[i] < 0 ? -values[i] : values[i]);
-      }
-      if (!narrow) {
-        out.lane = Gathered::Lane::int128;
-        out.wide.allocate(rows.size());
-        std::copy(values.begin(), values.end(), out.wide.data());
-        return out;
-      }
-      out.ints.allocate(rows.size());
-      for (std::size_t i = 0; i < rows.size(); ++i)
-        out.ints[i] = values[i] == int128_min ? int64_null : static_cast<std::int64_t>(values[i]);
-      return out;
-    }
+    case Element::decimal: return gathered_decimals(key, rows);
     case Element::view:
-    case Element::string: {
-      std::vector<std::string_view> texts;
-      for (const std::uint32_t row : rows)
-        if (!masked(key, row))
-          texts.push_back(key.element == Element::view ? value_of<std::string_view>(key, row)
-                                                       : std::string_view(value_of<std::string>(key, row)));
-      std::sort(texts.begin(), texts.end());  // bytes of UTF-8 compare as code points do
-      texts.erase(std::unique(texts.begin(), texts.end()), texts.end());
-      Gathered out = whole_numbers(key, rows, run, [&](std::size_t row) {
-        const std::string_view text = key.element == Element::view ? value_of<std::string_view>(key, row)
-                                                                   : std::string_view(value_of<std::string>(key, row));
-        return std::int64_t{std::lower_bound(texts.begin(), texts.end(), text) - texts.begin()};
-      });
-      return out;
-    }
+    case Element::string: return gathered_texts(key, rows, run);
   }
   return {};
 }

@@ -133,6 +133,51 @@ WindowNeed reduced(const WindowNeed& need) {
 bool share_a_sort(const std::vector<WindowNeed>& needs) { return wanted_by(pointers(needs)).has_value(); }
 PlannedSort shared_sort(const std::vector<WindowNeed>& needs) { return sort_for(pointers(needs)); }
 
+namespace {
+
+bool same_sort(const WindowNeed& a, const WindowNeed& b) {
+  return KeySet(a.partition.begin(), a.partition.end()) == KeySet(b.partition.begin(), b.partition.end()) &&
+         a.order == b.order && a.sees_peers_order == b.sees_peers_order;
+}
+
+// Nodes that may share a sort with one another, as few groups as there can be. `sequence` has every need's number.
+std::vector<std::vector<std::size_t>> fewest_covers(const std::vector<WindowNeed>& needs,
+                                                    const std::vector<std::size_t>& sequence) {
+  std::vector<std::uint64_t> friends(needs.size(), 0);
+  for (std::size_t i = 0; i < needs.size(); ++i)
+    for (std::size_t k = 0; k < needs.size(); ++k)
+      if (i == k || wanted_by({&needs[sequence[i]], &needs[sequence[k]]})) friends[i] |= std::uint64_t{1} << k;
+  std::vector<std::vector<std::size_t>> covers;
+  for (const std::uint64_t clique : Cover(std::move(friends)).find()) {
+    std::vector<std::size_t> members;
+    for (std::size_t i = 0; i < needs.size(); ++i)
+      if ((clique >> i & 1) != 0) members.push_back(sequence[i]);
+    covers.push_back(std::move(members));
+  }
+  return covers;
+}
+
+// The same for many needs: each goes to the first group that it fits.
+std::vector<std::vector<std::size_t>> greedy_covers(const std::vector<WindowNeed>& needs,
+                                                    const std::vector<std::size_t>& sequence) {
+  std::vector<std::vector<std::size_t>> covers;
+  for (const std::size_t node : sequence) {
+    const auto fits = [&](const std::vector<std::size_t>& cover) {
+      return std::all_of(cover.begin(), cover.end(), [&](std::size_t other) {
+        return wanted_by({&needs[node], &needs[other]}).has_value();
+      });
+    };
+    const auto found = std::find_if(covers.begin(), covers.end(), fits);
+    if (found == covers.end())
+      covers.push_back({node});
+    else
+      found->push_back(node);
+  }
+  return covers;
+}
+
+}  // namespace
+
 std::vector<PlannedSort> plan_sorts(const std::vector<WindowNeed>& given) {
   // Needs that are the same are one. Two needs that share a sort do so whatever else it serves: all that is asked of a
   // sort is asked pair by pair (equal sets of first keys, each inside the next; the same key at a place; no longer need
@@ -141,12 +186,8 @@ std::vector<PlannedSort> plan_sorts(const std::vector<WindowNeed>& given) {
   std::vector<std::vector<std::size_t>> asked_by;
   for (std::size_t i = 0; i < given.size(); ++i) {
     const WindowNeed need = reduced(given[i]);
-    const auto same = [&](const WindowNeed& other) {
-      return KeySet(need.partition.begin(), need.partition.end()) ==
-                 KeySet(other.partition.begin(), other.partition.end()) &&
-             need.order == other.order && need.sees_peers_order == other.sees_peers_order;
-    };
-    const auto found = std::find_if(needs.begin(), needs.end(), same);
+    const auto found =
+        std::find_if(needs.begin(), needs.end(), [&](const WindowNeed& other) { return same_sort(need, other); });
     if (found == needs.end()) {
       needs.push_back(need);
       asked_by.push_back({i});
@@ -154,39 +195,17 @@ std::vector<PlannedSort> plan_sorts(const std::vector<WindowNeed>& given) {
       asked_by[static_cast<std::size_t>(found - needs.begin())].push_back(i);
     }
   }
+
   // The longest first: a clique's sort is then known when its first node is, and the greedy first descent is good.
   std::vector<std::size_t> by_length(needs.size());
   for (std::size_t i = 0; i < needs.size(); ++i) by_length[i] = i;
   std::stable_sort(by_length.begin(), by_length.end(),
                    [&](std::size_t a, std::size_t b) { return length(needs[a]) > length(needs[b]); });
-  std::vector<std::vector<std::size_t>> covers;
-  if (needs.size() <= 64) {
-    std::vector<std::uint64_t> friends(needs.size(), 0);
-    for (std::size_t i = 0; i < needs.size(); ++i)
-      for (std::size_t k = 0; k < needs.size(); ++k)
-        if (i == k || wanted_by({&needs[by_length[i]], &needs[by_length[k]]})) friends[i] |= std::uint64_t{1} << k;
-    for (const std::uint64_t clique : Cover(std::move(friends)).find()) {
-      std::vector<std::size_t> members;
-      for (std::size_t i = 0; i < needs.size(); ++i)
-        if ((clique >> i & 1) != 0) members.push_back(by_length[i]);
-      covers.push_back(std::move(members));
-    }
-  } else {
-    for (const std::size_t node : by_length) {
-      const auto fits = [&](const std::vector<std::size_t>& cover) {
-        return std::all_of(cover.begin(), cover.end(), [&](std::size_t other) {
-          return wanted_by({&needs[node], &needs[other]}).has_value();
-        });
-      };
-      const auto found = std::find_if(covers.begin(), covers.end(), fits);
-      if (found == covers.end())
-        covers.push_back({node});
-      else
-        found->push_back(node);
-    }
-  }
+
+  // A sort for each.
   std::vector<PlannedSort> sorts;
-  for (const std::vector<std::size_t>& cover : covers) {
+  for (const std::vector<std::size_t>& cover :
+       needs.size() <= 64 ? fewest_covers(needs, by_length) : greedy_covers(needs, by_length)) {
     std::vector<const WindowNeed*> members;
     for (const std::size_t node : cover) members.push_back(&needs[node]);
     PlannedSort sort = sort_for(members);
