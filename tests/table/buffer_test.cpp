@@ -1,5 +1,6 @@
 // Memory that waits for its next use.
 #include "table/buffer.hpp"
+#include "lofty/memory.hpp"
 
 #include <gtest/gtest.h>
 #include <sys/resource.h>
@@ -28,7 +29,7 @@ std::size_t address_space() {
 }  // namespace
 
 TEST(Buffer, WhatIsGivenBackIsUsedAgainWhileSomebodyAsksForIt) {
-  const MemoryReuse reuse;
+  const lofty::KeepMemory reuse;
   const unsigned char* first = nullptr;
   {
     Bytes some(large);
@@ -43,7 +44,7 @@ TEST(Buffer, WhatIsGivenBackIsUsedAgainWhileSomebodyAsksForIt) {
 
 // Steps that follow each other ask for other sizes: no page is fresh as long as one waits.
 TEST(Buffer, WhatWaitsIsCutAndJoined) {
-  const MemoryReuse reuse;
+  const lofty::KeepMemory reuse;
   Bytes one(large), between(large), other(large);
   one[0] = 1;
   other[0] = 2;
@@ -62,9 +63,9 @@ TEST(Buffer, WhatWaitsGoesWithTheLastWhoAskedForIt) {
   const Bytes in_use(large);
   const std::size_t before = address_space();
   {
-    const MemoryReuse reuse;
+    const lofty::KeepMemory reuse;
     {
-      const MemoryReuse another;
+      const lofty::KeepMemory another;
       Bytes some(4 * large);
       some = Bytes();
     }
@@ -82,7 +83,7 @@ TEST(Buffer, WhatWaitsMakesWayBeforeMemoryEnds) {
   GTEST_SKIP() << "a sanitizer has its own memory, which it does not limit so";
 #endif
   constexpr std::size_t room = std::size_t{256} << 20;
-  const MemoryReuse reuse;
+  const lofty::KeepMemory reuse;
   rlimit before{};
   ASSERT_EQ(getrlimit(RLIMIT_AS, &before), 0);
   Bytes some(room);
@@ -109,7 +110,7 @@ TEST(Buffer, WhatWaitsMakesWayBeforeMemoryEnds) {
 }
 
 TEST(Buffer, MovesWithItsMemory) {
-  const MemoryReuse reuse;
+  const lofty::KeepMemory reuse;
   Bytes a(large);
   a[5] = 42;
   Bytes b = std::move(a);
@@ -135,13 +136,13 @@ TEST(Buffer, OfEverySizeBeginsWithALine) {
 
 // Several threads that take and give back never hold the same memory.
 TEST(Buffer, ThreadsShareWhatWaits) {
-  const MemoryReuse reuse;
+  const lofty::KeepMemory reuse;
   std::vector<std::thread> threads;
   std::vector<int> wrong(4, 0);
   for (int t = 0; t < 4; ++t)
     threads.emplace_back([t, &wrong] {
       for (int round = 0; round < 30; ++round) {
-        const MemoryReuse own;
+        const lofty::KeepMemory own;
         Buffer<int> numbers(large / sizeof(int));
         for (std::size_t i = 0; i < numbers.size(); i += 1024) numbers[i] = t * 1000 + round;
         for (std::size_t i = 0; i < numbers.size(); i += 1024)

@@ -63,7 +63,7 @@ TEST(Parallel, PiecesCoverAllRowsInOrder) {
 
 TEST(Parallel, WorkGetsItsRows) {
   std::vector<std::atomic<int>> seen(300'000);
-  parallel_for(Pieces::fixed(seen.size(), 1000), Run{.threads = 4}, [&](const RowRange& rows) {
+  parallel_for(Pieces::fixed(seen.size(), 1000), lofty::Run{.threads = 4}, [&](const RowRange& rows) {
     for (std::size_t i = rows.begin; i < rows.end; ++i) ++seen[i];
   });
   for (const auto& count : seen) ASSERT_EQ(count.load(), 1);
@@ -77,7 +77,7 @@ TEST(Parallel, NoPieceBeginsAfterAStop) {
       ++ran;
       source.request_stop();
     };
-    EXPECT_THROW(parallel_for(1000, Run{.threads = threads, .stop = source.get_token()}, work), Error);
+    EXPECT_THROW(parallel_for(1000, lofty::Run{.threads = threads, .stop = source.get_token()}, work), Error);
     EXPECT_LE(ran.load(), threads);
   }
 }
@@ -85,7 +85,7 @@ TEST(Parallel, NoPieceBeginsAfterAStop) {
 TEST(Parallel, FinishedPiecesAreProgress) {
   for (const int threads : {1, 4}) {
     std::vector<double> shares;
-    const Run run{.threads = threads, .progress = [&](double share) { shares.push_back(share); }};
+    const lofty::Run run{.threads = threads, .progress = [&](double share) { shares.push_back(share); }};
     Progress progress(run, 300'000);
     parallel_for(Pieces::fixed(300'000, 100'000), progress, [](const RowRange&, std::size_t) {});
     EXPECT_EQ(shares, (std::vector<double>{1. / 3, 2. / 3, 1}));
