@@ -225,8 +225,8 @@ class BlockExtremes {
   }
 
   const WindowJob& job_;
-  Score score_;
-  const Put& put_;
+  Score score_;  // copies: nothing that is written could be a part of them
+  Put put_;
   std::int64_t begin_ = 0, end_ = 0, next_ = 0, before_begin_ = 0;
   std::vector<std::uint32_t> behind_, before_;  // of this block and the one before it
   std::uint32_t best_at_ = no_position;
@@ -256,15 +256,25 @@ void queued_extremes(const WindowJob& job, std::size_t begin, std::size_t end, c
   });
 }
 
-// By scores, on several threads where that pays: put(position, the best's position).
+// By scores, on several threads where that pays: put(position, the best's position). Two functions, because the
+// compiler keeps less of each in registers when they are one.
+template <class Score, class Put>
+[[gnu::noinline]] void running_extremes(const WindowJob& job, const Score& score, const Put& put) {
+  using Best = RunningBest<Score>;
+  slide_all(
+      job, [&] { return Best{score}; }, [put](std::size_t at, std::size_t, const Best& best) { put(at, best.at); });
+}
+template <class Score, class Put>
+[[gnu::noinline]] void block_extremes(const WindowJob& job, const Score& score, const Put& put) {
+  slide_in_pieces(
+      job, [&job, score, put](std::size_t begin, std::size_t end) { BlockExtremes(job, score, put).over(begin, end); });
+}
 template <class Score, class Put>
 void scored(const WindowJob& job, const Score& score, const Put& put) {
-  if (from_the_start(job.frame)) {
-    using Best = RunningBest<Score>;
-    return slide_all(
-        job, [&] { return Best{score}; }, [put](std::size_t at, std::size_t, const Best& best) { put(at, best.at); });
-  }
-  slide_in_pieces(job, [&](std::size_t begin, std::size_t end) { BlockExtremes(job, score, put).over(begin, end); });
+  if (from_the_start(job.frame))
+    running_extremes(job, score, put);
+  else
+    block_extremes(job, score, put);
 }
 
 template <class T, class Put>
