@@ -59,6 +59,8 @@ class Nesting {
         out_->columns.insert(out_->columns.begin() + static_cast<std::ptrdiff_t>(next), level->columns[c]);
       }
     }
+
+    // Where each level has them, and what they are.
     for (const Data& level : levels_) {
       out_->column_in.emplace_back(out_->columns.size(), StandingsData::none);
       for (std::size_t c = 0; c < level->columns.size(); ++c) {
@@ -70,6 +72,7 @@ class Nesting {
           column.type = level->columns[c].type;  // places under the fractional rule
       }
     }
+
     // A column that the levels sort by differently can't be marked.
     for (StandingColumn& column : out_->columns)
       for (const Data& level : levels_)

@@ -111,6 +111,8 @@ std::vector<WouldStand> Standings::where_would(const std::string& name, const Va
                quoted(to_text(value)) + " cannot stand among values of " + quoted(name) + ", which is " +
                    kind_name(by.type().kind),
                {});
+
+  // Each group by itself.
   std::vector<WouldStand> out;
   const Order& order = *data_->order;
   const auto rows = order.rows();

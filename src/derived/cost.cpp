@@ -210,6 +210,8 @@ class Steps {
       std::vector<std::string> names;
       for (const std::size_t item : plan[s].serves)
         if (std::find(names.begin(), names.end(), name(item)) == names.end()) names.push_back(name(item));
+
+      // What the sort goes by, and whom it serves.
       std::string by, serves;
       const bool refines = plan[s].refines != SortStep::none;
       for (std::size_t k = 0; k < plan[s].texts.size(); ++k) {
@@ -223,6 +225,8 @@ class Steps {
         serves += " (in the order of places)";
         by.clear();
       }
+
+      // Its price, and that of each window on it.
       const std::size_t keys = stands ? 0 : plan[s].keys.size();
       const double sorting =
           keys == 0 ? rows * ns * 2
@@ -272,6 +276,8 @@ class Steps {
         default: break;
       }
     }
+
+    // What is added up for each entry.
     for (const auto& aggregate : question.aggregates) {
       nanoseconds += aggregate->kind != AggregateKind::count_distinct ? price::aggregate
                      : keys > 2                                       ? price::distinct_of_many
@@ -281,6 +287,8 @@ class Steps {
       if (aggregate->kind >= AggregateKind::percentile_cont)
         nanoseconds += price::sort_row + price::sort_key + 2 * price::column_value + price::gather_row;
     }
+
+    // All of it is one step.
     std::string serves;
     for (const std::string& name : names) serves += (serves.empty() ? "" : ", ") + name;
     if (serves.empty()) serves = question.row_level() ? "the rows that count" : "entries";
@@ -345,6 +353,8 @@ class Advising {
       texts.push_back(key.text);
       return signatures.size() - 1;
     };
+
+    // The windows over rows that are there before any sort.
     for (std::size_t i = 0; i < items.size(); ++i) {
       if (items[i].call == nullptr || !items[i].key_needs.empty()) continue;
       WindowNeed need;
@@ -354,6 +364,8 @@ class Advising {
       need.sees_peers_order = items[i].call->sees_peers_order();
       named.push_back({reduced(need), name(i), items[i].call});
     }
+
+    // Does another order of one of them save a sort?
     const auto needs = [&] {
       std::vector<WindowNeed> all;
       for (const Named& one : named) all.push_back(one.need);
@@ -479,11 +491,15 @@ Sizes sizes_before(const std::vector<Question>& questions) {
     sizes.tables.push_back(size.rows);
     sizes.bytes.push_back(size.bytes);
   }
+
+  // Rows, and those that count.
   sizes.rows = sizes.counted = sizes.tables.front();
   double pass = 1;
   for (const auto* terms : {&first.where_first, &first.where_last})
     for (const NodePtr& term : *terms) pass *= passing(*term);
   if (sizes.counted) *sizes.counted *= pass;
+
+  // Entries of each level.
   for (const Question& question : questions) {
     // An entry that has a table of its own is counted there.
     double entries = question.row_level() ? sizes.counted.value_or(0) : std::sqrt(sizes.counted.value_or(0));

@@ -53,6 +53,8 @@ FormerPlaces from_table(const Ladder& ladder, std::size_t level, std::size_t lev
   const std::string part = level == 0 ? "#entries" : "#level" + std::to_string(level + 1);
   const auto source = catalog.open(saved ? name + part : name, {});
   const std::vector<std::string>& headings = source->headings();
+
+  // The columns that say who, and which place.
   std::vector<std::size_t> wanted;
   const auto find = [&](const std::string& column) {
     for (std::size_t c = 0; c < headings.size(); ++c)
@@ -63,6 +65,8 @@ FormerPlaces from_table(const Ladder& ladder, std::size_t level, std::size_t lev
   for (const std::string& key : key_names) wanted.push_back(find(key));
   wanted.push_back(find(place));
   const std::size_t keys = key_names.size();
+
+  // Saved standings tell also who was listed, and what they are called.
   std::vector<std::size_t> read = wanted;
   std::optional<std::size_t> listed, label;
   for (std::size_t c = 0; c < headings.size(); ++c) {
@@ -73,6 +77,8 @@ FormerPlaces from_table(const Ladder& ladder, std::size_t level, std::size_t lev
     if (more) read.push_back(*more);
   std::sort(read.begin(), read.end());
   const Table table = source->read(read, run);
+
+  // Row by row.
   FormerPlaces out{key_names, {}};
   for (std::size_t r = 0; r < table.rows(); ++r) {
     EntryKey key;

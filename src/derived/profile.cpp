@@ -134,6 +134,8 @@ class Doubts {
       say("mixed-offsets", name + " mixes " + counted(census.of(Look::zoned), "timestamp") + " with an offset and " +
                                with_commas(census.of(Look::timestamp)) + " without");
     if (c.type().kind != Kind::text || c.rows() == 0) return;
+
+    // What do texts look like?
     const std::size_t values = census.values(),
                       numbers = census.of(Look::integer) + census.of(Look::decimal) + census.of(Look::exponent),
                       padded = census.of(Look::padded);
@@ -143,6 +145,8 @@ class Doubts {
       dates += looks_like_other_date(text);
       grouped += looks_like_grouped_number(text);
     }
+
+    // Numbers among texts.
     if (padded > 0 && (numbers + padded) * 2 >= values)
       say("numbers-as-text",
           name + " holds numbers, and " + counted(padded, "value") + " with leading zeros: it is kept as text");
@@ -155,6 +159,8 @@ class Doubts {
               " is text: its numbers carry thousands separators or currency marks, which are never guessed; columns." +
               name.substr(1, name.size() - 2) +
               " = { type = \"decimal\", thousands = \",\" } under [data] declares them");
+
+    // Dates among texts.
     if (dates > 0 || (census.of(Look::date) > 0 && census.of(Look::date) + dates * 2 < values))
       if (dates + census.of(Look::date) > 0 && (dates > 0 || census.of(Look::date) * 2 >= values))
         say("mixed-dates", name + " is text, though some of its values look like dates" +

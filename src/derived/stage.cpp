@@ -29,6 +29,8 @@ std::vector<std::string> all_columns(const Data& data, const Catalog& catalog) {
     open(join.with, join.as, join.read);
     tables.back().keys = join.on;
   }
+
+  // Names that occur once, and qualified ones for the others.
   const auto has = [](const std::vector<std::string>& list, const std::string& name) {
     return std::any_of(list.begin(), list.end(),
                        [&](const std::string& one) { return engine::equal_folded(one, name); });
@@ -119,6 +121,8 @@ Ladder up_to(const Ladder& ladder, Stage stage, const Catalog& catalog) {
   out.alternatives.clear();
   out.across = {};
   engine::without_moves(out);
+
+  // What comes later is left out.
   if (stage <= Stage::counted) {
     keep_rows(out, stage, ladder, catalog);
     return out;

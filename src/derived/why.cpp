@@ -145,6 +145,8 @@ class Answering {
       remember(field_, *row_);
       return;
     }
+
+    // It may have been dropped, or left out.
     Ladder wider = field_ladder_;
     if (!level().having.empty()) {
       wider.levels.front().having.clear();
@@ -209,6 +211,8 @@ class Answering {
   std::string nearest() const {
     const ExpressionPtr e = parse_expression(condition_);
     if (e->op != Op::equal || e->args[0]->op != Op::name || e->args[1]->op != Op::literal) return {};
+
+    // All entries, as they are found.
     Ladder ladder = without_cuts();
     ladder.levels.front().having.clear();
     ladder.list = {.columns = {e->args[0]->text}};
@@ -218,6 +222,8 @@ class Answering {
     } catch (const Error&) {
       return {};
     }
+
+    // The nearest word, or the nearest number.
     if (const auto* text = std::get_if<std::string>(&e->args[1]->value)) {
       std::vector<std::string> names;
       for (std::size_t r = 0; r < all->rows(); ++r) names.push_back(to_text(all->value(r, 0)));
@@ -250,6 +256,8 @@ class Answering {
       columns.push_back(name);
       return columns.size() - 1;
     };
+
+    // What places go by, and the totals with their parts.
     const std::string& by = level().by;
     for (const SortItem& item : by.empty() ? std::vector<SortItem>{} : parse_sort_list(by)) {
       const std::string text = by.substr(item.expression->begin, item.expression->end - item.expression->begin);
@@ -262,6 +270,8 @@ class Answering {
       find_totals(*parse_expression(total.formula), total.formula, inside);
       for (const Inside& part : inside) totals_.back().parts.push_back({part.text, add(part.text), add(part.counts)});
     }
+
+    // Windows, figures, and the place itself.
     const auto list = [&](const std::vector<NamedFormula>& formulas, auto& out) {
       for (const NamedFormula& one : formulas) {
         out.emplace_back(one, columns.size());
@@ -331,6 +341,8 @@ class Answering {
     std::vector<Problem> problems;
     const Question mentioned = resolve(ladder_, tables_, true, run_, problems);
     if (!problems.empty()) throw Error(std::move(problems));
+
+    // The columns of the first table that the ladder mentions, and its figures.
     std::vector<std::size_t> base;
     for (const RowColumn& column : mentioned.row_columns)
       if (column.table == 0) base.push_back(column.column);
@@ -340,6 +352,8 @@ class Answering {
     for (const std::size_t column : base) ladder.list.columns.push_back(headings[column]);
     for (const NamedFormula& figure : ladder.figures) ladder.list.columns.push_back(figure.name);
     if (ladder.list.columns.empty()) ladder.list.columns = headings;
+
+    // Of this entry alone.
     FurtherConditions of_entry{.only_probed = true};
     if (of_rows())
       of_entry.probed_row = relation_row_;
@@ -384,6 +398,8 @@ class Answering {
     const Standings& s = *field_.standings;
     out.rows = rows_;
     out.left_out = left_out_;
+
+    // Who it is.
     for (std::size_t c = 0; c < keys_.size(); ++c)
       (c < level().within.size() ? out.group : out.keys)
           .push_back({s.columns()[c].name, keys_[c], s.columns()[c].type});
@@ -395,6 +411,8 @@ class Answering {
       return;
     }
     out.entry = whole_name_of(*row_);
+
+    // What it amounts to.
     for (const auto& [window, at] : windows_)
       out.windows.push_back(
           {window.name, window.formula, dropped_ ? Value{} : s.value(*row_, at), s.columns()[at].type});
@@ -412,6 +430,8 @@ class Answering {
       }
       out.totals.push_back(std::move(one));
     }
+
+    // Which place that makes.
     if (by_.empty()) return;
     out.by = by_.front().text;
     out.value = s.value(*row_, by_.front().column);
@@ -435,6 +455,8 @@ class Answering {
       return std::all_of(by_.begin(), by_.end(),
                          [&](const Key& key) { return s.value(row, key.column) == s.value(*row_, key.column); });
     };
+
+    // The ranked entries of its group.
     std::vector<std::size_t> group;  // ranked entries, in the order of places
     std::size_t here = 0;
     for (std::size_t r = 0; r < s.rows(); ++r) {
@@ -442,6 +464,8 @@ class Answering {
       if (r == *row_) here = group.size();
       group.push_back(r);
     }
+
+    // Without a place: why?
     out.ranked = group.size();
     if (is_null(out.place)) {
       const Value eligible = eligible_ ? s.value(*row_, *eligible_) : Value(Decimal(1, 0));
@@ -450,6 +474,8 @@ class Answering {
                                                              : quoted(out.by) + " is null";
       return;
     }
+
+    // Its peers, and the neighbours on either side.
     std::size_t first = here, last = here;
     while (first > 0 && equal(group[first - 1])) --first;
     while (last + 1 < group.size() && equal(group[last + 1])) ++last;
@@ -462,6 +488,8 @@ class Answering {
   Workings::Neighbour neighbour(std::size_t row) const {
     const Standings& s = *field_.standings;
     Workings::Neighbour out{name_of(row), s.value(row, place_), s.value(row, by_.front().column), {}, {}};
+
+    // How far apart they are.
     const Value own = s.value(*row_, by_.front().column);
     if (const auto* a = std::get_if<Decimal>(&own), *b = std::get_if<Decimal>(&out.value);
         a != nullptr && b != nullptr) {
@@ -478,6 +506,8 @@ class Answering {
                e != nullptr && f != nullptr) {
       out.margin = Decimal(std::abs(e->days - f->days), 0);
     }
+
+    // Which key decides.
     for (const Key& key : by_)
       if (s.value(row, key.column) != s.value(*row_, key.column)) {
         out.decided_by = key.text;
@@ -533,11 +563,13 @@ Workings why(const Ladder& asked, const Catalog& catalog, const std::string& con
   ladder.list.hide_blank_groups = false;
   without_moves(ladder);
   if (ladder.levels.empty()) ladder.levels.emplace_back();  // a listing, whose rows have workings too
+
   // A condition is judged with the places; what is wrong with it is said of it, not of a key of the ladder.
   std::vector<Problem> problems;
   const ReadOnce tables(catalog);
   const std::vector<Question> questions = resolve_levels(ladder, tables, false, run, problems);
   if (!problems.empty()) throw Error(std::move(problems));
+
   // Of nested levels the first in which the condition means something, and holds for one entry.
   std::vector<std::unique_ptr<Answering>> levels;
   std::optional<Error> failure;
@@ -560,6 +592,8 @@ Workings why(const Ladder& asked, const Catalog& catalog, const std::string& con
       failure.emplace(std::move(found));
     for (const auto* keys : {&level.within, &level.each}) outer.insert(outer.end(), keys->begin(), keys->end());
   }
+
+  // The first level that knows it.
   for (const auto& level : levels) {
     try {
       return level->work();

@@ -171,6 +171,8 @@ class Binding {
       node->text = node->args[1]->text;
       return node;
     }
+
+    // A moment and an interval.
     if ((e.op == Op::add || e.op == Op::subtract) && moment(left) && right.kind == Kind::interval) {
       const std::string& unit = node->args[1]->text;
       if (left.kind == Kind::date && unit != "year" && unit != "month" && unit != "day")
@@ -179,6 +181,8 @@ class Binding {
       node->type = left;
       return node;
     }
+
+    // What else may be meant.
     if ((e.op == Op::add || e.op == Op::subtract) && moment(left) && right.numeric())
       fail(Code::wrong_type, "a number cannot be added to a " + std::string(kind_name(left.kind)) + ": it has no unit",
            *e.args[1],
@@ -395,6 +399,8 @@ class Binding {
       const auto names = function_names();
       if (std::find(names.begin(), names.end(), e.text) != names.end()) return scope_.aggregate(e, origin_);
     }
+
+    // A function of one row.
     const FunctionInfo* const info = find_row_function(e.text);
     if (info == nullptr) {
       fail(Code::unknown_function, "no function `" + e.text + "`", name_only(e), {},
@@ -414,6 +420,8 @@ class Binding {
                     : std::to_string(info->least_args) + " to " + std::to_string(info->most_args)) +
                (info->most_args == 1 ? " argument" : " arguments") + ", not " + std::to_string(count),
            e, std::string(info->signature));
+
+    // Its arguments and its type.
     NodePtr node = with_args(e, Op::call);
     node->function = info->function;
     node->type = call_type(e, *info, *node);

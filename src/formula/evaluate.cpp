@@ -94,6 +94,8 @@ void Evaluator::Call::literal() const {
   const Value& value = node.overall < 0                          ? node.value
                        : overall < self.context_.overalls.size() ? self.context_.overalls[overall]
                                                                  : unknown;
+
+  // As many of them as there are rows.
   out.type = node.type;
   if (const auto* text = std::get_if<std::string>(&value)) {
     out.lane = Vector::Lane::text;
@@ -145,6 +147,8 @@ bool Evaluator::Call::share() const {
     scratch.shared = Column::seal(std::move(piece));
     load_column(*scratch.shared, 0, source.rows(), scratch.distinct);
   }
+
+  // Each row gets what its text gave.
   const Vector& codes = self.load(node.only_text_column, begin, count);
   const Vector& by_code = scratch.distinct;
   const std::size_t null_row = dictionary->size();

@@ -69,14 +69,16 @@ Value Evaluator::Call::converted(const Value& value, const Type& from, std::size
     } else if (const auto* number = std::get_if<double>(&value); number != nullptr && std::fabs(*number) < 1e37) {
       char buffer[512];
       // The exact binary value, rounded half to even.
-      const auto digits =
-          std::to_chars(buffer, buffer + sizeof buffer, *number, std::chars_format::fixed, type.scale);
+      const auto digits = std::to_chars(buffer, buffer + sizeof buffer, *number, std::chars_format::fixed, type.scale);
       lifted = Decimal::parse(std::string_view(buffer, digits.ptr));
       if (lifted) lifted = lifted->rescaled(type.scale);
     }
     if (!lifted) fail(Code::overflow, to_text(value) + " has more than 38 digits as a " + kind_name(type.kind), i);
     return *lifted;
-  } else if (type.kind == Kind::timestamp) {
+  }
+
+  // Days and moments.
+  if (type.kind == Kind::timestamp) {
     if (const auto* day = std::get_if<Date>(&value)) return Timestamp{day->days * day_length};
   } else if (type.kind == Kind::date) {
     if (const auto* moment = std::get_if<Timestamp>(&value))

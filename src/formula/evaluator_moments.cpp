@@ -45,6 +45,8 @@ void Evaluator::Call::move_moment() const {
       interval.op == Op::interval ? nullptr : &self.evaluate(*interval.args[0], begin, count, active);
   const std::string& unit = interval.text;
   const bool is_date = node.type.kind == Kind::date;
+
+  // Row by row.
   out.set_int64(count);
   for (std::size_t i = 0; i < count; ++i) {
     out.ints[i] = int64_null;
@@ -55,6 +57,7 @@ void Evaluator::Call::move_moment() const {
     ok = ok && n < 1'000'000'000'000 && n > -1'000'000'000'000;
     if (!ok) n = 0;
     const auto by = static_cast<std::int64_t>(n);
+
     // Days and months go by the wall clock, hours and less by the time that passes.
     const std::int64_t value = from.ints[i], wall = is_date ? value : wall_clock(node.type, value),
                        days = is_date ? value : floor_day(wall), rest = is_date ? 0 : wall - days * day_length;
@@ -63,6 +66,8 @@ void Evaluator::Call::move_moment() const {
       const std::int64_t there = day * day_length + rest;
       return node.type.zone != nullptr ? node.type.zone->to_instant(there) : there;
     };
+
+    // In units of months, of days, or of fixed length.
     std::int64_t to = 0;
     if (unit == "year" || unit == "month") {
       bool in_range = false;

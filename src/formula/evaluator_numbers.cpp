@@ -61,6 +61,8 @@ void Evaluator::Call::exact_binary(const Vector& a, const Vector& b) const {
       fits = exact_int64<Op::multiply>(a.ints.data(), b.ints.data(), fa, fb, out.ints.data());
     if (fits) return;
   }
+
+  // On 128 bits, row by row, where an overflow is an error.
   out.lane = Vector::Lane::int128;
   out.wide.resize(count);
   for (std::size_t i = 0; i < count; ++i) {
@@ -87,6 +89,8 @@ void Evaluator::Call::arithmetic() const {
   if (node.args[0]->type.kind == Kind::date || node.args[0]->type.kind == Kind::timestamp) return move_moment();
   if (is_null_literal(0) || is_null_literal(1)) return all_null();
   const Vector &a = arg(0), &b = arg(1);
+
+  // Floats.
   if (node.type.kind == Kind::floating) {
     const auto &x = doubles(a, scratch.left), &y = doubles(b, scratch.right);
     out.lane = Vector::Lane::float64;
@@ -105,6 +109,8 @@ void Evaluator::Call::arithmetic() const {
     }
     return;
   }
+
+  // Exact numbers; a quotient has decimals of its own.
   if (node.op != Op::divide) return exact_binary(a, b);
   out.lane = Vector::Lane::int128;
   out.wide.resize(count);
@@ -155,6 +161,8 @@ void Evaluator::Call::number_function() const {
   if (is_null_literal(0)) return all_null();
   const Vector& a = arg(0);
   if (node.type.kind == Kind::floating) return float_function(a);
+
+  // The rest of a division.
   if (node.function == Function::modulo) {
     if (is_null_literal(1)) return all_null();
     const Vector& b = arg(1);
@@ -174,6 +182,8 @@ void Evaluator::Call::number_function() const {
     });
     return;
   }
+
+  // Without a sign, down or up to a whole number.
   exact_each([&](std::size_t i) -> int128 {
     if (a.is_null(i)) return int128_min;
     const int128 value = a.exact(i);
@@ -191,6 +201,8 @@ void Evaluator::Call::float_function(const Vector& a) const {
     if (is_null_literal(1)) return all_null();
     y = &doubles(arg(1), scratch.right);
   }
+
+  // Row by row; what is no number any more is an error.
   out.lane = Vector::Lane::float64;
   out.doubles.resize(count);
   for (std::size_t i = 0; i < count; ++i) {

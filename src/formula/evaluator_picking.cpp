@@ -22,6 +22,8 @@ void Evaluator::Call::pick(const Vector& from, std::size_t i) const {
     case Vector::Lane::code: return;
     default: break;
   }
+
+  // An exact number, in the scale of the result; all results get wider where it does not fit.
   int128 value = from.exact(i);
   if (from.type.exact() && !scale_up(value, node.type.scale - from.type.scale, value)) {
     if (is_active(active, i))

@@ -62,6 +62,8 @@ bool matches(std::string_view text, std::string_view pattern, char escape) {
     resume += byte_of(text.substr(resume), 1);
     t = resume;
   }
+
+  // What is left of the pattern may be empty.
   while (p < pattern.size() && pattern[p] == '%') ++p;
   return p == pattern.size();
 }

@@ -70,6 +70,8 @@ class Lexer {
     lexeme.begin = at_;
     if (at_ >= text_.size()) return lexeme;
     const char c = text_[at_];
+
+    // Words and numbers.
     if (is_letter(c)) {
       while (at_ < text_.size() && (is_letter(text_[at_]) || is_digit(text_[at_]))) ++at_;
       lexeme.token = Token::word;
@@ -83,6 +85,8 @@ class Lexer {
       lexeme.text = std::string(text_.substr(lexeme.begin, at_ - lexeme.begin));
       return lexeme;
     }
+
+    // Texts, quoted names and choices.
     if (c == '\'') {
       lexeme.token = Token::text;
       lexeme.text = quoted('\'', "text");
@@ -100,6 +104,8 @@ class Lexer {
       lexeme.text = std::string(text_.substr(lexeme.begin + 1, at_ - lexeme.begin - 1));
       return lexeme;
     }
+
+    // Signs of two characters, then of one.
     lexeme.token = Token::sign;
     for (const std::string_view sign : {"<>", "<=", ">=", "||", "==", "!=", "&&"}) {
       if (text_.substr(at_, 2) != sign) continue;

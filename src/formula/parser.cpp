@@ -198,6 +198,8 @@ class Parser {
         break;
       }
       if (compared) continue;
+
+      // What follows `is`, and what may have `not` before it.
       if (accept_word("is")) {
         left = truth_test(begin, std::move(left));
         continue;
@@ -354,6 +356,8 @@ class Parser {
       literal->type = {.kind = Kind::boolean};
       return close(std::move(literal));
     }
+
+    // Words that begin something longer.
     if (folded == "date" && quoted_next) return moment(Look::date, "2025-03-31");
     if (folded == "timestamp" && quoted_next) return moment(Look::timestamp, "2025-03-31 14:05:00");
     if (folded == "interval" && quoted_next) return interval();
@@ -364,6 +368,8 @@ class Parser {
       if (folded == "substring" || folded == "position" || folded == "trim") return worded_call();
       if (!is_reserved(folded)) return call();
     }
+
+    // A name, if it is not reserved.
     if (is_reserved(folded))
       fail("expected a name, a number or a text, " + found(),
            "if a column is called so, write \"" + lexeme.text + "\"");
@@ -481,6 +487,8 @@ class Parser {
       }
       return type;
     }
+
+    // Types without further words, and texts.
     if (word == "float" || word == "real") return {.kind = Kind::floating};
     if (word == "double") {
       expect_word("precision");
@@ -496,6 +504,8 @@ class Parser {
       }
       return {.kind = Kind::text};
     }
+
+    // No type.
     static const std::vector<std::string> types = {"integer",   "decimal", "float",  "date",
                                                    "timestamp", "boolean", "varchar"};
     fail_at(lexeme, "no type `" + lexeme.text + "`",
@@ -546,6 +556,8 @@ class Parser {
     ExpressionPtr expression = make(Op::call, here().begin);
     expression->text = take().folded;
     expect_sign("(");
+
+    // The arguments.
     if (at_sign("*")) {
       ExpressionPtr star = make(Op::star, take().begin);
       expression->args.push_back(close(std::move(star)));
@@ -561,6 +573,8 @@ class Parser {
       }
     }
     expect_sign(")");
+
+    // Clauses after the brackets, in the standard's order.
     if (at_word("within") && word_ahead("group")) {
       at_ += 2;
       expect_sign("(");
@@ -585,6 +599,8 @@ class Parser {
       expression->nulls = take().folded == "ignore" ? NullTreatment::ignore : NullTreatment::respect;
       ++at_;
     }
+
+    // The window.
     if (at_word("over")) {
       const std::size_t begin = take().begin;
       if (accept_sign("(")) {
@@ -628,6 +644,8 @@ class Parser {
            nearest_word(here().folded, {"partition", "order"}));
     if (named) clause = base_window();
     clause.begin = named ? clause.base_begin : here().begin;
+
+    // Its clauses, each of which may be missing.
     if (accept_word("partition")) {
       expect_word("by");
       do clause.partition.push_back(disjunction());
@@ -639,6 +657,8 @@ class Parser {
       while (accept_sign(","));
     }
     if (at_unit()) clause.frame = frame_clause();
+
+    // Nothing else may follow.
     if (here().token == Token::word)
       fail("expected `partition by`, `order by`, `rows`, `range`, `groups` or the end of the window, " + found(), {},
            nearest_word(here().folded, {"partition", "order", "rows", "range", "groups", "exclude"}));
@@ -651,6 +671,8 @@ class Parser {
     frame.begin = here().begin;
     const std::string unit = take().folded;
     frame.unit = unit == "rows" ? FrameUnit::rows : unit == "range" ? FrameUnit::range : FrameUnit::groups;
+
+    // Where it begins and ends.
     if (accept_word("between")) {
       frame.from = frame_end();
       expect_word("and");
@@ -666,11 +688,15 @@ class Parser {
         fail("a frame that only says where it begins ends at the current row, and cannot begin behind it",
              "between current row and ... says both");
     }
+
+    // Frames that cannot be.
     if (frame.from.edge == Edge::unbounded_following)
       fail("no frame begins with `unbounded following`", "it may end there");
     if (frame.to.edge == Edge::unbounded_preceding)
       fail("no frame ends with `unbounded preceding`", "it may begin there");
     if (frame.from.edge > frame.to.edge) fail("the frame ends before it begins", "between 6 preceding and current row");
+
+    // What is left out of it.
     if (at_word("exclude")) {
       ++at_;
       if (accept_word("current")) {

@@ -240,6 +240,8 @@ std::string DelimitedSource::heading_line() {
   for (std::uint64_t at = body_;; at += bytes.size()) {
     bytes.clear();
     file_->read(at, chunk_bytes, bytes);
+
+    // Blank lines before it are passed over.
     std::size_t begin = 0;
     if (line.empty()) {
       while (begin < bytes.size() && is_line_end(bytes[begin])) ++begin;
@@ -253,6 +255,8 @@ std::string DelimitedSource::heading_line() {
                           inside ? "close the quote that begins in it" : ""));
     if (end < bytes.size()) return line;
     if (!bytes.empty()) continue;
+
+    // The file ends here.
     file_->check_unchanged();
     if (line.empty())
       throw Error(problem(Code::empty_file, "the file is empty: it has no heading line", 0,
@@ -527,6 +531,8 @@ class Reading {
     out.bytes.assign(carry_.begin(), carry_.end());  // not swapped: each keeps its room, and no fresh pages are touched
     carry_.clear();
     out.offset = next_ - out.bytes.size();
+
+    // More bytes, until a record ends among them.
     std::size_t wanted = chunk_bytes;
     for (;;) {
       const std::size_t before = out.bytes.size();
@@ -549,6 +555,8 @@ class Reading {
       }
       wanted = std::min(wanted * 2, most_record_bytes + 1 - out.bytes.size());  // one record longer than a chunk
     }
+
+    // A chunk.
     if (out.bytes.empty()) return false;
     if (ended_) out.quotes = std::memchr(out.bytes.data(), '"', out.bytes.size()) != nullptr;
     out.bytes.reserve(out.bytes.size() + FieldRun::padding);
@@ -580,6 +588,7 @@ class Reading {
       for (std::size_t i = 0; i < declared_.size(); ++i) chunk->readers.emplace_back(declared_[i], forms_[i]);
       make_room(text.view(), *chunk, spare);
       run_parser(text.view(), *chunk, slot_, text.quotes);
+
       // A guess from the first value that the whole chunk does not bear out is mended while its bytes are at hand.
       std::vector<int> again(slot_.size(), -1);
       bool any = false;
@@ -645,6 +654,8 @@ class Reading {
         reader->add_fields(fields);
       begins.clear();
     };
+
+    // Line by line.
     for (std::size_t at = 0; at < text.size(); ++rows) {
       const std::size_t end = std::min(text.find_first_of("\r\n", at), text.size());
       if (const std::string_view line = text.substr(at, end - at);
@@ -732,6 +743,8 @@ class Reading {
     if (data->rows > most_rows)
       throw Error(source_.problem(Code::too_many_rows, "the file has " + std::to_string(data->rows) +
                                                            " rows; at most 4,294,967,294 can be numbered"));
+
+    // The types, from the whole columns.
     std::vector<Type> types;
     for (std::size_t i = 0; i < wanted_.size(); ++i) {
       Census& census = data->census[wanted_[i]];
@@ -739,6 +752,8 @@ class Reading {
       types.push_back(engine::column_type(declared_[i], census));
     }
     convert_again(types);
+
+    // Column by column.
     for (std::size_t i = 0; i < wanted_.size(); ++i) {
       report_misfits(i, types[i], *data);
       std::vector<Piece> pieces;

@@ -134,6 +134,8 @@ class JsonLines final : public engine::RowFeed {
         throw problem_at(Code::damaged_file, "`" + std::string(token.substr(0, 40)) + "` is not " + what, line,
                          token.data(), token.size());
     };
+
+    // By its type.
     switch (value.type()) {
       case simdjson::ondemand::json_type::object: {
         simdjson::ondemand::object inside = value.get_object();
@@ -204,6 +206,8 @@ class JsonLines final : public engine::RowFeed {
       const std::size_t room = all.size() - at + simdjson::SIMDJSON_PADDING;
       at = end + 1;
       if (one.find_first_not_of(" \t\r") == std::string_view::npos) continue;
+
+      // One object.
       try {
         simdjson::ondemand::document document = parser.iterate(one.data(), one.size(), room);
         if (document.type() != simdjson::ondemand::json_type::object)

@@ -65,6 +65,8 @@ class Reader {
       text(*rows, "where", "rows.where", ladder.where);
     }
     if (const auto* totals = sub_table(root, "totals", "totals")) formulas(*totals, "totals", ladder.totals);
+
+    // One level, or several.
     const auto* rank = sub_table(root, "rank", "rank");
     const auto* keep = sub_table(root, "keep", "keep");
     const auto* windows = sub_table(root, "windows", "windows");
@@ -76,6 +78,8 @@ class Reader {
       ladder.levels.push_back(std::move(level));
     }
     read_levels(root, rank != nullptr ? rank : keep != nullptr ? keep : windows);
+
+    // What is done with the answer.
     if (const auto* across = sub_table(root, "across", "across")) {
       section(*across, "across", {"each", "by", "cell", "best"}, {});
       texts(*across, "each", "across.each", ladder.across.each);
@@ -266,6 +270,8 @@ class Reader {
       to.delimiter = delimiter[0];
     std::string ragged;
     if (word(table, "ragged", path + ".ragged", {"null", "error"}, ragged)) to.ragged_as_null = ragged == "null";
+
+    // Column by column.
     const toml::table* const columns = sub_table(table, "columns", path + ".columns");
     if (columns == nullptr) return;
     for (const auto& [name, node] : in_order(*columns)) {
@@ -284,6 +290,8 @@ class Reader {
       else
         continue;
       ReadOptions::ColumnOption& option = to.columns.back();
+
+      // Signs in numbers, which only numbers have.
       const auto sign = [&](const char* key, char& into, const char* example) {
         std::string written;
         text(*column, key, column_path + "." + key, written);
@@ -315,6 +323,8 @@ class Reader {
     text(table, "zone", "data.zone", data.zone);
     text(table, "as", "data.as", data.as);
     read_options(table, "data", data.read);
+
+    // Joins.
     const toml::node* const joins = table.get("join");
     if (joins == nullptr) return;
     const toml::array* const list = joins->as_array();
@@ -408,6 +418,8 @@ class Reader {
       } else {
         choice.value = value_of(*node);
       }
+
+      // What has no value is no choice.
       if (is_null(choice.value)) {
         wrong_kind(path, *node, "a number, text, a date, a timestamp, true or false");
         continue;
@@ -466,6 +478,8 @@ class Reader {
     if (single != nullptr)
       problem(Code::bad_value, "[rank] and [keep] are the one level of a ladder that has no [[level]]", "rank",
               single->source(), {}, "[[level]] for each of them, outermost first");
+
+    // Level by level.
     for (const toml::node& one : *list) {
       const std::string path = "level[" + std::to_string(out_.ladder.levels.size()) + "]";
       remember(path, one);
@@ -485,6 +499,7 @@ class Reader {
     for (const NamedFormula& window : out_.ladder.levels.front().windows)
       if (const auto spot = out_.spots.find("level[0].windows." + window.name); spot != out_.spots.end())
         out_.spots.emplace("windows." + window.name, spot->second);
+
     // A single [[level]] is the same ladder as [rank] and [keep], by whose names its problems go.
     const std::map<std::string, LadderText::Spot> spots = out_.spots;
     for (const auto& [key, spot] : spots)
@@ -542,6 +557,8 @@ class Reader {
         if (const auto* yes = node->as_boolean(); yes == nullptr || !yes->get())
           wrong_kind(path + "." + key, *node, "true");
       }
+
+    // Tiers; and one of all these, not more.
     if (table.contains("tiers")) {
       ++said;
       to.measure = Measure::tiers;
@@ -721,11 +738,15 @@ void refuse_foreign_characters(std::string_view source, const std::string& file_
     p.place.length = length;
     throw Error(std::move(p));
   };
+
+  // Control characters.
   for (std::size_t i = 0; i < source.size(); ++i) {
     const auto c = static_cast<unsigned char>(source[i]);
     if (c < 0x20 && c != '\t' && c != '\n' && c != '\r')
       refuse(i, 1, "this is not TOML: byte " + std::to_string(i) + " is a control character", {});
   }
+
+  // Letters outside texts and comments.
   constexpr std::string_view mark = "\xef\xbb\xbf";  // of byte order, which TOML allows in front
   for (std::size_t i = source.starts_with(mark) ? mark.size() : 0; i < source.size();) {
     const std::size_t after = after_string_or_comment(source, i);

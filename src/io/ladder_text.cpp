@@ -51,6 +51,8 @@ class Writer {
     for (const Choice& choice : ladder.choices) line(key(choice.name), choice_text(choice));
     formulas("figures", ladder.figures);
     formulas("window_defs", ladder.window_defs);
+
+    // Conditions, totals and levels.
     if (!ladder.where.empty()) {
       section("rows");
       line("where", quoted(ladder.where));
@@ -60,6 +62,8 @@ class Writer {
     formulas("alternatives", ladder.alternatives);
     across(ladder.across);
     compare(ladder.compare);
+
+    // The list, orders and periods.
     listing(ladder.list);
     orderings(ladder.orderings);
     for (const Period& period : ladder.periods) {
@@ -186,6 +190,8 @@ class Writer {
       line("windows", windows + " }");
     }
     if (!nested) formulas("windows", level.windows);
+
+    // What is kept.
     if (!level.best && !level.worst && level.cut == Cut::with_ties && level.where.empty() && !level.unranked &&
         !level.others)
       return;

@@ -52,6 +52,8 @@ void write_tables(const std::filesystem::path& folder) {
     }
   }
   out.write(text.data(), static_cast<std::streamsize>(text.size()));
+
+  // The second table.
   std::ofstream names(folder / "shops.csv", std::ios::binary);
   names << "shop_no,shop\n";
   for (std::size_t i = 1; i <= shops; ++i) names << i << ",Shop " << i << "\n";
@@ -78,6 +80,7 @@ Speeds measure_speeds(const Run& run) {
                   {"before", "lag(unit_price) over (partition by shop_no order by ordered_on, line_no)"},
                   {"middle", "median(unit_price) over (partition by shop_no order by ordered_on rows 9 preceding)"}},
       .list = {.columns = {"running", "before", "middle"}, .first = 1}};
+
   // The first job warms the machine up.
   standings(totals, tables, run);
   double estimated[5] = {}, measured[5] = {};
@@ -95,6 +98,8 @@ Speeds measure_speeds(const Run& run) {
       measured[kind] += step.measured.value_or(0);
     }
   }
+
+  // How much longer each took than estimated.
   const auto ratio = [&](std::size_t kind) {
     return estimated[kind] > 0 && measured[kind] > 0 ? measured[kind] / estimated[kind] : 1;
   };

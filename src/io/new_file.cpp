@@ -128,6 +128,8 @@ NewFile::NewFile(const fs::path& file) : file_(file), target_(output_target(file
   remove_leftovers(folder, prefix);
   struct stat old {};
   const bool replaces = ::stat(target_.c_str(), &old) == 0;
+
+  // A name that no other run has.
   std::random_device random;
   for (int attempts = 0; descriptor_ < 0; ++attempts) {
     path_ = folder / (prefix + hex((std::uint64_t{random()} << 32) | random()));
@@ -148,6 +150,8 @@ NewFile::NewFile(const fs::path& file) : file_(file), target_(output_target(file
     if (descriptor_ < 0) forget();
     if (descriptor_ < 0 && attempts == 100) throw file_failure(Code::cannot_open, file_, "cannot be written", EEXIST);
   }
+
+  // The mode of what it replaces.
   if (!replaces) return;
   // Only root may give files away; where the owner cannot be kept, the mode still is.
   if (::fchown(descriptor_, old.st_uid, old.st_gid) != 0) errno = 0;

@@ -129,6 +129,8 @@ int OpenFile::unpack(const std::string& shown) const {
   const auto damaged = [&](const char* why) {
     return failure(Code::damaged_file, std::string("the compressed file is damaged: ") + why, shown);
   };
+
+  // Member by member, until the file ends.
   for (;;) {
     const ssize_t count = read_some(descriptor_, packed.data(), packed.size());
     if (count < 0) throw failure(Code::cannot_read, std::string("reading failed: ") + std::strerror(errno), shown);

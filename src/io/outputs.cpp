@@ -124,6 +124,8 @@ void check_apart(std::span<const Output> outputs, const FileSet& inputs) {
                                             : output.file.string() + " is the file " + input->string() +
                                                   ", an input of this run, and would be replaced",
                     "write to another file");
+
+    // Two outputs.
     for (std::size_t k = 0; k < i; ++k) {
       FileSet other;
       other.add(outputs[k].file);

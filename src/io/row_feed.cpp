@@ -35,6 +35,8 @@ class FedTable final : public TableSource {
     data->headings = headings_;
     data->columns.resize(headings_.size());
     data->census.resize(headings_.size());
+
+    // All rows, with guesses of the types.
     std::vector<std::optional<Type>> declared;
     std::vector<PieceReader> readers;
     for (const std::size_t column : columns) {
@@ -50,6 +52,8 @@ class FedTable final : public TableSource {
       types.push_back(column_type(declared[i], census));
       if (!declared[i] && !readers[i].serves(types[i])) again.push_back(i);
     }
+
+    // Once more where a guess was wrong.
     if (!again.empty()) {
       std::vector<std::size_t> of;
       std::vector<PieceReader> forced;
@@ -62,6 +66,8 @@ class FedTable final : public TableSource {
                       "try again when no other program is writing to it, or take a copy");
       for (std::size_t k = 0; k < again.size(); ++k) readers[again[k]] = std::move(forced[k]);
     }
+
+    // Column by column.
     for (std::size_t i = 0; i < columns.size(); ++i) {
       Misfits misfits;
       for (const Misfit& one : readers[i].misfits()) misfits.add(one.text, [&] { return feed_->place_of(one.row); });

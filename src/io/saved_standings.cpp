@@ -95,6 +95,8 @@ class Reader {
     const simdjson::error_code error = parser.parse(text).get(json);
     if (error == simdjson::MEMALLOC) throw std::bad_alloc();
     if (error) fail(Code::damaged_file, std::string("this is not JSON: ") + simdjson::error_message(error));
+
+    // Is it one of ours, whole and of this form?
     std::int64_t found = 0;
     if (json["standings"].get(found))
       fail(Code::damaged_file, "these are no saved standings: `standings` is missing", "--keep-as writes them");
@@ -107,6 +109,8 @@ class Reader {
                                   std::string_view(text).substr(text.size() - tail))
       fail(Code::damaged_file, "the saved standings are damaged, or were edited: their checksum is wrong",
            "save them again with --keep-as");
+
+    // The part that is wanted.
     try {
       const std::string part = part_.empty() ? "listing" : part_;
       dom::object whole;
@@ -151,6 +155,8 @@ class Reader {
       types.push_back(type);
       pieces.emplace_back(type);
     }
+
+    // Row by row.
     for (const dom::array row : rows) {
       ++out.rows;
       std::size_t at = 0;
@@ -170,12 +176,15 @@ class Reader {
   }
 
   Value value(const std::string& text, const Type& type) const {
+    // Exact numbers, and texts as they are.
     if (type.kind == Kind::text) return text;
     if (type.exact()) {
       const auto number = Decimal::parse(text);
       if (number && number->scale() <= type.scale)
         if (const auto scaled = number->rescaled(type.scale)) return *scaled;
     }
+
+    // What else it reads as.
     const engine::Reading reading = engine::read_text(text);
     using engine::Look;
     switch (type.kind) {
@@ -213,6 +222,8 @@ std::string saved(const Standings& standings) {
   const auto member = [&](const std::string& name, const std::string& json) {
     out += "\n " + json_text(name) + ": " + json + ",";
   };
+
+  // What is said of the answer.
   std::string keys, remarks;
   for (const std::string& key : nested ? data.levels.front()->key_names : data.key_names)
     keys += (keys.empty() ? "" : ", ") + json_text(key);

@@ -217,6 +217,8 @@ std::shared_ptr<const TableSource> open_sqlite(std::shared_ptr<SqliteFile> open,
   try {
     SqliteFile::Reading reading(*open);
     SQLite::Database& db = reading.db();
+
+    // Its tables and views.
     std::vector<std::string> names;
     std::vector<bool> views;
     {
@@ -236,18 +238,23 @@ std::shared_ptr<const TableSource> open_sqlite(std::shared_ptr<SqliteFile> open,
       p.place.file = path;
       return Error(std::move(p));
     };
+
     // A column whose definition is damaged could vanish.
     SQLite::Statement definitions(db, "select sql from sqlite_master where sql is not null");
     while (definitions.executeStep())
       if (!simdjson::validate_utf8(definitions.getColumn(0).getString()))
         throw damaged(path, "this SQLite file is damaged: the definition of a table is not UTF-8");
     definitions.reset();
+
+    // The one that is wanted.
     if (names.empty()) throw fail("there is no table in it", {});
     if (table.empty() && names.size() > 1) throw fail("it has several tables: which one?", {});
     const std::string chosen = table.empty() ? names.front() : table;
     const auto found = std::find(names.begin(), names.end(), chosen);
     if (found == names.end())
       throw fail("there is no table `" + chosen + "` in it", engine::nearest_word(chosen, names));
+
+    // Its columns.
     std::vector<std::string> headings;
     {
       const SQLite::Statement head(db, "select * from " + sqlite_name(chosen) + " limit 0");

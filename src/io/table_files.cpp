@@ -43,6 +43,8 @@ std::shared_ptr<const TableSource> TableFiles::answer_of(const std::filesystem::
   beside.feeding_ = feeding_;
   beside.opened_ = opened_;
   beside.databases_ = databases_;
+
+  // A circle, or too long a chain.
   if (std::find(feeding_.begin(), feeding_.end(), absolute) != feeding_.end()) {
     std::string way;
     for (const auto& one : feeding_) way += one.filename().string() + " reads ";
@@ -56,6 +58,8 @@ std::shared_ptr<const TableSource> TableFiles::answer_of(const std::filesystem::
                         {},
                         {},
                         "keep the standings of one in the middle: --keep-as middle.standings.json"});
+
+  // The answer as a table in memory.
   beside.feeding_.push_back(absolute);
   const LadderText text = read_ladder_file(ladder);
   try {
@@ -79,6 +83,8 @@ std::shared_ptr<const TableSource> TableFiles::open(const std::string& name, con
   } catch (const Error&) {
     // Not in memory: a file, then.
   }
+
+  // A file, and a part of it.
   const std::size_t mark = name.find('#');
   const std::filesystem::path file = file_of(name);
   const std::string part = mark == std::string::npos ? "" : name.substr(mark + 1);
@@ -92,6 +98,8 @@ std::shared_ptr<const TableSource> TableFiles::open(const std::string& name, con
     throw Error(std::move(p));
   }
   opened_->add(file);
+
+  // By its ending.
   const bool sqlite = ending == ".sqlite" || ending == ".sqlite3" || ending == ".db", workbook = ending == ".xlsx";
   if (file.string().ends_with(".standings.json")) return open_standings(file, part);
   if (mark != std::string::npos && !sqlite && !workbook) {

@@ -56,6 +56,8 @@ std::string unescaped(std::string text) {
               static_cast<char>(0x80 | (c >> 6 & 63)), static_cast<char>(0x80 | (c & 63))};
     }
   };
+
+  // Code by code.
   for (; at != std::string::npos; at = text.find("_x", at)) {
     const int unit = unit_at(at);
     if (unit < 0) {
@@ -131,6 +133,7 @@ std::string Archive::bytes_of(const std::string& part) const {
                    "this is no workbook, or a damaged one: its part " + part + " is missing or cannot be read");
   };
   if (zip_stat(archive_.get(), part.c_str(), 0, &status) != 0) throw damaged();
+
   // The size that is declared may be a lie: memory is taken as bytes come, and only as many as can be true.
   const std::uint64_t most = std::max<std::uint64_t>(unpacked_floor, bytes_.size() * most_unpacked_per_byte);
   if (status.size > most)
@@ -140,6 +143,8 @@ std::string Archive::bytes_of(const std::string& part) const {
   const std::unique_ptr<zip_file_t, int (*)(zip_file_t*)> in(zip_fopen(archive_.get(), part.c_str(), 0), zip_fclose);
   if (!in && zip_error_code_zip(zip_get_error(archive_.get())) == ZIP_ER_MEMORY) throw std::bad_alloc();
   if (!in) throw damaged();
+
+  // Block by block.
   std::string bytes;
   constexpr std::size_t block = 256 * 1024;
   for (;;) {

@@ -94,6 +94,8 @@ std::string engine::json_answer(const Standings& s) {
     out += (c > 0 ? ",\n    " : "\n    ") + std::string("{\"name\": ") + json_text(column.name) +
            ", \"heading\": " + json_text(column.heading) + ", \"type\": \"" + kind_name(column.type.kind) + "\"}";
   }
+
+  // Rows.
   out += "\n  ],\n  \"rows\": [";
   for (std::size_t r = 0; r < s.rows(); ++r) {
     out += r > 0 ? ",\n    {" : "\n    {";
@@ -103,6 +105,8 @@ std::string engine::json_answer(const Standings& s) {
     }
     out += "}";
   }
+
+  // The lines for others and for all, and who left.
   out += "\n  ],\n  \"summaries\": [";
   for (std::size_t i = 0; i < s.summaries().size(); ++i) {
     const SummaryLine& line = s.summaries()[i];
@@ -122,6 +126,8 @@ std::string engine::json_answer(const Standings& s) {
     out += (i > 0 ? ",\n    {" : "\n    {") + std::string("\"name\": ") + json_text(s.departed()[i].name) +
            ", \"was\": " + to_text(s.departed()[i].was) +
            ", \"now\": " + (is_null(s.departed()[i].now) ? "null" : to_text(s.departed()[i].now)) + "}";
+
+  // Where the rows went, and what there is to say.
   const Accounting& a = s.accounting();
   out += "\n  ],\n  \"accounting\": {\"read\": " + std::to_string(a.read) +
          ", \"left_out\": " + std::to_string(a.left_out) + ", \"unknown\": " + std::to_string(a.unknown) +

@@ -51,12 +51,16 @@ class Writing {
       }
       db.exec("drop table " + sqlite_name(table));
     }
+
+    // The table.
     std::string columns, marks;
     for (std::size_t c = 0; c < kinds_.size(); ++c) {
       columns += (c > 0 ? ", " : "") + sqlite_name(s_.columns()[c].name) + " " + kinds_[c];
       marks += c > 0 ? ", ?" : "?";
     }
     db.exec("create table " + sqlite_name(table) + " (" + columns + ")");
+
+    // Its rows.
     {
       SQLite::Statement insert(db, "insert into " + sqlite_name(table) + " values (" + marks + ")");
       for (std::size_t r = 0; r < s_.rows(); ++r) {

@@ -141,6 +141,8 @@ SheetNames names_of(const std::vector<Standings>& answers) {
     names.standings = {"Standings"};
     return names;
   }
+
+  // Several answers: a list of them, and a sheet for each, called by its title.
   names.contents = "Contents";
   const auto cut = [](std::string text, std::size_t units) {
     while (utf16_units(text) > units) {
@@ -162,6 +164,8 @@ SheetNames names_of(const std::vector<Standings>& answers) {
     name.erase(0, name.find_first_not_of("' "));
     name.erase(name.find_last_not_of("' ") + 1);
     if (name.empty()) name = "Standings " + std::to_string(i + 1);
+
+    // No two have the same name.
     const auto taken = [&](const std::string& one) {
       const auto same = [&](const std::string& other) { return equal_folded(one, other); };
       return same(names.contents) || same(names.about) || same("History") ||
@@ -413,6 +417,8 @@ void in_child(const Work& work) {
     }
     ::_exit(1);
   }
+
+  // What the child says before it ends.
   const int error = errno;
   ::close(ends[1]);
   std::string why;
@@ -423,6 +429,8 @@ void in_child(const Work& work) {
   if (child < 0)
     throw Error(
         Problem{Code::cannot_write, std::string("no process could be begun: ") + std::strerror(error), {}, {}, {}});
+
+  // How it ended.
   int status = 0;
   while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {
   }
@@ -468,6 +476,8 @@ void check_sheet(const Standings& standings, const std::vector<WorkbookReader::R
         case CellContent::Kind::truth: meant.push_back({c, cell.number != 0 ? "true" : "false"}); break;
       }
     }
+
+    // The row that was written has these cells, and no others.
     if (meant.empty()) continue;
     const auto same = [](const WorkbookReader::Cell& a, const WorkbookReader::Cell& b) {
       return a.column == b.column && a.text == b.text;

@@ -110,6 +110,7 @@ Range range_of(const Source& source, std::size_t size, const Run& run) {
         return;
       }
     }
+
     // Several at a time, so that a comparison needs not wait for the one before.
     constexpr std::size_t lanes = 4;
     std::uint64_t least[lanes], greatest[lanes], nulls = 0;
@@ -364,6 +365,8 @@ void encode(const Key& key, const Run& run, KeyList& out) {
     encode(plain, run, custom.usual);
     return encode_custom(std::move(custom), key.size, run, out);
   }
+
+  // By the type of the array's elements.
   switch (key.element) {
     case Element::int8: return encode_numbers<std::int8_t>(key, run, out);
     case Element::int16: return encode_numbers<std::int16_t>(key, run, out);

@@ -21,6 +21,8 @@ KeyBins::KeyBins(int bits, std::vector<std::uint64_t> sample) : end_(std::uint64
   std::sort(sample.begin(), sample.end());
   int shift = first_shift_ = bits - std::min(bits, first_bits);
   for (std::uint64_t least = 0; least < end_; least += std::uint64_t{1} << shift) least_.push_back(least);
+
+  // Crowded bins are divided, step by step.
   while (shift > 0) {
     Step step{shift - std::min(shift, most_bits), {}};
     const std::uint32_t mask = (1u << (shift - step.shift)) - 1;

@@ -107,6 +107,7 @@ class KeyTable {
           numbers.put(begin + i, keys[number].same(own[i]) ? number : find(i));
         });
       };
+
       // Each step waits for memory that was asked for a block or more before.
       ask_for_lines(0);
       // An unused place has the number 0, which is a key's from here on.

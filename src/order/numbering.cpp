@@ -41,6 +41,8 @@ void number_directly(const KeyString& keys, std::size_t size, const Run& run, st
   };
   std::vector<Share> all(shares.count());
   Progress progress(run, size);
+
+  // Each share by itself.
   parallel_for(shares, run, [&](const RowRange& rows, std::size_t s) {
     Share& own = all[s];
     own.number.assign(std::size_t{1} << keys.bits(), KeyTable<PackedKey>::none);
@@ -59,6 +61,8 @@ void number_directly(const KeyString& keys, std::size_t size, const Run& run, st
       });
     });
   });
+
+  // The later shares' keys in the first one's index, and then in their rows.
   first_rows = std::move(all[0].first_rows);
   for (std::size_t s = 1; s < shares.count(); ++s)
     for (std::uint32_t& one : all[s].first_rows) {

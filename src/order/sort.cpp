@@ -75,6 +75,8 @@ class Sorting {
       while (at > 0 && at < size_ && !starts(at)) ++at;
       return at;
     };
+
+    // Group by group.
     std::vector<std::size_t> groups(pieces.count(), 0), undecided(pieces.count(), 0);
     parallel_for(pieces, run_, [&](const RowRange& piece, std::size_t share) {
       Worker worker(size_);
@@ -308,6 +310,8 @@ class Sorting {
       std::reverse(bucket.words, end);  // no two are equal; a radix sort would wait for one counter again and again
     else if (!std::is_sorted(bucket.words, end))
       worker.sorter.sort(bucket.words, bucket.count, rising);
+
+    // What the sorted words say.
     const std::uint64_t* const words = bucket.words;
     std::uint32_t* const rows = data_->rows.data() + bucket.at;
     std::uint8_t* const marks = data_->marks.data() + bucket.at;
@@ -318,6 +322,8 @@ class Sorting {
     unpack(words, bucket.count, {bucket.base, row_bits_, borders.group, borders.peer, borders.key, flag}, rows, marks);
     bucket.first_key = bucket.base + (words[0] >> row_bits_);
     bucket.last_key = bucket.base + (words[bucket.count - 1] >> row_bits_);
+
+    // And what their keys are too long to say.
     if (string_.bits() > stage_bits_) sort_runs(bucket.at, bucket.count, stage_bits_, 0, worker);
     if (keys_.flagged && flag == 0)
       for (std::size_t i = 0; i < bucket.count; ++i)

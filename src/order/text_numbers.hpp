@@ -61,6 +61,8 @@ TextNumbers by_rows(const Pieces& shares, const Text& text, std::uint32_t first,
       for (std::size_t i = 0; i < texts; ++i) words[begin + at[i]] = numbers.get(i) + first;
     }
   });
+
+  // The later shares' texts in the first one's dictionary.
   TextNumbers whole;
   std::vector<std::vector<std::uint32_t>> word_of(shares.count());  // of the whole, by word of the share
   for (std::size_t s = 1; s < shares.count(); ++s) {
@@ -72,6 +74,8 @@ TextNumbers by_rows(const Pieces& shares, const Text& text, std::uint32_t first,
     word_of[s].assign(keys.size() + first, 0);
     for (std::size_t i = 0; i < keys.size(); ++i) word_of[s][i + first] = NumbersOver(texts.data()).get(i) + first;
   }
+
+  // Their rows by the numbers of the whole.
   parallel_for(shares, run, [&](const RowRange& rows, std::size_t s) {
     if (s == 0) return;  // its numbers are those of the whole
     for (std::size_t i = rows.begin; i < rows.end; ++i) words[i] = word_of[s][words[i]];

@@ -41,6 +41,8 @@ void AggregateForm::set_kind(Aggregate& made) const {
   const Type divided = made.type.exact()
                            ? Type{.kind = Kind::decimal, .scale = std::min(made.type.scale + 6, Decimal::max_digits)}
                            : made.type;
+
+  // The name says which.
   if (e_.text == "count") {
     made.kind = star() ? AggregateKind::count_rows : e_.distinct ? AggregateKind::count_distinct : AggregateKind::count;
     made.type = {.kind = Kind::integer};

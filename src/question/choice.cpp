@@ -68,6 +68,8 @@ void choose(Ladder& ladder, const std::string& name, const std::string& text) {
     p.place.length = code == Code::unknown_choice ? name.size() : std::max<std::size_t>(1, text.size());
     return Error(std::move(p));
   };
+
+  // The choice of that name gets the value, if it may have it.
   std::vector<std::string> names;
   for (Choice& choice : ladder.choices) {
     names.push_back(choice.name);

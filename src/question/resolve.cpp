@@ -21,6 +21,8 @@ void check_compare(const Ladder& ladder, const Catalog& catalog, ProblemList& pr
   if (!compare.choose.empty() && !compare.with.empty())
     problems.say(Code::bad_value, "[compare] takes either other choices, or a table", "compare.with",
                  "leave out one of `choose` and `with`");
+
+  // Who moves has a place, and is an entry.
   const auto any_level = [&](const auto& test) {
     return ladder.levels.empty() || std::any_of(ladder.levels.begin(), ladder.levels.end(), test);
   };
@@ -28,6 +30,8 @@ void check_compare(const Ladder& ladder, const Catalog& catalog, ProblemList& pr
     problems.say(Code::missing_key, "nothing is ranked, so nobody can have moved", "compare", remedy::set_by());
   else if (any_level([](const Level& level) { return level.each.empty(); }))
     problems.say(Code::missing_each, "single rows are nobody who could have moved", "compare", remedy::set_each());
+
+  // What it is compared with has to exist.
   if (!compare.with.empty() && compare.choose.empty()) {
     try {
       catalog.open(compare.with, {});

@@ -57,6 +57,7 @@ double ExactSum::value() const {
   auto top = static_cast<int>(copy.limb_.size()) - 1;
   while (top >= 0 && copy.limb_[static_cast<std::size_t>(top)] == 0) --top;
   if (top < 0) return 0;
+
   // The leading 64 bits, and whether anything stands below them.
   const auto limb = [&](int i) {
     return i < 0 ? std::uint64_t{0} : static_cast<std::uint64_t>(copy.limb_[static_cast<std::size_t>(i)]);
@@ -67,6 +68,7 @@ double ExactSum::value() const {
   bool below = lead != 32 ? (c & ((std::uint64_t{1} << lead) - 1)) != 0 : c != 0;
   for (int i = top - 3; i >= 0 && !below; --i) below = limb(i) != 0;
   const int exponent = top * 32 + lead - 64;  // of head's lowest bit, in units of 2^-1074
+
   // Keep 53 bits, fewer when the number is subnormal.
   const int drop = exponent + 11 >= 0 ? 11 : -exponent;
   std::uint64_t kept = drop >= 64 ? 0 : head >> drop;

@@ -178,6 +178,8 @@ void every_place(const Order& order, EveryPlace& out, const Run& run) {
                        *const dense = out.dense.data(), *const ordinal = out.ordinal.data();
   double* const fractional = out.fractional.data();
   const std::uint8_t* const marks = order.data().marks.data();
+
+  // Stretch by stretch, forwards for what is known from before.
   engine::each_stretch(order, run, [&](const engine::Stretch& stretch) {
     Walk walk(stretch);
     for (auto i = static_cast<std::uint32_t>(stretch.from); i < stretch.to; ++i) {

@@ -38,6 +38,7 @@ void each_stretch(const Order& order, const Run& run, const Work& work) {
   if (size == 0) return;
   const Pieces pieces = Pieces::fixed(size);
   const std::size_t stretches = pieces.count();
+
   // What a stretch has to know of those before and behind it.
   struct Edge {
     std::size_t first_peer, last_peer, last_group;  // positions; none: size
@@ -63,6 +64,8 @@ void each_stretch(const Order& order, const Run& run, const Work& work) {
         edge.peers += (marks[i] & OrderData::peer_start) != 0;
       edges[s] = edge;
     });
+
+  // What stretches know of those before them, and of those after them.
   std::vector<Stretch> all(stretches);
   for (std::size_t s = 0; s < stretches; ++s) {
     all[s].from = pieces[s].begin;

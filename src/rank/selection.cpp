@@ -95,6 +95,7 @@ class Selecting {
     std::vector<std::uint32_t> rows;
     rows.reserve(candidates_.size());
     for (const Candidate& candidate : candidates_) rows.push_back(candidate.row);  // in input order, which decides last
+
     // Codes that are at hand need not be fetched from all over the keys again. No candidate is unranked.
     const auto held = [&](int bits, const auto& code_of) {
       std::vector<std::uint64_t> codes;
@@ -102,6 +103,8 @@ class Selecting {
       for (const Candidate& candidate : candidates_) codes.push_back(code_of(candidate));
       return array_codes(bits, std::move(codes));
     };
+
+    // The candidates in their order, and of these the cuts.
     SortKeys keys;
     const KeyString within({&keys_.within}), by({&keys_.by});
     if (coded_)
@@ -192,6 +195,8 @@ class Selecting {
     std::vector<Reaching> found(threads);                                       // by who adds
     std::vector<std::vector<Candidate>> reached(threads * threads);             // by who looked, and who will add
     const std::uint64_t scale = ((std::uint64_t{threads} << 32) - 1) / groups;  // group * scale >> 32: who adds it
+
+    // First each thread looks at its rows; then each adds to its groups what all of them found.
     for (std::size_t round = 0; round < size_; round += threads * share) {
       parallel_for(threads, run_, [&](std::size_t t) {
         const std::size_t begin = std::min(size_, round + t * share), end = std::min(size_, begin + share);
@@ -209,6 +214,8 @@ class Selecting {
         }
       });
     }
+
+    // Candidates of all threads, in the order of their rows.
     for (Reaching& part : found) {
       part.tidy(least);
       const auto middle = static_cast<std::ptrdiff_t>(candidates_.size());
@@ -244,6 +251,8 @@ class Selecting {
       else
         std::copy_n(numbers.begin() + static_cast<std::ptrdiff_t>(begin), in_block, groups);
       by.leading(by_bits_, begin, in_block, codes);
+
+      // Which rows may be in.
       std::size_t count = 0;
       for (std::size_t i = 0; i < in_block; ++i) {  // without a branch: whether it reaches is anybody's guess
         near[count] = static_cast<std::uint16_t>(i);
@@ -263,6 +272,7 @@ class Selecting {
     for (std::size_t begin = 0; begin < size;) {
       std::size_t end = begin + 1;
       while (end < size && !order.starts_group(end)) ++end;
+
       // Positions [from, to) are in.
       std::size_t from = begin, to = end;
       if (end - begin > count_) {

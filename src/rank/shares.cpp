@@ -50,6 +50,8 @@ std::vector<double> divide(const Order& order, std::span<const T> values, bool r
       if (!Sum::null(values[rows[end]])) total.add(values[rows[end]]);
       ++end;
     } while (end < size && !order.starts_group(end));
+
+    // Each row's part, or that of all peers up to here.
     const double whole = total.value();
     Sum so_far;
     for (std::size_t i = begin; i < end && whole != 0;) {

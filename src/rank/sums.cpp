@@ -85,6 +85,8 @@ std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const std::int64
     if (to.wraps.empty()) to.wraps.resize(groups.size());
     to.wraps[group] += value > 0 ? 1 : -1;
   };
+
+  // Each thread its share of the rows.
   Progress progress(run, values.size());
   parallel_for(shares, run, [&](const RowRange& rows, std::size_t s) {
     Share& own = all[s];
@@ -101,6 +103,8 @@ std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const std::int64
           });
     }
   });
+
+  // All shares together.
   Share& whole = all[0];
   for (std::size_t s = 1; s < shares.count(); ++s) {
     for (std::size_t g = 0; g < groups.size(); ++g) add(whole, g, all[s].low[g]);
@@ -150,6 +154,8 @@ std::vector<double> sums(const GroupNumbers& groups, std::span<const double> val
     lowest = std::min(lowest, unit + std::countr_zero(static_cast<std::uint64_t>(mantissa)));
     highest = std::max(highest, unit + 53);
   }
+
+  // Fixed point.
   std::vector<double> out(groups.size(), 0.0);
   if (lowest > highest && !infinite) return out;
   if (!infinite && highest - lowest + std::bit_width(values.size()) < 127) {
@@ -165,6 +171,8 @@ std::vector<double> sums(const GroupNumbers& groups, std::span<const double> val
     for (std::size_t g = 0; g < out.size(); ++g) out[g] = std::ldexp(static_cast<double>(sums[g]), lowest);
     return out;
   }
+
+  // Over the whole range of doubles; infinities apart.
   std::vector<ExactSum> exact(groups.size());
   std::vector<double> special(infinite ? groups.size() : 0, 0.0);
   for (std::size_t i = 0; i < values.size(); ++i) {

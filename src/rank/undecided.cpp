@@ -26,6 +26,8 @@ Undecided find_undecided(const Order& order, const std::vector<std::function<voi
     }
     begin = end;
   }
+
+  // Which further key tells most of them apart?
   if (runs.empty()) return out;
   out.example = {data.rows[runs.front().first], data.rows[runs.front().first + 1]};
   out.left = out.rows;

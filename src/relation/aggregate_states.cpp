@@ -252,6 +252,8 @@ void AggregateStates::put(Piece& piece, std::size_t g) const {
     case AggregateKind::count_distinct: return piece.add_integer(count);
     default: break;
   }
+
+  // Of nothing: null. Then sums and means, then the least and the greatest.
   if (count == 0) return piece.add_null();
   if (aggregate_->kind == AggregateKind::sum || aggregate_->kind == AggregateKind::average) {
     const bool mean = aggregate_->kind == AggregateKind::average;

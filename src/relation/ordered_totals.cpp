@@ -59,6 +59,8 @@ ColumnPtr ordered_total(const Aggregate& aggregate, const JoinedRows& relation, 
                         const std::vector<std::uint32_t>& group_of, std::size_t groups, const Ladder& ladder,
                         const Question& question, const Run& run) {
   const ColumnPtr values = values_at(relation, *aggregate.argument, rows, run);
+
+  // The rows in order: by group, then by the order that is asked for.
   SortKeys keys;
   encode(ascending(group_of), run, keys.within);
   std::vector<ColumnPtr> kept{values};
@@ -72,6 +74,8 @@ ColumnPtr ordered_total(const Aggregate& aggregate, const JoinedRows& relation, 
     }
   }
   const Order sorted = make_order(rows.size(), keys, run);
+
+  // Group by group.
   OrderedTotal total(aggregate, values, groups);
   total.begin(groups);
   const auto order = sorted.rows();

@@ -181,6 +181,8 @@ void JoinedRows::rebuild(const JoinUse& join, const RowsByKey& by_key, const std
       report.several += partner != no_row && by_key.next(partner) != no_row;
     }
   if (!drops && !adds && report.several == 0) return;
+
+  // Which rows there are now.
   std::vector<std::uint32_t> from, partner;  // by new row: the old one, and the row of the second table
   for (std::size_t row = 0; row < rows_; ++row) {
     std::uint32_t at = partners(join.table)[row];
@@ -199,6 +201,8 @@ void JoinedRows::rebuild(const JoinUse& join, const RowsByKey& by_key, const std
     from.push_back(no_row);
     partner.push_back(static_cast<std::uint32_t>(row));
   }
+
+  // Every table's row, and the merged keys, for each of them.
   for (std::size_t t = 0; t < join.table; ++t) {
     Bytes bytes(from.size() * sizeof(std::uint32_t));
     auto* const to = reinterpret_cast<std::uint32_t*>(bytes.data());
@@ -223,6 +227,8 @@ void JoinedRows::merge_keys(const JoinUse& join, const Run& run) {
     const ColumnPtr before = merged(at) != nullptr ? *merged(at) : nullptr;
     const Column &left = before ? *before : column_of(at.table, at.column),
                  &right = column_of(join.table, pair.right_column);
+
+    // The value of the left side, else that of the right one, in a type for both.
     Type type = left.type();
     if (type.kind == Kind::integer && right.type().kind == Kind::decimal) type = right.type();
     type.scale = std::max(type.scale, right.type().scale);
@@ -237,6 +243,8 @@ void JoinedRows::merge_keys(const JoinUse& join, const Run& run) {
     std::vector<Piece> pieces;
     pieces.push_back(std::move(piece));
     ColumnPtr whole = Column::seal(type, std::move(pieces), run);
+
+    // In place of what an earlier join merged.
     const auto same = std::find_if(merged_.begin(), merged_.end(), [&](const auto& one) { return one.first == at; });
     if (same == merged_.end())
       merged_.emplace_back(at, std::move(whole));
@@ -251,6 +259,8 @@ void JoinedRows::load(int column, std::size_t begin, std::size_t count, Vector& 
   if (at.of_window()) return load_column(*windows_[at.column], begin, count, out);
   const Column& from = column_of(at.table, at.column);
   if (partners_[at.table].size() == 0 && at.table == 0) return load_column(from, begin, count, out);
+
+  // Values through the partners' rows.
   const std::uint32_t* const partner = partners(at.table) + begin;
   out.type = from.type();
   const auto gather = [&](auto& to, auto null, const auto& get) {

@@ -185,6 +185,8 @@ class RowStages {
       parts[piece] = std::make_unique<Part>(question_);
       run_piece(range, *parts[piece]);
     });
+
+    // What the pieces found, in their order.
     Entries entries;
     entries.read = rows_.rows();
     for (const auto& part : parts) {
@@ -200,6 +202,8 @@ class RowStages {
         entries.caught[p].rows += part->caught[p].rows;
         for (const auto& [day, rows] : part->caught[p].days) entries.caught[p].days[day] += rows;
       }
+
+    // Their entries together.
     entries.columns.resize(question_.entry_columns.size());
     entries.blanks.resize(question_.aggregates.size());
     if (question_.row_level())
@@ -241,6 +245,8 @@ class RowStages {
         part.chosen_rows.push_back(chosen);
         return;
       }
+
+      // The entries that they are of, and what these carry and total.
       number(part, evaluator, begin, count, mask, chosen, ids, direct);
       std::size_t carried = 0;
       for (const EntryColumn& column : question_.entry_columns)
@@ -275,9 +281,13 @@ class RowStages {
       const Vector& truth = evaluator.evaluate(*question_.probe, begin, count, nullptr);
       for (std::size_t i = 0; i < count; ++i) asked[i] = truth.ints[i] == 1;
     }
+
+    // Those rows alone.
     const auto met = static_cast<std::size_t>(std::count(asked.begin(), asked.end(), 1));
     part.probed.rows += met;
     if (question_.only_probed) std::erase_if(chosen, [&](std::uint32_t row) { return asked[row - begin] == 0; });
+
+    // Each condition by itself.
     std::size_t at = 0;
     for (const auto* terms : {&question_.where_first, &question_.where_last})
       for (const NodePtr& term : *terms) {
@@ -358,6 +368,8 @@ class RowStages {
       }
       ++key;
     }
+
+    // New groups get their first rows.
     const std::size_t known = part.groups(), groups = part.tables.back().size();
     if (groups > known && !chosen.empty()) {  // new ones come in their order
       part.row_counts.resize(groups);
@@ -413,6 +425,8 @@ class RowStages {
     entries.count = all.groups();
     entries.first_rows = all.first_rows;
     entries.row_counts = all.row_counts;
+
+    // Column by column.
     std::size_t key = 0, carried = 0;
     for (std::size_t c = 0; c < question_.entry_columns.size(); ++c) {
       const EntryColumn& column = question_.entry_columns[c];
@@ -496,11 +510,14 @@ class RowStages {
       for (const auto& chosen : part->chosen_rows)
         entries.first_rows.insert(entries.first_rows.end(), chosen.begin(), chosen.end());
     entries.count = entries.first_rows.size();
+
     // Windows over entries come later.
     const auto later = [&](std::size_t c) {
       const EntryColumn::From from = question_.entry_columns[c].from;
       return from == EntryColumn::From::windowed || from == EntryColumn::From::window;
     };
+
+    // The columns of the rows that count, piece by piece.
     std::vector<std::vector<Piece>> pieces(question_.entry_columns.size());
     for (std::size_t c = 0; c < pieces.size(); ++c)
       for (std::size_t p = 0; p < parts.size(); ++p) pieces[c].emplace_back(question_.entry_columns[c].type);

@@ -95,6 +95,8 @@ class Doubtful {
         const bool there = std::any_of(q_.each.begin(), q_.each.end(),
                                        [&](std::size_t other) { return q_.entry_columns[other].name == id_name; });
         if (there) continue;
+
+        // Labels that several ids have.
         std::vector<std::uint32_t> first(label.dictionary().size(), no_row);
         std::size_t several = 0, labels = 0;
         std::string example;
@@ -151,6 +153,8 @@ class Doubtful {
     std::vector<std::uint32_t> of_entry;
     const std::size_t keys = different(q_.each, of_entry);
     if (keys == a_.entries.count) return;
+
+    // Entries that are met again in another group.
     std::vector<std::uint32_t> first(keys, no_row);
     std::vector<std::uint8_t> several(keys, 0);
     std::optional<std::pair<std::uint32_t, std::uint32_t>> example;
@@ -250,6 +254,8 @@ class Doubtful {
       int128 left = 0, right = 0;
       return !__builtin_mul_overflow(a, d, &left) && !__builtin_mul_overflow(c, b, &right) && left != right;
     };
+
+    // What was rounded: a mean, or a quotient.
     if (const Aggregate* const mean = aggregate_of(total); mean != nullptr && mean->kind == AggregateKind::average) {
       for (const Entries::Mean& one : a_.entries.means)
         if (one.column == total.column)
@@ -264,6 +270,8 @@ class Doubtful {
       };
     }
     if (!differ) return;
+
+    // Neighbours that tie, though what was rounded differs.
     const auto rows = a_.places.order->rows();
     std::size_t count = 0, at = 0;
     for (std::size_t i = 1; i < rows.size(); ++i) {

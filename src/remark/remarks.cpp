@@ -27,6 +27,8 @@ class Remarks {
               " not count" + " (the first is " + a_.joined->place_of(a_.entries.unknown_example) + ")");
     }
     remark_periods();
+
+    // Entries and places.
     if (a_.outer == nullptr) remark_blanks();  // they are the same rows at every level
     remark_blank_groups();
     if (a_.question.places) {
@@ -143,6 +145,8 @@ class Remarks {
       std::string keys;
       for (const JoinUse::Pair& pair : a_.question.joins[j].on)
         keys += (keys.empty() ? "" : ", ") + a_.question.tables[pair.left_table].table.headings()[pair.left_column];
+
+      // What found no partner, what is none, and what found several.
       if (report.unmatched > 0)
         say("unmatched-rows", counted(report.unmatched, names_.row_noun()) + " found no partner in " +
                                   other.source->name() + ": " + keys +
@@ -177,6 +181,8 @@ class Remarks {
       const Node &x = *a_.question.aggregates[a]->argument, &y = *a_.question.aggregates[b]->argument;
       return x.origin == y.origin && x.begin == y.begin;
     };
+
+    // One total after the other.
     for (std::size_t a = 0; a < a_.question.aggregates.size(); ++a) {
       const Aggregate& aggregate = *a_.question.aggregates[a];
       if (!concerned(a)) continue;
@@ -249,6 +255,8 @@ class Remarks {
     const auto truth = [&](std::uint32_t entry) {
       return a_.places.eligible.empty() ? std::uint8_t{is_true} : a_.places.eligible[entry];
     };
+
+    // Without a value, or by rank.eligible.
     unranked(
         "unranked", [&](std::uint32_t e) { return truth(e) == is_true; },
         quoted(a_.question.by.front().text) + " is null",

@@ -50,6 +50,8 @@ std::string period_sentence(const LevelAnswer& a, std::size_t p) {
     s += first ? "from " + day_text(*first) + " on" : "up to " + day_text(*last);
   else
     return s + "empty: no " + row_noun + " has a date.";
+
+  // What it holds.
   s += ": " + counted(caught.rows, row_noun);
   if (caught.rows == 0) return s + ".";
   const std::string days = with_commas(caught.days.size());
@@ -88,6 +90,8 @@ std::string sentence(const LevelAnswer& a) {
       s += ", in each " + (inner ? groups.back() : listed(groups));
     }
   }
+
+  // What counts, takes part and is ranked.
   if (!inner)
     s += a.ladder.where.empty() ? "; all " + plural(names.row_noun()) + " count"
                                 : "; " + plural(names.row_noun()) + " count where " + a.ladder.where;
@@ -103,10 +107,14 @@ std::string sentence(const LevelAnswer& a) {
            (a.question.within.empty() ? "" : " of each") +
            (a.question.level->cut == Cut::strict ? ", strictly" : ", ties at the cut kept");
   }
+
+  // How it is listed.
   if (a.question.list_as_input) s += "; listed in the order of the input";
   if (!a.question.list_order.empty()) s += "; listed by " + a.question.list_text;
   s += ".";
   if (inner) return s;
+
+  // What was chosen, compared and found.
   for (const Choice& choice : a.ladder.choices) {
     s += (&choice == &a.ladder.choices.front() ? " Chosen: " : ", ") + choice.name + " = " + to_text(choice.value) +
          (choice.unit.empty() ? "" : " " + choice.unit);

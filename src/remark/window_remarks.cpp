@@ -68,12 +68,16 @@ class WindowRemarks {
                                      " to the row itself, because no frame is written; without `order by` " +
                                      (several ? "they would be totals" : "it would be the total"));
     }
+
+    // Frames that a group's ends cut short.
     if (notes.short_frames > 0)
       say("short-frames",
           "of " + counted_of(notes.short_frames, rows) + " the frame of " + written +
               " is shorter than it asks for, because " +
               (call.partition.empty() ? "there is nothing" : "their " + keys(call.partition) + " has nothing") +
               " beyond: what is there was used");
+
+    // Rows that are counted where days may be meant.
     if (notes.missing_days + notes.doubled_days > 0) {
       const std::string day = call.order.front().text;
       std::string what;

@@ -19,6 +19,8 @@ double text_width(std::string_view text, double size, bool bold) {
       575, 775, 752, 295, 295, 656, 557, 863, 748, 787, 603, 787, 695, 635,  611, 732, 684, 989, 685,
       611, 685, 390, 337, 390, 838, 500, 500, 613, 635, 550, 635, 615, 352,  635, 634, 278, 278, 579,
       278, 974, 634, 612, 635, 635, 411, 521, 392, 634, 592, 818, 592, 592,  525, 636, 337, 636, 838};
+
+  // Character by character; those without a width here by their kind.
   double thousandths = 0;
   const auto length = static_cast<std::int32_t>(text.size());
   const auto* const bytes = reinterpret_cast<const std::uint8_t*>(text.data());

@@ -77,6 +77,8 @@ std::string gnuplot_commands(const Drawing& drawing, PictureFormat format, bool 
       number(drawing.width) + "]\nset yrange [" + number(drawing.height) + ":0]\n";
   const auto rgb = [&](Tone tone) { return std::string("rgb '") + colour_of(tone, dark) + "'"; };
   const auto at = [](const Point& point) { return number(point.x) + "," + number(point.y); };
+
+  // Areas.
   std::size_t object = 0;
   for (const Polygon& polygon : drawing.polygons) {
     out += "set object " + std::to_string(++object) + " polygon from ";
@@ -84,6 +86,8 @@ std::string gnuplot_commands(const Drawing& drawing, PictureFormat format, bool 
     out += at(polygon.corners.front()) + (polygon.in_front ? " front" : " back") +
            " fillstyle solid 1 noborder fillcolor " + rgb(polygon.tone) + "\n";
   }
+
+  // Texts.
   std::size_t label = 0;
   for (const Text& text : drawing.texts) {
     if (text.words.empty()) continue;
@@ -94,6 +98,8 @@ std::string gnuplot_commands(const Drawing& drawing, PictureFormat format, bool 
            " front font 'DejaVu Sans" + (text.bold ? ":Bold" : "") + "," + number(text.size) + "' textcolor " +
            rgb(text.tone) + "\n";
   }
+
+  // Lines, each with its points.
   std::string plot;
   std::size_t line = 0;
   for (const Stroke& stroke : drawing.strokes) {

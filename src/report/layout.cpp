@@ -15,6 +15,8 @@ Drawing laid_out(const Picture& picture, int width, bool titled) {
       y += size * 0.75;
     }
   };
+
+  // What it shows, in words.
   if (titled && !picture.title.empty()) {
     paragraph(picture.title, 18, Tone::ink, true);
     y += 4;
@@ -23,6 +25,8 @@ Drawing laid_out(const Picture& picture, int width, bool titled) {
     paragraph(picture.question, small_size, Tone::quiet, false);
     y += 14;
   }
+
+  // The picture itself.
   y = std::visit(
       [&](const auto& content) {
         using Content = std::decay_t<decltype(content)>;
@@ -32,6 +36,8 @@ Drawing laid_out(const Picture& picture, int width, bool titled) {
         if constexpr (std::is_same_v<Content, SharesPicture>) return lay_out_shares(drawing, content, y);
       },
       picture.content);
+
+  // What is shown, and what is not.
   y += 12;
   for (const std::string& line : picture.foot) {
     if (!titled && &line == &picture.foot.front()) continue;  // how many are shown: the page says it

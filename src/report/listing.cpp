@@ -124,6 +124,8 @@ class ListingText {
             "(" + note_of_fold(s_, cells_, folded_, r) + "; `--cut strict` leaves them out, `--all` lists them)";
       return;
     }
+
+    // The cells.
     std::vector<std::string> row;
     for (std::size_t c = 0; c < s_.columns().size(); ++c) {
       const StandingColumn& column = s_.columns()[c];
@@ -135,6 +137,8 @@ class ListingText {
       row.push_back(std::move(text));
       if (column.bar) row.push_back(bar(r, c));
     }
+
+    // What goes before the row.
     grid.rows.push_back(std::move(row));
     grid.gap_before.push_back(r > 0 && s_.starts_group(r) && several_in_a_group_);
     const std::size_t passed = s_.passed_over(r);
@@ -220,6 +224,8 @@ std::string comparison_text(const Comparison& c, const std::string& expected, co
                      printable(expected),
                  Ink::strong, looks) +
            "\n";
+
+  // What differs, and what is on one side only.
   std::string out = inked("not as expected in " + printable(expected) + ":", Ink::warn, looks) + "\n";
   const auto line = [&](const std::string& text) { out += "  " + wrapped(printable(text), looks.width - 2, 4) + "\n"; };
   const auto shown = [](const Value& value) { return is_null(value) ? std::string("nothing") : to_text(value); };

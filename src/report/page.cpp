@@ -135,6 +135,8 @@ class AnswerData {
   void table(data& out) {
     bool any_tied = false;
     const std::size_t name = name_column(s_);  // heads each row
+
+    // Headings.
     data columns = list();
     for (std::size_t c = 0; c < s_.columns().size(); ++c) {
       data one;
@@ -145,6 +147,8 @@ class AnswerData {
       codes_.push_back(codes_of(s_, c, answer_.locale));
       if (column(c).bar) scales_.emplace(c, BarScale(s_, c));
     }
+
+    // Rows, in a body for each group.
     data bodies = list(), rows = list();
     std::size_t summary = 0;
     const auto finish_body = [&] {
@@ -160,6 +164,8 @@ class AnswerData {
         rows.push_back(summary_row(s_.summaries()[summary]));
     }
     finish_body();
+
+    // All of it to the template.
     out.set("columns", columns);
     out.set("bodies", bodies);
     out.set("width", std::to_string(s_.columns().size()));
@@ -185,6 +191,8 @@ class AnswerData {
       codes += (c > 0 ? " " : "") + std::to_string(codes_[c][r]);
       cells.push_back(cell);
     }
+
+    // The row itself.
     any_tied = any_tied || row_tied;
     out.set("cells", cells);
     out.set("codes", codes);
@@ -280,6 +288,8 @@ class AnswerData {
       }
       return cells;
     };
+
+    // The steps, and their sum.
     data rows = list();
     const auto add = [&](const std::vector<std::string>& texts) {
       data row;

@@ -22,6 +22,7 @@ std::string marked(const Place& place, const Looks& looks) {
   }
   text = text.substr(0, text.find('\n'));
   length = std::min(length, std::max<std::size_t>(1, text.size() - std::min(offset, text.size())));
+
   // A long line shows the neighbourhood of the offence only.
   const auto room = static_cast<std::size_t>(std::max(40, looks.width - 8));
   std::string lead;
@@ -32,12 +33,16 @@ std::string marked(const Place& place, const Looks& looks) {
     offset -= cut;
     lead = "... ";
   }
+
+  // And its end is cut.
   if (text.size() > room) {
     std::size_t end = room;
     while (end > 0 && (text[end] & 0xc0) == 0x80) --end;
     text = text.substr(0, end);
     length = std::min(length, std::max<std::size_t>(1, text.size() - std::min(offset, text.size())));
   }
+
+  // Before the offence, the offence, after it; and the marks below.
   const std::string first = printable(text.substr(0, offset)),
                     middle = printable(text.substr(std::min(offset, text.size()), length));
   const std::string rest = offset + length < text.size() ? printable(text.substr(offset + length)) : "";

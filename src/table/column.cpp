@@ -151,7 +151,11 @@ Piece::Room Piece::pack() {
     store(packed.width, codes, Dictionary::none, 0, packed.data.data());
     room.codes.swap(codes);
     room.codes.clear();
-  } else if (!ints.empty() && wide.empty()) {
+    return room;
+  }
+
+  // Integers, where the range needs less than they take.
+  if (!ints.empty() && wide.empty()) {
     const Range range = range_of(ints);
     const bool any = range.least <= range.greatest;
     packed.least = any ? range.least : 0;
@@ -246,6 +250,8 @@ void Piece::rescale(int scale) {
   if (lift == 0) return;
   unpack();
   assert(lift > 0);
+
+  // All values at the new scale.
   std::vector<int128> lifted;
   lifted.reserve(rows());
   const auto add = [&](int128 value) {
@@ -262,6 +268,8 @@ void Piece::rescale(int scale) {
   for (const int128 value : wide) add(value);
   ints.clear();
   wide.clear();
+
+  // In 64 bits again where they fit.
   if (std::all_of(lifted.begin(), lifted.end(),
                   [](int128 v) { return v == int128_min || (fits_int64(v) && v != int64_null); })) {
     for (const int128 value : lifted)
@@ -443,6 +451,8 @@ ColumnPtr Column::picked(const Column& from, std::span<const std::uint32_t> rows
   column->dictionary_ = from.dictionary_;
   const auto width = static_cast<std::size_t>(from.width_);
   column->data_.allocate(rows.size() * width);
+
+  // Piece by piece, in the numbers that the column is stored in.
   const Pieces pieces = Pieces::fixed(rows.size());
   std::vector<std::size_t> nulls(pieces.count());
   parallel_for(pieces, run, [&](const RowRange& range, std::size_t piece) {

@@ -72,6 +72,8 @@ ColumnScatter::Field ColumnScatter::measured(ByPosition column) const {
     field.bits = 64;
     return field;
   }
+
+  // The range of the numbers, piece by piece.
   struct Range {
     std::int64_t least = std::numeric_limits<std::int64_t>::max();
     std::int64_t greatest = std::numeric_limits<std::int64_t>::min();
@@ -105,6 +107,8 @@ ColumnScatter::Field ColumnScatter::measured(ByPosition column) const {
       }
     });
   });
+
+  // The range of all says how many bits each takes.
   Range all;
   for (const Range& range : ranges) {
     all.least = std::min(all.least, range.least);
@@ -138,6 +142,8 @@ bool ColumnScatter::add(ByPosition& column) {
 template <class Word, std::size_t words>
 std::vector<ColumnPtr> ColumnScatter::brought() {
   std::vector<Piece::Packed> packed(fields_.size());
+
+  // A record for each row, of all fields.
   const auto put_together = [&](std::size_t from, std::size_t count, DealtBlock<Word, words>& block) {
     for (auto& word : block) word.fill(0);
     for (const Field& field : fields_)
@@ -145,6 +151,7 @@ std::vector<ColumnPtr> ColumnScatter::brought() {
         put_field(values + from, count, field.least, field.shift, block[field.word].data());
       });
   };
+
   // The values by position go before the columns come: together they would be the most memory that a sort takes.
   const auto make_room = [&] {
     for (Field& field : fields_) {
@@ -160,6 +167,8 @@ std::vector<ColumnPtr> ColumnScatter::brought() {
       packed[f].data.allocate(rows_.size() * static_cast<std::size_t>(packed[f].width));
     }
   };
+
+  // From the records, in the order of their rows, back to columns.
   const auto take_apart = [&](std::size_t row, std::size_t count, const Word* records) {
     for (std::size_t f = 0; f < fields_.size(); ++f) {
       const Field& field = fields_[f];

@@ -65,6 +65,8 @@ std::optional<Timestamp> Timestamp::parse(std::string_view text, bool* zoned) {
   if (hours < 0 || hours > 23 || !take(text, ':')) return std::nullopt;
   const int minutes = take_digits(text, 2);
   if (minutes < 0 || minutes > 59) return std::nullopt;
+
+  // Seconds, and parts of one.
   std::int64_t value = day->days * whole_day + hours * hour + minutes * minute;
   if (take(text, ':')) {
     const int seconds = take_digits(text, 2);
@@ -83,6 +85,8 @@ std::optional<Timestamp> Timestamp::parse(std::string_view text, bool* zoned) {
       if (!any) return std::nullopt;
     }
   }
+
+  // The offset from UTC.
   bool offset = false;
   if (take(text, 'Z')) {
     offset = true;

@@ -61,6 +61,7 @@ bool divide_decimals(int128 a, int sa, int128 b, int sb, int scale, int128& out)
     return fits_decimal(out);
   }
   if (lift < 0 || lift > 76) return false;
+
   // The dividend needs more than 128 bits: long division, bit by bit. Rare, so it may be slow.
   Wide wide = multiply_wide(magnitude(a), static_cast<uint128>(power_of_ten(std::min(lift, 38))));
   if (lift > 38) {
@@ -80,6 +81,8 @@ bool divide_decimals(int128 a, int sa, int128 b, int sb, int scale, int128& out)
       quotient |= 1;
     }
   }
+
+  // To the nearest, half to even.
   const uint128 other = divisor - rest;
   if (rest > other || (rest == other && (quotient & 1) != 0)) ++quotient;
   if (quotient >= static_cast<uint128>(decimal_limit)) return false;

@@ -22,6 +22,8 @@ inline bool read_short_number(std::string_view text, Reading& out) {
   std::int64_t value = 0;
   while (at != end && static_cast<unsigned char>(*at - '0') < 10) value = value * 10 + (*at++ - '0');
   const auto whole = at - first;
+
+  // The decimals.
   int scale = 0;
   if (at != end) {
     if (*at != '.') return false;
@@ -50,6 +52,8 @@ Reading read_text(std::string_view text) {
   Reading reading;
   if (text.empty() || read_short_number(text, reading)) return reading;
   const char first = text[0];
+
+  // What begins like a number: a date, a moment, a number, one with an exponent.
   if ((first >= '0' && first <= '9') || first == '-' || first == '.') {
     if (text.size() == 10) {
       if (const auto day = Date::parse(text)) {
@@ -81,6 +85,8 @@ Reading read_text(std::string_view text) {
     }
     return reading;
   }
+
+  // Else a truth value, or text.
   if (text.size() <= 5 && (equal_folded(text, "true") || equal_folded(text, "false"))) {
     reading.look = Look::boolean;
     reading.instant = text.size() == 4;
@@ -223,6 +229,8 @@ bool plain_number(std::string_view text, const NumberForm& form, std::string& ou
     text.remove_prefix(1);
   }
   const auto digit = [](char c) { return c >= '0' && c <= '9'; };
+
+  // Digits, in threes where signs are between them.
   std::size_t at = 0, group = 0;  // digits since the last sign between thousands
   bool grouped = false;
   for (; at < text.size() && (digit(text[at]) || (form.thousands != 0 && text[at] == form.thousands)); ++at) {
@@ -236,6 +244,8 @@ bool plain_number(std::string_view text, const NumberForm& form, std::string& ou
     group = 0;
   }
   if ((grouped && group != 3) || (group == 0 && !grouped && at == text.size())) return false;
+
+  // The decimals.
   if (at == text.size()) return true;
   if (text[at] != form.point) return false;
   out += '.';

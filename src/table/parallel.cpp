@@ -79,6 +79,8 @@ void parallel_for(std::size_t pieces, const Run& run, const std::function<void(s
     }
     return;
   }
+
+  // Several threads, each of which takes the next piece.
   FirstFailure failure(run);
 #ifndef LOFTY_STD_THREADS
   std::vector<unsigned char> done(pieces, 0);

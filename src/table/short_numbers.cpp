@@ -94,6 +94,8 @@ LOFTY_AVX2 std::size_t read_by_vectors(const char* text, const std::uint32_t* be
       places[i] = at[0];
       sizes[i] = at[1] - at[0];
     }
+
+    // The whole part: digits alone, and no needless zero.
     const __m256i whole = _mm256_sub_epi64(_mm256_loadu_si256(reinterpret_cast<const __m256i*>(sizes)), less);
     const __m256i before_last = _mm256_sub_epi64(whole, one);  // 0 to 7 where there are one to eight digits
     const __m256i word = _mm256_xor_si256(four_words(text, places), zeros);
@@ -106,6 +108,8 @@ LOFTY_AVX2 std::size_t read_by_vectors(const char* text, const std::uint32_t* be
                         _mm256_or_si256(needless_zero, others(digits)));
     if (_mm256_movemask_epi8(wrong) != 0) break;  // before anything is read at a place that may not be there
     __m256i value = joined_digits(digits);
+
+    // The point and the decimals.
     if (scale > 0) {
       std::uint64_t lengths[4];
       _mm256_storeu_si256(reinterpret_cast<__m256i*>(lengths), whole);

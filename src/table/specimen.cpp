@@ -80,10 +80,14 @@ std::vector<Specimen::Reading> Specimen::readings_as_number(std::string_view tex
       run_lengths.push_back(0);
     }
   }
+
+  // What the affixes say of the power.
   const std::string affixes = prefix_ + suffix_;
   const bool percent = affixes.find('%') != std::string::npos;
   const bool permille = affixes.find("\xE2\x80\xB0") != std::string::npos;
   const bool unit = is_unit(prefix_) || is_unit(suffix_);
+
+  // Each reading of the signs, under each power that is possible.
   std::vector<Reading> plain, powered;
   for (const bool has_point : {false, true}) {
     if (has_point && signs.empty()) continue;
@@ -105,6 +109,7 @@ std::vector<Specimen::Reading> Specimen::readings_as_number(std::string_view tex
         (power == 0 || percent || permille ? plain : powered).push_back({point, thousands, decimals, power});
     }
   }
+
   // Zero is zero under every power: it says nothing about one.
   if (meaning.coefficient() == 0) powered.clear();
   plain.insert(plain.end(), powered.begin(), powered.end());
@@ -152,6 +157,8 @@ std::vector<Specimen::DatePart> Specimen::parts_of(const std::string& token, con
     may_be(Part::hour, meaning[3], time && free({Part::hour}), two);
     return out;
   }
+
+  // A month's name, or words.
   const std::string_view name = month_names[static_cast<std::size_t>(meaning[1] - 1)];
   const bool named = kind_of(token.front()) == 1 && free({Part::month, Part::month_name, Part::short_month_name});
   if (named && token == name) return {{Part::month_name, {}, false}};
@@ -200,6 +207,8 @@ void Specimen::learn_number(std::string_view specimen, std::string_view shown, s
     refuse(Code::bad_value, "`" + std::string(shown) + "` has no digits", specimen, forms);
   prefix_ = std::string(shown.substr(0, first));
   suffix_ = std::string(shown.substr(last + 1));
+
+  // A negative example shows what is around a negative number.
   Decimal meaning = number;
   if (meaning.coefficient() < 0) {
     // What a negative example has around it, and a positive one has not: a minus sign on either side, or parentheses.
@@ -217,6 +226,8 @@ void Specimen::learn_number(std::string_view specimen, std::string_view shown, s
              "`" + std::string(shown) + "` shows no minus sign and no parentheses, but means a negative number",
              specimen, "as in \"-12.50 = -12.50\" or \"(12.50) = -12.50\"");
   }
+
+  // One reading, and only one.
   std::vector<Reading> readings = readings_as_number(shown.substr(first, last + 1 - first), meaning);
   if (readings.empty())
     refuse(Code::bad_value, "`" + std::string(shown) + "` can't mean " + std::string(meant), specimen, forms);
@@ -309,6 +320,8 @@ std::optional<std::string> Specimen::workbook_format(int decimals) const {
     flush();
     return out;
   };
+
+  // Dates.
   if (!is_number()) {
     std::string out;
     for (const DatePart& part : parts_) {
@@ -327,6 +340,8 @@ std::optional<std::string> Specimen::workbook_format(int decimals) const {
     }
     return out;
   }
+
+  // Numbers, and what negative ones have around them.
   const bool percent = prefix_.find('%') != std::string::npos || suffix_.find('%') != std::string::npos;
   if (power_ != (percent ? 2 : 0)) return std::nullopt;
   const std::string digits = std::string(thousands_.empty() ? "0" : "#,##0") +
@@ -384,6 +399,7 @@ std::optional<Value> Specimen::read_number(std::string_view text) const {
     return std::nullopt;
   text.remove_prefix(prefix_.size());
   text.remove_suffix(suffix_.size());
+
   // Thousands are in groups of three, all of them or none.
   std::string digits;
   std::size_t run = 0;
@@ -409,6 +425,8 @@ std::optional<Value> Specimen::read_number(std::string_view text) const {
     }
   }
   if (run == 0 || (grouped && !after_point && run != 3)) return std::nullopt;
+
+  // The number that it means.
   const auto shown = Decimal::parse(digits);
   const auto value = shown ? times_power(*shown, -power_) : std::nullopt;
   if (!value) return std::nullopt;
@@ -426,6 +444,8 @@ std::optional<Value> Specimen::read_date(std::string_view text) const {
     text.remove_prefix(size);
     return value;
   };
+
+  // Part by part.
   for (const DatePart& part : parts_) {
     std::optional<int> value;
     switch (part.part) {
@@ -457,6 +477,8 @@ std::optional<Value> Specimen::read_date(std::string_view text) const {
     }
     with_time = with_time || part.part == Part::hour;
   }
+
+  // A day that there is, and a time.
   const auto day = text.empty() ? Date::from_parts(found[0], found[1], found[2]) : std::nullopt;
   if (!day || found[3] > 23 || found[4] > 59 || found[5] > 59) return std::nullopt;
   if (!with_time) return *day;

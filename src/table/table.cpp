@@ -139,6 +139,8 @@ TableBuilder& TableBuilder::column(std::string heading, std::span<const Value> v
                           {}});
     }
   }
+
+  // Nothing but nulls: text.
   if (type.kind == Kind::unknown) type.kind = Kind::text;
   inside_->column(std::move(heading), type, values.size(), {},
                   [&](engine::Piece& piece, std::size_t row) { piece.add(values[row]); });

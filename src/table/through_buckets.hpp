@@ -49,6 +49,8 @@ void through_buckets(std::span<const std::uint32_t> rows, const Run& run, const 
     auto at = static_cast<std::uint32_t>(b * in_bucket);  // each row is there once, so each bucket is full
     for (std::size_t p = 0; p < pieces.count(); ++p) at += std::exchange(next[p * buckets + b], at);
   }
+
+  // Dealt into buckets.
   using Record = std::array<Word, words>;
   Buffer<std::uint16_t> row_of(size);  // within the bucket
   Buffer<Record> dealt(size);
@@ -80,6 +82,8 @@ void through_buckets(std::span<const std::uint32_t> rows, const Run& run, const 
       records_out.finish(b, own[b]);
     }
   });
+
+  // Bucket by bucket, in the sequence of the rows.
   filled();
   const std::size_t shares = std::min<std::size_t>(buckets, 32);
   parallel_for(shares, run, [&](std::size_t share) {

@@ -320,6 +320,8 @@ Results frame_sums(const WindowJob& job, const Gathered& values) {
     });
     return out;
   }
+
+  // Exact ones, in 64 bits where all fit.
   const bool narrow = values.lane == Gathered::Lane::int64 && fits_short(values);
   Results out = exact_of(values.size(), narrow);
   if (narrow) {
@@ -377,6 +379,8 @@ bool running_sums(const OrderData& order, const PackedReader<Word, false>& value
     std::uint64_t last = 0;                // the sum at its end
     std::int64_t least = 0, greatest = 0;  // of the values
   };
+
+  // Each piece by itself.
   std::vector<Stretch> all(pieces.count());
   parallel_for(pieces, run, [&](const RowRange& piece, std::size_t p) {
     const std::size_t begin = piece.begin, end = piece.end;
@@ -400,10 +404,14 @@ bool running_sums(const OrderData& order, const PackedReader<Word, false>& value
     own.last = sum;
     all[p] = own;
   });
+
+  // Could a sum have wrapped?
   int128 magnitude = 0;
   for (const Stretch& piece : all)
     magnitude = std::max({magnitude, -static_cast<int128>(piece.least), static_cast<int128>(piece.greatest)});
   if (magnitude > std::numeric_limits<std::int64_t>::max() / static_cast<std::int64_t>(size + 1)) return false;
+
+  // What the pieces before had goes on until a group begins.
   std::vector<std::uint64_t> before(pieces.count(), 0);
   for (std::size_t p = 1; p < pieces.count(); ++p)
     before[p] = all[p - 1].last + (all[p - 1].first_start < pieces[p - 1].end ? 0 : before[p - 1]);
@@ -444,6 +452,8 @@ Results frame_averages(const WindowJob& job, const Gathered& values, int scale) 
     });
     return out;
   }
+
+  // Exact ones, with their further decimals.
   const int128 shift = power_of_ten(scale - values.scale);
   // A mean is no longer than the longest value, with its further decimals.
   const bool narrow = values.lane == Gathered::Lane::int64 &&
@@ -513,6 +523,8 @@ std::vector<std::uint32_t> distinct_codes(const Gathered& values, const Run& run
       return codes;
     }
   }
+
+  // Else by their order.
   const ValueKey key(values);
   const Order sorted = order({key.get()}, {}, run);
   std::uint32_t code = no_position;
@@ -644,6 +656,8 @@ Results frame_percentiles(const WindowJob& job, const Gathered& values, const Va
       [&](std::size_t position, std::size_t group, const RankedValues& held) {
         const std::uint32_t count = held.set.size();
         if (count == 0) return put_null(out, position);
+
+        // The two values that it lies between.
         const ContinuousRank at = continuous_rank(fraction, count, descending);
         const auto first = static_cast<std::uint32_t>(group);
         const std::uint32_t rank = held.set.at(at.low, first);

@@ -32,6 +32,8 @@ class Work {
     range_.exact = key.lane != Gathered::Lane::float64;
     range_.null.allocate(order.size());
     for (std::size_t i = 0; i < order.size(); ++i) range_.null[i] = key.is_null(i);
+
+    // The ends that each position asks for.
     const auto sign = [](const Bound& bound) { return bound.edge == Edge::preceding ? -1 : 1; };
     if (range_.exact) {
       fill(key, range_.at, 0);

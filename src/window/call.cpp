@@ -154,6 +154,8 @@ class Binder {
         fail(Code::wrong_arguments, "`" + clause.base + "` has a frame, so nothing can build on it", at, origin,
              "over " + clause.base + ", without brackets, uses it as it is");
     }
+
+    // Its own clauses.
     for (const ExpressionPtr& part : clause.partition)
       call.partition.push_back({bound(*part, origin), false, Nulls::last, text_of(*part, origin)});
     for (const SortItem& item : clause.order)
@@ -161,6 +163,7 @@ class Binder {
                             item.nulls_written && item.nulls_first ? Nulls::first : Nulls::last,
                             text_of(*item.expression, origin)});
     if (clause.frame) bind_frame(*clause.frame, clause, origin, call);
+
     // The order's only key is needed again for a range's ends.
     if (clause.order.size() == 1) {
       range_key_ = clause.order.front().expression.get();
@@ -228,6 +231,7 @@ class Binder {
     moved.end = end.end;
     moved.args.push_back(copy(*range_key_));
     moved.args.push_back(copy(*end.distance));
+
     // Its parts may stand in two texts; a problem is shown in the frame's.
     NodePtr key = bound(*range_key_, range_origin_);
     if (known(key->type) && !key->type.numeric() && key->type.kind != Kind::date && key->type.kind != Kind::timestamp)
@@ -235,12 +239,16 @@ class Binder {
            "a range measures distances between numbers, dates or timestamps; " + shown(*range_key_, range_origin_) +
                " is " + kind_name(key->type.kind),
            stretch(end.begin, end.end), origin, "rows, or groups, count along any key");
+
+    // A distance that fits the key.
     const NodePtr distance = bound(*end.distance, origin);
     if ((key->type.kind == Kind::date || key->type.kind == Kind::timestamp) && distance->type.numeric())
       fail(Code::wrong_type, "a range over " + std::string(kind_name(key->type.kind)) + "s is measured in intervals",
            *end.distance, origin,
            "interval '" + origin->text.substr(end.distance->begin, end.distance->end - end.distance->begin) +
                "' day, or :days * interval '1' day");
+
+    // The end is the key, moved by the distance.
     std::vector<Problem> found;
     NodePtr node;
     if (range_origin_ == origin) {
@@ -412,6 +420,8 @@ class Binder {
     const bool star = e_.args[0]->op == Op::star;
     if (star && name != "count") fail(Code::wrong_arguments, "`*` stands only in count(*)", *e_.args[0], origin_);
     if (!star) call.value = bound(*e_.args[0], origin_);
+
+    // What it adds up.
     if (name == "count") {
       call.function = star          ? WindowFunction::count_rows
                       : e_.distinct ? WindowFunction::count_distinct
@@ -454,6 +464,8 @@ class Binder {
               : nth  ? "nth_value(amount, 2) over (partition by shop_no order by ordered_on)"
                      : "first_value(amount) over (partition by shop_no order by ordered_on)");
     if (shifts) need_order(call);
+
+    // Whose value it is.
     call.value = bound(*e_.args[0], origin_);
     call.type = call.value->type;
     call.function = name == "lag"           ? WindowFunction::lag
@@ -462,6 +474,8 @@ class Binder {
                     : name == "last_value"  ? WindowFunction::last_value
                                             : WindowFunction::nth_value;
     if (e_.args.size() > 1) call.count = count_argument(1, nth ? 1 : 0, nth ? "which one it is" : "the distance");
+
+    // What is there instead of a missing row.
     if (e_.args.size() > 2) {
       call.otherwise = bound(*e_.args[2], origin_);
       const Type other = call.otherwise->type;

@@ -48,6 +48,8 @@ Order WindowSort::sorted(const WindowRelation& relation, const std::vector<SortB
     relation.encode(*key.node, *kept_.back(), key.descending, key.nulls, codes_);
   }
   codes_of_.push_back(codes_.size());
+
+  // An order that is there already.
   if (ready != nullptr) {
     // Windows rank nulls as they stand; places leave them out.
     auto all_ranked = std::make_shared<OrderData>();
@@ -60,6 +62,8 @@ Order WindowSort::sorted(const WindowRelation& relation, const std::vector<SortB
     all_ranked->groups = from.groups;
     return Order(std::move(all_ranked));
   }
+
+  // Else a sort, which may only have to refine another one.
   for (const auto& code : codes_) bits += code->bits();
   const bool refines = grouped.by != nullptr && worth_refining(grouped.by->base_.data(), bits);
   for (std::size_t k = refines ? grouped.keys : 0; k < keys.size(); ++k)
@@ -89,6 +93,8 @@ const OrderData& WindowSort::order(const Shape& shape) {
   if (shape.partition == shape_.partition && shape.partition + shape.order == keys) return base_.data();
   std::unique_ptr<OrderData>& view = views_[{shape.partition, shape.order}];
   if (view) return *view;
+
+  // From which key on each row differs from the one before: once for all calls.
   const auto rows = base_.rows();
   if (first_difference_.empty() && !rows.empty()) {
     first_difference_.assign(rows.size(), static_cast<std::uint8_t>(std::min<std::size_t>(keys, 255)));
@@ -107,6 +113,8 @@ const OrderData& WindowSort::order(const Shape& shape) {
     });
     first_difference_.front() = 0;
   }
+
+  // The marks of this call's keys.
   view = std::make_unique<OrderData>();
   view->rows.allocate(rows.size());
   std::copy(rows.begin(), rows.end(), view->rows.data());
@@ -134,6 +142,8 @@ const WindowSort::Peers& WindowSort::peers(const Shape& shape) {
   const OrderData& of = order(shape);
   const std::uint8_t* const marks = of.marks.data();
   const std::size_t size = of.rows.size();
+
+  // Piece by piece.
   const Pieces pieces = Pieces::fixed(size);
   std::vector<Peers> found(pieces.count());
   parallel_for(pieces, run_, [&](const RowRange& range, std::size_t piece) {
@@ -160,6 +170,8 @@ const WindowSort::Peers& WindowSort::peers(const Shape& shape) {
     }
     found[piece] = {end - begin - alone, most > 1 ? most : 0};
   });
+
+  // All pieces together.
   for (const Peers& piece : found) {
     place->second.rows += piece.rows;
     place->second.most = std::max(place->second.most, piece.most);
@@ -306,12 +318,16 @@ class Evaluation {
       return node ? gather(*relation_.column(*node), order_.rows.view(), run_) : Gathered{};
     };
     const Gathered from = end(call_.range_from), to = end(call_.range_to);
+
+    // What the ends are.
     range_.has_from = call_.range_from != nullptr;
     range_.has_to = call_.range_to != nullptr;
     range_.null.allocate(size());
     for (std::size_t i = 0; i < size(); ++i) range_.null[i] = key.is_null(i);
     const auto floats = [](const Gathered& g, bool used) { return used && g.lane == Gathered::Lane::float64; };
     range_.exact = !floats(key, true) && !floats(from, range_.has_from) && !floats(to, range_.has_to);
+
+    // As floats.
     if (!range_.exact) {
       const auto put = [&](const Gathered& in, Buffer<double>& out) {
         out.allocate(size());
@@ -329,6 +345,8 @@ class Evaluation {
       if (range_.has_to) put(to, range_.float_to);
       return;
     }
+
+    // As exact numbers of one scale.
     const int scale = std::max({key.scale, range_.has_from ? from.scale : 0, range_.has_to ? to.scale : 0});
     const auto put = [&](const Gathered& in, Buffer<std::int64_t>& out) {
       out.allocate(size());
@@ -470,15 +488,20 @@ class Evaluation {
       notes_.sharing = sort_.peers(shape_).rows;
       notes_.largest_peers = sort_.peers(shape_).most;
     }
+
+    // Frames that are shorter than they ask for.
     if (!call_.uses_frame() || !call_.frame_written || call_.whole_partition()) return;
     const auto distance = [](Edge edge) { return edge == Edge::preceding || edge == Edge::following; };
     if (!distance(frame_.from.edge) && !distance(frame_.to.edge)) return;
     notes_.short_frames = engine::short_frames(job_);
+
     // One row before or behind is a neighbour; several are likely to be meant as days.
     const bool days = frame_.unit == FrameUnit::rows && call_.order.size() >= 1 &&
                       std::max(frame_.from.distance, frame_.to.distance) > 1 &&
                       call_.order.front().node->type.kind == Kind::date;
     if (!days) return;
+
+    // Days that are missing, or there more than once.
     const Gathered& day = sort_.values(*call_.order.front().node, relation_, run_);
     for (std::size_t i = 1; i < size(); ++i) {
       if ((order_.marks[i] & OrderData::group_start) != 0 || day.is_null(i) || day.is_null(i - 1)) continue;

@@ -174,6 +174,8 @@ class BlockExtremes {
     const std::int64_t width = std::max<std::int64_t>(b - a + 1, 1);
     begin_ = end_ = next_ = std::max(first, from + a);
     const std::int64_t until = std::min(last, to + b);  // the end of the last frame
+
+    // Frame by frame, each of which may begin a new block.
     for (std::int64_t at = from; at < to; ++at) {
       const std::int64_t low = std::max(at + a, first), high = std::min(at + b, last - 1);
       if (low > high) {
@@ -385,6 +387,8 @@ PackedNumbers packed_extreme_values(const WindowJob& job, const Gathered& values
              });
     });
   };
+
+  // In words of two or four bytes.
   if (packed.width == 2)
     in_words(std::uint16_t{});
   else

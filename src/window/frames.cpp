@@ -112,6 +112,7 @@ void FrameWalk::range_frame() {
   cut_short_ = range_ != nullptr && !blank &&
                (range_->exact ? beyond_ends(range_->at, range_->from, range_->to)
                               : beyond_ends(range_->float_at, range_->float_from, range_->float_to));
+
   // The first position whose value is not before `bound` (or, `beyond`, behind it), from where the last search ended.
   const auto search = [&](std::uint32_t from, const auto& values, auto bound, bool beyond) {
     const auto before = [&](std::size_t i) { return beyond ? values[i] <= bound : values[i] < bound; };
@@ -129,6 +130,8 @@ void FrameWalk::range_frame() {
     }
     return static_cast<std::uint32_t>(high);
   };
+
+  // Where it begins, and where it ends.
   switch (frame_.from.edge) {
     case Edge::unbounded_preceding: low_ = begin; break;
     case Edge::current_row: low_ = static_cast<std::uint32_t>(peers_begin_); break;

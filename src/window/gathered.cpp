@@ -76,10 +76,14 @@ Gathered whole_numbers(const Key& key, std::span<const std::uint32_t> rows, cons
     else
       look(begin, end, piece, std::true_type{});
   });
+
+  // How large they are.
   const Seen all = together(seen);
   if (all.least <= all.greatest)
     out.magnitude = std::max(-static_cast<int128>(all.least), static_cast<int128>(all.greatest));
   if (all.least != int64_null) return out;
+
+  // The least 64-bit number means null: wider ones, then.
   Gathered wide;
   wide.lane = Gathered::Lane::int128;
   wide.wide.allocate(rows.size());

@@ -23,6 +23,8 @@ PackedNumbers packed_array(const Key& key, const Run& run) {
     std::int64_t least = std::numeric_limits<std::int64_t>::max(), greatest = int64_null;
     bool nulls = false;
   };
+
+  // The range of the numbers, piece by piece.
   std::vector<Seen> seen(Pieces::fixed(size).count());
   parallel_for(Pieces::fixed(size), run, [&](const RowRange& range, std::size_t piece) {
     const std::size_t begin = range.begin, end = range.end;
@@ -36,6 +38,8 @@ PackedNumbers packed_array(const Key& key, const Run& run) {
     }
     seen[piece] = own;
   });
+
+  // Does it fit few bytes?
   Seen all;
   for (const Seen& one : seen) {
     all.least = std::min(all.least, one.least);
@@ -46,6 +50,8 @@ PackedNumbers packed_array(const Key& key, const Run& run) {
   if (all.least > all.greatest) all.least = all.greatest = 0;  // nothing but nulls
   PackedNumbers out = PackedNumbers::between(all.least, all.greatest, all.nulls);
   out.allocate(size);
+
+  // Packed, piece by piece.
   with_word(out.width, [&](auto word) {
     using Word = decltype(word);
     Word* const to = out.data<Word>();

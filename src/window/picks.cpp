@@ -24,6 +24,8 @@ Buffer<std::uint32_t> shifted_positions(const OrderData& order, const Counted& c
       const auto here = static_cast<std::int64_t>(counted.before(at));
       const auto first = static_cast<std::int64_t>(counted.before(walk.group_begin())),
                  last = static_cast<std::int64_t>(counted.before(walk.group_end()));
+
+      // Among those that are counted.
       std::int64_t number = here;
       if (distance > 0) {
         number = distance > here - first ? -1 : here - distance;

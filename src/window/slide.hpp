@@ -58,6 +58,7 @@ void each_frame_of_rows(const WindowJob& job, std::size_t begin, std::size_t end
     };
     std::int64_t at = std::max(static_cast<std::int64_t>(begin), first);
     const std::int64_t until = std::min(static_cast<std::int64_t>(end), last);
+
     // The frame before is there, and neither it nor this one is clamped or empty.
     const std::int64_t steady_begin = std::max(at + 1, first - from + 1), steady_end = std::min(until, last - to + 1);
     if (from < to && steady_begin < steady_end) {

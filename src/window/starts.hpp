@@ -65,6 +65,7 @@ inline std::size_t most_in_group(const OrderData& order, const Run& run) {
     }
     seen[piece] = own;
   });
+
   // A group begins somewhere in its block, and ends somewhere in the next one that has a beginning.
   std::size_t last = 0, most = 0;
   for (const Seen& piece : seen) {

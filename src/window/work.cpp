@@ -67,6 +67,8 @@ std::vector<SortStep> plan_with(const std::vector<WindowItem>& items, bool share
     for (const std::size_t need : items[i].key_needs) tier = std::max(tier, depth[need]);
     tiers[tier].push_back(i);
   }
+
+  // Tier by tier: whose keys are windows comes later.
   std::vector<SortStep> steps;
   KeyNumbering numbering;
   for (const auto& [tier, members] : tiers) {
@@ -91,6 +93,7 @@ std::vector<SortStep> plan_with(const std::vector<WindowItem>& items, bool share
       }
       step.shape = {sort.partition, sort.keys.size() - sort.partition};
       for (const std::size_t n : sort.serves) step.serves.push_back(members[n]);
+
       // Whoever shares the step sees no order between groups of the narrowest partition: any will do.
       std::size_t free = sort.keys.size();
       for (const std::size_t n : sort.serves) free = std::min(free, needs[n].partition.size());
@@ -202,6 +205,8 @@ class Working {
     for (const std::size_t item : plan_[s].serves)
       if (!known_[item] && all_known(items_[item].needs)) ready.push_back(item);
     if (ready.empty()) return;
+
+    // One after the other; results wait, so that several go back to their rows together.
     WindowSort& sort = sorted(s);
     ColumnScatter scatter(sort.rows(), run_);
     std::vector<Waiting> waiting;
@@ -227,6 +232,8 @@ class Working {
       }
       waiting.push_back({item, std::move(notes)});
     }
+
+    // What still waits.
     sort.forget_values();  // all results are there
     bring_back(scatter, waiting);
     for (const std::size_t item : ready) known_[item] = true;
