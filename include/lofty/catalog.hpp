@@ -25,7 +25,7 @@ struct ReadOptions {
     char point = '.';
   };
   std::vector<ColumnOption> columns = {};
-  std::vector<std::string> nulls = {};   // texts that mean null, besides nothing at all
+  std::vector<std::string> nulls = {};   // texts that mean null, in addition to an empty field
   std::vector<std::string> header = {};  // headings, for a file that has none or poor ones
   char delimiter = 0;                    // 0: told from the heading line
   bool ragged_as_null = false;           // short rows are filled with nulls instead of refused
@@ -40,7 +40,7 @@ struct TableSize {
   double bytes = 0;  // of the text that will be read; 0 in memory
 };
 
-// One table that can be read: its headings at once, its rows when they are asked for.
+// One table that can be read: its headings at once, its rows on demand.
 class TableSource {
  public:
   virtual ~TableSource() = default;

@@ -24,7 +24,7 @@ struct Date {
 struct Timestamp {
   std::int64_t microseconds = 0;  // since 1970-01-01 00:00:00
 
-  // "2025-03-31 14:05", "2025-03-31T14:05:09.25", either with "Z" or "+02:00" behind; `zoned` tells which it was.
+  // "2025-03-31 14:05", "2025-03-31T14:05:09.25", either followed by "Z" or "+02:00"; `zoned` tells which it was.
   // Nothing for other texts, and for more than six decimals of a second.
   static std::optional<Timestamp> parse(std::string_view text, bool* zoned = nullptr);
   Date day() const;

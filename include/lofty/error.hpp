@@ -32,7 +32,7 @@ enum class Code {
   circular,             // figures, or ladders, that need each other
   several_values,       // a column with several values in one entry, used as if it had one
   bad_value,            // a key's value that cannot be used: a negative best, ...
-  unknown_entry,        // no entry, or more than one, where one was asked for
+  unknown_entry,        // no entry, or more than one, where one was wanted
   cannot_open,          // a file that cannot be opened, or is a folder
   replaces_input,       // an output that is also read, or two outputs of one run into one file
   would_replace,        // an output that would replace a file which is not plainly an earlier answer
@@ -40,7 +40,7 @@ enum class Code {
   empty_file,        // no heading line
   bad_heading,       // missing or doubled headings
   ragged_row,        // more or fewer fields than headings
-  unclosed_quote,    // a quote that never ends, or text behind a closing quote
+  unclosed_quote,    // a quote that never ends, or text after a closing quote
   bad_encoding,      // bytes that are not UTF-8
   damaged_file,      // a file that is not what its ending says
   too_many_rows,     // more than 4,294,967,294 rows

@@ -22,7 +22,7 @@ struct Comparison {
   std::optional<Cell> differs;              // the first differing cell, in the order of the expected table
   std::size_t differing = 0;                // cells
   std::vector<std::string> missing, extra;  // entries that only the table has, and only the listing
-  std::optional<std::string> out_of_order;  // the first entry that stands elsewhere among those that are in both
+  std::optional<std::string> out_of_order;  // the first entry in another position among those that are in both
   bool equal() const { return differing == 0 && missing.empty() && extra.empty() && !out_of_order; }
 };
 

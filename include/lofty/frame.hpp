@@ -40,7 +40,7 @@ struct Frame {
   Bound from = unbounded_preceding(), to = current_row();
   Excluded excluded = Excluded::no_others;
   // For a range with a distance: the key that the order goes by, as it was passed to order(). Integers, floats, dates
-  // or timestamps. Rows whose key is null see their peers where a distance is asked for.
+  // or timestamps. Rows whose key is null see their peers where the frame has a distance.
   Key by = {};
 };
 

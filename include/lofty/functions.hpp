@@ -8,7 +8,7 @@
 namespace lofty {
 
 enum class CalledIn : std::uint8_t {
-  any_formula,  // wherever a formula stands
+  any_formula,  // in any formula
   totals,       // over the rows of an entry: under [totals], in rank.having and the like
   whole,        // over all rows that count: in any formula, one constant for the whole ladder
   windows,      // with `over (...)` only: in figures, over the rows that count; in [windows], over the entries

@@ -28,7 +28,7 @@ enum class TextOrder : std::uint8_t {
 
 // An order of one's own. Listed values that do not occur change nothing. Numbers are Decimal, or double for floats.
 struct CustomOrder {
-  std::vector<Value> first = {}, last = {};  // pinned in front and behind, in either direction; the rest as usual
+  std::vector<Value> first = {}, last = {};  // pinned first and last, in either direction; the rest as usual
   std::vector<Value> sequence = {};          // the full order, which a direction turns round; forgotten values follow
 };
 

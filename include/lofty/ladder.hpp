@@ -14,7 +14,7 @@
 
 namespace lofty {
 
-// A name and the formula behind it: a figure (row by row) or a total (per entry).
+// A name and its formula: a figure (row by row) or a total (per entry).
 struct NamedFormula {
   std::string name;
   std::string formula;
@@ -78,7 +78,7 @@ struct Period {
 // of numbers.
 struct Ordering {
   std::string column;
-  std::vector<Value> first = {}, last = {};  // pinned in front and behind, in either direction; the rest as usual
+  std::vector<Value> first = {}, last = {};  // pinned first and last, in either direction; the rest as usual
   std::vector<Value> sequence = {};          // the full order; values that it forgets follow, as usual
   TextOrder text = TextOrder::language;
 };
@@ -105,7 +105,7 @@ struct Also {
 };
 
 // What is ranked, by what, and how much of it is kept. Of several levels each one's groups are the entries of those
-// outside it; its totals are worked out anew from the rows, and it runs inside the entries that they keep.
+// outside it; its totals are computed anew from the rows, and it runs inside the entries that they keep.
 struct Level {
   std::vector<std::string> each = {};    // columns that make an entry; none: every row is one
   std::vector<std::string> within = {};  // places start anew in each of these groups
@@ -116,14 +116,14 @@ struct Level {
   std::string having = {};    // condition on entries, totals included: others are dropped before anything is ranked
   std::string eligible = {};  // condition on entries: others stay listed, but have no place
   std::string rank_as = {};   // the place column's name; empty: rank
-  // Values worked out over the entries that `having` let through, after the totals: formulas with `over (...)`, which
+  // Values computed over the entries that `having` let through, after the totals: formulas with `over (...)`, which
   // see all of those entries. In force from `eligible` on.
   std::vector<NamedFormula> windows = {};
   std::string where = {};                 // condition on entries, places included: others are not kept (keep.where)
   std::optional<std::size_t> best = {};   // keep the first N of every group
   std::optional<std::size_t> worst = {};  // and, or instead, the last N
   Cut cut = Cut::with_ties;
-  bool unranked = false;  // keep unranked entries too, behind the ranked ones
+  bool unranked = false;  // keep unranked entries too, after the ranked ones
   bool others = false;    // under each group's listed entries a line for the rest, and one for all of them
   friend bool operator==(const Level&, const Level&) = default;
 };

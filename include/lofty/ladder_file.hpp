@@ -12,7 +12,7 @@
 
 namespace lofty {
 
-// A ladder as it was read, and where each of its keys stands in the file.
+// A ladder as it was read, and where each of its keys is in the file.
 struct LadderText {
   Ladder ladder;
   std::string file;  // for messages

@@ -51,7 +51,7 @@ std::string workings_text(const Workings& workings, std::size_t most_lines = 20,
 std::string functions_text(const std::string& word = {}, const Looks& looks = {});
 
 // The plan as a table: step, what it serves, rows, comparisons, memory, estimated and, once it has run, measured time;
-// then what they come to, and the advice.
+// then their totals, and the advice.
 std::string cost_text(const Cost& cost, const Looks& looks = {});
 
 // `form` says how the table was read (TableSource::form), or is empty.

@@ -17,7 +17,7 @@ struct OrderData;
 }
 
 // Rows in sorted order, and where groups and peers begin. Positions count from 0 in sorted order; groups follow one
-// another, ascending by their keys. Within a group the rows whose first `by` key is null stand last, unranked.
+// another, ascending by their keys. Within a group the rows whose first `by` key is null come last, unranked.
 // Immutable and cheap to copy; safe to share between threads.
 class Order {
  public:

@@ -13,7 +13,7 @@
 
 namespace lofty {
 
-// An answer with what the page says of it besides.
+// An answer with what else the page says of it.
 struct PageAnswer {
   explicit PageAnswer(Standings answer) : standings(std::move(answer)) {}
 

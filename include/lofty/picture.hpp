@@ -37,8 +37,8 @@ struct PictureOptions {
   // key.
   std::string along = {};
   bool free_scale = false;  // lines: each chart has a scale of its own
-  // lines: besides the values their moving average over so many rows up to each point, or over so many days of the
-  // dates up to it (the mean of the points that there are). 0: none.
+  // lines: in addition to the values, their moving average over so many rows up to each point, or over so many days of
+  // the dates up to it (the mean of the points that there are). 0: none.
   std::size_t smooth_rows = 0, smooth_days = 0;
   Decimal mark{5, 1};  // shares: the share whose first entry is marked; more than 0, at most 1
   // Draw only the first so many entries, and name the others. Without it more than 60 are refused.

@@ -58,7 +58,7 @@ std::vector<std::uint32_t> tiers(const Order& order, std::uint32_t count, const 
 std::vector<double> percent_ranks(const Order& order, const Run& run = {});
 std::vector<double> cumulative_distributions(const Order& order, const Run& run = {});
 
-// Results in sorted order -> by input row. O(n); a copy of the values and 2 bytes a row besides, while it runs.
+// Results in sorted order -> by input row. O(n); a copy of the values and 2 bytes a row, while it runs.
 template <class T>
 std::vector<T> by_input_row(const Order& order, std::span<const T> sorted, const Run& run = {});
 template <class T>

@@ -12,8 +12,8 @@ namespace lofty {
 
 // In the order in which a ladder runs.
 enum class Stage : std::uint8_t {
-  joined,    // the rows of all tables, beside one another
-  figures,   // with the values worked out row by row
+  joined,    // the rows of all tables, side by side
+  figures,   // with the values computed row by row
   counted,   // those that rows.where lets through
   totalled,  // the entries, with their totals
   ranked,    // with their places; what rank.having drops is gone

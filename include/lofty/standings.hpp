@@ -40,7 +40,7 @@ struct StandingColumn {
   std::string heading;  // the name, unless list.headings has another
   Type type;
   Role role = Role::label;
-  Ties ties = Ties::competition;     // of a place column: under ordinal ones nobody shares a place
+  Ties ties = Ties::competition;     // of a place column: ordinal places are never shared
   Measure measure = Measure::place;  // of a column of rank.also: what it holds
   int sort_position = 0;             // its place among the sort keys, from 1; 0: not one
   bool descending = false;
@@ -75,12 +75,12 @@ struct Accounting {
   std::size_t listed = 0;
 };
 
-// A line under the listed entries of a group (rank.others): what those that are not listed come to together, or all of
-// them. Totals are worked out anew from the rows, so a distinct count counts nothing twice.
+// A line under the listed entries of a group (rank.others): the totals of those that are not listed, or all of
+// them. Totals are computed anew from the rows, so a distinct count counts nothing twice.
 struct SummaryLine {
   enum class Of : std::uint8_t { others, all };
   Of of = Of::others;
-  std::size_t behind = 0;          // the listed row that it stands behind
+  std::size_t behind = 0;          // the listed row that it follows
   std::size_t level = 0;           // of nested levels: the one that its entries are of
   std::size_t entries = 0;         // how many it takes together
   std::size_t label_column = 0;    // the listed column under whose entries the label belongs: their names, or keys
@@ -102,7 +102,7 @@ struct Departed {
   Value was, now;    // places; `now` is null without one, or where there is no such entry any more
 };
 
-// Where a value that no entry has would stand in one group.
+// Where a value that no entry has would be placed in one group.
 struct WouldStand {
   std::vector<Value> group;            // of rank.within; empty without
   Standing standing;                   // by the first key alone: entries equal on it are its peers
@@ -122,11 +122,11 @@ class Standings {
   const std::vector<StandingColumn>& columns() const;
   std::size_t rows() const;
   Value value(std::size_t row, std::size_t column) const;
-  // How many levels stand outside the row's own; 0 where levels are not nested. A row has its own level's places and
-  // totals, and the keys and labels of the entries that it stands in.
+  // How many levels are outside the row's own; 0 where levels are not nested. A row has its own level's places and
+  // totals, and the keys and labels of the entries that it is in.
   std::size_t level(std::size_t row) const;
   std::size_t levels() const;  // 1 where they are not nested
-  // Is the column one of the row's own level, rather than of an entry that it stands in, or of what stands in it?
+  // Is the column one of the row's own level, rather than of an entry that it is in, or that is in it?
   bool of_level(std::size_t row, std::size_t column) const;
   // What makes the entry of a listed row, listed or not: the columns of rank.within and rank.each with their values; of
   // an inner level those of the levels outside too. Empty where every row is an entry.
@@ -139,22 +139,22 @@ class Standings {
   bool ranked(std::size_t row) const;
   // Does a new group of rank.within begin here? Always false when the listing mixes groups.
   bool starts_group(std::size_t row) const;
-  // How many ranked entries stand between this row and the one before it that keep.best and keep.worst leave out: not 0
+  // How many ranked entries are between this row and the one before it that keep.best and keep.worst leave out: not 0
   // at the first of a group's worst alone, and only where the listing keeps the order of places.
   std::size_t passed_over(std::size_t row) const;
   // In the order of the rows; empty where no tie is cut, or the cut is strict.
   const std::vector<CutTie>& cut_ties() const;
-  // By the row that they stand behind; of each group the others, where there are any, then all.
+  // By the row that they follow; of each group the others, where there are any, then all.
   const std::vector<SummaryLine>& summaries() const;
   // In the order of their former places; empty without [compare].
   const std::vector<Departed>& departed() const;
-  // "Where would 4,200.00 stand?" By group. `name` is the first key of rank.by as written, and value of its type.
+  // "Which place would 4,200.00 take?" By group. `name` is the first key of rank.by as written, and value of its type.
   // Throws Error (bad_value: nothing is ranked, unknown_word: another name, wrong_type). O(entries).
   std::vector<WouldStand> where_would(const std::string& name, const Value& value) const;
   Ties ties() const;  // of the first place column
   const std::vector<Remark>& remarks() const;
   const Accounting& accounting() const;
-  // What each step took, in the order in which they were done; estimates beside it for the sizes that were met.
+  // What each step took, in the order in which they were done; estimates next to it for the sizes that were met.
   const Cost& cost() const;
 
   const engine::StandingsData& data() const { return *data_; }  // for the engine

@@ -44,8 +44,8 @@ std::shared_ptr<const TableSource> open_standings(const std::filesystem::path& f
 
 // Tables of a folder, called by their file names: "order_lines.csv", "2025/shops.csv", "sales.sqlite#order_lines",
 // "plan.xlsx#May". Delimited text may be compressed (.gz). "best.ladder.toml" is the standings of that ladder, whose
-// own tables are looked for beside it; one that feeds itself, through whatever others, is an Error(circular). Tables
-// added in memory are found first.
+// own tables are looked for in its folder; one that feeds itself, through whatever others, is an Error(circular).
+// Tables added in memory are found first.
 class TableFiles : public Catalog {
  public:
   explicit TableFiles(std::filesystem::path folder = ".") : folder_(std::move(folder)) {}

@@ -17,7 +17,7 @@ class Zone;
 enum class Kind : std::uint8_t {
   integer,    // exact, up to 38 digits
   decimal,    // exact, up to 38 digits, with a fixed number of decimals
-  floating,   // IEEE double; only where a file's text has exponents, or somebody asked for it
+  floating,   // IEEE double; only where a file's text has exponents, or it is declared
   date,       // a day
   timestamp,  // a moment
   boolean,    // true, false

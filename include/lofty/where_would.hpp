@@ -1,5 +1,5 @@
 #pragma once
-// "Where would 4,200.00 stand?" The place that a row which is not in the data would get.
+// "Which place would 4,200.00 take?" The place that a row which is not in the data would get.
 
 #include <cstddef>
 #include <vector>
@@ -16,7 +16,7 @@ struct Standing {
   std::size_t better_values = 0;  // different ones among them
   std::size_t equal = 0;          // rows that would be its peers
   std::size_t ranked = 0;         // all ranked rows of the group, without it
-  double place(Ties ties) const;  // were it added, behind its peers: 1 is the first
+  double place(Ties ties) const;  // were it added, after its peers: 1 is the first
 };
 
 // `order` was made with `within` and `by`, whose arrays still hold, and without custom

@@ -1,5 +1,5 @@
 #pragma once
-// "Why is this shop second?" The workings behind one entry.
+// "Why is this shop second?" The workings of one entry.
 
 #include <cstddef>
 #include <optional>
@@ -47,7 +47,7 @@ struct Workings {
   struct Part {
     std::string formula;  // a total inside a formula: "sum(amount)"
     Value value;
-    std::size_t rows = 0;  // that it was worked out from
+    std::size_t rows = 0;  // that it was computed from
     Type type = {};
   };
   struct Total {

@@ -1,5 +1,5 @@
 #pragma once
-// Windows over plain arrays: for every row a value worked out from the rows around it.
+// Windows over plain arrays: for every row a value computed from the rows around it.
 //
 //   std::vector<std::int64_t> day{1, 1, 2, 5}, amount{10, 20, 30, 40};
 //   auto o = lofty::order({lofty::ascending(day)});
@@ -8,7 +8,7 @@
 //   auto by_day = lofty::frame_sums(o, days, amount);                                    // 30 30 60 40
 //   auto before = lofty::rows_before(o, 1);                                              // none, 0, 1, 2
 //
-// Groups of the order are partitions; peers are rows that are equal on all of its `by` keys. Every result stands in the
+// Groups of the order are partitions; peers are rows that are equal on all of its `by` keys. Every result is in the
 // order's positions; by_input_row() brings it back to the rows' own sequence, for some 10 ns a row. Values are given
 // by input row, nulls by a mask (not 0: null; NaN is null too).
 //
@@ -48,7 +48,7 @@ Windowed<Decimal> frame_sums(const Order& order, const Frame& frame, std::span<c
 // The same into the caller's memory, which saves making it: a null has 0 in `out` and 1 in `out_nulls`.
 void frame_sums(const Order& order, const Frame& frame, std::span<const std::int64_t> values, NullMask nulls,
                 std::span<std::int64_t> out, std::span<std::uint8_t> out_nulls, const Run& run = {});
-// The running sum along the order, from each group's start to the row itself, of values that stand in the order
+// The running sum along the order, from each group's start to the row itself, of values in the order
 // already: one pass, into the caller's memory. Precondition (asserted): no sum is beyond 64 bits.
 void running_sums(const Order& order, std::span<const std::int64_t> in_order, std::span<std::int64_t> out);
 
@@ -61,7 +61,7 @@ Windowed<Decimal> frame_means(const Order& order, const Frame& frame, std::span<
 // How many rows, or values that are not null, each frame holds.
 std::vector<std::uint32_t> frame_counts(const Order& order, const Frame& frame, NullMask nulls = {},
                                         const Run& run = {});
-// How many different values that are not null. 8 bytes a row besides.
+// How many different values that are not null. 8 bytes a row in addition.
 std::vector<std::uint32_t> frame_distinct_counts(const Order& order, const Frame& frame, const Key& values,
                                                  const Run& run = {});
 
@@ -76,14 +76,14 @@ void frame_least(const Order& order, const Frame& frame, const Key& values, std:
 void frame_greatest(const Order& order, const Frame& frame, const Key& values, std::span<std::uint32_t> out,
                     const Run& run = {});
 
-// The value below which `fraction` (0 to 1) of a frame's values lies, between the two nearest; 0.5 is the median. Null
-// over no value. One more sort (of the values within their groups), and 20 bytes a row besides.
+// The value below which `fraction` (0 to 1) of a frame's values is, between the two nearest; 0.5 is the median. Null
+// over no value. One more sort (of the values within their groups), and 20 bytes a row in addition.
 Windowed<double> frame_percentiles(const Order& order, const Frame& frame, std::span<const double> values,
                                    const Decimal& fraction, NullMask nulls = {}, const Run& run = {});
 Windowed<Decimal> frame_percentiles(const Order& order, const Frame& frame, std::span<const Decimal> values,
                                     const Decimal& fraction, NullMask nulls = {}, const Run& run = {});
 
-// The input row so many rows before, or behind, in the same group; none where there is no such row. With a mask rows
+// The input row so many rows before, or after, in the same group; none where there is no such row. With a mask rows
 // that are null are passed over (ISO SQL's `ignore nulls`).
 std::vector<std::uint32_t> rows_before(const Order& order, std::uint32_t distance, NullMask nulls = {},
                                        const Run& run = {});

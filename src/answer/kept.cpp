@@ -14,7 +14,7 @@ class GroupCut {
   GroupCut(const Places& places, const Level& level, std::vector<std::size_t> positions)
       : places_(places), level_(level), in_(std::move(positions)), front_(in_.size()), back_(in_.size()) {}
 
-  // A cut lies between two entries; when they are peers it goes through a tie.
+  // A cut is between two entries; when they are peers it goes through a tie.
   void make(Kept& kept) {
     const std::size_t count = in_.size();
     const bool strict = level_.cut == Cut::strict;

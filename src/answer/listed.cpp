@@ -150,7 +150,7 @@ void mark_groups(const Question& question, const Entries& entries, const Places&
   for (std::size_t i = 0; i < out.rows.size(); ++i) {
     const std::uint32_t group = out.group_of[out.rows[i]];
     out.group_start[i] = i == 0 || group != out.group_of[out.rows[i - 1]];
-    if (out.group_start[i] && seen[group]) {  // groups are mixed: breaks would tell lies
+    if (out.group_start[i] && seen[group]) {  // groups are mixed: breaks would mislead
       out.group_start.assign(out.rows.size(), 0);
       out.groups_mixed = true;
       return;

@@ -88,7 +88,7 @@ class Nesting {
     return at;
   }
 
-  // The rows of one entry of the level outside, each with what stands inside it.
+  // The rows of one entry of the level outside, each with what is inside it.
   void add(std::size_t level, const std::vector<std::size_t>& rows, std::size_t outer) {
     const StandingsData& from = *levels_[level];
     std::size_t summary = 0;

@@ -35,7 +35,7 @@ struct StandingsData {
   std::vector<std::vector<std::uint8_t>> tied_by;  // by listed column, then entry; empty: as `tied`
   std::vector<CutTie> cut_ties;
   std::vector<SummaryLine> summaries;
-  // Levels inside levels, outermost first: the rows below are then those of all levels, each behind the entry that it
+  // Levels inside levels, outermost first: the rows below are then those of all levels, each after the entry that it
   // belongs to, and `values`, `rows`, `tied` ... are theirs. Empty without.
   std::vector<std::shared_ptr<const StandingsData>> levels;
   struct NestedRow {

@@ -378,7 +378,7 @@ class Advising {
         if (i != k && (say_nulls(named, needs, i, k, now) || say_further_keys(named, needs, i, k, now, texts))) return;
   }
 
-  // Would the two share a sort if nulls stood at the same end in both?
+  // Would the two share a sort if nulls were at the same end in both?
   template <class Needs>
   bool say_nulls(std::vector<Named>& named, const Needs& needs, std::size_t i, std::size_t k, std::size_t now) {
     WindowNeed changed = named[i].need;

@@ -79,7 +79,7 @@ class Comparing {
       }
     }
 
-    // What is listed besides, and in another order.
+    // What else is listed, and in another order.
     for (std::size_t r = 0; r < answer_.rows(); ++r)
       if (!wanted.contains(key_of(r, &Comparing::here))) out.extra.push_back(name_of(r, &Comparing::here));
     for (std::size_t i = 1; i < order.size() && !out.out_of_order; ++i)

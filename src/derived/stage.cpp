@@ -38,7 +38,7 @@ std::vector<std::string> all_columns(const Data& data, const Catalog& catalog) {
   std::vector<std::string> out;
   for (std::size_t t = 0; t < tables.size(); ++t)
     for (const std::string& heading : tables[t].headings) {
-      if (has(tables[t].keys, heading)) continue;  // it stands with the first table already
+      if (has(tables[t].keys, heading)) continue;  // it is with the first table already
       std::size_t elsewhere = 0;
       for (std::size_t other = 0; other < tables.size(); ++other)
         elsewhere += other != t && has(tables[other].headings, heading) && !has(tables[other].keys, heading);

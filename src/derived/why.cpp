@@ -130,7 +130,7 @@ class Answering {
     return columns;
   }
 
-  // Which entry is meant, and where does it stand?
+  // Which entry is meant, and which row has it?
   void find() {
     label_ = find_label();
     if (!label_.empty()) {
@@ -177,7 +177,7 @@ class Answering {
       row_ = meant.front();
       return true;
     } catch (const Error&) {
-      return false;  // what the ladder leaves out may be what nothing can be worked out from
+      return false;  // what the ladder leaves out may be what nothing can be computed from
     }
   }
 
@@ -332,7 +332,7 @@ class Answering {
     return out;
   }
 
-  // The rows behind it, with the columns of the first table that anything mentions, and the figures.
+  // Its rows, with the columns of the first table that anything mentions, and the figures.
   Standings list_lines() {
     Ladder ladder = ladder_;
     ladder.totals.clear();
@@ -366,7 +366,7 @@ class Answering {
     return Standings(lines.data);
   }
 
-  // Where a row that is an entry stands in its file.
+  // Where a row that is an entry is in its file.
   std::string place_of(std::size_t row) const {
     if (!joined_) joined_ = std::make_unique<JoinedRows>(field_.questions.front(), run_);
     return joined_->place_of(relation_row(field_, row));
@@ -412,7 +412,7 @@ class Answering {
     }
     out.entry = whole_name_of(*row_);
 
-    // What it amounts to.
+    // What it totals.
     for (const auto& [window, at] : windows_)
       out.windows.push_back(
           {window.name, window.formula, dropped_ ? Value{} : s.value(*row_, at), s.columns()[at].type});

@@ -11,7 +11,7 @@
 
 namespace lofty::engine {
 
-// What the names of a formula mean at the place where it stands. The ladder has one scope per stage.
+// What the names of a formula mean at its place. The ladder has one scope per stage.
 class Scope {
  public:
   virtual ~Scope() = default;
@@ -36,8 +36,8 @@ NodePtr bind(const Expression& expression, Scope& scope, const std::shared_ptr<c
 // Tells which nodes are constant, and which depend on one column of text only.
 void complete(Node& root);
 
-// Completes a formula for evaluation: complete(), and a slot for every node that has none yet. Slots are unique among all
-// formulas of a question, which share nodes. Returns the first slot that is free, counting from `first_slot`.
+// Completes a formula for evaluation: complete(), and a slot for every node that has none yet. Slots are unique among
+// all formulas of a question, which share nodes. Returns the first slot that is free, counting from `first_slot`.
 int finish(Node& root, int first_slot = 0);
 
 NodePtr make_literal(Value value, Type type, const Expression& at, const std::shared_ptr<const Origin>& origin);

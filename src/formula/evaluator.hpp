@@ -85,7 +85,7 @@ struct RowFailure {
   const Node* node;
 };
 
-// What the formulas of a question need besides rows.
+// What the formulas of a question need in addition to rows.
 struct FormulaContext {
   int slots = 0;                     // of scratch memory, as finish() counted them
   std::vector<Value> overalls = {};  // by Node::overall; empty before they are known, when nothing may need them
@@ -95,7 +95,7 @@ struct FormulaContext {
 // it.
 //
 // A row is active when `active` is null or active[i] != 0. Values of rows that are not active may be anything, and
-// never fail: so `case`, `coalesce`, `and` and `or` shield what stands to their right. Results stay valid until the
+// never fail: so `case`, `coalesce`, `and` and `or` shield what is to their right. Results stay valid until the
 // same node is evaluated again.
 class Evaluator {
  public:

@@ -23,7 +23,7 @@ struct Evaluator::Call {
   Vector& out;
 
   void run() const;
-  // Results by code, worked out on first use; false when a distinct value fails, so that rows must decide.
+  // Results by code, computed on first use; false when a distinct value fails, so that rows must decide.
   bool share() const;
 
   [[noreturn]] void fail(Code code, std::string sentence, std::size_t i, std::string advice = {}) const {
@@ -75,8 +75,8 @@ struct Evaluator::Call {
   // ---- conditions
 
   static bool holds(Op op, int order);
-  // A value that stands beside `other`: a wall clock, which is written without an offset, is that of the zone in which
-  // a moment with an offset is shown.
+  // A value that is used together with `other`: a wall clock, which is written without an offset, is that of the zone
+  // in which a moment with an offset is shown.
   static std::int64_t instant(const Vector& v, const Vector& other, std::size_t i);
   // Compares two values that are not null: negative, 0 or positive.
   static int compare(const Vector& a, const Vector& b, std::size_t i);

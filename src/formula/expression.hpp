@@ -1,5 +1,5 @@
 #pragma once
-// What a formula says, before anybody knows the tables: the parser's result.
+// What a formula says, before the tables are known: the parser's result.
 // Covered by tests/formula/parser_test.cpp.
 
 #include <memory>
@@ -71,7 +71,7 @@ struct FrameClause {
   std::size_t begin = 0, end = 0;
 };
 
-// What stands behind `over`, or in [window_defs].
+// What follows `over`, or in [window_defs].
 struct WindowClause {
   std::string base;                          // the named window that this one builds on; empty: none
   std::size_t base_begin = 0, base_end = 0;  // of its name

@@ -48,7 +48,7 @@ class Lexer {
     }
   }
 
-  // The inside of a quoted text or name; `quote` is doubled to stand for itself.
+  // The inside of a quoted text or name; `quote` is doubled to mean itself.
   std::string quoted(char quote, const char* what) {
     const std::size_t begin = at_++;
     std::string inside;

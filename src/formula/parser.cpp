@@ -32,7 +32,7 @@ bool is_reserved(const std::string& word) {
 class Parser {
  public:
   explicit Parser(std::string_view text) : text_(text), lexemes_(lex(text)) {
-    // Long chains of signs nest to the left without brackets; whoever walks the tree recurses that deep.
+    // Long chains of signs nest to the left without brackets; a walk over the tree recurses that deep.
     if (lexemes_.size() > most_lexemes) fail("the formula is too long", "split it into several figures");
   }
 

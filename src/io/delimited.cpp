@@ -31,7 +31,7 @@ using namespace engine;
 namespace {
 
 // Large enough that a chunk's own dictionaries and the two line-end searches do not show, small enough that its text is
-// still in the second-level cache when libcsv comes to it, and that threads share a small file evenly.
+// still in the second-level cache when libcsv reads it, and that threads share a small file evenly.
 constexpr std::size_t chunk_bytes = 512 * 1024;
 
 // docs/limits.md. A record that long is a quote that was never closed.
@@ -41,7 +41,7 @@ bool is_line_end(char c) { return c == '\n' || c == '\r'; }
 
 // Quote parity over a text; and where the last record that ends in it does.
 struct Cut {
-  std::size_t end = 0;  // behind the last record end; 0: there is none
+  std::size_t end = 0;  // after the last record end; 0: there is none
   bool quotes = false;  // is there any quote?
 };
 
@@ -386,7 +386,7 @@ class Reading {
   struct QuotedRows {
     Reading& reading;
     Chunk& chunk;
-    std::vector<PieceReader*> readers;  // by field; null where nobody wants it
+    std::vector<PieceReader*> readers;  // by field; null where it is not wanted
     std::size_t field = 0, row = 0;     // of what comes next
     std::size_t ragged_row = no_row, ragged_fields = 0;
     int last_end = 0;  // the sign that ended the last record
@@ -439,7 +439,7 @@ class Reading {
     Reading& reading;
     Chunk& chunk;
     std::vector<PieceReader*> readers;
-    std::vector<std::uint32_t> begins{};  // of each field, and one behind the delimiter or line end of the last
+    std::vector<std::uint32_t> begins{};  // of each field, and one after the delimiter or line end of the last
     std::uint32_t* next = nullptr;
     std::uint32_t* last = nullptr;  // of this record
     std::uint32_t* full = nullptr;  // where the last record of a stretch would begin
@@ -463,7 +463,7 @@ class Reading {
       last = at + readers.size();
       *next = cursor;
     }
-    // A carriage return ends a record for libcsv, and the line feed behind it is an empty line, which it skips.
+    // A carriage return ends a record for libcsv, and the line feed after it is an empty line, which it skips.
     void skip_line_ends() {
       while (cursor < text.size() && is_line_end(text[cursor])) ++cursor;
     }
@@ -522,7 +522,7 @@ class Reading {
     return any_nulls_ && std::find(nulls.begin(), nulls.end(), text) != nulls.end();
   }
 
-  // The next whole records, and the bytes behind them kept for the one after.
+  // The next whole records, and the bytes after them kept for the one after.
   bool take_next(ChunkText& out) {
     const std::scoped_lock lock(mutex_);
     check_stop(run_);

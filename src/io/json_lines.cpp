@@ -25,7 +25,7 @@ class JsonLines final : public engine::RowFeed {
     if (!simdjson::validate_utf8(all)) throw problem(Code::bad_encoding, "this is not UTF-8", 0);
     if (all.starts_with("\xEF\xBB\xBF")) begin_ = 3;
     // All members of all lines are columns, in the order in which they appear. This pass checks every value, also those
-    // that no ladder will mention: the parser itself looks only at what it is asked for.
+    // that no ladder will mention: the parser itself looks only at what is read.
     each_object(
         [&](simdjson::ondemand::object& object, const Line& line) {
           check_members(object, line, 1, [&](std::string_view key) {

@@ -5,12 +5,12 @@
 #define TOML_EXCEPTIONS 0
 #define TOML_HEADER_ONLY 1
 #define TOML_ENABLE_FORMATTERS 0
-// toml++ asserts, or in builds without assertions assumes, what bad input can break; the code behind its assertions
+// toml++ asserts, or in builds without assertions assumes, what bad input can break; the code after its assertions
 // reports the same input as an error, which is what we want.
 #define TOML_ASSERT(expr) static_cast<void>(0)
 #pragma push_macro("NDEBUG")
 #undef NDEBUG
-// Behind a value that it cannot read, toml++ asks every character whether it is a space, and tells the compiler that
+// After a value that it cannot read, toml++ asks every character whether it is a space, and tells the compiler that
 // those between U+00A1 and U+0499 are never asked about. They are none.
 #include <toml++/impl/preprocessor.h>
 #pragma push_macro("TOML_UNREACHABLE")
@@ -670,7 +670,7 @@ class Reader {
   std::vector<std::size_t> line_starts_;
 };
 
-// How many bytes of a TOML string's inside, as it is written, stand before byte `offset` of its value. Strings over
+// How many bytes of a TOML string's inside, as it is written, are before byte `offset` of its value. Strings over
 // several lines are not followed beyond their first.
 std::size_t raw_offset(std::string_view raw, bool escapes, std::size_t offset) {
   std::size_t at = 0;
@@ -723,7 +723,7 @@ std::size_t after_string_or_comment(std::string_view source, std::size_t at) {
   return source.size();
 }
 
-// What TOML does not allow and toml++ takes for granted that somebody has looked for: control characters other than
+// What TOML does not allow and toml++ assumes to have been checked: control characters other than
 // tabs and line ends, and characters beyond ASCII outside of strings and comments.
 void refuse_foreign_characters(std::string_view source, const std::string& file_name) {
   const auto refuse = [&](std::size_t at, std::size_t length, std::string sentence, std::string advice) {

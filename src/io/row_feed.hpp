@@ -34,7 +34,7 @@ class RowFeed {
 };
 
 // `name` is what messages call the table, `form` how it is being read. Throws Error(bad_heading) for a heading that is
-// empty or stands twice, Error(unknown_column) for an option of a column that is not there.
+// empty or occurs twice, Error(unknown_column) for an option of a column that is not there.
 std::shared_ptr<const TableSource> fed_table(std::string name, std::string form, std::vector<std::string> headings,
                                              std::unique_ptr<const RowFeed> feed, const ReadOptions& options);
 

@@ -134,7 +134,7 @@ std::string Archive::bytes_of(const std::string& part) const {
   };
   if (zip_stat(archive_.get(), part.c_str(), 0, &status) != 0) throw damaged();
 
-  // The size that is declared may be a lie: memory is taken as bytes come, and only as many as can be true.
+  // The size that is declared may be wrong: memory is taken as bytes come, and only as many as can be true.
   const std::uint64_t most = std::max<std::uint64_t>(unpacked_floor, bytes_.size() * most_unpacked_per_byte);
   if (status.size > most)
     throw problem(name_, Code::beyond_limit,

@@ -70,7 +70,7 @@ template <class Word>
 struct RankSource {
   const Word* words;  // number + 1; 0 is null
   std::shared_ptr<const std::vector<std::uint32_t>> ranks;
-  std::shared_ptr<const void> owner = {};  // of the words, where nobody else keeps them
+  std::shared_ptr<const void> owner = {};  // of the words, where nothing else keeps them
   bool null(std::size_t i) const { return words[i] == 0; }
   std::uint64_t value(std::size_t i) const { return (*ranks)[words[i] - 1]; }
 };
@@ -177,7 +177,7 @@ void add_codes(Source source, const Range& range, bool descending, Nulls nulls, 
     return;
   }
   if (span == ~std::uint64_t{0}) {
-    // All 64 bits are taken: nulls get a bit of their own, and behind it stand like the least value.
+    // All 64 bits are taken: nulls get a bit of their own, and below it they are the least value.
     class NullBit final : public KeyCodes {
      public:
       NullBit(Source from, bool last) : KeyCodes(1), source_(std::move(from)), last_(last) {}

@@ -26,7 +26,7 @@ struct CustomReport {
   std::vector<Value> forgotten;  // rows have it, but the sequence does not; in their usual order
 };
 
-// Appends the codes of one key: first pins, the rest as usual, last pins; or the sequence, and behind it the rest. Only
+// Appends the codes of one key: first pins, the rest as usual, last pins; or the sequence, and after it the rest. Only
 // distinct values are compared with the listed ones.
 void encode_custom(CustomKey key, std::size_t rows, const Run& run, KeyList& out, CustomReport* report = nullptr);
 

@@ -20,14 +20,14 @@ class KeyBins {
   KeyBins(int bits, std::vector<std::uint64_t> sample);
 
   std::size_t size() const { return least_.size(); }
-  // The least key that falls into this range; behind the last range begins 2^bits.
+  // The least key that falls into this range; after the last range begins 2^bits.
   std::uint64_t least(std::size_t bin) const { return bin < least_.size() ? least_[bin] : end_; }
   // The range of each key.
   void find(const std::uint64_t* keys, std::size_t count, std::uint32_t* bins) const;
 
  private:
   // For each range of the step before, in the upper half the first of those that it became, in the lower half which
-  // bits of the key, behind so many others, tell them apart: one look-up a step.
+  // bits of the key, after so many others, tell them apart: one look-up a step.
   struct Step {
     int shift;
     std::vector<std::uint32_t> of;

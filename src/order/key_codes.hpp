@@ -11,7 +11,7 @@
 
 namespace lofty::engine {
 
-// The codes of one key, worked out when they are asked for: the values stay where they are, and have to outlive this.
+// The codes of one key, computed on demand: the values stay where they are, and have to outlive this.
 // Keys of over 64 bits are two of them, the higher first. Safe to share between threads.
 class KeyCodes {
  public:

@@ -11,7 +11,7 @@
 
 namespace lofty::engine {
 
-inline constexpr std::size_t key_block = 1024;  // codes are worked out so many at a time, in the first-level cache
+inline constexpr std::size_t key_block = 1024;  // codes are computed so many at a time, in the first-level cache
 
 inline std::uint64_t low_bits(int bits) { return bits >= 64 ? ~std::uint64_t{0} : (std::uint64_t{1} << bits) - 1; }
 
@@ -23,7 +23,7 @@ inline int bits_of(std::initializer_list<const KeyList*> lists) {
   return bits;
 }
 
-// All keys of a row, one behind the other, as one string of bits. Refers to the keys.
+// All keys of a row, one after the other, as one string of bits. Refers to the keys.
 class KeyString {
  public:
   explicit KeyString(std::initializer_list<const KeyList*> lists) : bits_(bits_of(lists)) {

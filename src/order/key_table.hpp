@@ -108,7 +108,7 @@ class KeyTable {
         });
       };
 
-      // Each step waits for memory that was asked for a block or more before.
+      // Each step waits for memory that was prefetched a block or more before.
       ask_for_lines(0);
       // An unused place has the number 0, which is a key's from here on.
       if (size_ == 0) find(0);

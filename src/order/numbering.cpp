@@ -33,7 +33,7 @@ void each_block(std::size_t begin, std::size_t end, const Work& work) {
 // the whole, however many threads there were.
 void number_directly(const KeyString& keys, std::size_t size, const Run& run, std::vector<std::uint32_t>& of_row,
                      std::vector<std::uint32_t>& first_rows) {
-  // Joining the indexes is worth while only where they are small beside the rows.
+  // Joining the indexes is worth while only where they are small compared with the rows.
   const bool shared = size >= rows_worth_threads && size >> keys.bits() >= 32;
   const Pieces shares = shared ? Pieces::per_thread(size, run, key_block) : Pieces::one(size);
   struct Share {
@@ -138,7 +138,7 @@ std::unique_ptr<KeyCodes> number_codes(std::vector<std::uint32_t> numbers, std::
 void number_rows(KeyList codes, std::size_t size, const Run& run, std::vector<std::uint32_t>& of_row,
                  std::vector<std::uint32_t>& first_rows) {
   KeyList joined;
-  // As many keys at a time as 64 bits hold; what they amount to is numbered, and is the first key of the next lot.
+  // As many keys at a time as 64 bits hold; their combination is numbered, and is the first key of the next lot.
   for (std::size_t next = 0; next < codes.size();) {
     int bits = joined.empty() ? 0 : joined.front()->bits();
     while (next < codes.size() && bits + codes[next]->bits() <= 64) {

@@ -21,7 +21,7 @@ Word load(const char* at) {
   return word;
 }
 
-// The first 16 bytes of a text, zeros behind it. In registers: words that overlap, shifted, instead of a call for a few
+// The first 16 bytes of a text, zeros after it. In registers: words that overlap, shifted, instead of a call for a few
 // bytes.
 struct Head {
   std::uint64_t first = 0, second = 0;
@@ -46,7 +46,7 @@ struct Head {
 
 }  // namespace packed_texts
 
-// The bytes of a text of up to 15, and its size; of a longer one, where its bytes lie, its size and 24 bits of its
+// The bytes of a text of up to 15, and its size; of a longer one, where its bytes are, its size and 24 bits of its
 // hash.
 class alignas(16) ShortText {
  public:
@@ -112,7 +112,7 @@ class alignas(32) PackedText {
   std::uint64_t words_[3];
 };
 
-// Little end first, as x86-64 and arm64 have it: bytes behind a text are zeros.
+// Little end first, as x86-64 and arm64 have it: bytes after a text are zeros.
 static_assert(std::endian::native == std::endian::little);
 static_assert(sizeof(ShortText) == 16 && sizeof(PackedText) == 32);
 

@@ -23,7 +23,7 @@ struct Blocks {
   std::size_t chunks = 64;  // of a block: the more rows, the less often a table is fetched from memory
 };
 template <class Entry>
-constexpr Blocks usual_blocks{512 * 1024 / sizeof(Entry)};  // a chunk lies in half of a second-level cache
+constexpr Blocks usual_blocks{512 * 1024 / sizeof(Entry)};  // a chunk fits half of a second-level cache
 
 // The work of number_in_parts(), block by block.
 template <class Rows>
@@ -133,7 +133,7 @@ class PartsNumbering {
     }
   }
 
-  // A key's number is how many first rows lie before its own: one bit a row, counted.
+  // A key's number is how many first rows come before its own: one bit a row, counted.
   void find_first_rows() {
     is_first_.assign((in_block_ + 63) / 64, 0);
     firsts_before_.resize(is_first_.size());
@@ -174,7 +174,7 @@ class PartsNumbering {
     }
   }
 
-  // Back to where the rows lie.
+  // Back to where the rows are.
   void write_back(std::size_t c) {
     std::uint32_t* const out = words_ + block_ + c * blocks_.chunk;
     for (std::size_t p = 0; p < parts; ++p) {
@@ -211,11 +211,11 @@ class PartsNumbering {
 // Equal keys, equal numbers, dense and in the order of their first appearance: words[row] gets number + first, 0 where
 // the key is missing; `first_rows` gets the first row of each number. Returns whether a key was missing.
 //
-// Keys are dealt out by their hash into parts whose tables fit a processor's cache; a part is one thread's at a time,
+// Keys are distributed by their hash into parts whose tables fit a processor's cache; a part is one thread's at a time,
 // so that no key is in two tables. A block of rows is packed, chunk by chunk, into lists by part; then each part
-// numbers what is its own, in place; at last the numbers go back to where the rows lie. (A radix-partitioned hash
+// numbers what is its own, in place; at last the numbers go back to where the rows are. (A radix-partitioned hash
 // aggregation, as in S. Manegold and others, "Optimizing main-memory join on modern hardware", 2002.) O(n), and room
-// for one block besides: an entry and 2 bytes a row.
+// for one block in addition: an entry and 2 bytes a row.
 //
 // Rows::Entry has tag(), 32 bits of its key's hash, and same(entry). rows.pack(begin, count, entries, missing) makes
 // those of the rows [begin, begin + count), and sets missing[i], which is 0, where a row has no key.

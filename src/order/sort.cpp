@@ -44,12 +44,12 @@ struct Borders {
   }
 };
 
-// Words (leading key bits - base, row) that are in order behind all earlier buckets.
+// Words (leading key bits - base, row) that are in order after all earlier buckets.
 struct Bucket {
   std::uint64_t* words = nullptr;
   std::size_t count = 0, at = 0;  // `at`: its first position in the result
   std::uint64_t base = 0, first_key = 0, last_key = 0;
-  std::size_t groups = 0, undecided = 0;  // behind its first position
+  std::size_t groups = 0, undecided = 0;  // after its first position
 };
 
 class Sorting {
@@ -316,7 +316,7 @@ class Sorting {
     std::uint32_t* const rows = data_->rows.data() + bucket.at;
     std::uint8_t* const marks = data_->marks.data() + bucket.at;
     const Borders borders(group_bits_, peer_bits_, 0, stage_bits_);
-    // The flag that leaves rows unranked stands behind the group's bits.
+    // The flag that leaves rows unranked follows the group's bits.
     const int flag_at = stage_bits_ - 1 - group_bits_;
     const std::uint64_t flag = keys_.flagged && flag_at >= 0 ? std::uint64_t{1} << flag_at : 0;
     unpack(words, bucket.count, {bucket.base, row_bits_, borders.group, borders.peer, borders.key, flag}, rows, marks);

@@ -12,7 +12,7 @@ namespace lofty::engine {
 
 struct SortKeys {
   KeyList within, by, tiebreak;
-  // The first of `by` is a flag of one bit that marks rows to be left unranked: they stand last in their group.
+  // The first of `by` is a flag of one bit that marks rows to be left unranked: they come last in their group.
   bool flagged = false;
 };
 
@@ -25,8 +25,8 @@ struct SortKeys {
 // they never do, two sorts of 64-bit words cost less than one of 128-bit ones.
 Order make_order(std::size_t size, const SortKeys& keys, const Run& run);
 
-// An order whose first groups are those of `grouped`, in which they lie together already: each is sorted by itself by
-// `keys`, which are what follows behind the keys of those groups. The groups stand in the order of `grouped`, rows that
+// An order whose first groups are those of `grouped`, in which they are together already: each is sorted separately by
+// `keys`, which are what follows the keys of those groups. The groups are in the order of `grouped`, rows that
 // are equal on all keys in their input order, as in an order made from the beginning. Worth while for groups that fit a
 // cache, when the whole key does not fit a word. Precondition: the groups hold all rows; keys.flagged is false.
 Order refine_order(const OrderData& grouped, const SortKeys& keys, const Run& run);

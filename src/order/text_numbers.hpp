@@ -27,7 +27,7 @@ struct TextNumbers {
 namespace text_numbers {
 
 // Threads number shares of the rows by themselves; then the later ones' texts are looked up in the first one's. The
-// best where there are few texts: they are in everybody's cache.
+// best where there are few texts: they are in every thread's cache.
 template <class Packed, class Text>
 TextNumbers by_rows(const Pieces& shares, const Text& text, std::uint32_t first, const Run& run, std::uint32_t* words) {
   struct Share {
@@ -146,7 +146,7 @@ TextNumbers number_texts(std::size_t size, const Text& text, std::uint32_t first
              : text_numbers::as_sampled<PackedText>(size, shares, text, first, run, words);
 }
 
-// The distinct texts by number, where they lie.
+// The distinct texts by number, where they are.
 template <class Text>
 std::vector<std::string_view> distinct_texts(const TextNumbers& numbers, const Text& text, const Run& run) {
   auto texts = large_vector<std::string_view>(numbers.first_rows.size(), run);

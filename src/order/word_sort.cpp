@@ -30,7 +30,7 @@ class Highway {
     static const Highway one;
     return one;
   }
-  // Has somebody needed it already?
+  // Has it been needed already?
   static bool loaded() { return loaded_.load(std::memory_order_relaxed); }
 
   std::int64_t targets() const { return targets_; }  // worthwhile ones, before any was forced

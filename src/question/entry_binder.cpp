@@ -11,7 +11,7 @@
 namespace lofty::engine {
 namespace {
 
-// Does it come from a table whose rows may stand alone? Those without a key are then no partner of any row, and yet
+// Does it come from a table whose rows may have no partner? Those without a key are then no partner of any row, and yet
 // fall into one entry with the rows that have none: what it holds has to be looked at.
 bool may_be_let_in(const Question& question, const Node& row) {
   const std::size_t table = question.row_columns[static_cast<std::size_t>(row.column)].table;
@@ -162,7 +162,7 @@ NodePtr EntryBinder::aggregate(const Expression& e, const std::shared_ptr<const 
   if (made->argument) finished(*made->argument);
   made->text = origin->text.substr(e.begin, e.end - e.begin);
 
-  // Written twice, worked out once.
+  // Written twice, computed once.
   for (std::size_t i = 0; i < question_.entry_columns.size(); ++i)
     if (question_.entry_columns[i].from == EntryColumn::From::aggregate &&
         question_.entry_columns[i].name == made->text)

@@ -13,7 +13,7 @@ class EntryBinder;
 
 class EntryScope : public Scope {
  public:
-  // What a formula may have besides names: aggregates, places, windows. `stage` is what messages call its place.
+  // What a formula may have in addition to names: aggregates, places, windows. `stage` is what messages call its place.
   EntryScope(EntryBinder& entries, bool aggregates, bool places, std::string stage, bool windows = true)
       : entries_(entries), aggregates_(aggregates), places_(places), windows_(windows), stage_(std::move(stage)) {}
   NodePtr name(const Expression& e, const std::shared_ptr<const Origin>& origin) override;

@@ -22,7 +22,7 @@ void LevelBinder::bind_all(const std::string& mark) {
   if (!level.each.empty() && question_.each.empty())
     question_.each.push_back(~std::size_t{0});  // a problem has been said
 
-  // In the order in which they are worked out.
+  // In the order in which they are computed.
   if (!level.each.empty()) entries_.bind_totals();
   question_.having = bind_condition(level.having, level_.key_of("rank.having"), false, false);
   entries_.bind_window_values();

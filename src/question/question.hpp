@@ -140,9 +140,9 @@ struct Question {
   NodePtr mark;                             // over places: StandingsData::marked; null: none
   std::vector<std::unique_ptr<Aggregate>> aggregates;
   std::vector<EntryColumn> entry_columns;
-  std::vector<std::size_t> totals;                    // entry columns in the order in which they can be worked out
+  std::vector<std::size_t> totals;                    // entry columns in the order in which they can be computed
   std::vector<WindowUse> row_windows, entry_windows;  // each after those that it needs
-  std::vector<std::size_t> windowed;  // entry columns that are worked out after rank.having, in their order
+  std::vector<std::size_t> windowed;  // entry columns that are computed after rank.having, in their order
   std::vector<std::size_t> each, within;
   std::vector<SortKey> by, tiebreak, list_order;
   std::string list_text;  // the list's order as written; empty: by places, or as the rows came

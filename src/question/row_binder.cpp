@@ -360,7 +360,7 @@ NodePtr RowBinder::window(const Expression& e, Scope& scope, const std::shared_p
     throw Error(problem_at(Code::wrong_stage, "a window over rows is a figure", e, origin, {}, remedy::name_figure()));
   std::unique_ptr<WindowCall> call = windows_.call(e, scope, origin);
 
-  // Written twice, worked out once.
+  // Written twice, computed once.
   const std::string same = signature(*call);
   std::size_t index = 0;
   while (index < question_.row_windows.size() && signature(*question_.row_windows[index].call) != same) ++index;

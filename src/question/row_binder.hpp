@@ -91,7 +91,7 @@ class RowBinder : private LevelBinding {
   // No column is called that; `further` names may be meant, too.
   Problem no_column(const Expression& e, const std::shared_ptr<const Origin>& origin, std::size_t tables,
                     std::vector<std::string> further = {}) const;
-  // The heading behind a name that was written in another case; figures keep their own name.
+  // The heading of a name that was written in another case; figures keep their own name.
   std::string canonical_name(const Node& row, const Expression& e) const;
 
  private:

@@ -58,7 +58,7 @@ double ExactSum::value() const {
   while (top >= 0 && copy.limb_[static_cast<std::size_t>(top)] == 0) --top;
   if (top < 0) return 0;
 
-  // The leading 64 bits, and whether anything stands below them.
+  // The leading 64 bits, and whether anything is below them.
   const auto limb = [&](int i) {
     return i < 0 ? std::uint64_t{0} : static_cast<std::uint64_t>(copy.limb_[static_cast<std::size_t>(i)]);
   };

@@ -188,7 +188,7 @@ void every_place(const Order& order, EveryPlace& out, const Run& run) {
       dense[i] = walk.dense & ranked;
       ordinal[i] = (i - walk.group + 1) & ranked;
     }
-    // The end of a run of peers is known from behind; the mean of its ordinal places is that of its first and last.
+    // The end of a run of peers is known from the end; the mean of its ordinal places is that of its first and last.
     auto end = static_cast<std::uint32_t>(stretch.next);
     for (auto i = static_cast<std::uint32_t>(stretch.to); i-- > stretch.from;) {
       const std::uint32_t starts_peers = Walk::all_if(marks[i], engine::OrderData::peer_start),

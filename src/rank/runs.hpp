@@ -12,7 +12,7 @@
 
 namespace lofty::engine {
 
-// Positions [begin, end) are peers; all of them, even when only a part lies in the stretch at hand.
+// Positions [begin, end) are peers; all of them, even when only a part is in the stretch at hand.
 struct PeerRun {
   std::size_t from = 0, to = 0;  // the part in the stretch
   std::size_t begin = 0, end = 0;
@@ -22,7 +22,7 @@ struct PeerRun {
   std::uint32_t first() const { return static_cast<std::uint32_t>(begin - group_begin + 1); }  // ordinal place
 };
 
-// Where a stretch of an Order's positions begins: what it has to know of those before and behind it.
+// Where a stretch of an Order's positions begins: what it has to know of those before and after it.
 struct Stretch {
   std::size_t from = 0, to = 0;
   std::size_t group = 0, peer = 0;  // the starts of the group and the run of peers that `from` is in
@@ -39,7 +39,7 @@ void each_stretch(const Order& order, const Run& run, const Work& work) {
   const Pieces pieces = Pieces::fixed(size);
   const std::size_t stretches = pieces.count();
 
-  // What a stretch has to know of those before and behind it.
+  // What a stretch has to know of those before and after it.
   struct Edge {
     std::size_t first_peer, last_peer, last_group;  // positions; none: size
     std::uint32_t peers = 0;                        // peer starts from the last group start on (from the front: none)

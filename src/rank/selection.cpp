@@ -3,8 +3,8 @@
 //
 // Threads share the rows. Where groups are few, each keeps codes of its own. Where they are many, there is one table,
 // and work goes in rounds: first rows are held against it, each thread some of them; then those that reached their
-// group's limit are added, each thread to some of the groups. So nobody waits for anybody within a round, and a table
-// is not larger than it has to be.
+// group's limit are added, each thread to some of the groups. So no thread waits for another within a round, and a
+// table is not larger than it has to be.
 #include "lofty/selection.hpp"
 
 #include <algorithm>
@@ -33,18 +33,18 @@ class Least {
   Least(std::size_t groups, std::size_t count)
       : count_(count), limits_(groups, static_cast<Code>(-1)), codes_(groups * count, static_cast<Code>(-1)) {}
 
-  // By itself, because most rows ask for nothing else.
+  // Separate, because most rows need nothing else.
   Code limit(std::size_t group) const { return limits_[group]; }
   const Code* codes(std::size_t group) const { return codes_.data() + group * count_; }
   // Precondition: code < limit(group).
   void add(std::size_t group, Code code) {
     Code* const codes = codes_.data() + group * count_;
     if (count_ <= few) {
-      // Without a branch: which place it takes is anybody's guess.
+      // Without a branch: the insert position is unpredictable.
       for (std::size_t at = count_ - 1; at > 0; --at) codes[at] = std::min(codes[at], std::max(codes[at - 1], code));
       codes[0] = std::min(codes[0], code);
     } else {
-      // A heap with its greatest in front would lie the other way round: its root is kept at the end.
+      // A heap with its greatest in front would be the other way round: its root is kept at the end.
       const auto reversed = std::reverse_iterator(codes + count_);
       std::pop_heap(reversed, reversed + static_cast<std::ptrdiff_t>(count_));
       *(reversed + static_cast<std::ptrdiff_t>(count_ - 1)) = code;
@@ -254,7 +254,7 @@ class Selecting {
 
       // Which rows may be in.
       std::size_t count = 0;
-      for (std::size_t i = 0; i < in_block; ++i) {  // without a branch: whether it reaches is anybody's guess
+      for (std::size_t i = 0; i < in_block; ++i) {  // without a branch: whether it reaches is unpredictable
         near[count] = static_cast<std::uint16_t>(i);
         count += static_cast<std::size_t>((codes[i] ^ flip) <= least.limit(groups[i])) &
                  static_cast<std::size_t>((codes[i] & flag) == 0);
@@ -276,7 +276,7 @@ class Selecting {
       // Positions [from, to) are in.
       std::size_t from = begin, to = end;
       if (end - begin > count_) {
-        const std::size_t border = worst_ ? end - count_ : begin + count_;  // between its two sides lies the cut
+        const std::size_t border = worst_ ? end - count_ : begin + count_;  // the cut is between its two sides
         const bool tied = !order.starts_peers(border);
         out.tied_cuts += tied;
         std::size_t moved = border;

@@ -1,5 +1,5 @@
 #pragma once
-// The search behind "where would this value be?": by halves, within one group of an order.
+// The search for "where would this value be?": by halves, within one group of an order.
 // Covered by tests/rank/where_would_test.cpp.
 
 #include <cstddef>

@@ -1,5 +1,5 @@
 #pragma once
-// The search behind undecided(), for keys of any kind.
+// The search for undecided(), for keys of any kind.
 // Covered by tests/rank/where_would_test.cpp.
 
 #include <functional>
@@ -10,7 +10,7 @@
 
 namespace lofty::engine {
 
-// `candidates` append the codes of one key each, when they are asked for.
+// `candidates` append the codes of one key each, on demand.
 Undecided find_undecided(const Order& order, const std::vector<std::function<void(KeyList&)>>& candidates);
 
 }  // namespace lofty::engine

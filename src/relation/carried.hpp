@@ -1,5 +1,5 @@
 #pragma once
-// Columns that stand beside an entry's keys.
+// Columns of an entry in addition to its keys.
 // Covered by tests/ladder/standings_test.cpp and tests/ladder/property_test.cpp.
 
 #include <cstdint>

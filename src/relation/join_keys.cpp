@@ -67,7 +67,7 @@ std::uint64_t KeyNumbers::number(const Column& column, std::size_t row) const {
     const std::uint32_t code = wide_values_.find(wide_text(column, row));
     return code == Dictionary::none ? no_key : code;
   }
-  // Counted from the other table's least value, so that most keys index an array; what lies outside has no partner.
+  // Counted from the other table's least value, so that most keys index an array; what is outside has no partner.
   const std::int64_t value = column.int64(row);
   if (value < right_.least() || value > right_.greatest()) return no_key;
   return static_cast<std::uint64_t>(value) - static_cast<std::uint64_t>(right_.least());

@@ -16,7 +16,7 @@ class OrderedTotal {
   void begin(std::size_t groups) {
     if (aggregate_.kind == AggregateKind::percentile_cont) between_.assign(groups, Value{});
   }
-  // A group's rows (as numbers among those that were collected), in their order; nulls behind.
+  // A group's rows (as numbers among those that were collected), in their order; nulls last.
   void group(std::uint32_t number, std::span<const std::uint32_t> rows) {
     switch (aggregate_.kind) {
       case AggregateKind::first: picked_[number] = rows.front(); return;

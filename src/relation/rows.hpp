@@ -74,7 +74,7 @@ class JoinedRows : public RowSource {
   const Question& question_;
   FormulaContext context_;
   std::size_t rows_ = 0;
-  // By table: its row for every row of the relation. Empty: the first table, as long as every row of it stands once.
+  // By table: its row for every row of the relation. Empty: the first table, as long as every row of it occurs once.
   std::vector<Bytes> partners_;
   std::vector<Report> reports_;
   // Keys of one name on both sides of a join that let rows of its second table in, whose value then comes from there;

@@ -14,7 +14,7 @@ ColumnPtr values_at(const JoinedRows& rows, const Node& node, std::span<const st
     Evaluator evaluator(rows, rows.context());
     std::vector<unsigned char> mask;
     for (std::size_t next = part.begin, end = part.end; next < end;) {
-      // As many rows as lie within one batch of the relation.
+      // As many rows as are within one batch of the relation.
       const std::size_t begin = at[next];
       std::size_t last = next;
       while (last < end && at[last] < begin + batch_rows) ++last;

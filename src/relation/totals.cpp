@@ -15,7 +15,7 @@
 namespace lofty::engine {
 namespace {
 
-// What one piece of the rows amounts to; pieces are merged in their order.
+// The totals of one piece of the rows; pieces are merged in their order.
 struct Part {
   explicit Part(const Question& question) {
     for (const EntryColumn& column : question.entry_columns) {
@@ -66,7 +66,7 @@ struct Part {
   }
 };
 
-// All states of all entries, for whoever takes entries together.
+// All states of all entries, for taking entries together.
 class KeptStates final : public Regroup {
  public:
   KeptStates(const Question& question, AggregateStates::ByOrder by_order)
@@ -94,7 +94,7 @@ class KeptStates final : public Regroup {
   const Question& question_;
   AggregateStates::ByOrder by_order_;
   Part part_;
-  bool ready_ = false;  // distinct values lie where merging looks for them
+  bool ready_ = false;  // distinct values are where merging looks for them
 };
 
 // The rows of one batch that count.
@@ -270,7 +270,7 @@ class RowStages {
     });
   }
 
-  // How each condition judges the rows that somebody asked about, by itself.
+  // How each condition judges the rows in question, separately.
   void probe(Evaluator& evaluator, std::size_t begin, std::size_t count, Part& part,
              std::vector<std::uint32_t>& chosen) const {
     std::vector<unsigned char> asked(count, 0);
@@ -385,7 +385,7 @@ class RowStages {
                            std::vector<std::uint32_t>& ids) {
     for (std::size_t k = 0; k < chosen.size(); ++k) {
       const std::size_t i = chosen[k] - begin;
-      const auto at = static_cast<std::uint64_t>(values[i]);  // null and negative ones lie beyond
+      const auto at = static_cast<std::uint64_t>(values[i]);  // null and negative ones are beyond
       if (at < direct.size() && direct[at] != no_row) {
         ids[k] = direct[at];
         continue;

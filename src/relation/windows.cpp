@@ -100,7 +100,7 @@ class EntryRelation : public WindowRelation {
   const Run& run_;
 };
 
-// The entry columns behind the items of entry_window_items().
+// The entry columns of the items of entry_window_items().
 std::vector<std::size_t> entry_item_columns(const Question& question, bool late) {
   if (!late) return question.windowed;
   std::vector<std::size_t> columns;
@@ -192,7 +192,7 @@ void work_out_entry_windows(const Question& question, const FormulaContext& cont
 }
 
 bool places_come_first(const Question& question) {
-  // Texts and numbers of an order of their own stand otherwise among places than in a window.
+  // Texts and numbers of an order of their own are ordered otherwise among places than in a window.
   if (!question.places || question.eligible || !question.orderings.empty() || question.entry_windows.empty())
     return false;
   const std::function<bool(const Node&)> of_window = [&](const Node& node) {

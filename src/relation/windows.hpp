@@ -19,7 +19,7 @@ std::vector<WindowNotes> work_out_row_windows(const Question& question, JoinedRo
                                               const Run& run, WindowTimes& times, std::vector<std::uint32_t>& listed);
 
 // The windows over entries, and the formulas of [windows], into `columns` (by Question::entry_columns, and places
-// behind them). `late`: those that see places, else the others. Notes are by Question::entry_windows. Throws
+// after them). `late`: those that see places, else the others. Notes are by Question::entry_windows. Throws
 // RowFailure, whose rows are entries.
 // `places`: the order of places, where it is known already.
 void work_out_entry_windows(const Question& question, const FormulaContext& context, std::size_t entries,

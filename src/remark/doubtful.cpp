@@ -56,7 +56,7 @@ class Doubtful {
     return &q_.tables[at.table].source->headings()[at.column];
   }
 
-  // Sums and means of what numbers things, or of a price while a quantity stands beside it.
+  // Sums and means of what numbers things, or of a price while there is a quantity next to it.
   void summed() {
     for (const auto& aggregate : q_.aggregates) {
       const bool sum = aggregate->kind == AggregateKind::sum;
@@ -81,7 +81,7 @@ class Doubtful {
     return nullptr;
   }
 
-  // rank.each on a label of a joined table that stands for several of its keys.
+  // rank.each on a label of a joined table that several of its keys have.
   void labels() {
     for (const std::size_t key : q_.each) {
       const Node& node = *q_.entry_columns[key].node;
@@ -196,7 +196,7 @@ class Doubtful {
     }
   }
 
-  // What a sort key that is a total is worked out from; null for others.
+  // What a sort key that is a total is computed from; null for others.
   const Node* total_of(const SortKey& key) const {
     if (key.node->op != Op::name || key.node->column < 0) return key.node.get();
     const auto at = static_cast<std::size_t>(key.node->column);

@@ -21,7 +21,7 @@ void add_others(const PictureSource& source, std::size_t row, std::size_t value,
   }
 }
 
-// The lines across for values that somebody would like to place.
+// The lines across for values whose place is wanted.
 std::vector<BarsPicture::Reference> references_of(const PictureSource& source, std::size_t value) {
   std::vector<BarsPicture::Reference> out;
   for (const auto& [name, number] : source.options.references) {

@@ -15,7 +15,7 @@
 
 namespace lofty::engine {
 
-// Puts records into arrays that lie one behind the other, each filled from front to back. A record goes to its array's
+// Puts records into arrays that follow one another, each filled from front to back. A record goes to its array's
 // line here first, in the cache; a full line is then written past it. Straight to where they belong, each record would
 // go to another page, and each line would be read before it is written. (The buffers of a radix join: C. Balkesen and
 // others, "Main-memory hash joins on multi-core CPUs", 2013.) One thread at a time.
@@ -27,11 +27,11 @@ class BucketLines {
       : begins_(begins), out_(out), lines_(begins.size() * in_line) {}
   ~BucketLines() {
 #ifdef __SSE2__
-    _mm_sfence();  // what was written past the cache can be read by everybody from here on
+    _mm_sfence();  // what was written past the cache is visible to all threads from here on
 #endif
   }
 
-  // Record i goes to places[i], the one behind the last that bucket buckets[i] got.
+  // Record i goes to places[i], the one after the last that bucket buckets[i] got.
   template <class Bucket>
   void put(const Bucket* buckets, const std::uint32_t* places, const Record* records, std::size_t count) {
     // As locals: as far as the compiler knows, each line that is written could be a part of this.

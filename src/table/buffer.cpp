@@ -20,7 +20,7 @@ constexpr std::size_t line = 64;
 constexpr std::size_t small_size = 896;  // with what its line wants, malloc() has such ones at hand for each thread
 
 // Memory for a few values, which begins with a line: aligned_alloc() takes five times as long as malloc(), and that is
-// most of what ordering ten values takes. Where malloc()'s own begins stands in front of it.
+// most of what ordering ten values takes. Where malloc()'s own begins precedes it.
 void* allocate_small(std::size_t size) {
   void* const whole = std::malloc(size + line);
   if (whole == nullptr) return nullptr;

@@ -17,8 +17,8 @@ struct Room {
 Room allocate_bytes(std::size_t size);
 void give_back_bytes(void* data, std::size_t room);
 
-// An array that is written before it is read, so that nobody clears it first. Large ones lie on huge pages where the
-// system has them: a tenth of the page faults, and gathers twice as fast. Throws std::bad_alloc.
+// An array that is written before it is read, so that it need not be cleared first. Large ones are on huge pages where
+// the system has them: a tenth of the page faults, and gathers twice as fast. Throws std::bad_alloc.
 template <class T>
 class Buffer {
   static_assert(std::is_trivially_copyable_v<T>);
@@ -48,7 +48,7 @@ using Bytes = Buffer<unsigned char>;
 
 template <class T>
 void Buffer<T>::allocate(std::size_t size) {
-  data_.reset();  // first, so that the two do not stand side by side
+  data_.reset();  // first, so that the two are not there at once
   size_ = 0;
   const Room room = allocate_bytes(size * sizeof(T));
   data_ = {static_cast<T*>(room.data), Free{room.size}};

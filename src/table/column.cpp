@@ -357,7 +357,7 @@ void Column::take_texts(std::vector<Piece>& pieces, const Run& run) {
   for (const std::size_t n : nulls) nulls_ += n;
 }
 
-// False, and nothing taken, where their range does not fit 64 bits beside null.
+// False, and nothing taken, where their range does not fit 64 bits together with null.
 bool Column::take_integers(std::vector<Piece>& pieces, const Run& run) {
   std::vector<Range> ranges(pieces.size());
   parallel_for(pieces.size(), run, [&](std::size_t p) {

@@ -23,7 +23,7 @@ namespace lofty::engine {
 
 inline constexpr std::int64_t int64_null = std::numeric_limits<std::int64_t>::min();
 
-// How values lie in memory, whatever they mean.
+// How values are stored, whatever they mean.
 enum class Lane : std::uint8_t { int64, int128, float64, code };
 
 class Piece {
@@ -69,16 +69,17 @@ class Piece {
 
 // A sealed column: `rows()` values of one type, immutable, shared freely between threads.
 //
-// Integers of every kind, and codes, lie as `value - least + 1` in the fewest whole bytes (1, 2, 4 or 8) that the
-// range needs; 0 is null. Doubles lie as they are (NaN is null), and so do 128-bit integers (int128_min is null).
+// Integers of every kind, and codes, are stored as `value - least + 1` in the fewest whole bytes (1, 2, 4 or 8) that
+// the range needs; 0 is null. Doubles are stored as they are (NaN is null), and so do 128-bit integers (int128_min is
+// null).
 class Column {
  public:
   static std::shared_ptr<const Column> seal(Type type, std::vector<Piece> pieces, const Run& run);
   // One piece that is the whole column.
   static std::shared_ptr<const Column> seal(Piece piece);
-  // Values that are packed already, of a type without a dictionary; doubles lie as they are, in 8 bytes.
+  // Values that are packed already, of a type without a dictionary; doubles are stored as they are, in 8 bytes.
   static std::shared_ptr<const Column> of_packed(const Type& type, Piece::Packed packed);
-  // Rows of another column, in this order; `none` stands for null. The dictionary is shared, so it may know texts that
+  // Rows of another column, in this order; `none` means null. The dictionary is shared, so it may know texts that
   // do not occur. O(rows).
   static constexpr std::uint32_t none = 0xffffffff;
   static std::shared_ptr<const Column> picked(const Column& from, std::span<const std::uint32_t> rows, const Run& run);
@@ -141,7 +142,7 @@ class Column {
 
 using ColumnPtr = std::shared_ptr<const Column>;
 
-// Is this a value of the type, as it stands? Null is of none.
+// Is this a value of the type, as it is? Null is of none.
 bool holds(const Type& type, const Value& value);
 // A value's lane as a column would hold it.
 Lane lane_of(const Type& type);

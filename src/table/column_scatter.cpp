@@ -19,7 +19,7 @@ namespace {
 
 int bytes_for(int bits) { return bits <= 8 ? 1 : bits <= 16 ? 2 : bits <= 32 ? 4 : 8; }
 
-// First fit, longest first: which word each field lies in, and where. Returns how many words that takes.
+// First fit, longest first: which word each field is in, and where. Returns how many words that takes.
 template <class Fields>
 std::size_t lay_out(Fields& fields) {
   std::vector<std::size_t> by_length(fields.size());
@@ -38,7 +38,7 @@ std::size_t lay_out(Fields& fields) {
   return used.size();
 }
 
-// Calls with(values) for the array in which they lie.
+// Calls with(values) for the array in which they are.
 template <class With>
 void with_array(const ByPosition& column, const With& with) {
   const auto* const packed = std::get_if<PackedNumbers>(&column.values);
@@ -54,7 +54,7 @@ void with_array(const ByPosition& column, const With& with) {
     with(packed->data<std::uint32_t>());
 }
 
-// The number that stands for null; nothing where none does.
+// The number that means null; nothing where none does.
 template <class Number>
 std::optional<Number> null_of(const ByPosition& column) {
   if constexpr (std::is_signed_v<Number>) return int64_null;
@@ -115,7 +115,7 @@ ColumnScatter::Field ColumnScatter::measured(ByPosition column) const {
     all.greatest = std::max(all.greatest, range.greatest);
     all.nulls += range.nulls;
   }
-  if (all.least > all.greatest) all.least = all.greatest = 1;  // nothing but nulls, which lie below
+  if (all.least > all.greatest) all.least = all.greatest = 1;  // nothing but nulls, which are below
   field.least = all.least;
   field.greatest = all.greatest;
   field.nulls = all.nulls;

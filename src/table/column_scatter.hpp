@@ -1,5 +1,5 @@
 #pragma once
-// Results that stand in another sequence than the rows they belong to, on their way to their rows.
+// Results in another sequence than the rows they belong to, on their way to their rows.
 // Covered by tests/table/column_scatter_test.cpp.
 
 #include <cstdint>
@@ -14,7 +14,7 @@
 
 namespace lofty::engine {
 
-// Values by position, of a kind that 64 bits hold. int64_null and NaN are null; the unsigned have none. Packed ones lie
+// Values by position, of a kind that 64 bits hold. int64_null and NaN are null; the unsigned have none. Packed ones are
 // in words of 16 or 32 bits.
 struct ByPosition {
   Type type;
@@ -42,7 +42,7 @@ class ColumnScatter {
   // A column within the record, as the number that a sealed column stores: 0 for null.
   struct Field {
     ByPosition column;
-    std::int64_t least = 0, greatest = 0;  // of the numbers as they lie
+    std::int64_t least = 0, greatest = 0;  // of the numbers as they are
     std::size_t nulls = 0;
     int bits = 0;
     std::size_t word = 0;  // of 64 bits

@@ -2,7 +2,7 @@
 // Distinct texts, numbered in the order of their first appearance.
 // Covered by tests/table/column_test.cpp.
 
-#define XXH_INLINE_ALL  // hashing a short text takes less time than calling somebody for it
+#define XXH_INLINE_ALL  // hashing a short text takes less time than a call
 #include <xxhash.h>
 
 #include <bit>
@@ -70,7 +70,7 @@ class Dictionary {
     static constexpr std::size_t short_size = 20;
 
     std::uint32_t tag, code, size;
-    char bytes[short_size];  // of a longer text: where it lies
+    char bytes[short_size];  // of a longer text: where it is
 
     const char* far() const {
       const char* at;

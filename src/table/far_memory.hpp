@@ -20,10 +20,10 @@ void read_ahead(std::size_t begin, std::size_t end, const Where& where, const Us
 }
 
 // Calls store(i) for all i in [begin, end), of which each writes to *where(i), anywhere in memory. Stores are done one
-// after the other, and would wait for each line: a block's lines are all asked for before the first is written.
+// after the other, and would wait for each line: a block's lines are all prefetched before the first is written.
 template <class Where, class Store>
 void write_ahead(std::size_t begin, std::size_t end, const Where& where, const Store& store) {
-  constexpr std::size_t block = 256;  // lines: they lie in the first-level cache together
+  constexpr std::size_t block = 256;  // lines: they fit the first-level cache together
   for (std::size_t from = begin; from < end; from += block) {
     const std::size_t to = std::min(end, from + block);
     for (std::size_t i = from; i < to; ++i) __builtin_prefetch(where(i), 1);

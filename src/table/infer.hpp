@@ -51,7 +51,7 @@ struct Misfit {
 
 // One column's fields in consecutive records of a text that holds no quotes, each followed by one delimiter or line
 // end: field r is the bytes from begin[r * stride] up to, but not including, begin[r * stride + 1] - 1. Nothing is
-// null. At least `padding` bytes behind the last field can be read, whatever they hold.
+// null. At least `padding` bytes after the last field can be read, whatever they hold.
 struct FieldRun {
   static constexpr std::size_t padding = 8;
   const char* text = nullptr;
@@ -64,13 +64,13 @@ struct FieldRun {
   }
 };
 
-// How numbers are written, where somebody has said so.
+// How numbers are written, where that is declared.
 struct NumberForm {
   char thousands = 0;  // 0: none
   char point = '.';
   bool usual() const { return thousands == 0 && point == '.'; }
 };
-// "12.345,60" as "12345.60"; false where it is no number of that form: thousands stand in threes.
+// "12.345,60" as "12345.60"; false where it is no number of that form: thousands are in threes.
 bool plain_number(std::string_view text, const NumberForm& form, std::string& out);
 
 // Reads one column of one piece of a file. Without a declared type it guesses from the first value, keeps a census of
@@ -82,7 +82,7 @@ class PieceReader {
   // `form` is for a declared type of numbers.
   explicit PieceReader(std::optional<Type> forced, NumberForm form = {});
 
-  // Room for this many rows, where somebody knows.
+  // Room for this many rows, where that is known.
   void reserve(std::size_t rows, Piece::Room buffer = {}) {
     room_ = rows;
     buffer_ = std::move(buffer);

@@ -11,7 +11,7 @@ void fetch_pages(void* data, std::size_t size, const Run& run) {
   if (size < worth_threads || thread_count(run) == 1) return;  // one thread would only go over them twice
   char* const begin = static_cast<char*>(data);
   // From huge page to huge page, so that no two threads wait for one; what is left of the first and the last is theirs
-  // who come to it.
+  // that reach it.
   const std::size_t first = to_next_huge_page(begin), pieces = (size - first) / huge_page;
   parallel_for(pieces, Run{.threads = run.threads}, [&](std::size_t piece) {
     volatile char* const at = begin + first + piece * huge_page;

@@ -9,7 +9,7 @@
 
 namespace lofty::engine {
 
-// Has all threads fetch these pages, huge ones where the system has them, which nobody has touched yet. The bytes are
+// Has all threads fetch these pages, huge ones where the system has them, which nothing has touched yet. The bytes are
 // zeros, before and after. A hint: few pages, or those of one thread, are left to who uses them.
 void fetch_pages(void* data, std::size_t size, const Run& run);
 

@@ -18,7 +18,7 @@ struct PackedNumbers {
   int width = 0;  // bytes of a word: 2 or 4, and by row of an array also 8; 0: there are none
   std::uint64_t before = 0;
   bool nulls = false;                    // then the word 0 is null
-  std::int64_t least = 0, greatest = 0;  // no value lies beyond them; there may be none so small or so great
+  std::int64_t least = 0, greatest = 0;  // no value is beyond them; there may be none so small or so great
   std::size_t size = 0;
 
   // How numbers between these two lie, in the fewest bytes; without words yet. Precondition: least > int64_null.

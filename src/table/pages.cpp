@@ -64,7 +64,7 @@ char* WaitingPages::take(std::size_t size) {
   }
   char* const data = map_pages(size);
   if (data == nullptr) return nullptr;
-  // One by one: what lies side by side here may have come from several places, which the system does not move at once.
+  // One by one: what is adjacent here may have come from several places, which the system does not move at once.
   for (std::size_t filled = 0; filled < size && !runs_.empty(); filled += huge_page) {
     const auto run = runs_.begin();
     if (::mremap(run->first, huge_page, huge_page, MREMAP_MAYMOVE | MREMAP_FIXED, data + filled) == MAP_FAILED) break;

@@ -14,9 +14,9 @@ inline constexpr std::size_t huge_page = 2 * 1024 * 1024;  // bytes
 char* map_pages(std::size_t size);
 void unmap_pages(char* data, std::size_t size);
 
-// How many bytes lie before the first huge page that begins here or behind.
+// How many bytes are before the first huge page that begins here or later.
 std::size_t to_next_huge_page(const void* data);
-// Asks for huge pages where whole ones lie in this memory, which nobody has touched yet.
+// Asks for huge pages where whole ones are in this memory, which nothing has touched yet.
 void prefer_huge_pages(void* data, std::size_t size);
 
 // Pages that were given back, and wait for their next use. One thread at a time.

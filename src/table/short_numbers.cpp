@@ -29,7 +29,7 @@ bool eight_digits(const char* text, std::size_t size, std::uint64_t& value) {
   return true;
 }
 
-// Bits are joined, not asked one after the other: whether a number has one digit or two is anybody's guess.
+// Bits are joined, not tested one after the other: whether a number has one digit or two is unpredictable.
 bool whole_part(const char* text, std::size_t size, std::uint64_t& value) {
   return (size - 1 <= 7) & !((size > 1) & (text[0] == '0')) && eight_digits(text, size, value);
 }
@@ -54,7 +54,7 @@ std::size_t read_plainly(const char* text, const std::uint32_t* at, std::size_t 
 
 #if defined(__x86_64__)
 
-// 256 bits: wider ones would slow the processor's clock, and with it the parser that this stands beside.
+// 256 bits: wider ones would slow the processor's clock, and with it the parser that this runs next to.
 #define LOFTY_AVX2 __attribute__((target("avx2")))
 
 // The digits (0 to 9 in each byte, the first of them lowest) of four words as numbers.

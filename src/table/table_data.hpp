@@ -16,7 +16,7 @@ struct TableData {
   std::string name;
   std::size_t rows = 0;
   std::vector<std::string> headings;
-  std::vector<ColumnPtr> columns;  // null where the column was not asked for
+  std::vector<ColumnPtr> columns;  // null where the column was not read
   std::vector<Census> census;      // what the texts looked like; all zero for tables in memory
   std::vector<Remark> doubts;
   // The line of the file on which a row begins; empty for tables in memory. May read the file again.

@@ -24,13 +24,13 @@ using DealtBlock = std::array<std::array<Word, dealt_block>, words>;
 // Brings records of some words from positions to rows: position i belongs to row rows[i], and each row has one.
 //
 // Put straight where it belongs, each record costs a line of memory, there and back, and the wait for it. So records
-// are first dealt into buckets of neighbouring rows, each of which is filled from front to back; then a bucket's are
-// put in their places, all of which lie in the second-level cache, and handed over in the sequence of their rows. (The
+// are first distributed over buckets of neighbouring rows, each of which is filled from front to back; then a bucket's
+// are put in their places, all of which fit the second-level cache, and handed over in the sequence of their rows. (The
 // two steps of a radix-partitioned join, as in S. Manegold and others, "Optimizing main-memory join on modern
 // hardware", 2002.) O(rows); memory: a record and 2 bytes a row.
 //
 // `words` is a power of two. fill(begin, count, block) makes the records of positions [begin, begin + count), word w of
-// the i-th in block[w][i]; take(row, count, records) gets those of rows [row, row + count), one behind the other. Both
+// the i-th in block[w][i]; take(row, count, records) gets those of rows [row, row + count), one after the other. Both
 // on several threads. filled() is called once in between: what fill() reads from may go, before take() needs room.
 template <class Word, std::size_t words, class Fill, class Filled, class Take>
 void through_buckets(std::span<const std::uint32_t> rows, const Run& run, const Fill& fill, const Filled& filled,
@@ -50,7 +50,7 @@ void through_buckets(std::span<const std::uint32_t> rows, const Run& run, const 
     for (std::size_t p = 0; p < pieces.count(); ++p) at += std::exchange(next[p * buckets + b], at);
   }
 
-  // Dealt into buckets.
+  // Distributed over buckets.
   using Record = std::array<Word, words>;
   Buffer<std::uint16_t> row_of(size);  // within the bucket
   Buffer<Record> dealt(size);

@@ -19,7 +19,7 @@ class Zone {
   static const Zone* find(const std::string& name);
   // All names, for messages.
   static std::vector<std::string> names();
-  // The name that somebody may have meant; empty: none is near. "Oslo" is Europe/Oslo.
+  // The name that may be meant; empty: none is near. "Oslo" is Europe/Oslo.
   static std::string nearest(const std::string& name);
 
   std::int64_t to_local(std::int64_t instant) const { return instant + offset(instant); }

@@ -657,7 +657,7 @@ Results frame_percentiles(const WindowJob& job, const Gathered& values, const Va
         const std::uint32_t count = held.set.size();
         if (count == 0) return put_null(out, position);
 
-        // The two values that it lies between.
+        // The two values that it is between.
         const ContinuousRank at = continuous_rank(fraction, count, descending);
         const auto first = static_cast<std::uint32_t>(group);
         const std::uint32_t rank = held.set.at(at.low, first);

@@ -54,7 +54,7 @@ class Work {
   const WindowJob& job() const { return job_; }
 
  private:
-  // Moved along the order; kept at the ends of 64 bits, beyond which no key lies.
+  // Moved along the order; kept at the ends of 64 bits, beyond which no key is.
   void fill(const Gathered& key, Buffer<std::int64_t>& out, std::int64_t moved) {
     out.allocate(key.size());
     for (std::size_t i = 0; i < key.size(); ++i) {

@@ -120,7 +120,7 @@ class Binder {
     return "`" + origin->text.substr(e.begin, e.end - e.begin) + "`";
   }
 
-  // ---- what stands behind `over`
+  // ---- what follows `over`
 
   const NamedWindow& find(const WindowClause& clause, const std::shared_ptr<const Origin>& origin) const {
     std::vector<std::string> names;
@@ -232,7 +232,7 @@ class Binder {
     moved.args.push_back(copy(*range_key_));
     moved.args.push_back(copy(*end.distance));
 
-    // Its parts may stand in two texts; a problem is shown in the frame's.
+    // Its parts may be in two texts; a problem is shown in the frame's.
     NodePtr key = bound(*range_key_, range_origin_);
     if (known(key->type) && !key->type.numeric() && key->type.kind != Kind::date && key->type.kind != Kind::timestamp)
       fail(Code::wrong_type,
@@ -260,7 +260,7 @@ class Binder {
     (from ? call.range_from : call.range_to) = std::move(node);
   }
 
-  // Where the key stands in a named window and the frame does not, both are written into one text for messages.
+  // Where the key is in a named window and the frame does not, both are written into one text for messages.
   std::shared_ptr<const Origin> merged_origin(Expression& moved, const std::shared_ptr<const Origin>& origin) const {
     const std::string left = text_of(*range_key_, range_origin_), right = text_of(*moved.args[1], origin);
     const std::string sign = moved.op == Op::subtract ? " - " : " + ";

@@ -19,13 +19,13 @@ namespace {
 
 std::atomic<int> refining_forced{-1};  // 0: never, 1: always
 
-// Inside groups it is sorted where these are many and small, and where the whole key is longer than a word beside the
-// row's number, with the bits that a bucket implies. Measured on ten million rows, 20 to 30 bits behind a partition of
+// Inside groups it is sorted where these are many and small, and where the whole key is longer than a word next to the
+// row's number, with the bits that a bucket implies. Measured on ten million rows, 20 to 30 bits after a partition of
 // 40 to 50: 90 to 150 ns a row from the beginning, 52 to 76 inside groups; and where the key fits, 17 to 35 against as
 // many, because values have to be gathered.
 bool worth_refining(const OrderData& grouped, int key_bits) {
   if (const int forced = refining_forced.load(std::memory_order_relaxed); forced >= 0) return forced == 1;
-  constexpr std::size_t small_group = 16 * 1024;  // rows, on average: their words lie in the second-level cache
+  constexpr std::size_t small_group = 16 * 1024;  // rows, on average: their words fit the second-level cache
   constexpr int word = 64, implied = 12;          // bits
   const std::size_t size = grouped.rows.size();
   return size / std::max<std::size_t>(grouped.groups, 1) <= small_group &&
@@ -51,7 +51,7 @@ Order WindowSort::sorted(const WindowRelation& relation, const std::vector<SortB
 
   // An order that is there already.
   if (ready != nullptr) {
-    // Windows rank nulls as they stand; places leave them out.
+    // Windows rank nulls where they are; places leave them out.
     auto all_ranked = std::make_shared<OrderData>();
     const OrderData& from = ready->data();
     all_ranked->rows.allocate(from.rows.size());
@@ -151,7 +151,7 @@ const WindowSort::Peers& WindowSort::peers(const Shape& shape) {
     const auto starts = [&](std::size_t i) { return i == size || (marks[i] & OrderData::peer_start) != 0; };
     std::size_t first = begin, most = 0, alone = 0;
     while (first > 0 && first < size && !starts(first)) --first;
-    // Eight at a time where all stand alone, which most do under a key of many values.
+    // Eight at a time where all have no peers, which most do under a key of many values.
     constexpr std::uint64_t all_start = 0x0101010101010101 * OrderData::peer_start;
     const auto alone_from = [&](std::size_t i) {
       std::uint64_t next;
@@ -422,7 +422,7 @@ class Evaluation {
   }
 
   WindowResult picked(const Buffer<std::uint32_t>& positions) {
-    // Numbers lie at hand by position already; texts stay what their dictionary says.
+    // Numbers are available by position already; texts stay what their dictionary says.
     if (call_.type.kind != Kind::text) {
       const Gathered& at = sort_.values(*call_.value, relation_, run_);
       if (at.lane == Gathered::Lane::int64) {
@@ -495,7 +495,7 @@ class Evaluation {
     if (!distance(frame_.from.edge) && !distance(frame_.to.edge)) return;
     notes_.short_frames = engine::short_frames(job_);
 
-    // One row before or behind is a neighbour; several are likely to be meant as days.
+    // One row before or after is a neighbour; several are likely to be meant as days.
     const bool days = frame_.unit == FrameUnit::rows && call_.order.size() >= 1 &&
                       std::max(frame_.from.distance, frame_.to.distance) > 1 &&
                       call_.order.front().node->type.kind == Kind::date;

@@ -51,7 +51,7 @@ class WindowSort {
     std::size_t keys = 0;
   };
   // The rows are sorted here: from the beginning, or inside the groups of another sort where that is given and costs
-  // less; or they stand as in `ready`, whose groups and peers are those of `shape`. Nodes and `run` have to outlive
+  // less; or they are as in `ready`, whose groups and peers are those of `shape`. Nodes and `run` have to outlive
   // this.
   WindowSort(const WindowRelation& relation, const std::vector<SortBy>& keys, const Shape& shape, const Run& run,
              const Grouped& grouped, const Order* ready = nullptr);
@@ -81,9 +81,9 @@ class WindowSort {
 
   std::map<std::string, ColumnPtr> columns_;
   std::vector<ColumnPtr> kept_;        // the keys' values
-  std::vector<std::size_t> codes_of_;  // by key: the number of its first code in `codes_`; and their number behind
+  std::vector<std::size_t> codes_of_;  // by key: the number of its first code in `codes_`; and their number at the end
   KeyList codes_;
-  Order base_;  // behind the four, which are filled in while it is made
+  Order base_;  // after the four, which are filled in while it is made
   Shape shape_;
   std::vector<std::uint8_t> first_difference_;  // by position: the first key that differs from the position before
   std::map<std::pair<std::size_t, std::size_t>, std::unique_ptr<OrderData>> views_;

@@ -9,7 +9,7 @@
 namespace lofty::engine {
 namespace {
 
-// The ascending minima of each stretch: candidates in the order of their positions, each better than all behind it.
+// The ascending minima of each stretch: candidates in the order of their positions, each better than all after it.
 template <class Better>
 class Extremes {
  public:
@@ -188,7 +188,7 @@ class BlockExtremes {
         best_at_ = here > best_ ? static_cast<std::uint32_t>(next_) : best_at_;
         best_ = std::max(best_, here);
       }
-      // A frame ends where the walk has come to. If it begins inside this block, the block ends there too, with the
+      // A frame ends where the walk has arrived. If it begins inside this block, the block ends there too, with the
       // group; at the block's begin it is what the walk has seen; else the end of the block before comes first.
       std::uint32_t found = best_at_;
       std::int64_t best = best_;
@@ -340,7 +340,7 @@ Buffer<std::int64_t> frame_extreme_values(const WindowJob& job, const Gathered& 
 namespace {
 
 // Of frames from the group's start the best word itself. Where there may be nulls, null is 0 and thereby the least of
-// all; where the least is asked for, words are then compared less one, so that it is the greatest.
+// all; where the least is wanted, words are then compared less one, so that it is the greatest.
 template <bool greatest, class Word>
 void running_best_words(const WindowJob& job, const Word* words, Word up, bool nulls, Word* out) {
   struct Best {

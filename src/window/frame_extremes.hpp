@@ -12,7 +12,7 @@ namespace lofty::engine {
 // The position of each frame's least, or greatest, value; the first of several; no_position over none.
 //
 // Frames from the group's start only remember the best so far. Between two distances from the row, blocks as long as
-// the frame are gone over once from behind and once from the front, and each frame is the end of one block and the
+// the frame are gone over once from the end and once from the front, and each frame is the end of one block and the
 // start of the next (M. van Herk, "A fast algorithm for local minimum and maximum filters on rectangular and octagonal
 // kernels", 1992; J. Gil and M. Werman, "Computing 2-D min, median, and max filters", 1993): no step depends on the
 // values, so none is guessed wrongly. All others keep a monotonic queue for each stretch of the frame (D. Lemire,
@@ -24,7 +24,7 @@ void frame_extremes(const WindowJob& job, const Gathered& values, bool greatest,
                     std::uint32_t* out);
 // One of the first two kinds of frames?
 bool goes_by_scores(const Frame& frame);
-// The values themselves; int64_null over none. Precondition: they lie in 64-bit integers.
+// The values themselves; int64_null over none. Precondition: they are 64-bit integers.
 Buffer<std::int64_t> frame_extreme_values(const WindowJob& job, const Gathered& values, bool greatest);
 // The same in words like those of the values. None, and nothing done, where these are not packed, or have no word left
 // for null where a frame may be empty.

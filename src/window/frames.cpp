@@ -32,7 +32,7 @@ void FrameWalk::enter_group() {
     peer_starts_.push_back(static_cast<std::uint32_t>(group_end_));
     peer_ = 0;
   }
-  if (range_ != nullptr) {  // nulls stand together, at one end
+  if (range_ != nullptr) {  // nulls are together, at one end
     value_begin_ = group_begin_;
     value_end_ = group_end_;
     while (value_begin_ < value_end_ && range_->null[value_begin_] != 0) ++value_begin_;
@@ -113,7 +113,7 @@ void FrameWalk::range_frame() {
                (range_->exact ? beyond_ends(range_->at, range_->from, range_->to)
                               : beyond_ends(range_->float_at, range_->float_from, range_->float_to));
 
-  // The first position whose value is not before `bound` (or, `beyond`, behind it), from where the last search ended.
+  // The first position whose value is not before `bound` (or, `beyond`, after it), from where the last search ended.
   const auto search = [&](std::uint32_t from, const auto& values, auto bound, bool beyond) {
     const auto before = [&](std::size_t i) { return beyond ? values[i] <= bound : values[i] < bound; };
     std::size_t low = std::max<std::size_t>(from, value_begin_), step = 1, high = low;

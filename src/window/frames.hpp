@@ -2,7 +2,7 @@
 // The frames of an order's positions, block by block.
 //
 // Every bound that ISO SQL allows moves one way only: as the position advances within a group, neither end of its frame
-// ever goes back, nor do the ends of the stretch that an exclusion cuts out of it. All that is worked out over frames
+// ever goes back, nor do the ends of the stretch that an exclusion cuts out of it. All that is computed over frames
 // rests on that.
 // Covered by tests/window/arrays_test.cpp and tests/ladder/windows_test.cpp, against the definition.
 
@@ -61,7 +61,7 @@ class FrameWalk {
   std::size_t size_, at_;
   std::size_t group_begin_ = 0, group_end_ = 0, peers_begin_ = 0, peers_end_ = 0;
   std::size_t value_begin_ = 0, value_end_ = 0;  // of the group: the positions whose range key is not null
-  std::vector<std::uint32_t> peer_starts_;       // of the group, and its end behind them; for `groups` only
+  std::vector<std::uint32_t> peer_starts_;       // of the group, and its end after them; for `groups` only
   std::size_t peer_ = 0;                         // the current one's number
   std::uint32_t low_ = 0, high_ = 0;
   bool cut_short_ = false;

@@ -47,7 +47,7 @@ Seen together(const std::vector<Seen>& pieces) {
   return all;
 }
 
-// Values of up to 64 bits. The least 64-bit number is a value in a caller's array, and null here: where it stands and
+// Values of up to 64 bits. The least 64-bit number is a value in a caller's array, and null here: where it occurs and
 // is not masked, 128 bits have to do.
 template <class Get>
 Gathered whole_numbers(const Key& key, std::span<const std::uint32_t> rows, const Run& run, const Get& get) {

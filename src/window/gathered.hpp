@@ -18,7 +18,7 @@ struct Gathered {
   enum class Lane : std::uint8_t { int64, int128, float64 };
   Lane lane = Lane::int64;
   Buffer<std::int64_t> ints;
-  PackedNumbers packed;  // instead of `ints`, for whom gather_packed() was asked
+  PackedNumbers packed;  // instead of `ints`, from gather_packed()
   Buffer<int128> wide;
   Buffer<double> doubles;
   int scale = 0;          // of decimals

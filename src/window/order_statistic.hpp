@@ -8,7 +8,7 @@
 namespace lofty::engine {
 
 // A bitmap over all ranks with counts above it, 64 times fewer on each level: a change touches four numbers, the k-th
-// is found by three short scans, and at ten million ranks all of it lies in the second-level cache. (The idea of counts
+// is found by three short scans, and at ten million ranks all of it fits the second-level cache. (The idea of counts
 // over a bit vector: G. Jacobson, "Space-efficient static trees and graphs", 1989.)
 class OrderStatistic {
  public:
@@ -43,7 +43,7 @@ class OrderStatistic {
     for (; k >= in_word_[word]; ++word) k -= in_word_[word];
     return static_cast<std::uint32_t>(word << 6) + select(words_[word], k);
   }
-  // The one behind `rank`, which is the k-th. Precondition: k + 1 < size().
+  // The one after `rank`, which is the k-th. Precondition: k + 1 < size().
   std::uint32_t next(std::uint32_t rank, std::uint32_t k, std::uint32_t first) const {
     const std::uint32_t bit = rank & 63;
     const std::uint64_t rest = bit == 63 ? 0 : words_[rank >> 6] >> (bit + 1);

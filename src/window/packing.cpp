@@ -10,7 +10,7 @@
 namespace lofty::engine {
 namespace {
 
-// From here on an array and its page tables lie outside the second-level cache.
+// From here on an array and its page tables exceed the second-level cache.
 constexpr std::size_t rows_worth_packing = 1'000'000;
 
 template <class T>
@@ -121,7 +121,7 @@ PackedNumbers packed_by_position(const PackedNumbers& by_row, std::span<const st
 
 PackedNumbers packed_by_position(const Column& column, std::span<const std::uint32_t> rows, const Run& run) {
   if (column.lane() != Lane::int64 || column.width() > 4 || column.nulls() == column.rows()) return {};
-  // A column counts from 1 behind its null, whether it has one or not.
+  // A column counts from 1 after its null, whether it has one or not.
   const bool nulls = column.nulls() > 0;
   return gathered_words(PackedNumbers::between(column.least(), column.greatest(), nulls), column.packed(),
                         column.width(), nulls ? 0 : 1, rows, run);

@@ -30,7 +30,7 @@ Buffer<std::uint32_t> shifted_positions(const OrderData& order, const Counted& c
       if (distance > 0) {
         number = distance > here - first ? -1 : here - distance;
       } else if (distance < 0) {
-        // Counted from behind this position, whether it counts itself or not.
+        // Counted from after this position, whether it counts itself or not.
         const auto behind = static_cast<std::int64_t>(counted.before(at + 1));
         number = -distance > last - behind ? -1 : behind - distance - 1;
       }

@@ -11,7 +11,7 @@
 
 namespace lofty::engine {
 
-// Positions whose value counts: all of them, or those that are not null, so that the k-th behind a position is found
+// Positions whose value counts: all of them, or those that are not null, so that the k-th after a position is found
 // at once.
 class Counted {
  public:
@@ -31,7 +31,7 @@ class Counted {
 };
 
 // The position `distance` counted ones in front of each position, in its group; no_position where there is none. 0 is
-// the position itself, counted or not. Negative distances look behind it: lead.
+// the position itself, counted or not. Negative distances look after it: lead.
 Buffer<std::uint32_t> shifted_positions(const OrderData& order, const Counted& counted, std::int64_t distance,
                                         const Run& run);
 

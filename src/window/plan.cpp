@@ -179,9 +179,9 @@ std::vector<std::vector<std::size_t>> greedy_covers(const std::vector<WindowNeed
 }  // namespace
 
 std::vector<PlannedSort> plan_sorts(const std::vector<WindowNeed>& given) {
-  // Needs that are the same are one. Two needs that share a sort do so whatever else it serves: all that is asked of a
-  // sort is asked pair by pair (equal sets of first keys, each inside the next; the same key at a place; no longer need
-  // beside one that sees the order of peers). So the fewest sorts are the fewest cliques.
+  // Needs that are the same are one. Two needs that share a sort do so whatever else it serves: all requirements of a
+  // sort hold pair by pair (equal sets of first keys, each inside the next; the same key at a place; no longer need
+  // next to one that sees the order of peers). So the fewest sorts are the fewest cliques.
   std::vector<WindowNeed> needs;
   std::vector<std::vector<std::size_t>> asked_by;
   for (std::size_t i = 0; i < given.size(); ++i) {

@@ -33,11 +33,11 @@ struct PlannedSort {
   std::vector<std::size_t> serves;  // numbers of needs, ascending
 };
 
-// The fewest sorts that serve all needs; each need is served by one of them. Sorts stand in the order of the first need
+// The fewest sorts that serve all needs; each need is served by one of them. Sorts are in the order of the first need
 // that they serve. Up to some 20 different needs are solved exactly, beyond that greedily. Under a millisecond.
 std::vector<PlannedSort> plan_sorts(const std::vector<WindowNeed>& needs);
 
-// The need without what says nothing: keys that stand twice, and keys of the order that the partition holds.
+// The need without what says nothing: keys that occur twice, and keys of the order that the partition holds.
 WindowNeed reduced(const WindowNeed& need);
 // Does one sort serve them all?
 bool share_a_sort(const std::vector<WindowNeed>& needs);

@@ -39,7 +39,7 @@ inline std::int64_t reach(const Bound& bound, std::size_t size) {
 
 // Calls visit(position, group's first position, frame's begin, frame's end) for all positions in [begin, end): frames
 // of rows without exclusion, which need no walk. Where the frame is that of the position before, moved by one, which is
-// nearly everywhere where it lies between two distances, steady() is called instead.
+// nearly everywhere where it is between two distances, steady() is called instead.
 template <class Visit, class Steady>
 void each_frame_of_rows(const WindowJob& job, std::size_t begin, std::size_t end, const Visit& visit,
                         const Steady& steady) {
@@ -97,7 +97,7 @@ void each_step_with_peers(const WindowJob& job, std::size_t begin, std::size_t e
   for (; group < begin; ++group) add(group);
   for (std::size_t at = begin; at < end;) {  // all before it were added
     if (at > begin && (marks[at] & OrderData::group_start) != 0) start(at);
-    // Eight at a time where each stands alone and no group begins, as under a key of many values most do.
+    // Eight at a time where each has no peers and no group begins, as under a key of many values most do.
     for (; at + 8 < end && eight_alone(marks + at + 1); at += 8)
       for (std::size_t i = at; i < at + 8; ++i) {
         add(i);

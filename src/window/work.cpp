@@ -42,7 +42,7 @@ WindowNeed need_of(const WindowCall& call, KeyNumbering& numbering) {
   return reduced(need);
 }
 
-// How many windows stand one inside another below an item.
+// How many windows are nested below an item.
 std::vector<std::size_t> depths(const std::vector<WindowItem>& items) {
   std::vector<std::size_t> depth(items.size(), 0);
   for (bool changed = true; changed;) {
@@ -94,7 +94,7 @@ std::vector<SortStep> plan_with(const std::vector<WindowItem>& items, bool share
       step.shape = {sort.partition, sort.keys.size() - sort.partition};
       for (const std::size_t n : sort.serves) step.serves.push_back(members[n]);
 
-      // Whoever shares the step sees no order between groups of the narrowest partition: any will do.
+      // What shares the step sees no order between groups of the narrowest partition: any will do.
       std::size_t free = sort.keys.size();
       for (const std::size_t n : sort.serves) free = std::min(free, needs[n].partition.size());
       for (std::size_t earlier = first_of_tier; shared && earlier < steps.size() && step.refines == SortStep::none;
@@ -199,7 +199,7 @@ class Working {
     return *sorts_[s];
   }
 
-  // All items of a step that wait for nothing else. Those whose results stand by position go to their rows together.
+  // All items of a step that wait for nothing else. Those whose results are by position go to their rows together.
   void on_sort(std::size_t s) {
     std::vector<std::size_t> ready;
     for (const std::size_t item : plan_[s].serves)
@@ -256,7 +256,7 @@ class Working {
     if (times_ != nullptr) times_->items[item] += seconds;
   }
 
-  // A sort goes when it has served all, and nobody will refine it.
+  // A sort goes when it has served all, and none will refine it.
   void drop_done(std::size_t s) {
     if (waits(s)) return;
     for (std::size_t later = s + 1; later < plan_.size(); ++later)

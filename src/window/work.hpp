@@ -1,5 +1,5 @@
 #pragma once
-// All windows of a relation: planned, sorted, worked out.
+// All windows of a relation: planned, sorted, computed.
 
 #include <functional>
 #include <vector>
@@ -16,13 +16,13 @@ struct WindowItem {
   std::vector<std::size_t> key_needs;  // by its partition and order
 };
 
-// A sort, and the items that are worked out on it.
+// A sort, and the items that are computed on it.
 struct SortStep {
   std::vector<WindowSort::SortBy> keys;
-  std::vector<std::string> texts;  // of the keys, as somebody wrote them
+  std::vector<std::string> texts;  // of the keys, as written
   WindowSort::Shape shape;
   std::vector<std::size_t> serves;
-  // The number of an earlier step whose rows lie together already by this one's first keys, so that its groups may be
+  // The number of an earlier step whose rows are together already by this one's first keys, so that its groups may be
   // sorted by themselves; none: there is no such step.
   static constexpr std::size_t none = ~std::size_t{0};
   std::size_t refines = none;

@@ -44,7 +44,7 @@ struct Asked {
 // The ladder of a file, or one that has a table and nothing else yet.
 Asked ask(const std::string& source);
 
-// The files that a ladder reads, as far as they are known before it is asked.
+// The files that a ladder reads, as far as they are known before it is run.
 lofty::FileSet inputs_of(const Asked& asked, const std::string& source, const lofty::TableFiles& tables);
 
 // The outputs are no inputs, and replace nothing but earlier answers. Returns what each replaces. Without an answer

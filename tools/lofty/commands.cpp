@@ -116,7 +116,7 @@ void apply_orderings(const RankOptions& o, lofty::Ladder& ladder) {
   }
 }
 
-// Where values that are not in the data would stand, a line a group.
+// Where values that are not in the data would be placed, a line a group.
 std::string would_stand(const lofty::Standings& answer, const std::vector<std::string>& asked) {
   std::string out;
   for (const std::string& text : asked) {

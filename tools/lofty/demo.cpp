@@ -10,7 +10,7 @@ namespace {
 
 namespace fs = std::filesystem;
 
-// The shipped data: beside an installed tool, else in the source tree that it was built from.
+// The shipped data: next to an installed tool, else in the source tree that it was built from.
 fs::path demo_folder() {
   std::error_code error;
   const fs::path self = fs::read_symlink("/proc/self/exe", error);
@@ -50,7 +50,7 @@ class Tour {
   std::string tables_;
 };
 
-// Where the page and the pictures go: beside the reader, or where that can't be written among temporary files.
+// Where the page and the pictures go: in the current folder, or where that can't be written among temporary files.
 fs::path output_folder(const std::optional<std::string>& wanted) {
   std::error_code error;
   fs::path folder = wanted ? fs::path(*wanted) : fs::path("lofty-demo");

@@ -11,7 +11,7 @@ namespace {
 
 using lofty::Problem;
 
-// Did an option set this key? For keys with a name behind them (`totals.spend`), by that name.
+// Did an option set this key? For keys that end in a name (`totals.spend`), by that name.
 using Given = std::function<bool(const RankOptions&, const std::string& name)>;
 
 struct OptionKey {
@@ -86,7 +86,7 @@ const std::vector<OptionKey>& option_keys() {
   return keys;
 }
 
-// The row of a key, and the name behind its beginning.
+// The row of a key, and the name at its end.
 struct Found {
   const OptionKey* row = nullptr;
   std::string name;

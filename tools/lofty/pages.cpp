@@ -36,7 +36,7 @@ std::vector<lofty::Picture> suitable(const lofty::Standings& answer) {
     try {
       return {lofty::picture_of(answer, kind)};
     } catch (const Error&) {
-      continue;  // too many entries, or nothing to draw: nobody asked for it
+      continue;  // too many entries, or nothing to draw: it was not wanted
     }
   }
   return {};
