@@ -139,7 +139,8 @@ void Progress::add(std::size_t steps) {
   if (run_.progress) {
     const std::scoped_lock lock(mutex_);
     done_ = std::min(total_, done_ + steps);
-    run_.progress(static_cast<double>(done_) / static_cast<double>(total_));
+    run_.progress(total_ > 0 ? static_cast<double>(done_) / static_cast<double>(total_)
+                             : 1);  // of nothing, all is done
   }
   check_stop(run_);  // which the caller may just have asked for
 }

@@ -92,6 +92,14 @@ TEST(Parallel, FinishedPiecesAreProgress) {
   }
 }
 
+TEST(Parallel, NoWorkIsDoneAtOnce) {
+  std::vector<double> shares;
+  const lofty::Run run{.progress = [&](double share) { shares.push_back(share); }};
+  Progress progress(run, 0);
+  parallel_for(Pieces::fixed(0), progress, [](const RowRange& rows, std::size_t) { EXPECT_EQ(rows.size(), 0u); });
+  EXPECT_EQ(shares, (std::vector<double>{1}));
+}
+
 TEST(Parallel, StopsWhenAsked) {
   std::stop_source source;
   const lofty::Run run{.stop = source.get_token()};
