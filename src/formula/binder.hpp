@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "formula/node.hpp"
-#include "formula/remedy.hpp"
+#include "formula/problem_at.hpp"
 #include "lofty/error.hpp"
 
 namespace lofty::engine {
@@ -43,9 +43,5 @@ int finish(Node& root, int first_slot = 0);
 NodePtr make_literal(Value value, Type type, const Expression& at, const std::shared_ptr<const Origin>& origin);
 NodePtr make_column(int column, Type type, const Expression& at, const std::shared_ptr<const Origin>& origin);
 NodePtr make_unknown(const Expression& at, const std::shared_ptr<const Origin>& origin);
-
-// A problem at a part of a formula.
-Problem problem_at(Code code, std::string sentence, const Expression& at, const std::shared_ptr<const Origin>& origin,
-                   std::string nearest = {}, Remedy advice = {});
 
 }  // namespace lofty::engine

@@ -2,6 +2,8 @@
 
 #include "question/window_binder.hpp"
 
+#include "window/binder.hpp"
+
 namespace lofty::engine {
 
 WindowBinder::WindowBinder(const LevelBinding& parts) : LevelBinding(parts) {

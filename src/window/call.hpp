@@ -72,11 +72,6 @@ struct NamedWindow {
   std::shared_ptr<const Origin> origin;
 };
 
-// A call with `over`, in a scope that knows the relation's names. Problems are thrown as Error, or appended where they
-// are in a part of it.
-std::unique_ptr<WindowCall> bind_window(const Expression& e, Scope& scope, const std::shared_ptr<const Origin>& origin,
-                                        const std::vector<NamedWindow>& named, std::vector<Problem>& problems);
-
 // Equal for formulas that mean the same: what a planner compares keys by.
 std::string signature(const Node& node);
 // Of everything but the text: two calls with the same one give the same column.

@@ -8,6 +8,7 @@
 
 #include "formula/evaluator.hpp"
 #include "formula/parser.hpp"
+#include "window/binder.hpp"
 #include "window/work.hpp"
 
 using namespace lofty;

@@ -1,0 +1,98 @@
+// Calls, with the clauses that may follow their brackets.
+// Covered by tests/formula/parser_test.cpp.
+
+#include "formula/grammar.hpp"
+
+namespace lofty::engine::grammar {
+
+// substring(x from 2 for 3), position('a' in x), trim(both ' ' from x): the standard's words, or commas.
+ExpressionPtr worded_call(LexemeReader& in) {
+  ExpressionPtr expression = make(Op::call, in.here().begin);
+  expression->text = in.take().folded;
+  in.expect_sign("(");
+  if (expression->text == "trim" && (in.at_word("both") || in.at_word("leading") || in.at_word("trailing"))) {
+    const std::string side = in.take().folded;
+    expression->text = side == "both" ? "trim" : "trim_" + side;
+    ExpressionPtr characters;
+    if (!in.at_word("from")) characters = sum(in);
+    in.expect_word("from");
+    expression->args.push_back(sum(in));
+    if (characters) expression->args.push_back(std::move(characters));
+    in.expect_sign(")");
+    return close(in, std::move(expression));
+  }
+  expression->args.push_back(sum(in));
+  const bool position = expression->text == "position";
+  while (in.accept_sign(",") || in.accept_word(position ? "in" : "from") || (!position && in.accept_word("for")))
+    expression->args.push_back(sum(in));
+  in.expect_sign(")");
+  return close(in, std::move(expression));
+}
+
+ExpressionPtr call(LexemeReader& in) {
+  ExpressionPtr expression = make(Op::call, in.here().begin);
+  expression->text = in.take().folded;
+  in.expect_sign("(");
+
+  // The arguments.
+  if (in.at_sign("*")) {
+    ExpressionPtr star = make(Op::star, in.take().begin);
+    expression->args.push_back(close(in, std::move(star)));
+  } else if (!in.at_sign(")")) {
+    expression->distinct = in.accept_word("distinct");
+    do {
+      expression->args.push_back(disjunction(in));
+    } while (in.accept_sign(","));
+    if (in.at_word("order") && in.word_ahead("by")) {
+      in.skip(2);
+      do expression->within_group.push_back(sort_item(in));
+      while (in.accept_sign(","));
+    }
+  }
+  in.expect_sign(")");
+
+  // Clauses after the brackets, in the standard's order.
+  if (in.at_word("within") && in.word_ahead("group")) {
+    in.skip(2);
+    in.expect_sign("(");
+    in.expect_word("order");
+    in.expect_word("by");
+    do expression->within_group.push_back(sort_item(in));
+    while (in.accept_sign(","));
+    in.expect_sign(")");
+  }
+  if (in.at_word("filter") && in.ahead(1).token == Token::sign && in.ahead(1).text == "(") {
+    in.take();
+    in.expect_sign("(");
+    in.expect_word("where");
+    expression->filter = disjunction(in);
+    in.expect_sign(")");
+  }
+  if (in.at_word("from") && (in.word_ahead("first") || in.word_ahead("last"))) {
+    in.take();
+    expression->from_last = in.take().folded == "last";
+  }
+  if ((in.at_word("ignore") || in.at_word("respect")) && in.word_ahead("nulls")) {
+    expression->nulls = in.take().folded == "ignore" ? NullTreatment::ignore : NullTreatment::respect;
+    in.take();
+  }
+
+  // The window.
+  if (in.at_word("over")) {
+    const std::size_t begin = in.take().begin;
+    if (in.accept_sign("(")) {
+      expression->over = std::make_unique<WindowClause>(window_clause(in));
+      in.expect_sign(")");
+    } else {
+      if (in.here().token != Token::word && in.here().token != Token::quoted_name)
+        in.fail("expected a window behind `over`, " + in.found(), "over (partition by shop_no order by ordered_on)");
+      expression->over = std::make_unique<WindowClause>(base_window(in));
+      expression->over->bare = true;
+    }
+    expression->over->begin = begin;
+    expression->over->end = in.last_end();
+  }
+  return close(in, std::move(expression));
+}
+
+}  // namespace lofty::engine::grammar

@@ -1,0 +1,77 @@
+#pragma once
+// A file of delimited text whose heading line is known.
+
+#include <cstdint>
+#include <filesystem>
+#include <memory>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "io/open_file.hpp"
+#include "lofty/error.hpp"
+#include "lofty/table_files.hpp"
+
+namespace lofty::engine {
+
+// Large enough that a chunk's own dictionaries and the two line-end searches do not show, small enough that its text is
+// still in the second-level cache when libcsv reads it, and that threads share a small file evenly.
+constexpr std::size_t chunk_bytes = 512 * 1024;
+
+class DelimitedSource : public TableSource {
+ public:
+  DelimitedSource(const std::filesystem::path& path, const ReadOptions& options)
+      : path_(path), name_(path.filename().string()), options_(options), file_(std::make_shared<OpenFile>(path)) {
+    read_heading();
+  }
+
+  const std::string& name() const override { return name_; }
+  const std::vector<std::string>& headings() const override { return headings_; }
+  std::string form() const override {
+    switch (delimiter_) {
+      case ',': return "commas between fields";
+      case ';': return "semicolons between fields";
+      case '\t': return "tabs between fields";
+      case '|': return "bars between fields";
+      default: return std::string("`") + delimiter_ + "` between fields";
+    }
+  }
+  Table read(std::span<const std::size_t> columns, const Run& run) const override;
+  TableSize size() const override;
+
+  const std::filesystem::path& path() const { return path_; }
+  const ReadOptions& options() const { return options_; }
+  const OpenFile& file() const { return *file_; }
+  char delimiter() const { return delimiter_; }
+  std::uint64_t body() const { return body_; }               // where the rows begin
+  bool one_column() const { return headings_.size() == 1; }  // then an empty line is a row with a null
+
+  // Throws if the text, which is at `offset` of the file, is not UTF-8.
+  void check_encoding(std::string_view text, std::uint64_t offset) const;
+  // The line (from 1) that holds the byte at `offset`. Reads the file again up to there.
+  std::size_t line_at(std::uint64_t offset) const;
+  Problem problem(Code code, std::string sentence, std::size_t line = 0, std::string advice = {}) const {
+    Problem p{code, std::move(sentence), {}, {}, std::move(advice)};
+    p.place.file = path_.string();
+    p.place.line = line;
+    return p;
+  }
+
+ private:
+  std::string heading_line();
+  void read_heading();
+  void check_headings(std::size_t line_number) const;
+
+  std::filesystem::path path_;
+  std::string name_;
+  ReadOptions options_;
+  std::shared_ptr<const OpenFile> file_;
+  std::vector<std::string> headings_;
+  char delimiter_ = ',';
+  std::uint64_t body_ = 0;  // where the rows begin
+};
+
+// Its rows, of these columns (delimited_reading.cpp).
+Table read_rows(const DelimitedSource& source, std::span<const std::size_t> columns, const Run& run);
+
+}  // namespace lofty::engine

@@ -1,0 +1,227 @@
+// The function of a window call: which clauses it may have, its arguments, and the type of its result.
+// Covered by tests/ladder/windows_test.cpp.
+
+#include <algorithm>
+
+#include "window/binding.hpp"
+
+namespace lofty::engine {
+namespace {
+
+class FunctionBinder : CallBinding {
+ public:
+  explicit FunctionBinder(const CallBinding& call) : CallBinding(call) {}
+
+  void bind(WindowCall& out) {
+    bind_function(out);
+    check_frame(out);
+  }
+
+ private:
+  void arguments(std::size_t least, std::size_t most, const char* example) const {
+    if (e_.args.size() >= least && e_.args.size() <= most) return;
+    fail(Code::wrong_arguments,
+         "`" + e_.text + "` takes " +
+             (most == 0
+                  ? std::string("no argument")
+                  : (least == most ? std::to_string(least) : std::to_string(least) + " to " + std::to_string(most)) +
+                        (most == 1 ? " argument" : " arguments")) +
+             ", not " + std::to_string(e_.args.size()),
+         example);
+  }
+
+  void need_order(const WindowCall& call) const {
+    if (call.order.empty())
+      fail(Code::wrong_arguments, "`" + e_.text + "` goes by an order, and this window has none",
+           "over (order by ordered_on)");
+  }
+  void need_number(const NodePtr& node, const Expression& at) const {
+    if (known(node->type) && !node->type.numeric())
+      fail(Code::wrong_type,
+           "`" + e_.text + "` takes numbers; " + shown(at, origin_) + " is " + kind_name(node->type.kind), at, origin_);
+  }
+  static Type mean_type(const Type& type) {
+    return type.exact() ? Type{.kind = Kind::decimal, .scale = std::min(type.scale + 6, Decimal::max_digits)} : type;
+  }
+
+  bool is(std::initializer_list<const char*> names) const {
+    return std::any_of(names.begin(), names.end(), [&](const char* one) { return e_.text == one; });
+  }
+
+  void bind_function(WindowCall& call) {
+    const bool picks = is({"lag", "lead", "first_value", "last_value", "nth_value"});
+    const bool percentile = is({"percentile_cont", "percentile_disc"});
+    check_clauses(picks, percentile);
+    call.ignore_nulls = e_.nulls == NullTreatment::ignore;
+    call.from_last = e_.from_last;
+    call.type = {.kind = Kind::integer};
+    if (e_.filter) {
+      call.filter = bound(*e_.filter, origin_);
+      if (known(call.filter->type) && call.filter->type.kind != Kind::boolean)
+        fail(Code::wrong_type, "the filter is not a condition", *e_.filter, origin_);
+    }
+    if (is({"row_number", "rank", "dense_rank", "percent_rank", "cume_dist"})) return bind_place(call);
+    if (is({"ntile"})) {
+      arguments(1, 1, "ntile(4) over (order by spend desc)");
+      need_order(call);
+      call.function = WindowFunction::ntile;
+      call.count = count_argument(0, 1, "the number of tiers");
+      return;
+    }
+    if (picks) return bind_pick(call);
+    if (percentile) return bind_percentile(call);
+    bind_total(call);
+  }
+
+  // Clauses that only some functions have.
+  void check_clauses(bool picks, bool percentile) {
+    const bool total = is({"sum", "count", "avg", "min", "max", "median"}) || percentile;
+    if (e_.filter && !total) fail(Code::wrong_arguments, "`filter` goes with totals only");
+    if (e_.distinct && !is({"count"})) fail(Code::wrong_arguments, "`distinct` goes with count only");
+    if (e_.nulls != NullTreatment::unwritten && !picks)
+      fail(Code::wrong_arguments, "`ignore nulls` goes with lag, lead, first_value, last_value and nth_value");
+    if (e_.from_last && !is({"nth_value"})) fail(Code::wrong_arguments, "`from last` goes with nth_value only");
+    if (!e_.within_group.empty() && !percentile)
+      fail(Code::wrong_arguments, "an order of its own goes with percentile_cont and percentile_disc",
+           "the window's order stands behind `over`");
+  }
+
+  void bind_place(WindowCall& call) {
+    const std::string& name = e_.text;
+    arguments(0, 0, (name + "() over (order by spend desc)").c_str());
+    if (name != "row_number") need_order(call);
+    call.function = name == "row_number"     ? WindowFunction::row_number
+                    : name == "rank"         ? WindowFunction::rank
+                    : name == "dense_rank"   ? WindowFunction::dense_rank
+                    : name == "percent_rank" ? WindowFunction::percent_rank
+                                             : WindowFunction::cume_dist;
+    if (is({"percent_rank", "cume_dist"})) call.type = {.kind = Kind::decimal, .scale = 6};
+  }
+
+  void bind_total(WindowCall& call) {
+    const std::string& name = e_.text;
+    arguments(1, 1,
+              name == "count" ? "count(*) over (partition by shop_no)" : "sum(amount) over (partition by shop_no)");
+    const bool star = e_.args[0]->op == Op::star;
+    if (star && name != "count") fail(Code::wrong_arguments, "`*` stands only in count(*)", *e_.args[0], origin_);
+    if (!star) call.value = bound(*e_.args[0], origin_);
+
+    // What it adds up.
+    if (name == "count") {
+      call.function = star          ? WindowFunction::count_rows
+                      : e_.distinct ? WindowFunction::count_distinct
+                                    : WindowFunction::count;
+      return;
+    }
+    call.type = call.value->type;
+    if (is({"min", "max"})) {
+      call.function = name == "min" ? WindowFunction::least : WindowFunction::greatest;
+      return;
+    }
+    need_number(call.value, *e_.args[0]);
+    if (name == "sum") {
+      call.function = WindowFunction::sum;
+      return;
+    }
+    call.function = name == "avg" ? WindowFunction::average : WindowFunction::percentile_cont;
+    if (name == "median") call.fraction = Decimal(5, 1);
+    call.type = mean_type(call.type);
+  }
+
+  std::int64_t count_argument(std::size_t at, std::int64_t least, const std::string& what) {
+    const NodePtr node = bound(*e_.args[at], origin_);
+    if (!node->constant)
+      fail(Code::wrong_arguments, what + " is the same for all rows", *e_.args[at], origin_,
+           "a number, or a choice such as :n");
+    if (known(node->type) && node->type.kind != Kind::integer)
+      fail(Code::wrong_type, what + " is a whole number", *e_.args[at], origin_);
+    return whole_number(*node, *e_.args[at], origin_, least, what);
+  }
+
+  void bind_pick(WindowCall& call) {
+    const std::string& name = e_.text;
+    const bool shifts = name == "lag" || name == "lead", nth = name == "nth_value";
+    arguments(nth ? 2 : 1,
+              shifts ? 3
+              : nth  ? 2
+                     : 1,
+              shifts ? "lag(amount, 1, 0) over (partition by shop_no order by ordered_on)"
+              : nth  ? "nth_value(amount, 2) over (partition by shop_no order by ordered_on)"
+                     : "first_value(amount) over (partition by shop_no order by ordered_on)");
+    if (shifts) need_order(call);
+
+    // Whose value it is.
+    call.value = bound(*e_.args[0], origin_);
+    call.type = call.value->type;
+    call.function = name == "lag"           ? WindowFunction::lag
+                    : name == "lead"        ? WindowFunction::lead
+                    : name == "first_value" ? WindowFunction::first_value
+                    : name == "last_value"  ? WindowFunction::last_value
+                                            : WindowFunction::nth_value;
+    if (e_.args.size() > 1) call.count = count_argument(1, nth ? 1 : 0, nth ? "which one it is" : "the distance");
+
+    // What is there instead of a missing row.
+    if (e_.args.size() > 2) {
+      call.otherwise = bound(*e_.args[2], origin_);
+      const Type other = call.otherwise->type;
+      if (known(other) && known(call.type)) {
+        if (call.type.numeric() && other.numeric()) {
+          if (call.type.kind == Kind::floating || other.kind == Kind::floating)
+            call.type = {.kind = Kind::floating};
+          else if (other.scale > call.type.scale)
+            call.type = other;
+        } else if (call.type.kind != other.kind) {
+          fail(Code::wrong_type,
+               "what stands in for a missing row is " + std::string(kind_name(other.kind)) + ", and " +
+                   shown(*e_.args[0], origin_) + " is " + kind_name(call.type.kind),
+               *e_.args[2], origin_);
+        }
+      }
+    }
+  }
+
+  void bind_percentile(WindowCall& call) {
+    arguments(1, 1, "percentile_cont(0.9) within group (order by amount) over (partition by shop_no)");
+    if (e_.within_group.size() != 1)
+      fail(Code::wrong_arguments, "`" + e_.text + "` orders by one key",
+           "percentile_cont(0.9) within group (order by amount)");
+    const NodePtr fraction = bound(*e_.args[0], origin_);
+    if (!fraction->constant || (known(fraction->type) && !fraction->type.exact()))
+      fail(Code::wrong_arguments, "the fraction is an exact number that is the same for all rows", *e_.args[0], origin_,
+           "0.9");
+    const Value value = known(fraction->type) ? constant_value(*fraction) : Value(Decimal(5, 1));
+    const auto* number = std::get_if<Decimal>(&value);
+    if (number == nullptr || number->coefficient() < 0 || *number > Decimal(1, 0) || number->scale() > 15)
+      fail(Code::bad_value, "the fraction lies between 0 and 1, with 15 decimals at most", *e_.args[0], origin_, "0.9");
+    call.fraction = *number;
+    const SortItem& item = e_.within_group.front();
+    call.value = bound(*item.expression, origin_);
+    call.descending = item.descending;
+    call.type = call.value->type;
+    call.function = WindowFunction::percentile_disc;
+    if (e_.text == "percentile_cont") {
+      need_number(call.value, *item.expression);
+      call.function = WindowFunction::percentile_cont;
+      call.type = mean_type(call.type);
+    }
+  }
+
+  void check_frame(const WindowCall& call) const {
+    if (call.uses_frame() || !call.frame_written) return;
+    fail(Code::wrong_arguments, "`" + e_.text + "` goes by the partition and its order; a frame says nothing to it",
+         "leave out `" +
+             std::string(call.frame.unit == FrameUnit::rows    ? "rows"
+                         : call.frame.unit == FrameUnit::range ? "range"
+                                                               : "groups") +
+             " ...`");
+  }
+};
+
+}  // namespace
+
+void bind_function(const Expression& e, Scope& scope, const std::shared_ptr<const Origin>& origin,
+                   std::vector<Problem>& problems, WindowCall& out) {
+  FunctionBinder(CallBinding(e, scope, origin, problems)).bind(out);
+}
+
+}  // namespace lofty::engine
