@@ -29,6 +29,7 @@
 #include "order/codes.hpp"
 #include "order/sort.hpp"
 #include "table/table_data.hpp"
+#include "window/binder.hpp"
 #include "window/work.hpp"
 
 namespace {

@@ -7,13 +7,14 @@ if(CMAKE_CXX_COMPILER_ID STREQUAL "GNU")
   target_compile_options(lofty_warnings INTERFACE -Wno-null-dereference -Wno-restrict -Wno-maybe-uninitialized)
 endif()
 
-# lofty_library(NAME sources...): a part of the library, as lofty::NAME.
+# lofty_library(NAME sources...): a part of the library, as lofty::NAME inside this build. All parts together are what is
+# installed: one library, shared and static.
 function(lofty_library name)
   add_library(lofty_${name} STATIC ${ARGN})
   add_library(lofty::${name} ALIAS lofty_${name})
-  set_target_properties(lofty_${name} PROPERTIES EXPORT_NAME ${name} OUTPUT_NAME lofty_${name})
-  target_include_directories(lofty_${name} PUBLIC $<BUILD_INTERFACE:${PROJECT_SOURCE_DIR}/include> $<INSTALL_INTERFACE:${CMAKE_INSTALL_INCLUDEDIR}>
-                             PRIVATE ${PROJECT_SOURCE_DIR}/src)
+  target_include_directories(lofty_${name} PUBLIC ${PROJECT_SOURCE_DIR}/include PRIVATE ${PROJECT_SOURCE_DIR}/src)
   target_compile_features(lofty_${name} PUBLIC cxx_std_20)
-  target_link_libraries(lofty_${name} PRIVATE $<BUILD_INTERFACE:lofty_warnings>)
+  # What public headers declare is visible (lofty/export.hpp); the rest is the library's own.
+  set_target_properties(lofty_${name} PROPERTIES CXX_VISIBILITY_PRESET hidden VISIBILITY_INLINES_HIDDEN ON)
+  target_link_libraries(lofty_${name} PRIVATE lofty_warnings)
 endfunction()

@@ -14,15 +14,18 @@ int main() {
   for (std::int64_t& one : spend) one = static_cast<std::int64_t>(random() >> 20);
 
   double told = 0;
-  lofty::order({lofty::descending(spend)}, {}, {.progress = [&](double share) { told = share; }});
-  std::printf("done: %.0f %%\n", 100 * told);
+  const lofty::Order order =
+      lofty::order({lofty::descending(spend)}, {}, {.progress = [&](double share) { told = share; }});
+  std::printf("done: %.0f %% of %zu rows\n", 100 * told, order.size());
 
   std::stop_source stop;
   const auto until_half = [&](double share) {
     if (share >= 0.5) stop.request_stop();
   };
   try {
-    lofty::order({lofty::descending(spend)}, {}, {.stop = stop.get_token(), .progress = until_half});
+    const lofty::Order never =
+        lofty::order({lofty::descending(spend)}, {}, {.stop = stop.get_token(), .progress = until_half});
+    std::printf("%zu rows\n", never.size());
   } catch (const lofty::Error& error) {
     std::printf("%s\n", error.what());
   }

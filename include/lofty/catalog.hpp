@@ -9,10 +9,11 @@
 #include <string_view>
 #include <vector>
 
+#include "lofty/export.hpp"
 #include "lofty/run.hpp"
 #include "lofty/table.hpp"
 
-namespace lofty {
+namespace lofty LOFTY_EXPORT {
 
 // What a ladder says about how a table is to be read. Ignored by tables that are in memory already.
 struct ReadOptions {
@@ -54,7 +55,8 @@ class TableSource {
   virtual Table read(std::span<const std::size_t> columns, const Run& run) const = 0;
 };
 
-// Tables by name. Derive from it to bring tables from elsewhere; `open` may then be called from one thread at a time.
+// Tables by name. Derive from it to bring tables from elsewhere. Ladders that are answered on several threads call
+// open() on several threads: it has to allow that, as this one and TableFiles do. add() may not run at the same time.
 class Catalog {
  public:
   virtual ~Catalog() = default;
@@ -69,4 +71,4 @@ class Catalog {
   std::map<std::string, Table> tables_;
 };
 
-}  // namespace lofty
+}  // namespace LOFTY_EXPORT

@@ -6,10 +6,11 @@
 #include <vector>
 
 #include "lofty/catalog.hpp"
+#include "lofty/export.hpp"
 #include "lofty/ladder.hpp"
 #include "lofty/run.hpp"
 
-namespace lofty {
+namespace lofty LOFTY_EXPORT {
 
 // How fast this machine is, compared with the one that the engine's own numbers were measured on: 1 is as fast, 2 takes
 // twice as long. By kind of work, since memory, disk and arithmetic differ apart.
@@ -27,7 +28,7 @@ struct Speeds {
 struct CostStep {
   std::string step;                // "read", "join", "count", "sort", "window", "total", "rank", "list",
                                    // "remark"
-  std::string serves;              // what it is for: a table, the windows on a sort, totals
+  std::string purpose;             // what it is for: a table, the windows on a sort, totals
   std::string by;                  // of a sort: its keys
   std::optional<double> rows;      // that it looks at; nothing where it is not known before reading
   double comparisons = 0;          // of a sort: rows * log2(rows), about what comparing would take
@@ -57,15 +58,15 @@ struct Cost {
 // and how many entries they make, is not known then, and guessed: an equality lets one row in twenty pass, a comparison
 // one in two; an entry that has a table of its own, joined by its key, is counted there, others are the square root of
 // the rows. Throws Error as check() reports it, types apart. Under a millisecond, without opening the tables.
-Cost plan(const Ladder& ladder, const Catalog& catalog, const Speeds& speeds = {});
+[[nodiscard]] Cost plan(const Ladder& ladder, const Catalog& catalog, const Speeds& speeds = {});
 
 // A plan with the measured times of its ladder's answer (Standings::cost()) next to its estimates.
-Cost with_measured(Cost planned, const Cost& measured);
+[[nodiscard]] Cost with_measured(Cost planned, const Cost& measured);
 
 // Measures this machine with a small job of its own, in about two seconds and 60 MB of the temporary folder.
-Speeds measure_speeds(const Run& run = {});
+[[nodiscard]] Speeds measure_speeds(const Run& run = {});
 // As the text of a small file, and back; nothing for other texts.
-std::string speeds_text(const Speeds& speeds);
-std::optional<Speeds> speeds_from(const std::string& text);
+[[nodiscard]] std::string speeds_text(const Speeds& speeds);
+[[nodiscard]] std::optional<Speeds> speeds_from(const std::string& text);
 
-}  // namespace lofty
+}  // namespace LOFTY_EXPORT

@@ -7,7 +7,9 @@
 #include <string>
 #include <string_view>
 
-namespace lofty {
+#include "lofty/export.hpp"
+
+namespace lofty LOFTY_EXPORT {
 
 // A day. Years 1 to 9999.
 struct Date {
@@ -33,4 +35,4 @@ struct Timestamp {
   friend constexpr auto operator<=>(const Timestamp&, const Timestamp&) = default;
 };
 
-}  // namespace lofty
+}  // namespace LOFTY_EXPORT

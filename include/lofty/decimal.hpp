@@ -7,7 +7,9 @@
 #include <string>
 #include <string_view>
 
-namespace lofty {
+#include "lofty/export.hpp"
+
+namespace lofty LOFTY_EXPORT {
 
 __extension__ using int128 = __int128;
 
@@ -49,10 +51,10 @@ class Decimal {
 };
 
 // Exact; the scale is the greater of the two for sums and differences, their sum for products.
-std::optional<Decimal> add(const Decimal& a, const Decimal& b);
-std::optional<Decimal> subtract(const Decimal& a, const Decimal& b);
-std::optional<Decimal> multiply(const Decimal& a, const Decimal& b);
+[[nodiscard]] std::optional<Decimal> add(const Decimal& a, const Decimal& b);
+[[nodiscard]] std::optional<Decimal> subtract(const Decimal& a, const Decimal& b);
+[[nodiscard]] std::optional<Decimal> multiply(const Decimal& a, const Decimal& b);
 // Rounded once, half to even, to six decimals more than the dividend has. Nothing when b is zero too.
-std::optional<Decimal> divide(const Decimal& a, const Decimal& b);
+[[nodiscard]] std::optional<Decimal> divide(const Decimal& a, const Decimal& b);
 
-}  // namespace lofty
+}  // namespace LOFTY_EXPORT

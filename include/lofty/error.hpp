@@ -7,7 +7,10 @@
 #include <string_view>
 #include <vector>
 
-namespace lofty {
+#include "lofty/enum_names.hpp"
+#include "lofty/export.hpp"
+
+namespace lofty LOFTY_EXPORT {
 
 // Every problem that the library reports has one of these, so that programs need not read sentences.
 enum class Code {
@@ -18,6 +21,7 @@ enum class Code {
   unknown_function,     // a function that does not exist
   unknown_key,          // a key of a ladder file that does not exist
   unknown_word,         // a value that should be one of a few words, and is none of them
+  retired_name,         // a key, an option or a function that has another name now
   unknown_table,        // a table or file that is not there
   unknown_choice,       // `:name` without a [choices] entry
   bad_choice,           // a choice's value of another type, or out of its range
@@ -57,15 +61,15 @@ enum class Code {
   cannot_write,      // an output that could not be written whole
   stopped,           // the caller asked to stop
 };
-
-// The stable name of a code: "unknown-column".
-std::string_view code_name(Code code);
+[[nodiscard]] const char* to_string(Code value);
+template <>
+std::optional<Code> from_string<Code>(std::string_view name);
 
 // True for the codes that are the data's fault, false for the question's or the call's.
-bool is_data_fault(Code code);
+[[nodiscard]] bool is_data_fault(Code code);
 
 // Where a problem is. Every part may be missing (empty or 0).
-struct Place {
+struct Location {
   std::string file;        // "best.ladder.toml", "order_lines.csv"
   std::size_t line = 0;    // 1-based
   std::size_t column = 0;  // 1-based, in bytes
@@ -78,7 +82,7 @@ struct Place {
 struct Problem {
   Code code = Code::syntax;
   std::string sentence;  // what is wrong: "no column `quantty` in order_lines.csv"
-  Place place;
+  Location location;
   std::string nearest;  // the right word that is nearest, or empty
   std::string advice;   // what would be right, or empty
   std::string advice_key =
@@ -99,4 +103,4 @@ class Error : public std::runtime_error {
   std::vector<Problem> problems_;
 };
 
-}  // namespace lofty
+}  // namespace LOFTY_EXPORT

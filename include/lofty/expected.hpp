@@ -5,10 +5,11 @@
 #include <string>
 #include <vector>
 
+#include "lofty/export.hpp"
 #include "lofty/standings.hpp"
 #include "lofty/table.hpp"
 
-namespace lofty {
+namespace lofty LOFTY_EXPORT {
 
 // Standings against a small table of what they should be.
 struct Comparison {
@@ -30,6 +31,6 @@ struct Comparison {
 // keys as far as the table has them, else by the first label of words, else by their position. Throws
 // Error(unknown_column) for a column of the table that is not listed, with the nearest; Error(key_mismatch) when the
 // table has an entry twice. O(rows log rows).
-Comparison compare_with(const Standings& answer, const Table& expected);
+[[nodiscard]] Comparison compare_with(const Standings& answer, const Table& expected);
 
-}  // namespace lofty
+}  // namespace LOFTY_EXPORT

@@ -5,7 +5,10 @@
 #include <string>
 #include <vector>
 
-namespace lofty {
+#include "lofty/enum_names.hpp"
+#include "lofty/export.hpp"
+
+namespace lofty LOFTY_EXPORT {
 
 enum class CalledIn : std::uint8_t {
   any_formula,  // in any formula
@@ -13,6 +16,9 @@ enum class CalledIn : std::uint8_t {
   whole,        // over all rows that count: in any formula, one constant for the whole ladder
   windows,      // with `over (...)` only: in figures, over the rows that count; in [windows], over the entries
 };
+[[nodiscard]] const char* to_string(CalledIn value);
+template <>
+std::optional<CalledIn> from_string<CalledIn>(std::string_view name);
 
 struct FunctionDescription {
   std::string name;
@@ -22,6 +28,6 @@ struct FunctionDescription {
 };
 
 // All of them, in a stable order: those of any formula, totals, those over the whole, those of windows.
-std::vector<FunctionDescription> functions();
+[[nodiscard]] std::vector<FunctionDescription> functions();
 
-}  // namespace lofty
+}  // namespace LOFTY_EXPORT

@@ -13,11 +13,16 @@
 
 #include "lofty/date.hpp"
 #include "lofty/decimal.hpp"
+#include "lofty/enum_names.hpp"
+#include "lofty/export.hpp"
 #include "lofty/value.hpp"
 
-namespace lofty {
+namespace lofty LOFTY_EXPORT {
 
 enum class Nulls : std::uint8_t { last, first };
+[[nodiscard]] const char* to_string(Nulls value);
+template <>
+std::optional<Nulls> from_string<Nulls>(std::string_view name);
 
 // How texts are ordered; equality is always exact, so distinct texts never tie.
 enum class TextOrder : std::uint8_t {
@@ -25,6 +30,9 @@ enum class TextOrder : std::uint8_t {
   natural,     // the same, but runs of digits by their value: Comb 2 before Comb 10
   code_point,  // by Unicode code points
 };
+[[nodiscard]] const char* to_string(TextOrder value);
+template <>
+std::optional<TextOrder> from_string<TextOrder>(std::string_view name);
 
 // An order of one's own. Listed values that do not occur change nothing. Numbers are Decimal, or double for floats.
 struct CustomOrder {
@@ -32,12 +40,35 @@ struct CustomOrder {
   std::vector<Value> sequence = {};          // the full order, which a direction turns round; forgotten values follow
 };
 
+template <class Range>
+concept KeyRange = std::ranges::contiguous_range<Range> && std::ranges::sized_range<Range> &&
+    std::ranges::borrowed_range<Range>;  // a variable or a view: a temporary would not live long enough
+
+// Which values are null: as long as the values, not 0 where the value is null; empty: none is. A view of the caller's
+// array; a temporary does not compile.
+class NullMask {
+ public:
+  NullMask() = default;
+  template <KeyRange Range>
+  requires std::same_as<std::ranges::range_value_t<Range>, std::uint8_t> NullMask(Range&& mask)
+      : bytes_(std::ranges::data(mask), std::ranges::size(mask)) {}
+
+  bool empty() const { return bytes_.empty(); }
+  std::size_t size() const { return bytes_.size(); }
+  bool is_null(std::size_t i) const { return !bytes_.empty() && bytes_[i] != 0; }  // precondition: i < size(), or empty
+  std::uint8_t operator[](std::size_t i) const { return bytes_[i]; }
+  const std::uint8_t* data() const { return bytes_.data(); }
+
+ private:
+  std::span<const std::uint8_t> bytes_;
+};
+
 struct KeyOptions {
   Nulls nulls = Nulls::last;  // in either direction
   TextOrder text = TextOrder::language;
-  std::string locale = {};                       // "sv", "en_GB"; empty: the root locale
-  std::span<const std::uint8_t> null_mask = {};  // empty, or as long as the values; non-zero is null
-  const CustomOrder* custom = nullptr;           // has to outlive the call
+  std::string locale = {};  // "sv", "en_GB"; empty: the root locale
+  NullMask null_mask = {};
+  const CustomOrder* custom = nullptr;  // has to outlive the call
 };
 
 enum class Element : std::uint8_t {
@@ -57,9 +88,12 @@ enum class Element : std::uint8_t {
   view,
   string
 };
+[[nodiscard]] const char* to_string(Element value);
+template <>
+std::optional<Element> from_string<Element>(std::string_view name);
 
 template <class T>
-constexpr Element element_of() {
+[[nodiscard]] constexpr Element element_of() {
   if constexpr (std::is_same_v<T, std::string>)
     return Element::string;
   else if constexpr (std::is_same_v<T, std::string_view>)
@@ -92,17 +126,16 @@ struct Key {
   KeyOptions options = {};
 };
 
-template <class Range>
-concept KeyRange = std::ranges::contiguous_range<Range> && std::ranges::sized_range<Range>;
-
+// A key over a vector, array or span of numbers, dates or texts. A temporary vector does not compile: the key would
+// outlive it.
 template <KeyRange Range>
-Key ascending(const Range& values, KeyOptions options = {}) {
+[[nodiscard]] Key ascending(Range&& values, KeyOptions options = {}) {
   using T = std::remove_cv_t<std::ranges::range_value_t<Range>>;
   return Key{std::ranges::data(values), std::ranges::size(values), element_of<T>(), false, std::move(options)};
 }
 
 template <KeyRange Range>
-Key descending(const Range& values, KeyOptions options = {}) {
+[[nodiscard]] Key descending(Range&& values, KeyOptions options = {}) {
   Key key = ascending(values, std::move(options));
   key.descending = true;
   return key;
@@ -114,8 +147,8 @@ struct Groups {
 };
 
 template <KeyRange... Ranges>
-Groups groups(const Ranges&... columns) {
+[[nodiscard]] Groups groups(Ranges&&... columns) {
   return Groups{{ascending(columns)...}};
 }
 
-}  // namespace lofty
+}  // namespace LOFTY_EXPORT

@@ -8,11 +8,13 @@
 #include <vector>
 
 #include "lofty/catalog.hpp"
+#include "lofty/enum_names.hpp"
+#include "lofty/export.hpp"
 #include "lofty/places.hpp"
 #include "lofty/selection.hpp"
 #include "lofty/value.hpp"
 
-namespace lofty {
+namespace lofty LOFTY_EXPORT {
 
 // A name and its formula: a figure (row by row) or a total (per entry).
 struct NamedFormula {
@@ -22,13 +24,15 @@ struct NamedFormula {
 };
 
 // Which rows a join keeps, as in ISO SQL.
-enum class JoinKind : std::uint8_t {
+enum class JoinType : std::uint8_t {
   left,   // every row of the tables before it; those without a partner have nulls
   inner,  // only those with a partner
   right,  // those with a partner, and every row of the second table; those that nothing refers to have nulls
   full,   // all of both
 };
-const char* join_kind_name(JoinKind kind);
+[[nodiscard]] const char* to_string(JoinType value);
+template <>
+std::optional<JoinType> from_string<JoinType>(std::string_view name);
 
 // A second table brought alongside by keys. A row with several partners is an error, because it would count more than
 // once, unless `many` asks for just that.
@@ -37,7 +41,7 @@ struct Join {
   std::vector<std::string> on;  // "shop_no", or "buyer_no = shop_no": left = right
   std::string as = {};          // what formulas call it; empty: its name without the ending
   ReadOptions read = {};
-  JoinKind kind = JoinKind::left;
+  JoinType type = JoinType::left;
   bool many = false;
 };
 
@@ -62,14 +66,14 @@ struct Choice {
 };
 
 // A stretch of time, named in formulas as a condition that is true for rows within it: the last N calendar units up to
-// and including its anchor, or from one day through another, both included.
+// and including the one that `ends` is in, or from one day through another, both included.
 struct Period {
   std::string name;
-  std::string on = {};      // a column of dates or timestamps
-  std::string last = {};    // how many units, "30", or a choice, ":days"
-  std::string unit = {};    // "day" (the default), "week", "month", "quarter", "year"
-  std::string anchor = {};  // "data" (the default): the latest of `on` over the rows that the conditions without a
-                            // period let through; a date; or "today" (UTC)
+  std::string on = {};    // a column of dates or timestamps
+  std::string last = {};  // how many units, "30", or a choice, ":days"
+  std::string unit = {};  // "day" (the default), "week", "month", "quarter", "year"
+  std::string ends = {};  // "data" (the default): the latest of `on` over the rows that the conditions without a
+                          // period let through; a date; or "today" (UTC)
   std::string from = {}, through = {};  // instead of `last`: dates, or choices; either may be left open
   friend bool operator==(const Period&, const Period&) = default;
 };
@@ -92,6 +96,9 @@ enum class Measure : std::uint8_t {
   percent_rank,             // (place - 1) / (ranked - 1)
   cumulative_distribution,  // entries that are as good or better / ranked
 };
+[[nodiscard]] const char* to_string(Measure value);
+template <>
+std::optional<Measure> from_string<Measure>(std::string_view name);
 
 // A further place column.
 struct Also {
@@ -138,7 +145,7 @@ struct Listing {
   std::vector<std::string> bars = {};  // columns of numbers with a bar next to each number, in listings and pages
   // One of Ladder::alternatives, or "name": entries are listed by it inside their group, at every level, instead of by
   // `order` or their places. Places, and who is kept, stay.
-  std::string order_by = {};
+  std::string alternative = {};
   // Leave out entries without a value for one of their keys or groups, which are else listed as (none). It is said how
   // many rows that hides, and how much they held.
   bool hide_blank_groups = false;
@@ -150,13 +157,13 @@ struct Listing {
 
 // A crossed table: the level's entries down, and these across, a column for each of them in their own order, with one
 // total in the cells. Where an entry has no rows there is nothing, which is not zero.
-struct Across {
+struct Crossed {
   std::vector<std::string> each = {};    // columns that make an entry across
   std::string by = {};                   // its order, with directions; ties go by the entry's key
   std::string cell = {};                 // a total
   std::optional<std::size_t> best = {};  // only the first so many, and their ties; the rest is left out, and said
   bool empty() const { return each.empty() && by.empty() && cell.empty() && !best; }
-  friend bool operator==(const Across&, const Across&) = default;
+  friend bool operator==(const Crossed&, const Crossed&) = default;
 };
 
 // The same question as it was answered before, to see who moved: with other choices, or from a table of the catalog
@@ -179,19 +186,19 @@ struct Ladder {
   Data data = {};
   std::vector<Choice> choices = {};
   std::vector<Period> periods = {};
-  std::vector<NamedFormula> figures = {};      // row by row; with `over (...)` over the rows that count
-  std::vector<NamedFormula> window_defs = {};  // windows by name: "partition by shop_no order by ordered_on"
-  std::string where = {};                      // condition on rows; empty: all rows count
+  std::vector<NamedFormula> figures = {};        // row by row; with `over (...)` over the rows that count
+  std::vector<NamedFormula> named_windows = {};  // windows by name: "partition by shop_no order by ordered_on"
+  std::string where = {};                        // condition on rows; empty: all rows count
   std::vector<NamedFormula> totals = {};
   std::vector<Level> levels = {};               // several: levels inside levels, outermost first
-  std::vector<NamedFormula> alternatives = {};  // names and sort lists, for Listing::order_by
+  std::vector<NamedFormula> alternatives = {};  // names and sort lists, for Listing::alternative
   Listing list = {};
   std::vector<Ordering> orderings = {};
-  Across across = {};
+  Crossed crossed = {};
   Compare compare = {};  // adds the columns `was` and `moved`
 };
 
 // Sets a choice from text, as an option does: "days", "90". Throws Error (unknown_choice, bad_choice).
 void choose(Ladder& ladder, const std::string& name, const std::string& text);
 
-}  // namespace lofty
+}  // namespace LOFTY_EXPORT

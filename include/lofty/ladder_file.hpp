@@ -8,9 +8,10 @@
 #include <vector>
 
 #include "lofty/error.hpp"
+#include "lofty/export.hpp"
 #include "lofty/ladder.hpp"
 
-namespace lofty {
+namespace lofty LOFTY_EXPORT {
 
 // A ladder as it was read, and where each of its keys is in the file.
 struct LadderText {
@@ -30,10 +31,10 @@ struct LadderText {
 
 // Reads a ladder. Throws Error with all problems of its grammar and keys: syntax, unknown_key, unknown_word, bad_value,
 // not_in_this_version; for a file also cannot_open.
-LadderText read_ladder(std::string_view toml, const std::string& file_name);
-LadderText read_ladder_file(const std::filesystem::path& file);
+[[nodiscard]] LadderText read_ladder(std::string_view toml, const std::string& file_name);
+[[nodiscard]] LadderText read_ladder_file(const std::filesystem::path& file);
 
 // The ladder as a TOML text; reading it back gives the same ladder. Keys come in the order in which people read them.
-std::string ladder_text(const Ladder& ladder);
+[[nodiscard]] std::string ladder_text(const Ladder& ladder);
 
-}  // namespace lofty
+}  // namespace LOFTY_EXPORT

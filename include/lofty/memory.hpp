@@ -1,7 +1,9 @@
 #pragma once
 // Memory for one call after the other.
 
-namespace lofty {
+#include "lofty/export.hpp"
+
+namespace lofty LOFTY_EXPORT {
 
 // While one of these lives, the memory of large arrays that the library gives back, on any thread, waits for the next
 // ones. The system clears every fresh page, which is some fifth of the time that ordering ten million rows takes; for a
@@ -21,4 +23,4 @@ class KeepMemory {
   KeepMemory& operator=(const KeepMemory&) = delete;
 };
 
-}  // namespace lofty
+}  // namespace LOFTY_EXPORT

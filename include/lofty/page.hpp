@@ -6,12 +6,13 @@
 #include <utility>
 #include <vector>
 
+#include "lofty/export.hpp"
 #include "lofty/ladder.hpp"
 #include "lofty/picture.hpp"
 #include "lofty/standings.hpp"
 #include "lofty/why.hpp"
 
-namespace lofty {
+namespace lofty LOFTY_EXPORT {
 
 // An answer with what else the page says of it.
 struct PageAnswer {
@@ -25,7 +26,7 @@ struct PageAnswer {
 };
 
 // The choices in force as a page names them: "days", "90 days".
-std::vector<std::pair<std::string, std::string>> choices_of(const Ladder& ladder);
+[[nodiscard]] std::vector<std::pair<std::string, std::string>> choices_of(const Ladder& ladder);
 
 struct PageOptions {
   std::string title = {};         // of the page; empty: the first answer's
@@ -36,6 +37,6 @@ struct PageOptions {
 // close levels; without script everything is there in the given order. It holds no address and loads nothing. Texts of
 // the data are never markup. O(rows x columns) and a sort of each column; 0.1 s for each picture. Throws Error as
 // drawn() does.
-std::string page(const std::vector<PageAnswer>& answers, const PageOptions& options = {});
+[[nodiscard]] std::string page(const std::vector<PageAnswer>& answers, const PageOptions& options = {});
 
-}  // namespace lofty
+}  // namespace LOFTY_EXPORT

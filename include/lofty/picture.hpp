@@ -14,11 +14,13 @@
 #include <vector>
 
 #include "lofty/decimal.hpp"
+#include "lofty/enum_names.hpp"
+#include "lofty/export.hpp"
 #include "lofty/ladder.hpp"
 #include "lofty/standings.hpp"
 #include "lofty/value.hpp"
 
-namespace lofty {
+namespace lofty LOFTY_EXPORT {
 
 enum class PictureKind : std::uint8_t {
   bars,      // a bar for each entry, in the order of the listing
@@ -26,8 +28,9 @@ enum class PictureKind : std::uint8_t {
   movement,  // places at two or more times, joined by lines
   shares,    // the running share over the entries, the best first
 };
-const char* picture_kind_name(PictureKind kind);
-std::optional<PictureKind> picture_kind_from(std::string_view name);
+[[nodiscard]] const char* to_string(PictureKind value);
+template <>
+std::optional<PictureKind> from_string<PictureKind>(std::string_view name);
 
 struct PictureOptions {
   // bars, lines: the column of numbers; empty: the first key of rank.by where it is listed, else the first total.
@@ -43,7 +46,7 @@ struct PictureOptions {
   Decimal mark{5, 1};  // shares: the share whose first entry is marked; more than 0, at most 1
   // Draw only the first so many entries, and name the others. Without it more than 60 are refused.
   std::optional<std::size_t> at_most = {};
-  // bars: values whose place is shown by a line across: a name, and a number (see Standings::where_would).
+  // bars: values whose place is shown by a line across: a name, and a number (see Standings::place_for).
   std::vector<std::pair<std::string, Value>> references = {};
 };
 
@@ -83,6 +86,9 @@ struct LinesPicture {
   bool free_scale = false;
   std::vector<Chart> charts;
 };
+[[nodiscard]] const char* to_string(LinesPicture::Along value);
+template <>
+std::optional<LinesPicture::Along> from_string<LinesPicture::Along>(std::string_view name);
 
 struct MovementPicture {
   enum class Moved : std::uint8_t { up, down, stayed, came, left };
@@ -96,6 +102,9 @@ struct MovementPicture {
   std::vector<std::string> times;
   std::vector<Line> lines;
 };
+[[nodiscard]] const char* to_string(MovementPicture::Moved value);
+template <>
+std::optional<MovementPicture::Moved> from_string<MovementPicture::Moved>(std::string_view name);
 
 struct SharesPicture {
   // Entries that share a place are one step: together they reach its share.
@@ -124,14 +133,17 @@ struct Picture {
 // Looks at the listed rows: O(rows x columns). Throws Error: unknown_column; wrong_type (the column is not one of
 // numbers, or of dates); missing_key (no places for a movement, no running share); bad_value (more than 60 entries
 // without `at_most`, charts of one point only, ...); nothing_to_draw where the answer has no rows. Thread-safe.
-Picture picture_of(const Standings& standings, PictureKind kind, const PictureOptions& options = {});
+[[nodiscard]] Picture picture_of(const Standings& standings, PictureKind kind, const PictureOptions& options = {});
 
 // A picture of shares needs a running share. This adds one, "running share of TOTAL", to a ladder of one level that has
 // none and ranks by a total first; any other ladder comes back as it is. Thread-safe.
-Ladder with_running_share(Ladder ladder);
+[[nodiscard]] Ladder with_running_share(Ladder ladder);
 
 enum class PictureFormat : std::uint8_t { svg, png, pdf };
-std::optional<PictureFormat> picture_format_from(std::string_view ending);
+[[nodiscard]] const char* to_string(PictureFormat value);
+template <>
+std::optional<PictureFormat> from_string<PictureFormat>(std::string_view name);
+[[nodiscard]] std::optional<PictureFormat> picture_format_from(std::string_view ending);
 
 struct PictureLooks {
   bool dark = false;
@@ -141,6 +153,6 @@ struct PictureLooks {
 
 // The whole file's bytes. The program gnuplot draws it, in some 0.1 s. Throws Error: missing_program where it is not
 // installed, cannot_write where it fails. Thread-safe.
-std::string drawn(const Picture& picture, PictureFormat format, const PictureLooks& looks = {});
+[[nodiscard]] std::string drawn(const Picture& picture, PictureFormat format, const PictureLooks& looks = {});
 
-}  // namespace lofty
+}  // namespace LOFTY_EXPORT

@@ -5,11 +5,12 @@
 #include <string>
 #include <vector>
 
+#include "lofty/export.hpp"
 #include "lofty/remark.hpp"
 #include "lofty/run.hpp"
 #include "lofty/table.hpp"
 
-namespace lofty {
+namespace lofty LOFTY_EXPORT {
 
 struct ColumnProfile {
   std::string heading;
@@ -27,10 +28,10 @@ struct TableProfile {
   std::vector<ColumnProfile> columns;  // of the columns that the table holds
   std::size_t duplicate_rows = 0;      // rows equal to an earlier one in every column
   // numbers-as-text, mixed-dates, alike-spellings, null-words, duplicate-rows, misfits, mixed-offsets
-  std::vector<Remark> doubts;
+  std::vector<Remark> remarks;
 };
 
 // O(rows * columns) time; memory for the distinct values of one column at a time. Thread-safe.
-TableProfile profile(const Table& table, const Run& run = {});
+[[nodiscard]] TableProfile profile(const Table& table, const Run& run = {});
 
-}  // namespace lofty
+}  // namespace LOFTY_EXPORT

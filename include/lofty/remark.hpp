@@ -3,7 +3,9 @@
 
 #include <string>
 
-namespace lofty {
+#include "lofty/export.hpp"
+
+namespace lofty LOFTY_EXPORT {
 
 // A remark about an answer, or (a doubt) about input. The code is stable ("tie-at-cut"); the sentence carries the
 // numbers.
@@ -13,4 +15,4 @@ struct Remark {
   friend bool operator==(const Remark&, const Remark&) = default;
 };
 
-}  // namespace lofty
+}  // namespace LOFTY_EXPORT

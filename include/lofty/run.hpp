@@ -4,7 +4,9 @@
 #include <functional>
 #include <stop_token>
 
-namespace lofty {
+#include "lofty/export.hpp"
+
+namespace lofty LOFTY_EXPORT {
 
 struct Run {
   // Threads to use; 0: as many as the machine (or the caller's task arena) has. The answer has the same bytes for any.
@@ -15,4 +17,4 @@ struct Run {
   std::function<void(double)> progress = {};
 };
 
-}  // namespace lofty
+}  // namespace LOFTY_EXPORT

@@ -8,9 +8,10 @@
 #include <string_view>
 #include <vector>
 
+#include "lofty/export.hpp"
 #include "lofty/value.hpp"
 
-namespace lofty {
+namespace lofty LOFTY_EXPORT {
 
 // "1.234,50 € = 1234.50", "12.5 % = 0.125", "(1,234.50) = -1234.50", "31/12/25 = 2025-12-31". What is left of the last
 // equals sign is a text, and what is right of it the number (12, -0.5), date (2025-12-31) or timestamp (2025-12-31
@@ -89,4 +90,4 @@ class Specimen {
   std::vector<DatePart> parts_;
 };
 
-}  // namespace lofty
+}  // namespace LOFTY_EXPORT

@@ -3,26 +3,26 @@
 
 #include <cstddef>
 #include <cstdint>
+#include <iterator>
 #include <memory>
 #include <optional>
 #include <string>
+#include <string_view>
 #include <utility>
 #include <vector>
 
 #include "lofty/catalog.hpp"
 #include "lofty/cost.hpp"
+#include "lofty/enum_names.hpp"
 #include "lofty/error.hpp"
+#include "lofty/export.hpp"
 #include "lofty/ladder.hpp"
+#include "lofty/place_for.hpp"
 #include "lofty/remark.hpp"
 #include "lofty/run.hpp"
 #include "lofty/specimen.hpp"
-#include "lofty/where_would.hpp"
 
-namespace lofty {
-
-namespace engine {
-struct StandingsData;
-}
+namespace lofty LOFTY_EXPORT {
 
 // What a listed column is to the answer.
 enum class Role : std::uint8_t {
@@ -34,6 +34,9 @@ enum class Role : std::uint8_t {
   cell,     // a column of a crossed table: a total of an entry across; null where there are no rows
   measure,  // a tier, share or distribution of rank.also
 };
+[[nodiscard]] const char* to_string(Role value);
+template <>
+std::optional<Role> from_string<Role>(std::string_view name);
 
 struct StandingColumn {
   std::string name;
@@ -80,13 +83,16 @@ struct Accounting {
 struct SummaryLine {
   enum class Of : std::uint8_t { others, all };
   Of of = Of::others;
-  std::size_t behind = 0;          // the listed row that it follows
+  std::size_t after = 0;           // the listed row that it follows
   std::size_t level = 0;           // of nested levels: the one that its entries are of
   std::size_t entries = 0;         // how many it takes together
   std::size_t label_column = 0;    // the listed column under whose entries the label belongs: their names, or keys
   std::string label = {};          // "others, 14 products"
   std::vector<Value> values = {};  // by listed column; null where it is not a total
 };
+[[nodiscard]] const char* to_string(SummaryLine::Of value);
+template <>
+std::optional<SummaryLine::Of> from_string<SummaryLine::Of>(std::string_view name);
 
 // Listed rows [begin, end) that share one place, which the cut at the best or worst N runs through. Only where entries
 // are listed by their places.
@@ -109,10 +115,21 @@ struct WouldStand {
   std::optional<Value> ahead, behind;  // the nearest values on either side
 };
 
+// The values of a whole column, by row. `nulls` is empty where none is null; else not 0 where there is none, and the
+// value is then a default one.
+template <class T>
+struct ColumnValues {
+  std::vector<T> values;
+  std::vector<std::uint8_t> nulls;
+};
+
+class StandingRows;
+
 // The answer. Immutable and cheap to copy; safe to share between threads.
 class Standings {
  public:
-  explicit Standings(std::shared_ptr<const engine::StandingsData> data) : data_(std::move(data)) {}
+  struct Data;  // what the library holds; not for callers
+  explicit Standings(std::shared_ptr<const Data> data) : data_(std::move(data)) {}
 
   const std::string& title() const;
   // The question said back in a sentence: entry level, number, direction, what was left out, tie rule, cut.
@@ -120,8 +137,20 @@ class Standings {
   // "10 of 214 shops, 11,931 lines"
   const std::string& shown_of_total() const;
   const std::vector<StandingColumn>& columns() const;
+  // The listed column of this name; nullopt where there is none. Names are compared exactly. O(columns).
+  std::optional<std::size_t> find(std::string_view name) const;
   std::size_t rows() const;
+  // Precondition: row < rows(), column < columns().size(). Throws CallError.
   Value value(std::size_t row, std::size_t column) const;
+  // All listed values of a column at once: much quicker than value by value. T is std::int64_t (integer columns within
+  // 64 bits), Decimal (exact numbers), double (all numbers, exact ones rounded once), Date, Timestamp, bool as
+  // std::uint8_t, or std::string (texts). Throws Error(wrong_type) for a column of another type, Error(overflow) where
+  // an integer does not fit, CallError for a column that there is not. O(rows).
+  template <class T>
+  ColumnValues<T> values(std::size_t column) const;
+  // The rows as a range, in the order of the listing:
+  //   for (const lofty::StandingRow row : answer.each_row()) std::cout << to_text(row["shop"]) << '\n';
+  StandingRows each_row() const;
   // How many levels are outside the row's own; 0 where levels are not nested. A row has its own level's places and
   // totals, and the keys and labels of the entries that it is in.
   std::size_t level(std::size_t row) const;
@@ -150,32 +179,84 @@ class Standings {
   const std::vector<Departed>& departed() const;
   // "Which place would 4,200.00 take?" By group. `name` is the first key of rank.by as written, and value of its type.
   // Throws Error (bad_value: nothing is ranked, unknown_word: another name, wrong_type). O(entries).
-  std::vector<WouldStand> where_would(const std::string& name, const Value& value) const;
+  std::vector<WouldStand> place_for(const std::string& name, const Value& value) const;
   Ties ties() const;  // of the first place column
   const std::vector<Remark>& remarks() const;
   const Accounting& accounting() const;
   // What each step took, in the order in which they were done; estimates next to it for the sizes that were met.
   const Cost& cost() const;
 
-  const engine::StandingsData& data() const { return *data_; }  // for the engine
+  const Data& data() const { return *data_; }
 
  private:
-  std::shared_ptr<const engine::StandingsData> data_;
+  std::shared_ptr<const Data> data_;
+};
+
+// One listed row. A view: valid as long as its Standings, or a copy of it.
+class StandingRow {
+ public:
+  StandingRow(const Standings& standings, std::size_t row) : standings_(&standings), row_(row) {}
+  std::size_t index() const { return row_; }
+  Value operator[](std::size_t column) const { return standings_->value(row_, column); }
+  // Throws Error(unknown_column), with the nearest name.
+  Value operator[](std::string_view column) const;
+  bool tied() const { return standings_->tied(row_); }
+  bool ranked() const { return standings_->ranked(row_); }
+
+ private:
+  const Standings* standings_;
+  std::size_t row_;
+};
+
+// All listed rows, in their order. Holds a copy of the standings, so a temporary answer may be walked through.
+class StandingRows {
+ public:
+  explicit StandingRows(Standings standings) : standings_(std::move(standings)) {}
+
+  class Iterator {
+   public:
+    using value_type = StandingRow;
+    using difference_type = std::ptrdiff_t;
+    using iterator_category = std::input_iterator_tag;
+    Iterator() = default;
+    Iterator(const Standings& standings, std::size_t row) : standings_(&standings), row_(row) {}
+    StandingRow operator*() const { return {*standings_, row_}; }
+    Iterator& operator++() {
+      ++row_;
+      return *this;
+    }
+    Iterator operator++(int) {
+      Iterator before = *this;
+      ++row_;
+      return before;
+    }
+    friend bool operator==(const Iterator& a, const Iterator& b) { return a.row_ == b.row_; }
+
+   private:
+    const Standings* standings_ = nullptr;
+    std::size_t row_ = 0;
+  };
+  Iterator begin() const { return {standings_, 0}; }
+  Iterator end() const { return {standings_, standings_.rows()}; }
+  std::size_t size() const { return standings_.rows(); }
+
+ private:
+  Standings standings_;
 };
 
 // All that is wrong with a ladder, in the order of its keys; empty when nothing is. Reads the tables (only the columns
 // that the ladder mentions) when names and grammar are right, because types are known only then.
-std::vector<Problem> check(const Ladder& ladder, const Catalog& catalog, const Run& run = {});
+[[nodiscard]] std::vector<Problem> check(const Ladder& ladder, const Catalog& catalog, const Run& run = {});
 
 // The answer. Throws Error with all problems that check() would report, or with the first row that makes a value
 // impossible. Thread-safe for different catalogs.
 //
 //   lofty::Standings answer = lofty::standings(ladder, tables);
 //   for (std::size_t row = 0; row < answer.rows(); ++row) ... answer.value(row, 0) ...
-Standings standings(const Ladder& ladder, const Catalog& catalog, const Run& run = {});
+[[nodiscard]] Standings standings(const Ladder& ladder, const Catalog& catalog, const Run& run = {});
 
 // The listing as a table, for another ladder: the listed entries in their order, columns under their names (not their
 // headings), values whole. What was said of the answer is said of the table. O(rows x columns).
-Table table_of(const Standings& answer, std::string name);
+[[nodiscard]] Table table_of(const Standings& answer, std::string name);
 
-}  // namespace lofty
+}  // namespace LOFTY_EXPORT

@@ -6,10 +6,11 @@
 #include <vector>
 
 #include "lofty/decimal.hpp"
+#include "lofty/export.hpp"
 #include "lofty/key.hpp"
 #include "lofty/run.hpp"
 
-namespace lofty {
+namespace lofty LOFTY_EXPORT {
 
 // Which group each row belongs to. Groups are numbered from 0 in the order of their first rows.
 struct GroupNumbers {
@@ -19,20 +20,20 @@ struct GroupNumbers {
 };
 
 // Rows whose keys are equal get one number; nulls are equal to each other. Keys of a small range index an array, others
-// are looked up in a table. O(n) time; 4 bytes a row, 4 a group, and the table's 32 to 128 a group. Precondition
-// (asserted): there is a key, and all are of one length.
+// are looked up in a table. O(n) time; 4 bytes a row, 4 a group, and the table's 32 to 128 a group. Precondition:
+// there is a key, and all are of one length.
 // Throws std::bad_alloc, and Error as order() does. Thread-safe.
-GroupNumbers number_groups(const Groups& groups, const Run& run = {});
+[[nodiscard]] GroupNumbers number_groups(const Groups& groups, const Run& run = {});
 
 // The sum of each group, by number; null values (mask not 0, NaN) are left out, and a group of nothing but nulls has 0.
 // Exact: integers and decimals by 128-bit arithmetic, so that no order of rows ever shows; doubles are exact until the
-// one rounding at the end (infinities as IEEE has them). Precondition (asserted): as many values as rows.
+// one rounding at the end (infinities as IEEE has them). Precondition: as many values as rows.
 // Throws Error(overflow) where a decimal sum has more than 38 digits. Thread-safe.
-std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const std::int64_t> values,
-                          std::span<const std::uint8_t> null_mask = {}, const Run& run = {});
-std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const Decimal> values,
-                          std::span<const std::uint8_t> null_mask = {}, const Run& run = {});
-std::vector<double> sums(const GroupNumbers& groups, std::span<const double> values,
-                         std::span<const std::uint8_t> null_mask = {}, const Run& run = {});
+[[nodiscard]] std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const std::int64_t> values,
+                                        NullMask null_mask = {}, const Run& run = {});
+[[nodiscard]] std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const Decimal> values,
+                                        NullMask null_mask = {}, const Run& run = {});
+[[nodiscard]] std::vector<double> sums(const GroupNumbers& groups, std::span<const double> values,
+                                       NullMask null_mask = {}, const Run& run = {});
 
-}  // namespace lofty
+}  // namespace LOFTY_EXPORT

@@ -8,20 +8,18 @@
 #include <string_view>
 #include <vector>
 
+#include "lofty/export.hpp"
 #include "lofty/remark.hpp"
 #include "lofty/value.hpp"
 
-namespace lofty {
-
-namespace engine {
-struct TableData;
-}
+namespace lofty LOFTY_EXPORT {
 
 // A sealed table. Cheap to copy (copies share the rows); immutable, so any number of threads may read it.
 class Table {
  public:
   Table() = default;
-  explicit Table(std::shared_ptr<const engine::TableData> data) : data_(std::move(data)) {}
+  struct Data;  // what the library holds; not for callers
+  explicit Table(std::shared_ptr<const Data> data) : data_(std::move(data)) {}
 
   const std::string& name() const;  // as messages call it: "order_lines.csv"
   std::size_t rows() const;
@@ -32,12 +30,12 @@ class Table {
   Type type(std::size_t column) const;
   Value value(std::size_t row, std::size_t column) const;
   // What reading it left in doubt: values that did not fit their column's type, ...
-  const std::vector<Remark>& doubts() const;
+  const std::vector<Remark>& remarks() const;
 
-  const engine::TableData& data() const { return *data_; }  // for the engine
+  const Data& data() const { return *data_; }
 
  private:
-  std::shared_ptr<const engine::TableData> data_;
+  std::shared_ptr<const Data> data_;
 };
 
 // Makes a table from arrays. The arrays are copied. All columns must have the same number of rows, headings must be
@@ -72,4 +70,4 @@ class TableBuilder {
   std::unique_ptr<Inside> inside_;
 };
 
-}  // namespace lofty
+}  // namespace LOFTY_EXPORT

@@ -7,9 +7,10 @@
 #include <utility>
 #include <vector>
 
+#include "lofty/export.hpp"
 #include "lofty/order.hpp"
 
-namespace lofty {
+namespace lofty LOFTY_EXPORT {
 
 struct Undecided {
   std::size_t rows = 0;                                            // equal to another on every key
@@ -21,6 +22,6 @@ struct Undecided {
 
 // Looks for rows of `order` that are equal on every key, tie-breakers included, and among the candidate keys for one
 // that would tell them apart. O(n) time, and O(m log m) a candidate for m such rows. Thread-safe.
-Undecided undecided(const Order& order, const std::vector<Key>& candidates = {}, const Run& run = {});
+[[nodiscard]] Undecided undecided(const Order& order, const std::vector<Key>& candidates = {}, const Run& run = {});
 
-}  // namespace lofty
+}  // namespace LOFTY_EXPORT

@@ -7,12 +7,12 @@
 
 #include "lofty/date.hpp"
 #include "lofty/decimal.hpp"
+#include "lofty/enum_names.hpp"
+#include "lofty/export.hpp"
 
-namespace lofty {
+namespace lofty LOFTY_EXPORT {
 
-namespace engine {
-class Zone;
-}
+class Zone;  // opaque: see Type::zone
 
 enum class Kind : std::uint8_t {
   integer,    // exact, up to 38 digits
@@ -25,15 +25,15 @@ enum class Kind : std::uint8_t {
   interval,   // a length of time; only inside formulas
   unknown,    // not known yet: the table has not been read
 };
-
-// "integer", "decimal", ... as written in a ladder file.
-const char* kind_name(Kind kind);
+[[nodiscard]] const char* to_string(Kind value);
+template <>
+std::optional<Kind> from_string<Kind>(std::string_view name);
 
 struct Type {
   Kind kind = Kind::unknown;
-  int scale = 0;                       // decimals: digits after the point
-  bool zoned = false;                  // timestamps: were they written with an offset?
-  const engine::Zone* zone = nullptr;  // where such ones are shown, and their days counted; null: UTC
+  int scale = 0;               // decimals: digits after the point
+  bool zoned = false;          // timestamps: were they written with an offset?
+  const Zone* zone = nullptr;  // where such ones are shown, and their days counted; null: UTC
 
   bool numeric() const { return kind == Kind::integer || kind == Kind::decimal || kind == Kind::floating; }
   bool exact() const { return kind == Kind::integer || kind == Kind::decimal; }
@@ -46,14 +46,14 @@ struct Type {
 // One cell. `std::monostate` is null. Integers are decimals of scale 0.
 using Value = std::variant<std::monostate, Decimal, double, Date, Timestamp, bool, std::string>;
 
-inline bool is_null(const Value& value) { return std::holds_alternative<std::monostate>(value); }
+[[nodiscard]] inline bool is_null(const Value& value) { return std::holds_alternative<std::monostate>(value); }
 
 // The value in full, as files carry it: every decimal, no separators, "" for null.
-std::string to_text(const Value& value);
+[[nodiscard]] std::string to_text(const Value& value);
 // The same, of a column: timestamps that were written with an offset show one.
-std::string to_text(const Value& value, const Type& type);
+[[nodiscard]] std::string to_text(const Value& value, const Type& type);
 
 // Shortest text that reads back as the same double: "0.1", "1e+300".
-std::string to_text(double value);
+[[nodiscard]] std::string to_text(double value);
 
-}  // namespace lofty
+}  // namespace LOFTY_EXPORT

@@ -7,12 +7,13 @@
 #include <vector>
 
 #include "lofty/catalog.hpp"
+#include "lofty/export.hpp"
 #include "lofty/ladder.hpp"
 #include "lofty/run.hpp"
 #include "lofty/standings.hpp"
 #include "lofty/value.hpp"
 
-namespace lofty {
+namespace lofty LOFTY_EXPORT {
 
 struct Workings {
   explicit Workings(Standings rows_that_count) : lines(std::move(rows_that_count)) {}
@@ -80,6 +81,7 @@ struct Workings {
 // and their rows looked at twice; a third and fourth time where no entry that is ranked is meant. Throws Error as
 // standings() does, and Error(unknown_entry) when the condition holds for no entry, with the nearest value where it
 // asks for one, or for several. Thread-safe for different catalogs.
-Workings why(const Ladder& ladder, const Catalog& catalog, const std::string& condition, const Run& run = {});
+[[nodiscard]] Workings why(const Ladder& ladder, const Catalog& catalog, const std::string& condition,
+                           const Run& run = {});
 
-}  // namespace lofty
+}  // namespace LOFTY_EXPORT

@@ -8,15 +8,20 @@
 #include <string_view>
 #include <vector>
 
+#include "lofty/enum_names.hpp"
+#include "lofty/export.hpp"
 #include "lofty/remark.hpp"
 #include "lofty/standings.hpp"
 
-namespace lofty {
+namespace lofty LOFTY_EXPORT {
 
 enum class Format : std::uint8_t { csv, json, markdown, workbook, page };
+[[nodiscard]] const char* to_string(Format value);
+template <>
+std::optional<Format> from_string<Format>(std::string_view name);
 
 // "csv", "json", "md", "xlsx", "html". Throws Error(Code::unknown_word) with the nearest.
-Format format_from(std::string_view ending);
+[[nodiscard]] Format format_from(std::string_view ending);
 
 struct WriteOptions {
   // In csv, texts that an office program would run as formulas (they begin with = + - @ or a tab) get an apostrophe in
@@ -31,13 +36,14 @@ struct WriteOptions {
 // columns of JSON would have one name, and for workbooks cannot_write, too_many_rows, beyond_limit (a text of more than
 // 32,767 characters).
 // A page has no pictures and no workings: lofty/page.hpp.
-std::string written(const Standings& standings, Format format, const WriteOptions& options = {});
+[[nodiscard]] std::string written(const Standings& standings, Format format, const WriteOptions& options = {});
 
 // Several answers as one workbook: a sheet for each, called by its title, and an index. Throws as written() does.
-std::string workbook(const std::vector<Standings>& answers);
+[[nodiscard]] std::string workbook(const std::vector<Standings>& answers);
 
 // What there is to say about this form of the answer: `cells-run-as-formulas` for csv.
-std::vector<Remark> write_remarks(const Standings& standings, Format format, const WriteOptions& options = {});
+[[nodiscard]] std::vector<Remark> write_remarks(const Standings& standings, Format format,
+                                                const WriteOptions& options = {});
 
 // The listing as a new table of a SQLite file, which is made where it is not there: columns under their names (not
 // their headings), whole numbers as integers, decimals as reals; a column with more digits than these hold, dates and
@@ -50,7 +56,7 @@ void write_sqlite(const Standings& standings, const std::filesystem::path& file,
 // The whole standings, to be compared with or asked for again ("march.standings.json" as a table): the listing, and
 // every entry with its place before anything was left out. Values are written in full, as texts. Of nested levels the
 // listing alone.
-std::string saved(const Standings& standings);
+[[nodiscard]] std::string saved(const Standings& standings);
 
 // Writes a temporary file in the same folder, then renames it: the file is there whole or not at all, and an old one
 // stays until then, whose mode the new one gets. A symbolic link is followed. Throws Error: cannot_open when the folder
@@ -62,4 +68,4 @@ void write_file(const std::filesystem::path& file, std::string_view text);
 // target removes.
 void remove_unfinished_files() noexcept;
 
-}  // namespace lofty
+}  // namespace LOFTY_EXPORT

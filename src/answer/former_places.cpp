@@ -39,7 +39,7 @@ Movement movement(const LevelInput& input, const Entries& entries, const ColumnP
       if (!before || *before != stood)
         throw Error(Problem{Code::wrong_type,
                             "the former place " + to_text(found->second.place) + " is none under the rule " +
-                                quoted(ties_name(input.question.level->ties)),
+                                quoted(to_string(input.question.level->ties)),
                             {},
                             {},
                             "compare places under one rule"});

@@ -15,10 +15,10 @@ namespace {
 Problem located(const RowFailure& failure, const std::string& where) {
   Problem p{failure.code, failure.sentence + ", " + where, {}, {}, failure.advice};
   if (failure.node->origin) {
-    p.place.key = failure.node->origin->key;
-    p.place.text = failure.node->origin->text;
-    p.place.offset = failure.node->begin;
-    p.place.length = failure.node->end - failure.node->begin;
+    p.location.key = failure.node->origin->key;
+    p.location.text = failure.node->origin->text;
+    p.location.offset = failure.node->begin;
+    p.location.length = failure.node->end - failure.node->begin;
   }
   return p;
 }
@@ -94,10 +94,10 @@ Accounting account(const LevelAnswer& a) {
   out.read = a.question.tables.front().table.rows();
   for (std::size_t j = 0; j < a.question.joins.size(); ++j) {
     const JoinedRows::Report& report = a.joined->reports()[j];
-    const JoinKind kind = a.question.joins[j].kind;
+    const JoinType kind = a.question.joins[j].type;
     out.joins.push_back({a.question.tables[a.question.joins[j].table].source->name(), report.unmatched,
-                         report.without_rows, kind == JoinKind::inner || kind == JoinKind::right ? report.unmatched : 0,
-                         kind == JoinKind::right || kind == JoinKind::full ? report.without_rows : 0, report.more});
+                         report.without_rows, kind == JoinType::inner || kind == JoinType::right ? report.unmatched : 0,
+                         kind == JoinType::right || kind == JoinType::full ? report.without_rows : 0, report.more});
   }
   out.left_out = a.entries.left_out;
   out.unknown = a.entries.unknown;

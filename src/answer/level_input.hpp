@@ -9,14 +9,13 @@
 namespace lofty::engine {
 
 struct FormerPlaces;
-struct StandingsData;
 
 // What is referred to has to outlive the answer's making.
 struct LevelInput {
   const Ladder& ladder;
   const Question& question;
   std::size_t level = 0;                 // of nested ones
-  const StandingsData* outer = nullptr;  // the level outside: entries count only inside the ones that it lists
+  const Standings::Data* outer = nullptr;  // the level outside: entries count only inside the ones that it lists
   const FormerPlaces* former = nullptr;  // what to compare with
   Run run = {};
 };

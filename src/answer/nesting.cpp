@@ -101,13 +101,13 @@ class Nesting {
         const auto found = inner_[level].find(key_of(from, row, from.key_names));
         if (found != inner_[level].end()) add(level + 1, found->second, at);
       }
-      while (summary < from.summaries.size() && from.summaries[summary].behind < row) ++summary;
-      for (; summary < from.summaries.size() && from.summaries[summary].behind == row; ++summary)
+      while (summary < from.summaries.size() && from.summaries[summary].after < row) ++summary;
+      for (; summary < from.summaries.size() && from.summaries[summary].after == row; ++summary)
         add_summary(level, from.summaries[summary]);
     }
   }
   void add_summary(std::size_t level, SummaryLine line) {
-    line.behind = out_->nested.size() - 1;
+    line.after = out_->nested.size() - 1;
     line.level = level;
     line.label_column = find(levels_[level]->columns[line.label_column].name);
     std::vector<Value> values(out_->columns.size());

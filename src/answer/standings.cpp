@@ -6,8 +6,10 @@
 
 #include "answer/standings_data.hpp"
 #include "formula/evaluator.hpp"
+#include "lofty/nearest.hpp"
 #include "question/prose.hpp"
 #include "rank/standing.hpp"
+#include "table/call_check.hpp"
 
 namespace lofty {
 
@@ -60,6 +62,7 @@ EntryOf entry_of(const StandingsData& data, std::size_t row) {
 }  // namespace
 
 Value Standings::value(std::size_t row, std::size_t column) const {
+  require(row < rows() && column < columns().size(), "the row and the column are ones of the listing");
   if (data_->nested.empty()) return data_->values[column]->value(data_->rows[row]);
   for (bool own = true;; own = false) {
     const StandingsData::NestedRow& at = data_->nested[row];
@@ -96,7 +99,7 @@ std::size_t Standings::passed_over(std::size_t row) const {
   return data_->passed_over.empty() ? 0 : data_->passed_over[row];
 }
 bool Standings::starts_group(std::size_t row) const { return data_->group_start[row] != 0; }
-std::vector<WouldStand> Standings::where_would(const std::string& name, const Value& value) const {
+std::vector<WouldStand> Standings::place_for(const std::string& name, const Value& value) const {
   const auto fail = [&](Code code, std::string sentence, std::string advice) {
     return Error(Problem{code, std::move(sentence), {}, {}, std::move(advice)});
   };
@@ -109,7 +112,7 @@ std::vector<WouldStand> Standings::where_would(const std::string& name, const Va
   if (by.type().kind == Kind::text || !holds(by.type(), value))
     throw fail(Code::wrong_type,
                quoted(to_text(value)) + " cannot stand among values of " + quoted(name) + ", which is " +
-                   kind_name(by.type().kind),
+                   to_string(by.type().kind),
                {});
 
   // Each group by itself.
@@ -141,5 +144,112 @@ std::vector<WouldStand> Standings::where_would(const std::string& name, const Va
 Ties Standings::ties() const { return data_->ties; }
 const std::vector<Remark>& Standings::remarks() const { return data_->remarks; }
 const Accounting& Standings::accounting() const { return data_->accounting; }
+
+std::optional<std::size_t> Standings::find(std::string_view name) const {
+  for (std::size_t c = 0; c < data_->columns.size(); ++c)
+    if (data_->columns[c].name == name) return c;
+  return std::nullopt;
+}
+
+StandingRows Standings::each_row() const { return StandingRows(*this); }
+
+Value StandingRow::operator[](std::string_view column) const {
+  if (const auto found = standings_->find(column)) return standings_->value(row_, *found);
+  std::vector<std::string> names;
+  for (const StandingColumn& one : standings_->columns()) names.push_back(one.name);
+  throw Error(Problem{
+      Code::unknown_column, "no listed column `" + std::string(column) + "`", {}, nearest_word(column, names), {}});
+}
+
+namespace {
+
+// Does T hold the values of a column of this type?
+template <class T>
+bool fits(const Type& type) {
+  if constexpr (std::is_same_v<T, std::int64_t>) return type.kind == Kind::integer;
+  if constexpr (std::is_same_v<T, Decimal>) return type.exact();
+  if constexpr (std::is_same_v<T, double>) return type.numeric();
+  if constexpr (std::is_same_v<T, Date>) return type.kind == Kind::date;
+  if constexpr (std::is_same_v<T, Timestamp>) return type.kind == Kind::timestamp;
+  if constexpr (std::is_same_v<T, std::uint8_t>) return type.kind == Kind::boolean;
+  if constexpr (std::is_same_v<T, std::string>) return type.kind == Kind::text;
+}
+
+template <class T>
+T as(const Value& value) {
+  if constexpr (std::is_same_v<T, std::int64_t>) {
+    const Decimal& number = std::get<Decimal>(value);
+    if (!fits_int64(number.coefficient()))
+      throw Error(Problem{Code::overflow, to_text(value) + " is beyond 64 bits", {}, {}, "values<lofty::Decimal>()"});
+    return static_cast<std::int64_t>(number.coefficient());
+  } else if constexpr (std::is_same_v<T, double>) {
+    const auto* const exact = std::get_if<Decimal>(&value);
+    return exact != nullptr ? exact->to_double() : std::get<double>(value);
+  } else if constexpr (std::is_same_v<T, std::uint8_t>) {
+    return static_cast<std::uint8_t>(std::get<bool>(value));
+  } else {
+    return std::get<T>(value);
+  }
+}
+
+// A value of a column that is stored in 64 bits, without the way through Value.
+template <class T>
+T from_int64(std::int64_t stored, const Type& type) {
+  if constexpr (std::is_same_v<T, Decimal>) return Decimal(stored, type.scale);
+  if constexpr (std::is_same_v<T, double>) return Decimal(stored, type.scale).to_double();
+  if constexpr (std::is_same_v<T, Date>) return Date{static_cast<std::int32_t>(stored)};
+  if constexpr (std::is_same_v<T, Timestamp>) return Timestamp{stored};
+  if constexpr (std::is_integral_v<T>) return static_cast<T>(stored);
+  return {};
+}
+
+}  // namespace
+
+template <class T>
+ColumnValues<T> Standings::values(std::size_t column) const {
+  require(column < columns().size(), "the column is one of the listing");
+  const Type& type = columns()[column].type;
+  if (!fits<T>(type))
+    throw Error(Problem{Code::wrong_type,
+                        "the column `" + columns()[column].name + "` is of type " + to_string(type.kind),
+                        {},
+                        {},
+                        {}});
+  ColumnValues<T> out;
+  out.values.resize(rows());
+  const auto set_null = [&](std::size_t row) {
+    if (out.nulls.empty()) out.nulls.resize(rows());
+    out.nulls[row] = 1;
+  };
+
+  // Straight from the column, where it is one and its values are small numbers.
+  const Column* const stored = data_->nested.empty() ? data_->values[column].get() : nullptr;
+  if (stored != nullptr && stored->lane() == Lane::int64 && !std::is_same_v<T, std::string>) {
+    for (std::size_t row = 0; row < rows(); ++row) {
+      const std::int64_t value = stored->int64(data_->rows[row]);
+      if (value == int64_null)
+        set_null(row);
+      else
+        out.values[row] = from_int64<T>(value, type);
+    }
+    return out;
+  }
+  for (std::size_t row = 0; row < rows(); ++row) {
+    const Value value = this->value(row, column);
+    if (is_null(value))
+      set_null(row);
+    else
+      out.values[row] = as<T>(value);
+  }
+  return out;
+}
+
+template ColumnValues<std::int64_t> Standings::values(std::size_t) const;
+template ColumnValues<Decimal> Standings::values(std::size_t) const;
+template ColumnValues<double> Standings::values(std::size_t) const;
+template ColumnValues<Date> Standings::values(std::size_t) const;
+template ColumnValues<Timestamp> Standings::values(std::size_t) const;
+template ColumnValues<std::uint8_t> Standings::values(std::size_t) const;
+template ColumnValues<std::string> Standings::values(std::size_t) const;
 
 }  // namespace lofty

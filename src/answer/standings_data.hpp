@@ -20,16 +20,20 @@ inline EntryKey key_at(const std::vector<ColumnPtr>& columns, std::uint32_t row)
   return key;
 }
 
-struct StandingsData {
+}  // namespace lofty::engine
+
+namespace lofty {
+
+struct Standings::Data {
   std::string title, question, shown_of_total;
   std::vector<StandingColumn> columns;
   std::size_t entries = 0;                         // that rank.having left, listed or not
-  std::vector<ColumnPtr> values;                   // by listed column; all entries
+  std::vector<engine::ColumnPtr> values;           // by listed column; all entries
   std::vector<std::uint32_t> rows;                 // the listed entries
   std::vector<std::uint8_t> tied, ranked;          // by entry
   std::vector<std::uint8_t> marked;                // by entry: Question::mark is true; empty without one
   std::vector<std::uint32_t> first_rows;           // by entry: its first row that counts; empty likewise
-  Probed probed;                                   // where the question asks for it
+  engine::Probed probed;                           // where the question asks for it
   std::vector<std::uint8_t> group_start;           // by listed row
   std::vector<std::uint32_t> passed_over;          // by listed row; empty: all 0
   std::vector<std::vector<std::uint8_t>> tied_by;  // by listed column, then entry; empty: as `tied`
@@ -37,7 +41,7 @@ struct StandingsData {
   std::vector<SummaryLine> summaries;
   // Levels inside levels, outermost first: the rows below are then those of all levels, each after the entry that it
   // belongs to, and `values`, `rows`, `tied` ... are theirs. Empty without.
-  std::vector<std::shared_ptr<const StandingsData>> levels;
+  std::vector<std::shared_ptr<const Data>> levels;
   struct NestedRow {
     std::size_t level = 0, row = 0;  // in levels[level]->rows
     std::size_t outer = 0;           // the nested row that it belongs to; its own where it is of the outermost level
@@ -50,18 +54,22 @@ struct StandingsData {
   Cost cost;
   // What makes an entry, rank.within first, by entry.
   std::vector<std::string> key_names;
-  std::vector<ColumnPtr> keys;
+  std::vector<engine::ColumnPtr> keys;
   std::string place_name;
-  ColumnPtr place;  // the first place column, by entry; null when nothing is ranked
-  ColumnPtr label;  // what a reader calls the entries, by entry; null: their keys
+  engine::ColumnPtr place;  // the first place column, by entry; null when nothing is ranked
+  engine::ColumnPtr label;  // what a reader calls the entries, by entry; null: their keys
   std::vector<Departed> departed;
   // What places go by; none when nothing is ranked.
   std::optional<Order> order;
-  ColumnPtr by;  // the first key, by entry
-  std::vector<ColumnPtr> within;
+  engine::ColumnPtr by;  // the first key, by entry
+  std::vector<engine::ColumnPtr> within;
   std::string by_name;
   bool descending = false;
   Ties ties = Ties::competition;
 };
 
-}  // namespace lofty::engine
+namespace engine {
+using StandingsData = Standings::Data;
+}
+
+}  // namespace lofty

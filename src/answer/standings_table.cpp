@@ -24,7 +24,7 @@ Table table_of(const Standings& answer, std::string name) {
     if (std::find(data.headings.begin(), data.headings.end(), inside.key_names[k]) == data.headings.end())
       add(inside.key_names[k], inside.keys[k]->type(),
           [&](std::size_t r) { return inside.keys[k]->value(inside.rows[r]); });
-  for (const Remark& remark : answer.remarks()) data.doubts.push_back({remark.code, name + ": " + remark.sentence});
+  for (const Remark& remark : answer.remarks()) data.remarks.push_back({remark.code, name + ": " + remark.sentence});
   data.name = std::move(name);
   data.census.resize(data.columns.size());
   return Table(std::make_shared<const engine::TableData>(std::move(data)));

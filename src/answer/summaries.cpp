@@ -118,7 +118,7 @@ Summaries summarize(const LevelInput& input, const Entries& entries, const Liste
   const std::size_t label_at = label_column(input, listed.columns);
   const auto add = [&](SummaryLine::Of of, std::size_t group, std::size_t count, std::string label,
                        const std::vector<ColumnPtr>& totals) {
-    SummaryLine line{.of = of, .behind = grouping.last[group], .entries = count, .label = std::move(label)};
+    SummaryLine line{.of = of, .after = grouping.last[group], .entries = count, .label = std::move(label)};
     line.label_column = label_at;
     for (const ListColumn& column : input.question.list_columns) {
       const auto c = static_cast<std::size_t>(column.column);

@@ -5,7 +5,7 @@
 #include <optional>
 
 #include "answer/level_answer.hpp"
-#include "derived/across.hpp"
+#include "derived/crossed.hpp"
 #include "derived/cost.hpp"
 #include "derived/former.hpp"
 #include "derived/plain_answer.hpp"
@@ -18,7 +18,7 @@ namespace lofty::engine {
 
 Answer answer(const Request& request, const Catalog& catalog, const Run& run) {
   const Ladder& ladder = request.ladder;
-  const bool crossed = request.crossed && !ladder.across.empty();
+  const bool crossed = request.crossed && !ladder.crossed.empty();
   const bool compared = request.compared && !ladder.compare.empty();
   const bool other_choices = compared && ladder.compare.with.empty();
   const Run quiet{.threads = run.threads, .stop = run.stop};

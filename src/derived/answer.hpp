@@ -17,7 +17,7 @@ namespace lofty::engine {
 struct Request {
   const Ladder& ladder;
   FurtherConditions further = {};
-  bool compared = false, crossed = false;  // with what [compare] and [across] ask for?
+  bool compared = false, crossed = false;  // with what [compare] and [crossed] ask for?
 };
 
 struct Answer {

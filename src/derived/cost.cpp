@@ -94,17 +94,17 @@ class Steps {
 
  private:
   // After an answer each step has been timed: one that has not stays without a time, which the tests do not accept.
-  void add(const StepId& id, std::string serves, std::string by, std::optional<double> rows, double comparisons,
+  void add(const StepId& id, std::string purpose, std::string by, std::optional<double> rows, double comparisons,
            double bytes, double seconds) {
     CostStep one{
-        step_name(id.kind), std::move(serves), std::move(by), rows, comparisons, bytes, seconds + price::step * ns, {}};
+        step_name(id.kind), std::move(purpose), std::move(by), rows, comparisons, bytes, seconds + price::step * ns, {}};
     if (times_ != nullptr)
       if (const auto found = times_->find(id); found != times_->end()) one.measured = found->second;
     cost_.steps.push_back(std::move(one));
   }
-  void add(StepKind kind, std::string serves, std::string by, std::optional<double> rows, double comparisons,
+  void add(StepKind kind, std::string purpose, std::string by, std::optional<double> rows, double comparisons,
            double bytes, double seconds) {
-    add({kind, level_, 0, WindowStage::rows}, std::move(serves), std::move(by), rows, comparisons, bytes, seconds);
+    add({kind, level_, 0, WindowStage::rows}, std::move(purpose), std::move(by), rows, comparisons, bytes, seconds);
   }
 
   void read(std::size_t t) {
@@ -211,18 +211,18 @@ class Steps {
       for (const std::size_t item : plan[s].serves)
         if (std::find(names.begin(), names.end(), name(item)) == names.end()) names.push_back(name(item));
 
-      // What the sort goes by, and whom it serves.
-      std::string by, serves;
+      // What the sort goes by, and what it is for.
+      std::string by, purpose;
       const bool refines = plan[s].refines != SortStep::none;
       for (std::size_t k = 0; k < plan[s].texts.size(); ++k) {
         if (k == 0 && refines) by = "in ";
         if (k > 0) by += refines && k == plan[s].refined_keys ? ": " : ", ";
         by += plan[s].texts[k];
       }
-      for (const std::string& one : names) serves += (serves.empty() ? "" : ", ") + one;
+      for (const std::string& one : names) purpose += (purpose.empty() ? "" : ", ") + one;
       const bool stands = ready(plan[s]);
       if (stands) {
-        serves += " (in the order of places)";
+        purpose += " (in the order of places)";
         by.clear();
       }
 
@@ -231,7 +231,7 @@ class Steps {
       const double sorting =
           keys == 0 ? rows * ns * 2
                     : sort_seconds(rows, keys) + rows * ns * price::column_value * static_cast<double>(keys);
-      add({StepKind::sort, level_, s, stage}, serves, by, shown, keys == 0 ? 0 : compared(rows),
+      add({StepKind::sort, level_, s, stage}, purpose, by, shown, keys == 0 ? 0 : compared(rows),
           rows * (13 + 8 * static_cast<double>(keys)), sorting * speeds_.sort);
       for (const std::size_t item : plan[s].serves)
         add({StepKind::window, level_, item, stage}, name(item), "", shown, 0, rows * 24,
@@ -289,13 +289,13 @@ class Steps {
     }
 
     // All of it is one step.
-    std::string serves;
-    for (const std::string& name : names) serves += (serves.empty() ? "" : ", ") + name;
-    if (serves.empty()) serves = question.row_level() ? "the rows that count" : "entries";
+    std::string purpose;
+    for (const std::string& name : names) purpose += (purpose.empty() ? "" : ", ") + name;
+    if (purpose.empty()) purpose = question.row_level() ? "the rows that count" : "entries";
     const double entries = sizes_.entries[level_];
     if (!question.row_level() && entries > price::many_groups)
       nanoseconds += price::far_group * static_cast<double>(1 + question.aggregates.size());
-    add(StepKind::total, serves, "", sizes_.rows, 0,
+    add(StepKind::total, purpose, "", sizes_.rows, 0,
         question.row_level() ? kept * entries : entries * 24 * static_cast<double>(1 + question.aggregates.size()),
         relation() * ns * nanoseconds * speeds_.rows);
   }
@@ -336,7 +336,7 @@ class Advising {
   // What a sort of these rows takes, by the plan's own estimate.
   double sort_price(const std::string& name) const {
     for (const CostStep& step : cost_.steps)
-      if (step.step == "sort" && (", " + step.serves + ", ").find(", " + name + ", ") != std::string::npos)
+      if (step.step == "sort" && (", " + step.purpose + ", ").find(", " + name + ", ") != std::string::npos)
         return step.estimated;
     return 0;
   }
@@ -437,7 +437,7 @@ class Advising {
   void joins() {
     const Question& question = questions_.front();
     for (const JoinUse& join : question.joins) {
-      if (join.kind != JoinKind::left || join.many || join.broken) continue;
+      if (join.type != JoinType::left || join.many || join.broken) continue;
       bool used = false;
       for (const Question& one : questions_) {
         for (const RowColumn& column : one.row_columns) used = used || column.table == join.table;
@@ -448,7 +448,7 @@ class Advising {
       double saved = 0;
       const std::string& table = question.tables[join.table].source->name();
       for (const CostStep& step : cost_.steps)
-        if ((step.step == "read" || step.step == "join") && step.serves == table) saved += step.estimated;
+        if ((step.step == "read" || step.step == "join") && step.purpose == table) saved += step.estimated;
       out_.push_back(
           {"nothing names a column of " + table + ": without that join its rows need not be read", saved, ""});
     }
@@ -569,13 +569,13 @@ void add_further_questions(const Ladder& ladder, Cost& cost, double compare_seco
   double once = 0;  // the tables are there already
   for (const CostStep& step : cost.steps)
     if (step.step != "read") once += step.estimated;
-  const auto add = [&](const char* step, const char* serves, double times, double measured) {
-    CostStep one{step, serves, "", cost.steps.front().rows, 0, 0, times * once, {}};
+  const auto add = [&](const char* step, const char* purpose, double times, double measured) {
+    CostStep one{step, purpose, "", cost.steps.front().rows, 0, 0, times * once, {}};
     if (cost.steps.front().measured) one.measured = measured;
     cost.steps.push_back(std::move(one));
   };
   if (!ladder.compare.choose.empty()) add("compare", "the same question with other choices", 1, compare_seconds);
-  if (!ladder.across.empty()) add("across", "the columns, and the cells", 2, across_seconds);
+  if (!ladder.crossed.empty()) add("crossed", "the columns, and the cells", 2, across_seconds);
 }
 
 }  // namespace engine

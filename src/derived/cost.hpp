@@ -19,7 +19,7 @@ struct Sizes {
 };
 Sizes sizes_before(const std::vector<Question>& questions);
 
-// What other questions it asks on the way: of [compare], and of [across].
+// What other questions it asks on the way: of [compare], and of [crossed].
 void add_further_questions(const Ladder& ladder, Cost& cost, double compare_seconds, double across_seconds);
 
 // The steps of all levels. `times`: what each took, or null.

@@ -11,7 +11,7 @@
 #include "lofty/error.hpp"
 #include "question/prose.hpp"
 #include "question/resolve.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 #include "table/table_data.hpp"
 
 namespace lofty::engine {
@@ -20,8 +20,8 @@ namespace {
 [[noreturn]] void no_entry(std::string sentence, const std::string& condition, std::string nearest,
                            std::string advice = {}) {
   Problem p{Code::unknown_entry, std::move(sentence), {}, std::move(nearest), std::move(advice)};
-  p.place.text = condition;
-  p.place.length = condition.size();
+  p.location.text = condition;
+  p.location.length = condition.size();
   throw Error(std::move(p));
 }
 

@@ -9,7 +9,7 @@
 #include "formula/lexer.hpp"
 #include "formula/parser.hpp"
 #include "question/resolve.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -19,7 +19,7 @@ struct Inside {
   std::string text, counts;
 };
 void find_totals(const Expression& e, const std::string& formula, std::vector<Inside>& out) {
-  if (e.op == Op::call && is_aggregate(e.text)) {
+  if (e.op == Op::call && !e.over && is_aggregate(e.text)) {
     const auto text_of = [&](const Expression& part) { return formula.substr(part.begin, part.end - part.begin); };
     std::string counts;
     if (!e.args.empty() && e.args[0]->op != Op::star) counts = "(" + text_of(*e.args[0]) + ") is not null";

@@ -5,7 +5,7 @@
 #include <map>
 
 #include "lofty/error.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 
 namespace lofty {
 
@@ -107,7 +107,7 @@ class Comparing {
         throw Error(Problem{Code::unknown_column,
                             expected_.name() + " expects a column `" + heading + "`, which is not listed",
                             {},
-                            engine::nearest_word(heading, known),
+                            nearest_word(heading, known),
                             "list.columns adds columns"});
       }
       pairs_.push_back({c, static_cast<std::size_t>(found - columns.begin())});

@@ -8,7 +8,7 @@
 #include "formula/parser.hpp"
 #include "lofty/error.hpp"
 #include "question/prose.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -16,7 +16,7 @@ namespace {
 [[noreturn]] void fail(Code code, std::string sentence, std::string key, std::string advice = {},
                        std::string nearest = {}) {
   Problem p{code, std::move(sentence), {}, std::move(nearest), std::move(advice)};
-  p.place.key = std::move(key);
+  p.location.key = std::move(key);
   throw Error(std::move(p));
 }
 
@@ -49,7 +49,7 @@ FormerPlaces from_table(const Ladder& ladder, std::size_t level, std::size_t lev
   const bool saved = name.ends_with(".standings.json");
   if (!saved && levels > 1)
     fail(Code::bad_value, "the rows of " + quoted(name) + " do not say which level they are of", "compare.with",
-         "levels inside levels are compared with standings that --keep-as saved, or with other choices");
+         "levels inside levels are compared with standings that --save-standings saved, or with other choices");
   const std::string part = level == 0 ? "#entries" : "#level" + std::to_string(level + 1);
   const auto source = catalog.open(saved ? name + part : name, {});
   const std::vector<std::string>& headings = source->headings();
@@ -99,13 +99,13 @@ FormerPlaces from_table(const Ladder& ladder, std::size_t level, std::size_t lev
 
 Ladder former_question(const Ladder& ladder) {
   Ladder before = ladder;
-  before.across = {};
+  before.crossed = {};
   for (const auto& [name, value] : ladder.compare.choose) {
     try {
       choose(before, name, to_text(value));
     } catch (const Error& error) {
       std::vector<Problem> problems = error.problems();
-      for (Problem& p : problems) p.place.key = "compare.choose." + name;
+      for (Problem& p : problems) p.location.key = "compare.choose." + name;
       throw Error(std::move(problems));
     }
   }
@@ -123,7 +123,7 @@ void without_moves(Ladder& ladder) {
   std::erase_if(ladder.list.formats, [](const auto& format) { return moves(format.first); });
   std::erase_if(ladder.list.bars, moves);
   ladder.list.order.clear();
-  ladder.list.order_by.clear();
+  ladder.list.alternative.clear();
   ladder.alternatives.clear();
   for (Level& level : ladder.levels)
     if (!level.where.empty() && mentions_moves(*parse_expression(level.where))) level.where.clear();

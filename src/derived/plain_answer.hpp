@@ -1,5 +1,5 @@
 #pragma once
-// A ladder's own question, answered level by level: without what [compare] and [across] ask for.
+// A ladder's own question, answered level by level: without what [compare] and [crossed] ask for.
 // Covered by tests/ladder/standings_test.cpp.
 
 #include <memory>

@@ -8,7 +8,7 @@
 #include "order/key_table.hpp"
 #include "order/mix.hpp"
 #include "question/prose.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 #include "table/parallel.hpp"
 #include "table/table_data.hpp"
 
@@ -51,10 +51,12 @@ struct Distinct {
   std::vector<std::uint32_t> first_rows, counts;
 };
 
-Distinct distinct_values(const Column& column, const Run& run) {
+constexpr std::size_t stretch = 65536;  // rows between looks at whether to stop
+
+Distinct distinct_values(const Column& column, Progress& progress) {
   Distinct out;
   for (std::size_t row = 0; row < column.rows(); ++row) {
-    if (row % 65536 == 0) check_stop(run);
+    if (row % stretch == 0) progress.add(std::min(stretch, column.rows() - row));
     const RowKey key = key_of(column, row, 0);
     if (key.null) continue;
     const std::uint32_t id = out.table.find_or_add(key);
@@ -122,9 +124,9 @@ bool looks_like_grouped_number(std::string_view text) {  // 1,234.50  EUR 12  $5
   return digit && (comma || mark);
 }
 
-class Doubts {
+class TableRemarks {
  public:
-  Doubts(TableProfile& profile, const TableData& data) : profile_(profile), data_(data) {}
+  TableRemarks(TableProfile& profile, const TableData& data) : profile_(profile), data_(data) {}
 
   void column(std::size_t index, const Distinct& distinct) {
     const Column& c = *data_.columns[index];
@@ -178,7 +180,7 @@ class Doubts {
 
  private:
   void say(std::string code, std::string sentence) {
-    profile_.doubts.push_back({std::move(code), std::move(sentence)});
+    profile_.remarks.push_back({std::move(code), std::move(sentence)});
   }
 
   void spellings(const Column& c, const std::string& name, const Distinct& distinct) {
@@ -219,14 +221,14 @@ class Doubts {
   const TableData& data_;
 };
 
-std::size_t duplicate_rows(const TableData& data, const Run& run) {
+std::size_t duplicate_rows(const TableData& data, Progress& progress) {
   std::vector<std::uint32_t> ids(data.rows, 0);
   std::size_t different = data.rows > 0 ? 1 : 0;
   for (const ColumnPtr& column : data.columns) {
     if (!column) continue;
     KeyTable<RowKey> table;
     for (std::size_t row = 0; row < data.rows; ++row) {
-      if (row % 65536 == 0) check_stop(run);
+      if (row % stretch == 0) progress.add(std::min(stretch, data.rows - row));
       ids[row] = table.find_or_add(key_of(*column, row, ids[row]));
     }
     different = table.size();
@@ -242,16 +244,18 @@ TableProfile profile(const Table& table, const Run& run) {
   TableProfile out;
   out.table = data.name;
   out.rows = data.rows;
-  out.doubts = data.doubts;
-  Doubts doubts(out, data);
+  out.remarks = data.remarks;
+  Progress progress(run, 2 * data.rows * data.columns.size());  // each value is looked at alone, then with its row
+  TableRemarks remarks(out, data);
   for (std::size_t i = 0; i < data.columns.size(); ++i) {
     if (!data.columns[i]) continue;
-    const Distinct distinct = distinct_values(*data.columns[i], run);
+    const Distinct distinct = distinct_values(*data.columns[i], progress);
     out.columns.push_back(column_profile(data.headings[i], *data.columns[i], distinct));
-    doubts.column(i, distinct);
+    remarks.column(i, distinct);
   }
-  out.duplicate_rows = duplicate_rows(data, run);
-  doubts.rows(out.duplicate_rows);
+  out.duplicate_rows = duplicate_rows(data, progress);
+  remarks.rows(out.duplicate_rows);
+  progress.finish();
   return out;
 }
 

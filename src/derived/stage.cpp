@@ -6,13 +6,12 @@
 #include "derived/former.hpp"
 #include "formula/parser.hpp"
 #include "question/question.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 
 namespace lofty {
 
 namespace {
 
-constexpr const char* names[] = {"joined", "figures", "counted", "totalled", "ranked", "kept"};
 
 // All columns of all tables; those of one name in several by their tables' names, the key of a join once.
 std::vector<std::string> all_columns(const Data& data, const Catalog& catalog) {
@@ -101,12 +100,6 @@ void keep_totals(Ladder& out, const Ladder& ladder) {
 
 }  // namespace
 
-const char* stage_name(Stage stage) { return names[static_cast<std::size_t>(stage)]; }
-std::optional<Stage> stage_from(std::string_view name) {
-  for (const Stage stage : stages())
-    if (name == stage_name(stage)) return stage;
-  return std::nullopt;
-}
 std::vector<Stage> stages() {
   return {Stage::joined, Stage::figures, Stage::counted, Stage::totalled, Stage::ranked, Stage::kept};
 }
@@ -119,7 +112,7 @@ Ladder up_to(const Ladder& ladder, Stage stage, const Catalog& catalog) {
   out.list.sample = ladder.list.sample;
   out.list.seed = ladder.list.seed;
   out.alternatives.clear();
-  out.across = {};
+  out.crossed = {};
   engine::without_moves(out);
 
   // What comes later is left out.

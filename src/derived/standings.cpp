@@ -2,10 +2,11 @@
 // Covered by tests/ladder/standings_test.cpp and tests/ladder/check_test.cpp.
 #include "lofty/standings.hpp"
 
-#include "derived/across.hpp"
 #include "derived/answer.hpp"
+#include "derived/crossed.hpp"
 #include "lofty/error.hpp"
 #include "question/resolve.hpp"
+#include "table/parallel.hpp"
 
 namespace lofty {
 
@@ -14,25 +15,28 @@ using namespace engine;
 std::vector<Problem> check(const Ladder& ladder, const Catalog& catalog, const Run& run) {
   std::vector<Problem> problems;
   resolve_levels(ladder, catalog, true, run, problems);
-  if (!ladder.across.empty()) {
+  if (!ladder.crossed.empty()) {
     const Crossing crossing(ladder, catalog);
     problems.insert(problems.end(), crossing.problems().begin(), crossing.problems().end());
   }
   // The orders that the listing might be asked for: their names, without reading the tables again.
   Ladder other = ladder;
   for (const NamedFormula& one : ladder.alternatives) {
-    if (one.name == ladder.list.order_by) continue;
-    other.list.order_by = one.name;
+    if (one.name == ladder.list.alternative) continue;
+    other.list.alternative = one.name;
     std::vector<Problem> found;
     resolve_levels(other, catalog, false, run, found);
     for (Problem& p : found)
-      if (p.place.key.starts_with("alternatives.")) problems.push_back(std::move(p));
+      if (p.location.key.starts_with("alternatives.")) problems.push_back(std::move(p));
   }
   return problems;
 }
 
 Standings standings(const Ladder& ladder, const Catalog& catalog, const Run& run) {
-  return Standings(answer({.ladder = ladder, .compared = true, .crossed = true}, catalog, run).data);
+  const engine::Phases whole(run, {1});  // several questions in one: what each tells never goes back
+  const Standings out(answer({.ladder = ladder, .compared = true, .crossed = true}, catalog, whole[0]).data);
+  whole.finish();
+  return out;
 }
 
 }  // namespace lofty

@@ -20,7 +20,8 @@
 #include "question/prose.hpp"
 #include "question/resolve.hpp"
 #include "relation/rows.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
+#include "table/parallel.hpp"
 #include "table/table_data.hpp"
 
 namespace lofty {
@@ -271,12 +272,14 @@ class EntryOfLevel {
 
 }  // namespace
 
-Workings why(const Ladder& asked, const Catalog& catalog, const std::string& condition, const Run& run) {
+Workings why(const Ladder& asked, const Catalog& catalog, const std::string& condition, const Run& of_all) {
+  const Phases whole(of_all, {1});  // several answers: what each tells never goes back
+  const Run& run = whole[0];
   // Columns that come from other answers, and how many rows the listing takes, are no part of an entry's workings.
   Ladder ladder = asked;
-  ladder.across = {};
+  ladder.crossed = {};
   ladder.alternatives.clear();
-  ladder.list.order_by.clear();
+  ladder.list.alternative.clear();
   ladder.list.first = ladder.list.last = ladder.list.sample = std::nullopt;
   ladder.list.hide_blank_groups = false;
   without_moves(ladder);
@@ -314,7 +317,9 @@ Workings why(const Ladder& asked, const Catalog& catalog, const std::string& con
   // The first level that knows it.
   for (const auto& level : levels) {
     try {
-      return level->work();
+      Workings workings = level->work();
+      whole.finish();
+      return workings;
     } catch (const Error& error) {
       if (!failure || failure->problems().front().code != Code::unknown_entry) failure = error;
     }

@@ -8,7 +8,8 @@
 #include "formula/functions.hpp"
 #include "formula/lexer.hpp"
 #include "formula/type_checks.hpp"
-#include "table/nearest.hpp"
+#include "lofty/retired_names.hpp"
+#include "table/folded.hpp"
 
 namespace lofty::engine {
 
@@ -161,7 +162,7 @@ class Binding : TypeChecks {
 
     // What else may be meant.
     if ((e.op == Op::add || e.op == Op::subtract) && moment(left) && right.numeric())
-      fail(Code::wrong_type, "a number cannot be added to a " + std::string(kind_name(left.kind)) + ": it has no unit",
+      fail(Code::wrong_type, "a number cannot be added to a " + std::string(to_string(left.kind)) + ": it has no unit",
            *e.args[1],
            std::string(e.op == Op::add ? "+ " : "- ") +
                origin_->text.substr(e.args[1]->begin, e.args[1]->end - e.args[1]->begin) + " * interval '1' day");
@@ -302,10 +303,12 @@ class Binding : TypeChecks {
       if (find_row_function(e.text) != nullptr || e.text.starts_with("overall_"))
         fail(Code::wrong_arguments, "`" + e.text + "` has no window; leave out `over`", e);
     }
-    if (is_window_function(e.text))
+    const bool total = is_aggregate(e.text) && (!is_window_function(e.text) || !e.within_group.empty());
+    if (is_window_function(e.text) && !total)
       fail(Code::wrong_arguments, "`" + e.text + "` goes with a window: which rows does it see?", e,
-           e.text + "(...) over (partition by shop_no order by ordered_on)");
-    if (is_aggregate(e.text) || e.text.starts_with("overall_")) {
+           e.text + "(...) over (partition by shop_no order by ordered_on)" +
+               (is_aggregate(e.text) ? ", or as a total " + e.text + "(...) within group (order by ordered_on)" : ""));
+    if (total || e.text.starts_with("overall_")) {
       const auto names = function_names();
       if (std::find(names.begin(), names.end(), e.text) != names.end()) return scope_.aggregate(e, origin_);
     }
@@ -313,6 +316,8 @@ class Binding : TypeChecks {
     // A function of one row.
     const FunctionInfo* const info = find_row_function(e.text);
     if (info == nullptr) {
+      if (const auto now = current_name(e.text + "()"))
+        fail(Code::retired_name, "`" + e.text + "` is now `" + std::string(*now) + "`", name_only(e));
       fail(Code::unknown_function, "no function `" + e.text + "`", name_only(e), {},
            nearest_word(e.text, function_names()));
     }

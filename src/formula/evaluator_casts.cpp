@@ -53,7 +53,7 @@ Value Evaluator::Call::from_text(std::string_view text, std::size_t i) const {
 
 void Evaluator::Call::bad_cast(const std::string& value, std::size_t i) const {
   fail(Code::bad_cast,
-       value + " cannot become " + (node.type.kind == Kind::integer ? "an " : "a ") + kind_name(node.type.kind), i,
+       value + " cannot become " + (node.type.kind == Kind::integer ? "an " : "a ") + to_string(node.type.kind), i,
        "shield it: case when ... then cast(...) end");
 }
 
@@ -73,7 +73,7 @@ Value Evaluator::Call::converted(const Value& value, const Type& from, std::size
       lifted = Decimal::parse(std::string_view(buffer, digits.ptr));
       if (lifted) lifted = lifted->rescaled(type.scale);
     }
-    if (!lifted) fail(Code::overflow, to_text(value) + " has more than 38 digits as a " + kind_name(type.kind), i);
+    if (!lifted) fail(Code::overflow, to_text(value) + " has more than 38 digits as a " + to_string(type.kind), i);
     return *lifted;
   }
 

@@ -71,7 +71,7 @@ struct FrameClause {
   std::size_t begin = 0, end = 0;
 };
 
-// What follows `over`, or in [window_defs].
+// What follows `over`, or in [named_windows].
 struct WindowClause {
   std::string base;                          // the named window that this one builds on; empty: none
   std::size_t base_begin = 0, base_end = 0;  // of its name

@@ -1,15 +1,15 @@
 #include "formula/lexer.hpp"
 
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 
 namespace lofty::engine {
 
 Problem formula_problem(Code code, std::string sentence, std::string_view text, std::size_t begin, std::size_t end,
                         std::string nearest, std::string advice) {
   Problem problem{code, std::move(sentence), {}, std::move(nearest), std::move(advice)};
-  problem.place.text = std::string(text);
-  problem.place.offset = begin;
-  problem.place.length = end > begin ? end - begin : 1;
+  problem.location.text = std::string(text);
+  problem.location.offset = begin;
+  problem.location.length = end > begin ? end - begin : 1;
   return problem;
 }
 

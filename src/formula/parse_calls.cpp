@@ -1,30 +1,66 @@
 // Calls, with the clauses that may follow their brackets.
 // Covered by tests/formula/parser_test.cpp.
 
+#include "formula/functions.hpp"
 #include "formula/grammar.hpp"
+#include "lofty/retired_names.hpp"
 
 namespace lofty::engine::grammar {
 
-// substring(x from 2 for 3), position('a' in x), trim(both ' ' from x): the standard's words, or commas.
+namespace {
+
+// An order is written after the brackets, in `within group (...)`. An earlier version had it inside for two functions.
+[[noreturn]] void refuse_order_inside(const LexemeReader& in, const Expression& call) {
+  if (const auto now = current_name(call.text + "()"))
+    in.fail("`" + call.text + "(x order by ...)` is now `" + std::string(*now) + "`");
+  in.fail("the order of `" + call.text + "` is written after its brackets",
+          call.text + "(...) within group (order by ...)");
+}
+
+// Arguments with words between them have no commas.
+void refuse_comma(const LexemeReader& in, const std::string& function) {
+  if (!in.at_sign(",")) return;
+  in.fail("`" + function + "` has words between its arguments, as ISO SQL writes it",
+          std::string(find_row_function(function)->signature));
+}
+
+// [both | leading | trailing] [characters] from
+void trim_arguments(LexemeReader& in, Expression& trim) {
+  if (!in.at_word("both") && !in.at_word("leading") && !in.at_word("trailing")) {
+    trim.args.push_back(sum(in));
+    return;
+  }
+  const std::string side = in.take().folded;
+  if (side != "both") trim.text = "trim_" + side;
+  ExpressionPtr characters;
+  if (!in.at_word("from")) characters = sum(in);
+  in.expect_word("from");
+  trim.args.push_back(sum(in));
+  if (characters) trim.args.push_back(std::move(characters));
+}
+
+}  // namespace
+
+// substring(x from 2 for 3), position('a' in x), trim(both ' ' from x)
 ExpressionPtr worded_call(LexemeReader& in) {
   ExpressionPtr expression = make(Op::call, in.here().begin);
-  expression->text = in.take().folded;
+  const std::string function = in.take().folded;
+  expression->text = function;
   in.expect_sign("(");
-  if (expression->text == "trim" && (in.at_word("both") || in.at_word("leading") || in.at_word("trailing"))) {
-    const std::string side = in.take().folded;
-    expression->text = side == "both" ? "trim" : "trim_" + side;
-    ExpressionPtr characters;
-    if (!in.at_word("from")) characters = sum(in);
-    in.expect_word("from");
+  if (function == "trim") {
+    trim_arguments(in, *expression);
+  } else {
+    const bool position = function == "position";
     expression->args.push_back(sum(in));
-    if (characters) expression->args.push_back(std::move(characters));
-    in.expect_sign(")");
-    return close(in, std::move(expression));
+    refuse_comma(in, function);
+    if (!in.accept_word(position ? "in" : "from"))
+      in.fail(std::string("expected `") + (position ? "in" : "from") + "`, " + in.found(),
+              std::string(find_row_function(function)->signature));
+    expression->args.push_back(sum(in));
+    refuse_comma(in, function);
+    if (!position && in.accept_word("for")) expression->args.push_back(sum(in));
   }
-  expression->args.push_back(sum(in));
-  const bool position = expression->text == "position";
-  while (in.accept_sign(",") || in.accept_word(position ? "in" : "from") || (!position && in.accept_word("for")))
-    expression->args.push_back(sum(in));
+  refuse_comma(in, function);
   in.expect_sign(")");
   return close(in, std::move(expression));
 }
@@ -43,11 +79,7 @@ ExpressionPtr call(LexemeReader& in) {
     do {
       expression->args.push_back(disjunction(in));
     } while (in.accept_sign(","));
-    if (in.at_word("order") && in.word_ahead("by")) {
-      in.skip(2);
-      do expression->within_group.push_back(sort_item(in));
-      while (in.accept_sign(","));
-    }
+    if (in.at_word("order") && in.word_ahead("by")) refuse_order_inside(in, *expression);
   }
   in.expect_sign(")");
 

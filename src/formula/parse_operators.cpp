@@ -4,7 +4,7 @@
 #include <array>
 
 #include "formula/grammar.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 
 namespace lofty::engine::grammar {
 

@@ -7,7 +7,7 @@
 
 #include "formula/grammar.hpp"
 #include "table/infer.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 
 namespace lofty::engine::grammar {
 namespace {

@@ -2,7 +2,7 @@
 // Covered by tests/formula/parser_test.cpp.
 
 #include "formula/grammar.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 
 namespace lofty::engine::grammar {
 namespace {

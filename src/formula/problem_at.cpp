@@ -12,7 +12,7 @@ Problem problem_at(Code code, std::string sentence, const Expression& at, const 
   Problem problem = formula_problem(code, std::move(sentence), origin->text, at.begin, at.end, std::move(nearest),
                                     std::move(advice.words));
   problem.advice_key = std::move(advice.key);
-  problem.place.key = origin->key;
+  problem.location.key = origin->key;
   return problem;
 }
 

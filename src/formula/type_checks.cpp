@@ -6,7 +6,7 @@
 #include <algorithm>
 
 #include "formula/problem_at.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -17,7 +17,7 @@ bool comparable(const Type& a, const Type& b) {
 }
 
 std::string describe(const NodePtr& node) {
-  const std::string name = kind_name(node->type.kind);
+  const std::string name = to_string(node->type.kind);
   return node->type.kind == Kind::text ? name : (name[0] == 'i' ? "an " : "a ") + name;
 }
 
@@ -31,7 +31,7 @@ std::string spoken(const Type& type) {
     case Kind::text: return "text";
     case Kind::boolean: return "a condition";
     case Kind::interval: return "an interval";
-    default: return std::string("a ") + kind_name(type.kind);
+    default: return std::string("a ") + to_string(type.kind);
   }
 }
 
@@ -70,7 +70,7 @@ void TypeChecks::require_comparable(const Expression& ea, const NodePtr& a, cons
   const std::string written = origin_->text.substr(literal.begin, literal.end - literal.begin);
   if (literal.op == Op::literal && literal.type.kind == Kind::text) {
     if (other->type.kind == Kind::date || other->type.kind == Kind::timestamp)
-      advice = std::string(kind_name(other->type.kind)) + " " + written;
+      advice = std::string(to_string(other->type.kind)) + " " + written;
     else if (other->type.numeric())
       advice = "write the number without quotes";
   } else if (literal.op == Op::literal && other->type.kind == Kind::text) {

@@ -10,7 +10,7 @@ void Misfits::report(const std::string& heading, const std::string& table, const
   const bool one = count_ == 1;
   remarks.push_back({"misfits", std::to_string(count_) + (one ? " value of `" : " values of `") + heading + "` in " +
                                     table + (one ? " is" : " are") + " not " +
-                                    (type.kind == Kind::integer ? "an " : "a ") + kind_name(type.kind) + " and " +
+                                    (type.kind == Kind::integer ? "an " : "a ") + to_string(type.kind) + " and " +
                                     (one ? "counts" : "count") + " as null: " + examples_ +
                                     (count_ > most_examples ? ", ..." : "")});
 }

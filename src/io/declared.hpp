@@ -17,7 +17,7 @@ inline std::optional<Type> declared_type(const ReadOptions& options, const std::
     if (option.column != heading) continue;
     for (const Kind kind :
          {Kind::integer, Kind::decimal, Kind::floating, Kind::date, Kind::timestamp, Kind::boolean, Kind::text})
-      if (option.type == kind_name(kind)) return Type{.kind = kind};
+      if (option.type == to_string(kind)) return Type{.kind = kind};
   }
   return std::nullopt;
 }

@@ -287,7 +287,7 @@ Error ChunkParser::ragged(std::string_view text, std::size_t begin, const Chunk&
                               source_.line_at(chunk.offset + begin),
                               found < fields ? "data.ragged = \"null\" fills short rows with nulls"
                                              : "put fields that hold the delimiter in quotes");
-  p.place.text = std::string(record.substr(0, 200));
+  p.location.text = std::string(record.substr(0, 200));
   return Error(std::move(p));
 }
 

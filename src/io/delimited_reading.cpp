@@ -10,7 +10,7 @@
 #include "io/declared.hpp"
 #include "io/delimited_chunks.hpp"
 #include "io/delimited_text.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 #include "table/table_data.hpp"
 
 namespace lofty::engine {
@@ -35,7 +35,7 @@ class RowsReading {
       if (std::find(source.headings().begin(), source.headings().end(), option.column) != source.headings().end())
         continue;
       Problem p = source.problem(Code::unknown_column, "no column `" + option.column + "` in " + source.name());
-      p.place.key = "data.columns." + option.column;
+      p.location.key = "data.columns." + option.column;
       p.nearest = nearest_word(option.column, source.headings());
       throw Error(std::move(p));
     }
@@ -142,7 +142,7 @@ class RowsReading {
         data->columns[wanted_[i]] = Column::seal(types[i], std::move(pieces), run_);
       } catch (const Error& error) {
         Problem p = error.problems().front();
-        p.place.file = source_.path().string();
+        p.location.file = source_.path().string();
         p.sentence = "`" + source_.headings()[wanted_[i]] + "`: " + p.sentence;
         throw Error(std::move(p));
       }
@@ -180,7 +180,7 @@ class RowsReading {
     for (const auto& chunk : chunks_)
       for (const Misfit& misfit : chunk->readers[i].misfits())
         misfits.add(misfit.text, [&] { return "line " + std::to_string(line_of_row(*chunk, misfit.row)); });
-    misfits.report(source_.headings()[wanted_[i]], source_.name(), type, data.doubts);
+    misfits.report(source_.headings()[wanted_[i]], source_.name(), type, data.remarks);
   }
 
   std::size_t line_of_row(const Chunk& chunk, std::size_t row) const {

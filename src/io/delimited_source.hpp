@@ -52,8 +52,8 @@ class DelimitedSource : public TableSource {
   std::size_t line_at(std::uint64_t offset) const;
   Problem problem(Code code, std::string sentence, std::size_t line = 0, std::string advice = {}) const {
     Problem p{code, std::move(sentence), {}, {}, std::move(advice)};
-    p.place.file = path_.string();
-    p.place.line = line;
+    p.location.file = path_.string();
+    p.location.line = line;
     return p;
   }
 

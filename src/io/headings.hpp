@@ -18,7 +18,7 @@ constexpr std::size_t most_columns = 16'384;  // docs/limits.md
 inline void check_column_count(const std::string& file, std::size_t columns) {
   if (columns <= most_columns) return;
   Problem p{Code::beyond_limit, "it has more than 16,384 columns", {}, {}, {}};
-  p.place.file = file;
+  p.location.file = file;
   throw Error(std::move(p));
 }
 

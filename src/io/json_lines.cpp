@@ -12,7 +12,7 @@
 #include "lofty/error.hpp"
 #include "lofty/table_files.hpp"
 #include "table/dictionary.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 
 namespace lofty {
 namespace {
@@ -86,8 +86,8 @@ class JsonLines final : public engine::RowFeed {
 
   Error problem(Code code, std::string sentence, std::size_t line) const {
     Problem p{code, std::move(sentence), {}, {}, {}};
-    p.place.file = file_;
-    p.place.line = line;
+    p.location.file = file_;
+    p.location.line = line;
     return Error(std::move(p));
   }
 
@@ -97,12 +97,12 @@ class JsonLines final : public engine::RowFeed {
     const auto offset = static_cast<std::size_t>(at - line.text.data());
     const std::size_t from = offset > around ? offset - around : 0;
     Problem p{code, std::move(sentence), {}, {}, {}};
-    p.place.file = file_;
-    p.place.line = line.number;
-    p.place.column = offset + 1;
-    p.place.text = std::string(line.text.substr(from, 2 * around));
-    p.place.offset = offset - from;
-    p.place.length = length;
+    p.location.file = file_;
+    p.location.line = line.number;
+    p.location.column = offset + 1;
+    p.location.text = std::string(line.text.substr(from, 2 * around));
+    p.location.offset = offset - from;
+    p.location.length = length;
     return Error(std::move(p));
   }
 

@@ -74,12 +74,12 @@ void refuse_foreign_characters(std::string_view source, const std::string& file_
     const auto before = source.substr(0, at);
     const std::size_t start = before.find_last_of('\n') + 1;  // npos + 1 is 0
     Problem p{Code::syntax, std::move(sentence), {}, {}, std::move(advice)};
-    p.place.file = file_name;
-    p.place.line = static_cast<std::size_t>(std::count(before.begin(), before.end(), '\n')) + 1;
-    p.place.column = at - start + 1;
-    p.place.text = std::string(source.substr(start, std::min(source.find('\n', at), source.size()) - start));
-    p.place.offset = at - start;
-    p.place.length = length;
+    p.location.file = file_name;
+    p.location.line = static_cast<std::size_t>(std::count(before.begin(), before.end(), '\n')) + 1;
+    p.location.column = at - start + 1;
+    p.location.text = std::string(source.substr(start, std::min(source.find('\n', at), source.size()) - start));
+    p.location.offset = at - start;
+    p.location.length = length;
     throw Error(std::move(p));
   };
 
@@ -114,18 +114,18 @@ LadderText read_ladder(std::string_view source, const std::string& file_name) {
   if (!result) {
     const toml::parse_error& error = result.error();
     Problem p{Code::syntax, "this is not TOML: " + std::string(error.description()), {}, {}, {}};
-    p.place.file = file_name;
-    p.place.line = error.source().begin.line;
-    p.place.column = error.source().begin.column;
-    p.place.text = line_of_text(source, p.place.line);
-    p.place.offset = std::min<std::size_t>(p.place.column > 0 ? p.place.column - 1 : 0, p.place.text.size());
-    p.place.length = 1;
+    p.location.file = file_name;
+    p.location.line = error.source().begin.line;
+    p.location.column = error.source().begin.column;
+    p.location.text = line_of_text(source, p.location.line);
+    p.location.offset = std::min<std::size_t>(p.location.column > 0 ? p.location.column - 1 : 0, p.location.text.size());
+    p.location.length = 1;
     throw Error(std::move(p));
   }
   engine::TomlReader reader(source, out, problems);
   engine::read_sections(reader, result.table());
   std::stable_sort(problems.begin(), problems.end(),
-                   [](const Problem& a, const Problem& b) { return a.place.line < b.place.line; });
+                   [](const Problem& a, const Problem& b) { return a.location.line < b.location.line; });
   if (!problems.empty()) throw Error(std::move(problems));
   return out;
 }
@@ -133,7 +133,7 @@ LadderText read_ladder(std::string_view source, const std::string& file_name) {
 LadderText read_ladder_file(const std::filesystem::path& file) {
   const auto fail = [&](Code code, std::string sentence) {
     Problem p{code, std::move(sentence), {}, {}, {}};
-    p.place.file = file.string();
+    p.location.file = file.string();
     return Error(std::move(p));
   };
   std::error_code error;
@@ -147,23 +147,23 @@ LadderText read_ladder_file(const std::filesystem::path& file) {
 
 void LadderText::locate(std::vector<Problem>& problems) const {
   for (Problem& p : problems) {
-    if (p.place.line > 0 || p.place.key.empty() || !p.place.file.empty() || p.place.key.starts_with("--")) continue;
+    if (p.location.line > 0 || p.location.key.empty() || !p.location.file.empty() || p.location.key.starts_with("--")) continue;
     // Lists of names have a spot for each of their elements.
-    auto spot = spots.find(p.place.key + ":" + p.place.text);
-    if (spot == spots.end()) spot = spots.find(p.place.key);
-    std::string key = p.place.key;
+    auto spot = spots.find(p.location.key + ":" + p.location.text);
+    if (spot == spots.end()) spot = spots.find(p.location.key);
+    std::string key = p.location.key;
     while (spot == spots.end() && key.find_last_of(".[") != std::string::npos) {  // a key that is missing: its section
       key.resize(key.find_last_of(".["));
       spot = spots.find(key);
     }
-    p.place.file = file;
+    p.location.file = file;
     if (spot == spots.end()) continue;
-    p.place.line = spot->second.line;
-    p.place.column = spot->second.column;
+    p.location.line = spot->second.line;
+    p.location.column = spot->second.column;
     // A text on one line, in plain quotes: the column of the marked part itself.
     const std::string_view raw = std::string_view(source).substr(std::min(spot->second.offset, source.size()));
-    if (p.place.text.empty() || raw.empty() || (raw[0] != '"' && raw[0] != '\'')) continue;
-    p.place.column += 1 + raw_offset(raw.substr(1), raw[0] == '"', p.place.offset);
+    if (p.location.text.empty() || raw.empty() || (raw[0] != '"' && raw[0] != '\'')) continue;
+    p.location.column += 1 + raw_offset(raw.substr(1), raw[0] == '"', p.location.offset);
   }
 }
 

@@ -36,7 +36,7 @@ void read_options(TomlReader& in, const toml::table& table, const std::string& p
       in.wrong_kind(column_path, *node, "a table, like { type = \"decimal\" }");
       continue;
     }
-    in.section(*column, column_path, {"type", "thousands", "point"}, {"form"});
+    in.section(*column, column_path, "data.columns.*");
     std::string type;
     if (in.word(*column, "type", column_path + ".type",
                 {"integer", "decimal", "float", "date", "timestamp", "boolean", "text"}, type))
@@ -70,8 +70,7 @@ void read_options(TomlReader& in, const toml::table& table, const std::string& p
 }
 
 void read_data(TomlReader& in, const toml::table& table, Data& data) {
-  in.section(table, "data",
-             {"from", "as", "join", "columns", "nulls", "header", "delimiter", "ragged", "locale", "zone"}, {});
+  in.section(table, "data", "data");
   in.text(table, "from", "data.from", data.from);
   in.text(table, "locale", "data.locale", data.locale);
   in.text(table, "zone", "data.zone", data.zone);
@@ -89,17 +88,16 @@ void read_data(TomlReader& in, const toml::table& table, Data& data) {
     const toml::table& one = *node.as_table();
     in.remember(path, node);
     Join join;
-    in.section(one, path, {"with", "on", "as", "kind", "many", "columns", "nulls", "header", "delimiter", "ragged"},
-               {});
+    in.section(one, path, "data.join[]");
     in.text(one, "with", path + ".with", join.with);
     in.text(one, "as", path + ".as", join.as);
     in.texts(one, "on", path + ".on", join.on);
     if (join.with.empty())
       in.problem(Code::missing_key, "`" + path + "` names no table", path, node.source(), {}, "with = \"shops.csv\"");
-    std::string kind;
-    if (in.word(one, "kind", path + ".kind", {"left", "inner", "right", "full"}, kind))
-      for (const JoinKind one_kind : {JoinKind::left, JoinKind::inner, JoinKind::right, JoinKind::full})
-        if (kind == join_kind_name(one_kind)) join.kind = one_kind;
+    std::string type;
+    if (in.word(one, "type", path + ".type", {"left", "inner", "right", "full"}, type))
+      for (const JoinType one_type : {JoinType::left, JoinType::inner, JoinType::right, JoinType::full})
+        if (type == to_string(one_type)) join.type = one_type;
     in.flag(one, "many", path + ".many", join.many);
     read_options(in, one, path, join.read);
     data.joins.push_back(std::move(join));
@@ -115,7 +113,7 @@ void read_choices(TomlReader& in, const toml::table& table) {
     Choice choice;
     choice.name = name;
     if (const toml::table* const full = node->as_table()) {
-      in.section(*full, path, {"value", "label", "unit", "least", "most", "among"}, {});
+      in.section(*full, path, "choices.*");
       const toml::node* const value = full->get("value");
       if (value == nullptr) {
         in.problem(Code::missing_key, "`" + path + "` has no value", path, node->source(), {}, "value = 30");
@@ -167,12 +165,12 @@ void read_periods(TomlReader& in, const toml::table& table) {
       in.wrong_kind(path, *node, ("a section, written [" + path + "]").c_str());
       continue;
     }
-    in.section(*one, path, {"on", "last", "unit", "anchor", "from", "through"}, {});
+    in.section(*one, path, "periods.*");
     Period period{.name = name};
     in.text(*one, "on", path + ".on", period.on);
     in.words_of(*one, "last", path + ".last", period.last);
     in.text(*one, "unit", path + ".unit", period.unit);
-    in.words_of(*one, "anchor", path + ".anchor", period.anchor);
+    in.words_of(*one, "ends", path + ".ends", period.ends);
     in.words_of(*one, "from", path + ".from", period.from);
     in.words_of(*one, "through", path + ".through", period.through);
     in.out().ladder.periods.push_back(std::move(period));
@@ -182,12 +180,11 @@ void read_periods(TomlReader& in, const toml::table& table) {
 void ties(TomlReader& in, const toml::table& table, std::string_view key, const std::string& path, Ties& to) {
   std::string name;
   if (in.word(table, key, path, {"competition", "modified", "dense", "ordinal", "fractional"}, name))
-    to = *ties_from(name);
+    to = *from_string<Ties>(name);
 }
 
 void read_measure(TomlReader& in, const toml::table& table, const std::string& path, Also& to) {
-  in.section(table, path, {"by", "ties", "tiers", "share", "running_share", "percent_rank", "cumulative_distribution"},
-             {});
+  in.section(table, path, "rank.also.*");
   std::size_t said = 0;
   if (table.contains("by") || table.contains("ties")) {
     ++said;
@@ -246,7 +243,7 @@ void read_rank_keys(TomlReader& in, const toml::table& table, const std::string&
 }
 
 void read_rank(TomlReader& in, const toml::table& table, Level& level) {
-  in.section(table, "rank", {"each", "within", "by", "tiebreak", "ties", "also", "rank_as", "having", "eligible"}, {});
+  in.section(table, "rank", "rank");
   read_rank_keys(in, table, "rank", level);
 }
 
@@ -262,7 +259,7 @@ void read_keep_keys(TomlReader& in, const toml::table& table, const std::string&
 }
 
 void read_keep(TomlReader& in, const toml::table& table, Level& level) {
-  in.section(table, "keep", {"best", "worst", "cut", "where", "unranked", "others"}, {});
+  in.section(table, "keep", "keep");
   read_keep_keys(in, table, "keep", level);
 }
 
@@ -283,10 +280,7 @@ void read_levels(TomlReader& in, const toml::table& root, const toml::table* sin
     const std::string path = "level[" + std::to_string(in.out().ladder.levels.size()) + "]";
     in.remember(path, one);
     const toml::table& table = *one.as_table();
-    in.section(table, path,
-               {"each", "within", "by", "tiebreak", "ties", "also", "rank_as", "having", "eligible", "best", "worst",
-                "cut", "where", "unranked", "others", "windows"},
-               {});
+    in.section(table, path, "level[]");
     Level level;
     read_rank_keys(in, table, path, level);
     read_keep_keys(in, table, path, level);
@@ -315,7 +309,7 @@ void read_orderings(TomlReader& in, const toml::table& table) {
       in.wrong_kind(path, *node, ("a section, written [" + path + "]").c_str());
       continue;
     }
-    in.section(*one, path, {"first", "last", "sequence", "text"}, {});
+    in.section(*one, path, "orderings.*");
     Ordering ordering{.column = column};
     in.values(*one, "first", path + ".first", ordering.first);
     in.values(*one, "last", path + ".last", ordering.last);
@@ -343,12 +337,9 @@ void read_texts_by_column(TomlReader& in, const toml::table& table, const std::s
 }
 
 void read_list(TomlReader& in, const toml::table& table, Listing& list) {
-  in.section(
-      table, "list",
-      {"order", "order_by", "first", "last", "sample", "seed", "columns", "headings", "formats", "bars", "blank_group"},
-      {});
+  in.section(table, "list", "list");
   in.text(table, "order", "list.order", list.order);
-  in.text(table, "order_by", "list.order_by", list.order_by);
+  in.text(table, "alternative", "list.alternative", list.alternative);
   std::string blank;
   if (in.word(table, "blank_group", "list.blank_group", {"show", "hide"}, blank))
     list.hide_blank_groups = blank == "hide";
@@ -366,19 +357,16 @@ void read_list(TomlReader& in, const toml::table& table, Listing& list) {
 
 void read_sections(TomlReader& in, const toml::table& root) {
   Ladder& ladder = in.out().ladder;
-  in.section(root, "",
-             {"title", "data", "choices", "figures", "rows", "totals", "rank", "keep", "list", "orderings", "periods",
-              "level", "alternatives", "compare", "across", "windows", "window_defs"},
-             {});
+  in.section(root, "", "");
   in.text(root, "title", "title", ladder.title);
   if (const auto* data = in.sub_table(root, "data", "data")) read_data(in, *data, ladder.data);
   if (const auto* choices = in.sub_table(root, "choices", "choices")) read_choices(in, *choices);
   if (const auto* periods = in.sub_table(root, "periods", "periods")) read_periods(in, *periods);
   if (const auto* figures = in.sub_table(root, "figures", "figures")) in.formulas(*figures, "figures", ladder.figures);
-  if (const auto* defs = in.sub_table(root, "window_defs", "window_defs"))
-    in.formulas(*defs, "window_defs", ladder.window_defs);
+  if (const auto* defs = in.sub_table(root, "named_windows", "named_windows"))
+    in.formulas(*defs, "named_windows", ladder.named_windows);
   if (const auto* rows = in.sub_table(root, "rows", "rows")) {
-    in.section(*rows, "rows", {"where"}, {});
+    in.section(*rows, "rows", "rows");
     in.text(*rows, "where", "rows.where", ladder.where);
   }
   if (const auto* totals = in.sub_table(root, "totals", "totals")) in.formulas(*totals, "totals", ladder.totals);
@@ -397,15 +385,15 @@ void read_sections(TomlReader& in, const toml::table& root) {
   read_levels(in, root, rank != nullptr ? rank : keep != nullptr ? keep : windows);
 
   // What is done with the answer.
-  if (const auto* across = in.sub_table(root, "across", "across")) {
-    in.section(*across, "across", {"each", "by", "cell", "best"}, {});
-    in.texts(*across, "each", "across.each", ladder.across.each);
-    in.text(*across, "by", "across.by", ladder.across.by);
-    in.text(*across, "cell", "across.cell", ladder.across.cell);
-    ladder.across.best = in.whole_number(*across, "best", "across.best");
+  if (const auto* crossed = in.sub_table(root, "crossed", "crossed")) {
+    in.section(*crossed, "crossed", "crossed");
+    in.texts(*crossed, "each", "crossed.each", ladder.crossed.each);
+    in.text(*crossed, "by", "crossed.by", ladder.crossed.by);
+    in.text(*crossed, "cell", "crossed.cell", ladder.crossed.cell);
+    ladder.crossed.best = in.whole_number(*crossed, "best", "crossed.best");
   }
   if (const auto* compare = in.sub_table(root, "compare", "compare")) {
-    in.section(*compare, "compare", {"choose", "with"}, {});
+    in.section(*compare, "compare", "compare");
     in.text(*compare, "with", "compare.with", ladder.compare.with);
     if (const auto* choose = in.sub_table(*compare, "choose", "compare.choose"))
       for (const auto& [name, node] : TomlReader::in_order(*choose)) {

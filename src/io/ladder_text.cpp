@@ -50,7 +50,7 @@ class Writer {
     if (!ladder.choices.empty()) section("choices");
     for (const Choice& choice : ladder.choices) line(key(choice.name), choice_text(choice));
     formulas("figures", ladder.figures);
-    formulas("window_defs", ladder.window_defs);
+    formulas("named_windows", ladder.named_windows);
 
     // Conditions, totals and levels.
     if (!ladder.where.empty()) {
@@ -60,7 +60,7 @@ class Writer {
     formulas("totals", ladder.totals);
     for (const Level& level : ladder.levels) rank(level, ladder.levels.size() > 1);
     formulas("alternatives", ladder.alternatives);
-    across(ladder.across);
+    crossed(ladder.crossed);
     compare(ladder.compare);
 
     // The list, orders and periods.
@@ -69,7 +69,7 @@ class Writer {
     for (const Period& period : ladder.periods) {
       section("periods." + key(period.name));
       for (const auto& [name, value] : {std::pair{"on", &period.on}, std::pair{"last", &period.last},
-                                        std::pair{"unit", &period.unit}, std::pair{"anchor", &period.anchor},
+                                        std::pair{"unit", &period.unit}, std::pair{"ends", &period.ends},
                                         std::pair{"from", &period.from}, std::pair{"through", &period.through}})
         if (!value->empty()) line(name, quoted(*value));
     }
@@ -104,7 +104,7 @@ class Writer {
       line("with", quoted(join.with));
       if (!join.as.empty()) line("as", quoted(join.as));
       line("on", list(join.on));
-      if (join.kind != JoinKind::left) line("kind", quoted(join_kind_name(join.kind)));
+      if (join.type != JoinType::left) line("type", quoted(to_string(join.type)));
       if (join.many) line("many", "true");
       read_options(join.read);
     }
@@ -142,9 +142,9 @@ class Writer {
       case Measure::cumulative_distribution: return "{ cumulative_distribution = true }";
       default: break;
     }
-    if (also.by.empty()) return quoted(ties_name(also.ties));
+    if (also.by.empty()) return quoted(to_string(also.ties));
     return "{ by = " + quoted(also.by) +
-           (also.ties == Ties::competition ? "" : ", ties = " + quoted(ties_name(also.ties))) + " }";
+           (also.ties == Ties::competition ? "" : ", ties = " + quoted(to_string(also.ties))) + " }";
   }
 
   static std::string values(const std::vector<Value>& of) {
@@ -173,7 +173,7 @@ class Writer {
     if (!level.within.empty()) line("within", list(level.within));
     if (!level.by.empty()) line("by", quoted(level.by));
     if (!level.tiebreak.empty()) line("tiebreak", quoted(level.tiebreak));
-    if (level.ties != Ties::competition) line("ties", quoted(ties_name(level.ties)));
+    if (level.ties != Ties::competition) line("ties", quoted(to_string(level.ties)));
     if (!level.also.empty()) {
       std::string also = "{ ";
       for (std::size_t i = 0; i < level.also.size(); ++i)
@@ -204,9 +204,9 @@ class Writer {
     if (level.others) line("others", "true");
   }
 
-  void across(const Across& of) {
+  void crossed(const Crossed& of) {
     if (of.empty()) return;
-    section("across");
+    section("crossed");
     if (!of.each.empty()) line("each", list(of.each));
     if (!of.by.empty()) line("by", quoted(of.by));
     if (!of.cell.empty()) line("cell", quoted(of.cell));
@@ -225,12 +225,12 @@ class Writer {
   }
 
   void listing(const Listing& of) {
-    if (of.order.empty() && of.columns.empty() && of.headings.empty() && of.order_by.empty() && !of.first && !of.last &&
+    if (of.order.empty() && of.columns.empty() && of.headings.empty() && of.alternative.empty() && !of.first && !of.last &&
         !of.sample && of.seed == 1 && !of.hide_blank_groups && of.formats.empty() && of.bars.empty())
       return;
     section("list");
     if (!of.order.empty()) line("order", quoted(of.order));
-    if (!of.order_by.empty()) line("order_by", quoted(of.order_by));
+    if (!of.alternative.empty()) line("alternative", quoted(of.alternative));
     if (of.hide_blank_groups) line("blank_group", "\"hide\"");
     if (of.first) line("first", std::to_string(*of.first));
     if (of.last) line("last", std::to_string(*of.last));

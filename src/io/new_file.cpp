@@ -95,7 +95,7 @@ constexpr const char* not_whole = "could not be written whole, and was not chang
 
 Error file_failure(Code code, const fs::path& file, const std::string& what, int error_number) {
   Problem p{code, what + ": " + std::strerror(error_number), {}, {}, {}};
-  p.place.file = file.string();
+  p.location.file = file.string();
   if (code == Code::cannot_open) p.advice = "name a folder that is there and that you may write to";
   return Error(std::move(p));
 }

@@ -24,13 +24,13 @@ constexpr std::uint64_t most_unpacked_per_byte = 400, unpacked_floor = 64 << 20;
 
 Error failure(Code code, std::string sentence, const std::string& file) {
   Problem p{code, std::move(sentence), {}, {}, {}};
-  p.place.file = file;
+  p.location.file = file;
   return Error(std::move(p));
 }
 
 Error changed(const std::string& file) {
   Problem p{Code::changed_file, "it was changed while it was read", {}, {}, {}};
-  p.place.file = file;
+  p.location.file = file;
   p.advice = "try again when no other program is writing to it, or take a copy";
   return Error(std::move(p));
 }

@@ -39,7 +39,7 @@ bool is_special(const fs::path& file) {
 
 Error refusal(Code code, const Output& output, std::string sentence, std::string advice) {
   Problem p{code, std::move(sentence), {}, {}, std::move(advice)};
-  p.place.key = output.option;
+  p.location.key = output.option;
   return Error(std::move(p));
 }
 

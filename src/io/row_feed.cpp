@@ -6,7 +6,7 @@
 #include <optional>
 
 #include "lofty/error.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 #include "table/parallel.hpp"
 #include "table/table_data.hpp"
 
@@ -71,20 +71,20 @@ class FedTable final : public TableSource {
     for (std::size_t i = 0; i < columns.size(); ++i) {
       Misfits misfits;
       for (const Misfit& one : readers[i].misfits()) misfits.add(one.text, [&] { return feed_->place_of(one.row); });
-      misfits.report(headings_[columns[i]], name_, types[i], data->doubts);
+      misfits.report(headings_[columns[i]], name_, types[i], data->remarks);
       std::vector<Piece> pieces;
       pieces.push_back(readers[i].take(types[i]));
       if (types[i].kind == Kind::decimal) types[i].scale = std::max(types[i].scale, pieces.back().type.scale);
       data->columns[columns[i]] = Column::seal(types[i], std::move(pieces), run);
     }
-    for (Remark& doubt : feed_->doubts()) data->doubts.push_back(std::move(doubt));
+    for (Remark& remark : feed_->remarks()) data->remarks.push_back(std::move(remark));
     return Table(std::move(data));
   }
 
  private:
   Error problem(Code code, std::string sentence, std::string advice = {}) const {
     Problem p{code, std::move(sentence), {}, {}, std::move(advice)};
-    p.place.file = name_;
+    p.location.file = name_;
     return Error(std::move(p));
   }
 
@@ -108,7 +108,7 @@ class FedTable final : public TableSource {
     for (const auto& option : options_.columns) {
       if (std::find(headings_.begin(), headings_.end(), option.column) != headings_.end()) continue;
       Problem p{Code::unknown_column, "no column `" + option.column + "` in " + name_, {}, {}, {}};
-      p.place.key = "data.columns." + option.column;
+      p.location.key = "data.columns." + option.column;
       p.nearest = nearest_word(option.column, headings_);
       throw Error(std::move(p));
     }

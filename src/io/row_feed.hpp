@@ -30,7 +30,7 @@ class RowFeed {
   // What a message calls a row: "line 17", "row 3".
   virtual std::string place_of(std::size_t row) const { return "row " + std::to_string(row + 1); }
   // What the last call of each() left in doubt.
-  virtual std::vector<Remark> doubts() const { return {}; }
+  virtual std::vector<Remark> remarks() const { return {}; }
 };
 
 // `name` is what messages call the table, `form` how it is being read. Throws Error(bad_heading) for a heading that is

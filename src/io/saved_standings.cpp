@@ -33,7 +33,7 @@ std::string table_json(const Table& table) {
   for (std::size_t c = 0; c < table.headings().size(); ++c) {
     const Type& type = table.type(c);
     out += (c > 0 ? ", " : "") + ("{\"name\": " + json_text(table.headings()[c])) + ", \"type\": \"" +
-           kind_name(type.kind) + "\"" +
+           to_string(type.kind) + "\"" +
            (type.kind == Kind::decimal ? ", \"scale\": " + std::to_string(type.scale) : "") +
            (type.zoned ? ", \"zoned\": true" : "") + "}";
   }
@@ -99,16 +99,16 @@ class Reader {
     // Is it one of ours, whole and of this form?
     std::int64_t found = 0;
     if (json["standings"].get(found))
-      fail(Code::damaged_file, "these are no saved standings: `standings` is missing", "--keep-as writes them");
+      fail(Code::damaged_file, "these are no saved standings: `standings` is missing", "--save-standings writes them");
     if (found == 1)
       fail(Code::not_in_this_version, "these standings were saved by version 0.1, without a checksum",
-           "save them again with --keep-as");
+           "save them again with --save-standings");
     if (found != form) fail(Code::not_in_this_version, "these standings were saved by a later version");
     const std::size_t tail = checksum_lines({}).size();
     if (text.size() < tail || checksum_lines(std::string_view(text).substr(0, text.size() - tail)) !=
                                   std::string_view(text).substr(text.size() - tail))
       fail(Code::damaged_file, "the saved standings are damaged, or were edited: their checksum is wrong",
-           "save them again with --keep-as");
+           "save them again with --save-standings");
 
     // The part that is wanted.
     try {
@@ -130,7 +130,7 @@ class Reader {
  private:
   [[noreturn]] void fail(Code code, std::string sentence, std::string advice = {}) const {
     Problem p{code, std::move(sentence), {}, {}, std::move(advice)};
-    p.place.file = file_.string();
+    p.location.file = file_.string();
     throw Error(std::move(p));
   }
 
@@ -145,7 +145,7 @@ class Reader {
       out.headings.emplace_back(column["name"].get_string().value());
       const std::string_view name = column["type"].get_string();
       const auto* const kind =
-          std::find_if(std::begin(kinds), std::end(kinds), [&](Kind k) { return name == kind_name(k); });
+          std::find_if(std::begin(kinds), std::end(kinds), [&](Kind k) { return name == to_string(k); });
       if (kind == std::end(kinds)) fail(Code::damaged_file, "`" + std::string(name) + "` is no type");
       Type type{.kind = *kind};
       std::int64_t scale = 0;
@@ -205,7 +205,7 @@ class Reader {
       }
       default: break;
     }
-    fail(Code::damaged_file, "`" + text + "` is not " + kind_name(type.kind));
+    fail(Code::damaged_file, "`" + text + "` is not " + to_string(type.kind));
   }
 
   std::filesystem::path file_;

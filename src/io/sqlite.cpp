@@ -13,7 +13,7 @@
 #include "io/sqlite_words.hpp"
 #include "lofty/error.hpp"
 #include "lofty/table_files.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 #include "table/parallel.hpp"
 
 namespace lofty {
@@ -27,7 +27,7 @@ Error failure(const std::string& file, const SQLite::Exception& error) {
 
 Error damaged(const std::string& file, std::string sentence) {
   Problem p{Code::damaged_file, std::move(sentence), {}, {}, {}};
-  p.place.file = file;
+  p.location.file = file;
   p.advice = "its own shell can save what is left: sqlite3 FILE .recover";
   return Error(std::move(p));
 }
@@ -148,7 +148,7 @@ class SqliteFeed final : public engine::RowFeed {
     const auto wrong = [&](Code code, const std::string& what) {
       Problem p{
           code, "`" + column + "` in row " + std::to_string(row + 1) + " of `" + table_ + "` " + what, {}, {}, {}};
-      p.place.file = file_;
+      p.location.file = file_;
       return Error(std::move(p));
     };
     if (value.isBlob()) throw wrong(Code::damaged_file, "holds bytes, not a value");
@@ -201,7 +201,7 @@ SqliteFile::Reading::Reading(SqliteFile& file) : file_(file), lock_(file.mutex_)
   if (file_.state() == file_.state_) return;
   db().exec("commit");
   Problem p{Code::changed_file, "it was changed while it was read", {}, {}, {}};
-  p.place.file = file_.file_;
+  p.location.file = file_.file_;
   p.advice = "try again when no other program is writing to it, or take a copy";
   throw Error(std::move(p));
 }
@@ -235,7 +235,7 @@ std::shared_ptr<const TableSource> open_sqlite(std::shared_ptr<SqliteFile> open,
       for (std::size_t i = 0; i < std::min<std::size_t>(names.size(), 8); ++i)
         advice += (i > 0 ? ", " : "") + (file.filename().string() + "#" + names[i]);
       Problem p{Code::unknown_table, std::move(sentence), {}, std::move(nearest), std::move(advice)};
-      p.place.file = path;
+      p.location.file = path;
       return Error(std::move(p));
     };
 
@@ -252,7 +252,7 @@ std::shared_ptr<const TableSource> open_sqlite(std::shared_ptr<SqliteFile> open,
     const std::string chosen = table.empty() ? names.front() : table;
     const auto found = std::find(names.begin(), names.end(), chosen);
     if (found == names.end())
-      throw fail("there is no table `" + chosen + "` in it", engine::nearest_word(chosen, names));
+      throw fail("there is no table `" + chosen + "` in it", nearest_word(chosen, names));
 
     // Its columns.
     std::vector<std::string> headings;

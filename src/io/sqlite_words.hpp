@@ -22,7 +22,7 @@ inline std::string sqlite_name(const std::string& name) {
 inline Error sqlite_failure(const std::filesystem::path& file, const SQLite::Exception& error, Code otherwise,
                             const std::string& words) {
   Problem p{otherwise, {}, {}, {}, {}};
-  p.place.file = file.string();
+  p.location.file = file.string();
   switch (error.getErrorCode()) {
     case SQLITE_NOTADB:
     case SQLITE_CORRUPT:

@@ -3,13 +3,15 @@
 #include "lofty/table_files.hpp"
 
 #include <algorithm>
+#include <map>
+#include <mutex>
 
 #include "io/folder.hpp"
 #include "io/sqlite_file.hpp"
 #include "lofty/error.hpp"
 #include "lofty/ladder_file.hpp"
 #include "lofty/standings.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 
 namespace lofty {
 namespace {
@@ -29,6 +31,31 @@ std::vector<std::string> neighbours(const std::filesystem::path& file) {
 
 }  // namespace
 
+// What a catalog shares with those of the ladders that it answers. Thread-safe.
+struct TableFiles::Shared {
+  void add(const std::filesystem::path& file) {
+    const std::scoped_lock lock(mutex);
+    opened.add(file);
+  }
+  std::shared_ptr<engine::SqliteFile> database(const std::filesystem::path& file) {
+    const std::scoped_lock lock(mutex);
+    std::shared_ptr<engine::SqliteFile>& one = databases[std::filesystem::weakly_canonical(file)];
+    if (!one) one = std::make_shared<engine::SqliteFile>(file);
+    return one;
+  }
+  std::mutex mutex;
+  FileSet opened;
+  std::map<std::filesystem::path, std::shared_ptr<engine::SqliteFile>> databases;
+};
+
+TableFiles::TableFiles(std::filesystem::path folder)
+    : folder_(std::move(folder)), shared_(std::make_shared<Shared>()) {}
+
+FileSet TableFiles::opened() const {
+  const std::scoped_lock lock(shared_->mutex);
+  return shared_->opened;
+}
+
 std::shared_ptr<const TableSource> TableFiles::answer_of(const std::filesystem::path& ladder,
                                                          const ReadOptions& options) const {
   const std::string name = ladder.filename().string();
@@ -41,8 +68,7 @@ std::shared_ptr<const TableSource> TableFiles::answer_of(const std::filesystem::
   const auto absolute = std::filesystem::weakly_canonical(ladder);
   TableFiles beside(ladder.parent_path());
   beside.feeding_ = feeding_;
-  beside.opened_ = opened_;
-  beside.databases_ = databases_;
+  beside.shared_ = shared_;
 
   // A circle, or too long a chain.
   if (std::find(feeding_.begin(), feeding_.end(), absolute) != feeding_.end()) {
@@ -57,7 +83,7 @@ std::shared_ptr<const TableSource> TableFiles::answer_of(const std::filesystem::
                             std::to_string(most_feeding) + " are answered",
                         {},
                         {},
-                        "keep the standings of one in the middle: --keep-as middle.standings.json"});
+                        "keep the standings of one in the middle: --save-standings middle.standings.json"});
 
   // The answer as a table in memory.
   beside.feeding_.push_back(absolute);
@@ -94,10 +120,10 @@ std::shared_ptr<const TableSource> TableFiles::open(const std::string& name, con
   if (!std::filesystem::exists(file, error)) {
     p.code = Code::unknown_table;
     p.sentence = "no file " + file.string();
-    p.nearest = engine::nearest_word(file.filename().string(), neighbours(file));
+    p.nearest = nearest_word(file.filename().string(), neighbours(file));
     throw Error(std::move(p));
   }
-  opened_->add(file);
+  shared_->add(file);
 
   // By its ending.
   const bool sqlite = ending == ".sqlite" || ending == ".sqlite3" || ending == ".db", workbook = ending == ".xlsx";
@@ -111,9 +137,7 @@ std::shared_ptr<const TableSource> TableFiles::open(const std::string& name, con
   if (std::filesystem::is_directory(file, error)) return open_delimited(file, options);  // which says so
   if (name.ends_with(".ladder.toml")) return answer_of(file, options);
   if (sqlite) {
-    std::shared_ptr<engine::SqliteFile>& one = (*databases_)[std::filesystem::weakly_canonical(file)];
-    if (!one) one = std::make_shared<engine::SqliteFile>(file);
-    return engine::open_sqlite(one, file, part, options);
+    return engine::open_sqlite(shared_->database(file), file, part, options);
   }
   if (workbook) return open_workbook(file, part, options);
   if (ending == ".jsonl" || ending == ".ndjson") return open_json_lines(file, options);

@@ -6,9 +6,26 @@
 #include <algorithm>
 #include <cstring>
 
-#include "table/nearest.hpp"
+#include "lofty/ladder_keys.hpp"
+#include "lofty/retired_names.hpp"
+#include "table/folded.hpp"
 
 namespace lofty::engine {
+namespace {
+
+// The keys of a section; at the top of the file the sections themselves, too.
+TomlReader::Names keys_of(std::string_view section) {
+  TomlReader::Names out;
+  for (const LadderKey& key : ladder_keys()) {
+    if (key.section == section) out.emplace_back(key.key);
+    if (!section.empty() || key.section.empty()) continue;
+    const std::string_view top = key.section.substr(0, key.section.find_first_of(".["));
+    if (std::find(out.begin(), out.end(), top) == out.end()) out.emplace_back(top);
+  }
+  return out;
+}
+
+}  // namespace
 
 TomlReader::TomlReader(std::string_view source, LadderText& out, std::vector<Problem>& problems)
     : source_(source), out_(out), problems_(problems) {
@@ -38,20 +55,20 @@ void TomlReader::problem(Code code, std::string sentence, const std::string& key
                          std::string nearest, std::string advice, std::size_t length) {
   Problem p{code, std::move(sentence), {}, std::move(nearest), std::move(advice)};
   const LadderText::Spot spot = spot_of(at);
-  p.place.file = out_.file;
-  p.place.key = key;
-  p.place.line = spot.line;
-  p.place.column = spot.column;
+  p.location.file = out_.file;
+  p.location.key = key;
+  p.location.line = spot.line;
+  p.location.column = spot.column;
   if (spot.line > 0) {
     const std::size_t begin = line_starts_[spot.line - 1];
     const std::size_t end = std::min(source_.find('\n', begin), source_.size());
-    p.place.text = std::string(source_.substr(begin, end - begin));
-    p.place.offset = spot.column - 1;
+    p.location.text = std::string(source_.substr(begin, end - begin));
+    p.location.offset = spot.column - 1;
     const std::size_t to = offset_of(at.end);
-    p.place.length = length > 0 ? length
-                     : at.end.line == at.begin.line && to > spot.offset
-                         ? to - spot.offset
-                         : p.place.text.size() - std::min(p.place.offset, p.place.text.size());
+    p.location.length = length > 0 ? length
+                        : at.end.line == at.begin.line && to > spot.offset
+                            ? to - spot.offset
+                            : p.location.text.size() - std::min(p.location.offset, p.location.text.size());
   }
   problems_.push_back(std::move(p));
 }
@@ -60,21 +77,24 @@ std::string TomlReader::join(const std::string& prefix, std::string_view key) {
   return prefix.empty() ? std::string(key) : prefix + "." + std::string(key);
 }
 
-void TomlReader::section(const toml::table& table, const std::string& name, const Names& known, const Names& later) {
+void TomlReader::section(const toml::table& table, const std::string& path, std::string_view section) {
+  const Names known = keys_of(section);
   for (const auto& [key, node] : table) {
     const std::string word(key.str());
     if (std::find(known.begin(), known.end(), word) != known.end()) continue;
-    const std::string path = join(name, word);
-    if (std::find(later.begin(), later.end(), word) != later.end()) {
-      problem(Code::not_in_this_version, "`" + path + "` is not in this version", path, key.source(), {}, {},
-              word.size());
+
+    // A key of an earlier version, or a misspelt one.
+    const std::string whole = join(path, word);
+    if (const auto now = current_name(join(std::string(section), word))) {
+      const auto shown = [&](std::string_view name) {
+        return path.empty() ? "[" + std::string(name) + "]" : "`" + std::string(name) + "`";
+      };
+      problem(Code::retired_name, shown(word) + " is now " + shown(*now), whole, key.source(), {}, {}, word.size());
       continue;
     }
-    Names all = known;
-    all.insert(all.end(), later.begin(), later.end());
     problem(Code::unknown_key,
-            name.empty() ? "a ladder has no section `" + word + "`" : "`" + name + "` has no key `" + word + "`", path,
-            key.source(), nearest_word(word, all), {}, word.size());
+            path.empty() ? "a ladder has no section `" + word + "`" : "`" + path + "` has no key `" + word + "`", whole,
+            key.source(), nearest_word(word, known), {}, word.size());
   }
 }
 

@@ -24,8 +24,8 @@ class TomlReader {
 
   // ---- sections
   const toml::table* sub_table(const toml::table& table, std::string_view key, const std::string& path);
-  // Reports the keys of a section that it does not have.
-  void section(const toml::table& table, const std::string& name, const Names& known, const Names& later);
+  // Reports the keys that ladder_keys() does not have for this section: "periods.*" for the path "periods.recent".
+  void section(const toml::table& table, const std::string& path, std::string_view section);
   // The entries of a table in the order of the file.
   static std::vector<std::pair<std::string, const toml::node*>> in_order(const toml::table& table);
 

@@ -14,7 +14,7 @@
 #include "lofty/date.hpp"
 #include "lofty/error.hpp"
 #include "lofty/table_files.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 
 namespace lofty {
 namespace engine {
@@ -23,7 +23,7 @@ namespace {
 Error problem(const std::string& file, Code code, std::string sentence, std::string advice = {},
               std::string nearest = {}) {
   Problem p{code, std::move(sentence), {}, std::move(nearest), std::move(advice)};
-  p.place.file = file;
+  p.location.file = file;
   return Error(std::move(p));
 }
 
@@ -204,7 +204,7 @@ const Sheet& WorkbookReader::sheet(const std::string& name) const {
     names.push_back(sheet.name);
   }
   throw problem(file_, Code::unknown_table, "there is no sheet `" + name + "` in it", {},
-                engine::nearest_word(name, names));
+                nearest_word(name, names));
 }
 
 // Reads the cells of a sheet, one after the other.
@@ -232,10 +232,10 @@ class WorkbookReader::CellReader {
     return number(value, cell.attribute("s").as_uint(0));
   }
 
-  void say_doubts(const std::string& sheet, std::vector<Remark>& doubts) const {
+  void say_remarks(const std::string& sheet, std::vector<Remark>& remarks) const {
     const auto say = [&](std::size_t count, const char* code, const std::string& what) {
       if (count > 0)
-        doubts.push_back({code, std::to_string(count) + (count == 1 ? " cell of " : " cells of ") + sheet + " " +
+        remarks.push_back({code, std::to_string(count) + (count == 1 ? " cell of " : " cells of ") + sheet + " " +
                                     (count == 1 ? "holds" : "hold") + what});
     };
     say(unsaved_, "formulas-without-value",
@@ -258,7 +258,7 @@ class WorkbookReader::CellReader {
   std::size_t unsaved_ = 0, failed_ = 0;
 };
 
-std::vector<WorkbookReader::Row> WorkbookReader::rows(const Sheet& sheet, std::vector<Remark>& doubts) const {
+std::vector<WorkbookReader::Row> WorkbookReader::rows(const Sheet& sheet, std::vector<Remark>& remarks) const {
   pugi::xml_document document;
   archive_.read(sheet.part, document);
   // Programs write cells and rows in their order, but need not; the same one twice is damage.
@@ -291,7 +291,7 @@ std::vector<WorkbookReader::Row> WorkbookReader::rows(const Sheet& sheet, std::v
   }
   put_in_order(
       out, [](const Row& r) { return r.number; }, "row");
-  cells.say_doubts(sheet.name, doubts);
+  cells.say_remarks(sheet.name, remarks);
   return out;
 }
 
@@ -369,8 +369,8 @@ using engine::WorkbookReader;
 
 class SheetFeed final : public engine::RowFeed {
  public:
-  SheetFeed(std::vector<WorkbookReader::Row> rows, std::vector<std::size_t> columns, std::vector<Remark> doubts)
-      : rows_(std::move(rows)), columns_(std::move(columns)), doubts_(std::move(doubts)) {}
+  SheetFeed(std::vector<WorkbookReader::Row> rows, std::vector<std::size_t> columns, std::vector<Remark> remarks)
+      : rows_(std::move(rows)), columns_(std::move(columns)), remarks_(std::move(remarks)) {}
 
   void each(std::span<const std::size_t> columns, const Run&, const Row& row) const override {
     std::vector<engine::FedField> fields(columns.size());
@@ -386,12 +386,12 @@ class SheetFeed final : public engine::RowFeed {
     }
   }
   std::string place_of(std::size_t row) const override { return "row " + std::to_string(rows_[row].number); }
-  std::vector<Remark> doubts() const override { return doubts_; }
+  std::vector<Remark> remarks() const override { return remarks_; }
 
  private:
   std::vector<WorkbookReader::Row> rows_;
   std::vector<std::size_t> columns_;  // of the sheet
-  std::vector<Remark> doubts_;
+  std::vector<Remark> remarks_;
 };
 
 }  // namespace
@@ -400,8 +400,8 @@ std::shared_ptr<const TableSource> open_workbook(const std::filesystem::path& fi
                                                  const ReadOptions& options) {
   const WorkbookReader book(file.string(), engine::OpenFile(file).read_all());
   const engine::Sheet& sheet = book.sheet(sheet_name);
-  std::vector<Remark> doubts;
-  std::vector<WorkbookReader::Row> rows = book.rows(sheet, doubts);
+  std::vector<Remark> remarks;
+  std::vector<WorkbookReader::Row> rows = book.rows(sheet, remarks);
   if (rows.empty()) throw engine::problem(file.string(), Code::empty_file, "the sheet " + sheet.name + " is empty");
   std::vector<std::string> headings;
   std::vector<std::size_t> columns;
@@ -410,7 +410,7 @@ std::shared_ptr<const TableSource> open_workbook(const std::filesystem::path& fi
     columns.push_back(cell.column);
   }
   rows.erase(rows.begin());
-  auto feed = std::make_unique<SheetFeed>(std::move(rows), std::move(columns), std::move(doubts));
+  auto feed = std::make_unique<SheetFeed>(std::move(rows), std::move(columns), std::move(remarks));
   return engine::fed_table(file.filename().string() + "#" + sheet.name, "a sheet of a workbook", std::move(headings),
                            std::move(feed), options);
 }

@@ -59,7 +59,7 @@ class WorkbookReader {
     std::vector<Cell> cells;  // what is empty is not there
   };
   // All rows of a sheet that hold something. Throws Error(damaged_file, beyond_limit).
-  std::vector<Row> rows(const Sheet& sheet, std::vector<Remark>& doubts) const;
+  std::vector<Row> rows(const Sheet& sheet, std::vector<Remark>& remarks) const;
 
   // What a cell's number means: a date or a time where its format shows one, else the 15 digits that were entered.
   static std::string number_text(double number, bool moment, bool since_1904);

@@ -92,7 +92,7 @@ std::string engine::json_answer(const Standings& s) {
   for (std::size_t c = 0; c < s.columns().size(); ++c) {
     const StandingColumn& column = s.columns()[c];
     out += (c > 0 ? ",\n    " : "\n    ") + std::string("{\"name\": ") + json_text(column.name) +
-           ", \"heading\": " + json_text(column.heading) + ", \"type\": \"" + kind_name(column.type.kind) + "\"}";
+           ", \"heading\": " + json_text(column.heading) + ", \"type\": \"" + to_string(column.type.kind) + "\"}";
   }
 
   // Rows.
@@ -112,10 +112,10 @@ std::string engine::json_answer(const Standings& s) {
     const SummaryLine& line = s.summaries()[i];
     out += (i > 0 ? ",\n    {" : "\n    {") + std::string("\"of\": ") +
            (line.of == SummaryLine::Of::others ? "\"others\"" : "\"all\"") + ", \"label\": " + json_text(line.label) +
-           ", \"behind_row\": " + std::to_string(line.behind + 1) + ", \"entries\": " + std::to_string(line.entries);
+           ", \"after_row\": " + std::to_string(line.after + 1) + ", \"entries\": " + std::to_string(line.entries);
     for (std::size_t c = 0; c < s.columns().size(); ++c) {
       if (s.columns()[c].role != Role::total) continue;
-      const bool taken = keys[c] == "of" || keys[c] == "label" || keys[c] == "behind_row" || keys[c] == "entries";
+      const bool taken = keys[c] == "of" || keys[c] == "label" || keys[c] == "after_row" || keys[c] == "entries";
       out += ", " + json_text(taken ? "total " + keys[c] : keys[c]) + ": " +
              json_value(line.values[c], s.columns()[c].type);
     }

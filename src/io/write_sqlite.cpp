@@ -45,7 +45,7 @@ class Writing {
     if (db.tableExists(table)) {
       if (!replace) {
         Problem p{Code::name_taken, "there is a table `" + table + "` in it already", {}, {}, {}};
-        p.place.file = file.string();
+        p.location.file = file.string();
         p.advice = "another name: " + file.filename().string() + "#" + table + "_2";
         throw Error(std::move(p));
       }

@@ -21,7 +21,7 @@
 #include "io/workbook_reader.hpp"
 #include "io/write_workbook.hpp"
 #include "lofty/error.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 #include "table/zone.hpp"
 
 namespace lofty::engine {
@@ -500,10 +500,10 @@ void check_finished(const std::vector<Standings>& answers, const std::string& by
       pugi::xml_document ignored;
       Archive("", bytes).read(part, ignored);
     }
-    std::vector<Remark> doubts;
+    std::vector<Remark> remarks;
     for (const std::string* extra : {&names.about, &names.contents})
-      if (!extra->empty()) book.rows(book.sheet(*extra), doubts);
-    for (const std::string& name : names.standings) sheets.push_back(book.rows(book.sheet(name), doubts));
+      if (!extra->empty()) book.rows(book.sheet(*extra), remarks);
+    for (const std::string& name : names.standings) sheets.push_back(book.rows(book.sheet(name), remarks));
   } catch (const Error&) {
     throw not_whole("");
   }

@@ -256,7 +256,8 @@ template <class T>
 std::shared_ptr<const Numbered> numbered_texts(const Key& key, const Run& run) {
   auto numbered = std::make_shared<Numbered>();
   numbered->words.allocate(key.size);
-  numbered->texts = number_texts(key.size, nullable_text_at<T>(key), 1, run, numbered->words.data());
+  const Run quiet{.threads = run.threads, .stop = run.stop};  // an order may have several keys of texts
+  numbered->texts = number_texts(key.size, nullable_text_at<T>(key), 1, quiet, numbered->words.data());
   return numbered;
 }
 

@@ -2,11 +2,11 @@
 
 #include "lofty/order.hpp"
 
-#include <cassert>
-
 #include "order/codes.hpp"
+#include "order/key_check.hpp"
 #include "order/sort.hpp"
 #include "table/large_vector.hpp"
+#include "table/parallel.hpp"
 
 namespace lofty {
 
@@ -22,19 +22,19 @@ bool Order::ranked(std::size_t position) const { return (data_->marks[position] 
 std::size_t Order::groups() const { return data_->groups; }
 std::size_t Order::undecided() const { return data_->undecided; }
 
-std::vector<std::uint32_t> Order::inverse() const {
-  auto positions = engine::large_vector<std::uint32_t>(size(), Run{.threads = 1});
-  for (std::size_t i = 0; i < positions.size(); ++i) positions[data_->rows[i]] = static_cast<std::uint32_t>(i);
+std::vector<std::uint32_t> Order::inverse(const Run& run) const {
+  auto positions = engine::large_vector<std::uint32_t>(size(), run);
+  engine::Progress progress(run, size());
+  engine::parallel_for(engine::Pieces::fixed(size()), progress, [&](const engine::RowRange& range, std::size_t) {
+    for (std::size_t i = range.begin; i < range.end; ++i) positions[data_->rows[i]] = static_cast<std::uint32_t>(i);
+  });
   return positions;
 }
 
 namespace {
 
-void encode_all(const std::vector<Key>& keys, std::size_t size, const Run& run, engine::KeyList& out) {
+void encode_all(const std::vector<Key>& keys, const Run& run, engine::KeyList& out) {
   for (const Key& key : keys) {
-    assert(key.size == size && "all keys have the same length");
-    assert(key.options.null_mask.empty() || key.options.null_mask.size() == size);
-    static_cast<void>(size);
     engine::encode(key, run, out);
   }
 }
@@ -42,14 +42,17 @@ void encode_all(const std::vector<Key>& keys, std::size_t size, const Run& run, 
 }  // namespace
 
 Order order(const Groups& within, const std::vector<Key>& by, const std::vector<Key>& tiebreak, const Run& run) {
-  assert(!by.empty() && "an order needs a key");
+  engine::require(!by.empty(), "an order needs a key");
   const std::size_t size = by.front().size;
+  engine::require_keys(within.keys, size);
+  engine::require_keys(by, size);
+  engine::require_keys(tiebreak, size);
   engine::SortKeys keys;
-  encode_all(within.keys, size, run, keys.within);
+  encode_all(within.keys, run, keys.within);
   engine::encode_nulls(by.front(), run, keys.by);
   keys.flagged = !keys.by.empty();
-  encode_all(by, size, run, keys.by);
-  encode_all(tiebreak, size, run, keys.tiebreak);
+  encode_all(by, run, keys.by);
+  encode_all(tiebreak, run, keys.tiebreak);
   return engine::make_order(size, keys, run);
 }
 

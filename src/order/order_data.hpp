@@ -5,16 +5,21 @@
 #include <cstddef>
 #include <cstdint>
 
+#include "lofty/order.hpp"
 #include "table/buffer.hpp"
 
-namespace lofty::engine {
+namespace lofty {
 
-struct OrderData {
-  Buffer<std::uint32_t> rows;
-  Buffer<std::uint8_t> marks;  // by position: the bits below
+struct Order::Data {
+  engine::Buffer<std::uint32_t> rows;
+  engine::Buffer<std::uint8_t> marks;  // by position: the bits below
   std::size_t groups = 0, undecided = 0;
 
   static constexpr std::uint8_t group_start = 1, peer_start = 2, is_ranked = 4, key_start = 8;
 };
 
-}  // namespace lofty::engine
+namespace engine {
+using OrderData = Order::Data;
+}
+
+}  // namespace lofty

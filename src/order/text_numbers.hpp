@@ -36,13 +36,14 @@ TextNumbers by_rows(const Pieces& shares, const Text& text, std::uint32_t first,
     bool nulls = false;
   };
   std::vector<Share> all(shares.count());
+  Progress progress(run, shares[shares.count() - 1].end);
   parallel_for(shares, run, [&](const RowRange& rows, std::size_t s) {
     Share& own = all[s];
-    constexpr std::size_t lot = 512;
+    constexpr std::size_t lot = 512, told = 128 * lot;
     Packed packed[lot];
     std::uint16_t at[lot];  // which row of the lot a text is of
     for (std::size_t begin = rows.begin; begin < rows.end; begin += lot) {
-      if (begin / lot % 128 == 0) check_stop(run);
+      if ((begin - rows.begin) % told == 0) progress.add(std::min(told, rows.end - begin));
       const std::size_t count = std::min(lot, rows.end - begin);
       std::size_t texts = 0;
       for (std::size_t i = 0; i < count; ++i) {
@@ -103,8 +104,7 @@ template <class Packed, class Text>
 TextNumbers by_hash(std::size_t size, const Blocks& blocks, const Text& text, std::uint32_t first, const Run& run,
                     std::uint32_t* words) {
   TextNumbers whole;
-  const Run quiet{.threads = run.threads, .stop = run.stop};  // a table may have several columns of texts
-  whole.nulls = number_in_parts(size, blocks, PackingTexts<Packed, Text>{text}, first, quiet, words, whole.first_rows);
+  whole.nulls = number_in_parts(size, blocks, PackingTexts<Packed, Text>{text}, first, run, words, whole.first_rows);
   return whole;
 }
 

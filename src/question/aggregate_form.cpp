@@ -14,7 +14,7 @@ AggregateForm::AggregateForm(const Expression& e, const std::shared_ptr<const Or
     throw Error(problem_at(
         Code::wrong_arguments, quoted(e.text) + (ends() ? " needs an order: first by what?" : " orders by one key"), e,
         origin, {},
-        ends() ? e.text + "(unit_price order by ordered_on)" : e.text + "(0.9) within group (order by amount)"));
+        ends() ? e.text + "(unit_price) within group (order by ordered_on)" : e.text + "(0.9) within group (order by amount)"));
   if (e.nulls != NullTreatment::unwritten || e.from_last)
     throw Error(
         problem_at(Code::wrong_arguments, "`ignore nulls` and `from last` go with window functions only", e, origin));
@@ -32,7 +32,7 @@ void AggregateForm::need_number(const Aggregate& made) const {
   if (kind == Kind::unknown || made.type.numeric()) return;
   throw Error(
       problem_at(Code::wrong_type,
-                 quoted(e_.text) + " takes numbers; " + quoted(made.argument->source()) + " is " + kind_name(kind),
+                 quoted(e_.text) + " takes numbers; " + quoted(made.argument->source()) + " is " + to_string(kind),
                  argument(), origin_));
 }
 
@@ -61,7 +61,7 @@ void AggregateForm::set_kind(Aggregate& made) const {
   } else if (percentile()) {
     made.kind = AggregateKind::percentile_disc;
   } else if (ends()) {
-    made.kind = e_.text == "first" ? AggregateKind::first : AggregateKind::last;
+    made.kind = e_.text == "first_value" ? AggregateKind::first : AggregateKind::last;
   } else {
     made.kind = e_.text == "min" ? AggregateKind::least : AggregateKind::greatest;
   }

@@ -6,19 +6,9 @@
 #include "lofty/ladder.hpp"
 #include "question/prose.hpp"
 #include "table/infer.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 
 namespace lofty {
-
-const char* join_kind_name(JoinKind kind) {
-  switch (kind) {
-    case JoinKind::left: return "left";
-    case JoinKind::inner: return "inner";
-    case JoinKind::right: return "right";
-    case JoinKind::full: return "full";
-  }
-  return "";
-}
 
 using namespace engine;
 
@@ -62,10 +52,10 @@ const char* kind_of(const Value& value) {
 void choose(Ladder& ladder, const std::string& name, const std::string& text) {
   const auto problem = [&](Code code, std::string sentence, std::string nearest = {}, std::string advice = {}) {
     Problem p{code, std::move(sentence), {}, std::move(nearest), std::move(advice)};
-    p.place.key = "--choose";
-    p.place.text = name + "=" + text;
-    p.place.offset = code == Code::unknown_choice ? 0 : name.size() + 1;
-    p.place.length = code == Code::unknown_choice ? name.size() : std::max<std::size_t>(1, text.size());
+    p.location.key = "--choose";
+    p.location.text = name + "=" + text;
+    p.location.offset = code == Code::unknown_choice ? 0 : name.size() + 1;
+    p.location.length = code == Code::unknown_choice ? name.size() : std::max<std::size_t>(1, text.size());
     return Error(std::move(p));
   };
 

@@ -6,7 +6,7 @@
 
 #include "question/aggregate_form.hpp"
 #include "question/prose.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -16,7 +16,7 @@ namespace {
 bool may_be_let_in(const Question& question, const Node& row) {
   const std::size_t table = question.row_columns[static_cast<std::size_t>(row.column)].table;
   return std::any_of(question.joins.begin(), question.joins.end(), [&](const JoinUse& join) {
-    return join.table == table && (join.kind == JoinKind::right || join.kind == JoinKind::full);
+    return join.table == table && (join.type == JoinType::right || join.type == JoinType::full);
   });
 }
 

@@ -3,7 +3,7 @@
 #include "question/formula_list.hpp"
 
 #include "question/prose.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 
 namespace lofty::engine {
 

@@ -3,7 +3,7 @@
 #include "question/ladder_tables.hpp"
 
 #include "question/prose.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 #include "table/parallel.hpp"
 #include "table/stopwatch.hpp"
 #include "table/zone.hpp"
@@ -56,11 +56,11 @@ bool LadderTables::open_one(const Catalog& catalog, const std::string& name, con
     use.source = catalog.open(name, options);
   } catch (const Error& error) {
     for (Problem p : error.problems()) {
-      if (p.place.key.empty() && p.place.line == 0) {
-        p.place.key = key;
+      if (p.location.key.empty() && p.location.line == 0) {
+        p.location.key = key;
         if (p.code == Code::unknown_table) {
-          p.place.text = name;
-          p.place.length = name.size();
+          p.location.text = name;
+          p.location.length = name.size();
         }
       }
       problems.add(std::move(p));

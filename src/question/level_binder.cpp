@@ -146,7 +146,7 @@ NodePtr LevelBinder::bind_condition(const std::string& text, const std::string& 
     if (node->type.kind != Kind::boolean && node->type.kind != Kind::unknown)
       problems_.add(problem_at(Code::wrong_type,
                                (key.empty() ? "a condition is asked for; " : key + " needs a condition; ") +
-                                   quoted(node->source()) + " is " + kind_name(node->type.kind),
+                                   quoted(node->source()) + " is " + to_string(node->type.kind),
                                *whole, origin));
     finished(*node);
     return node;
@@ -178,7 +178,7 @@ int LevelBinder::share_of(const Also& also, const std::string& key) {
     const NodePtr node = entries_.name(name_expression(also.of), origin, false, key);
     if (node->type.kind != Kind::unknown && !node->type.numeric())
       problems_.say(Code::wrong_type,
-                    "a share is one of numbers; " + quoted(also.of) + " is " + kind_name(node->type.kind), key, {}, {},
+                    "a share is one of numbers; " + quoted(also.of) + " is " + to_string(node->type.kind), key, {}, {},
                     also.of);
     return node->column;
   } catch (const Error& error) {
@@ -220,7 +220,7 @@ void LevelBinder::check_listed(const Ordering& ordering, const Type& type, const
       if (type.kind != Kind::unknown && !holds(type, value))
         problems_.say(Code::wrong_type,
                       quoted(to_text(value)) + " is none of the values of " + quoted(ordering.column) + ", which is " +
-                          kind_name(type.kind),
+                          to_string(type.kind),
                       key);
       if (std::find(all.begin(), all.end(), value) != all.end())
         problems_.say(Code::bad_value, quoted(to_text(value)) + " is listed twice", key);

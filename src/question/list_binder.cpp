@@ -7,7 +7,7 @@
 #include <unordered_set>
 
 #include "question/prose.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -42,12 +42,12 @@ void ListBinder::bind_all() {
 
 void ListBinder::bind_order() {
   const std::string& order = ladder_.list.order;
-  if (!ladder_.list.order_by.empty()) return bind_alternative();
+  if (!ladder_.list.alternative.empty()) return bind_alternative();
   if (order.empty()) return;
   if (level_.nested()) {
     if (level_.number() == 0)
       problems_.say(Code::bad_value, "levels are listed by their places, each inside the one before", "list.order",
-                    "an order under [alternatives], and --order-by, lists them otherwise");
+                    "an order under [alternatives], and --alternative, lists them otherwise");
     return;
   }
   question_.list_as_input = order == "input";
@@ -58,15 +58,15 @@ void ListBinder::bind_order() {
 }
 
 void ListBinder::bind_alternative() {
-  const std::string& name = ladder_.list.order_by;
+  const std::string& name = ladder_.list.alternative;
   std::vector<std::string> names;
   for (const NamedFormula& one : ladder_.alternatives) {
     names.push_back(one.name);
     if (equal_folded(one.name, name)) return bind_alternative_items(one.formula, "alternatives." + one.name);
   }
-  if (name == "name") return bind_alternative_items(own_label(), "list.order_by");
+  if (name == "name") return bind_alternative_items(own_label(), "list.alternative");
   names.emplace_back("name");
-  problems_.say(Code::unknown_word, "no alternative is called " + quoted(name), "list.order_by",
+  problems_.say(Code::unknown_word, "no alternative is called " + quoted(name), "list.alternative",
                 "a sort list of that name under [alternatives]", nearest_word(name, names), name);
 }
 
@@ -179,7 +179,7 @@ ListBinder::Shown ListBinder::shown(const std::string& name) {
   for (ListColumn& column : question_.list_columns)
     if (equal_folded(column.name, name)) return {&column, column.type, true};
   // A crossed table's cells are of a total that need not be listed itself.
-  const bool cell = equal_folded(name, ladder_.across.cell);
+  const bool cell = equal_folded(name, ladder_.crossed.cell);
   for (const EntryColumn& column : question_.entry_columns)
     if (cell && equal_folded(column.name, name)) return {nullptr, column.type, true};
   const bool moves = !ladder_.compare.empty() && (equal_folded(name, "was") || equal_folded(name, "moved"));
@@ -212,7 +212,7 @@ void ListBinder::bind_formats(const std::vector<std::string>& names) {
       else if (of.type.kind != Kind::unknown && !format.fits(of.type))
         problems_.say(
             Code::wrong_type,
-            quoted(name) + " holds values of type " + kind_name(of.type.kind) + ", which the example does not show",
+            quoted(name) + " holds values of type " + to_string(of.type.kind) + ", which the example does not show",
             key, of.type.numeric() ? "12.5 % = 0.125" : "31/12/2025 = 2025-12-31; numbers and dates have formats");
       else if (of.column != nullptr)
         of.column->format = format;
@@ -230,7 +230,7 @@ void ListBinder::bind_bars(const std::vector<std::string>& names) {
                     {}, nearest_word(name, names), name);
     else if (of.type.kind != Kind::unknown && !of.type.numeric())
       problems_.say(Code::wrong_type,
-                    quoted(name) + " holds values of type " + kind_name(of.type.kind) + "; a bar shows a number",
+                    quoted(name) + " holds values of type " + to_string(of.type.kind) + "; a bar shows a number",
                     "list.bars", {}, {}, name);
     else if (of.column != nullptr)
       of.column->bar = true;

@@ -13,7 +13,7 @@ namespace lofty::engine {
 // What the lists of the levels up to now have found: what one level does not know, another may.
 struct ListedSoFar {
   std::set<std::string> known;                // names that some level lists
-  bool alternative_used = false;              // list.order_by named something of some level
+  bool alternative_used = false;              // list.alternative named something of some level
   std::vector<Problem> alternative_problems;  // where it did not
 };
 
@@ -42,7 +42,7 @@ class ListBinder : private LevelBinding {
   };
 
   void bind_order();
-  // list.order_by: the groups as they are, and in them the entries by a sort list of which a level takes what it knows.
+  // list.alternative: the groups as they are, and in them the entries by a sort list of which a level takes what it knows.
   void bind_alternative();
   void bind_alternative_items(const std::string& text, const std::string& key);
   // What a reader calls an entry of this level: the first listed column of words that it has of its own, or its keys.

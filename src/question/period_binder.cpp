@@ -4,7 +4,7 @@
 
 #include "question/prose.hpp"
 #include "question/row_binder.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 
 namespace lofty::engine {
 
@@ -32,7 +32,7 @@ bool PeriodBinder::bind_dates(Source& source) {
     const Kind kind = source.on->type.kind;
     if (kind != Kind::date && kind != Kind::timestamp && kind != Kind::unknown) {
       problems_.add(problem_at(Code::wrong_type,
-                               "a period is one of dates or timestamps; " + quoted(on) + " is " + kind_name(kind),
+                               "a period is one of dates or timestamps; " + quoted(on) + " is " + to_string(kind),
                                *column, origin));
       return false;
     }
@@ -48,7 +48,7 @@ NodePtr PeriodBinder::node(const Source& source, const std::string& text) const 
   const std::string key = "periods." + source.period->name;
   const auto origin = std::make_shared<Origin>(Origin{key, text});
   const auto add = [&](Problem p) {
-    p.place.text.clear();
+    p.location.text.clear();
     problems_.add(std::move(p));
   };
   try {
@@ -60,7 +60,7 @@ NodePtr PeriodBinder::node(const Source& source, const std::string& text) const 
     return node;
   } catch (const Error& error) {
     for (Problem p : error.problems()) {
-      p.place.key = key;
+      p.location.key = key;
       add(std::move(p));
     }
   }

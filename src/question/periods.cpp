@@ -6,7 +6,7 @@
 #include <chrono>
 
 #include "question/prose.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 #include "table/zone.hpp"
 
 namespace lofty::engine {
@@ -26,7 +26,7 @@ std::string day_text(const std::string& text, const std::string& key, std::vecto
   if (text.starts_with(":")) return "cast(" + text + " as date)";
   if (const auto day = Date::parse(text)) return literal(*day);
   Problem p{Code::bad_value, quoted(text) + " is no date", {}, {}, "a date, like 2025-03-31, or a choice, like :since"};
-  p.place.key = key;
+  p.location.key = key;
   problems.push_back(std::move(p));
   return {};
 }
@@ -38,7 +38,7 @@ class PeriodProblems {
   // `where` is the key inside the period: ".unit".
   void say(Code code, std::string sentence, const std::string& where, std::string advice, std::string nearest = {}) {
     Problem p{code, std::move(sentence), {}, std::move(nearest), std::move(advice)};
-    p.place.key = key_ + where;
+    p.location.key = key_ + where;
     problems_.push_back(std::move(p));
   }
 
@@ -68,10 +68,10 @@ void check_units(const Period& period, const std::vector<Choice>& choices, Perio
 }
 
 // The day that `last` counts back from, as a formula.
-std::string anchor_text(const Period& period, const Zone* zone, const std::string& key,
+std::string end_text(const Period& period, const Zone* zone, const std::string& key,
                         std::vector<Problem>& problems) {
-  if (period.anchor.empty() || period.anchor == "data") return "overall_max(" + period.on + ")";
-  if (period.anchor != "today") return day_text(period.anchor, key + ".anchor", problems);
+  if (period.ends.empty() || period.ends == "data") return "overall_max(" + period.on + ")";
+  if (period.ends != "today") return day_text(period.ends, key + ".ends", problems);
   const auto now = date::floor<std::chrono::microseconds>(std::chrono::system_clock::now());
   const Type moment{.kind = Kind::timestamp, .zoned = true, .zone = zone};
   return literal(Date{static_cast<std::int32_t>(day_at(moment, now.time_since_epoch().count()))});
@@ -92,14 +92,14 @@ PeriodText period_text(const Period& period, const std::vector<Choice>& choices,
     if (period.from.empty() && period.through.empty())
       found.say(Code::missing_key, quoted(key) + " says neither how long it is nor from when to when", "",
                 "last = 30 and unit = \"day\", or from = 2025-03-01 and through = 2025-03-31");
-    if (!period.unit.empty() || !period.anchor.empty())
-      found.say(Code::bad_value, "a unit and an anchor belong to `last`", "", "last = 30");
+    if (!period.unit.empty() || !period.ends.empty())
+      found.say(Code::bad_value, "`unit` and `ends` belong to `last`", "", "last = 30");
     if (!period.from.empty()) out.first = day_text(period.from, key + ".from", problems);
     if (!period.through.empty()) out.last = day_text(period.through, key + ".through", problems);
     return out;
   }
 
-  // The last units; the first of them begins that many less one before the anchor's.
+  // The last units; the first of them begins that many less one before the last.
   if (!period.from.empty() || !period.through.empty())
     found.say(Code::bad_value, quoted(key) + " has both `last` and `from` or `through`", "", "one of them");
   check_units(period, choices, found);
@@ -117,7 +117,7 @@ PeriodText period_text(const Period& period, const std::vector<Choice>& choices,
               "", nearest_word(unit, units));
     return out;
   }
-  out.last = anchor_text(period, zone, key, problems);
+  out.last = end_text(period, zone, key, problems);
   out.first = "start_of('" + unit + "', " + out.last + ") - (" + period.last + " - 1) * " + step->second;
   return out;
 }

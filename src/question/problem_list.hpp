@@ -19,7 +19,7 @@ class ProblemList {
   // Formulas that are used twice, and the second pass, say the same thing again.
   void add(Problem p) {
     for (const Problem& old : problems_)
-      if (old.sentence == p.sentence && old.place.key == p.place.key && old.place.offset == p.place.offset) return;
+      if (old.sentence == p.sentence && old.location.key == p.location.key && old.location.offset == p.location.offset) return;
     problems_.push_back(std::move(p));
   }
   void add(std::vector<Problem> found) {
@@ -28,7 +28,7 @@ class ProblemList {
   // What has no place of its own is about `key`.
   void add(const Error& error, const std::string& key) {
     for (Problem p : error.problems()) {
-      if (p.place.key.empty()) p.place.key = key;
+      if (p.location.key.empty()) p.location.key = key;
       add(std::move(p));
     }
   }
@@ -36,9 +36,9 @@ class ProblemList {
   void say(Code code, std::string sentence, std::string key, Remedy advice = {}, std::string nearest = {},
            const std::string& text = {}) {
     Problem p{code, std::move(sentence), {}, std::move(nearest), std::move(advice.words), std::move(advice.key)};
-    p.place.key = std::move(key);
-    p.place.text = text;
-    p.place.length = text.size();
+    p.location.key = std::move(key);
+    p.location.text = text;
+    p.location.length = text.size();
     add(std::move(p));
   }
   bool empty() const { return problems_.empty(); }

@@ -4,7 +4,7 @@
 #include <cctype>
 
 #include "lofty/decimal.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 
 namespace lofty::engine {
 

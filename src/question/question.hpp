@@ -34,7 +34,7 @@ struct JoinUse {
   };
   std::size_t table = 0;  // in Question::tables
   std::vector<Pair> on;
-  JoinKind kind = JoinKind::left;
+  JoinType type = JoinType::left;
   bool many = false;
   bool broken = false;  // some key does not exist
 };
@@ -51,7 +51,7 @@ struct Overall {
   bool greatest = true;
   NodePtr argument;
   std::string text;      // as written, for the answer
-  bool written = false;  // by the ladder's author, rather than for a period's anchor
+  bool written = false;  // by the ladder's author, rather than for the end of a period
 };
 
 // A period, and what has to be said of it.

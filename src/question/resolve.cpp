@@ -10,7 +10,7 @@
 
 #include "question/list_binder.hpp"
 #include "question/prose.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 
 namespace lofty::engine {
 namespace {

@@ -8,7 +8,7 @@
 
 #include "formula/lexer.hpp"
 #include "question/prose.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -111,7 +111,7 @@ void RowBinder::bind_joins() {
 JoinUse RowBinder::bind_join(std::size_t number) {
   const Join& join = ladder_.data.joins[number];
   const std::string section = "data.join[" + std::to_string(number) + "]", key = section + ".on";
-  JoinUse use{.table = number + 1, .on = {}, .kind = join.kind, .many = join.many};
+  JoinUse use{.table = number + 1, .on = {}, .type = join.type, .many = join.many};
   if (join.on.empty())
     problems_.say(Code::missing_key, "the join with " + quoted(join.with) + " names no key", section,
                   "on = [\"shop_no\"]");
@@ -126,7 +126,7 @@ JoinUse RowBinder::bind_join(std::size_t number) {
       Problem p = formula_problem(
           Code::unknown_column, "no column " + quoted(right) + " in " + tables_[use.table].source->name(), on,
           on.rfind(right), on.rfind(right) + right.size(), nearest_word(right, tables_.headings(use.table)));
-      p.place.key = key;
+      p.location.key = key;
       problems_.add(std::move(p));
     }
 
@@ -327,7 +327,7 @@ void RowBinder::bind_where() {
     if (found.empty() && node->type.kind != Kind::boolean && node->type.kind != Kind::unknown)
       found.push_back(problem_at(
           Code::wrong_type,
-          "rows.where needs a condition; " + quoted(node->source()) + " is " + kind_name(node->type.kind), e, origin));
+          "rows.where needs a condition; " + quoted(node->source()) + " is " + to_string(node->type.kind), e, origin));
     problems_.add(std::move(found));
     finished(*node);
     (mentions_overall(*node) || periods_.mentioned_in(e) ? question_.where_last : question_.where_first)

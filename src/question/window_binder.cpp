@@ -1,4 +1,4 @@
-// Binding window functions, and the named windows of [window_defs].
+// Binding window functions, and the named windows of [named_windows].
 
 #include "question/window_binder.hpp"
 
@@ -7,15 +7,15 @@
 namespace lofty::engine {
 
 WindowBinder::WindowBinder(const LevelBinding& parts) : LevelBinding(parts) {
-  for (const NamedFormula& formula : ladder_.window_defs) {
+  for (const NamedFormula& formula : ladder_.named_windows) {
     NamedWindow named;
     named.name = formula.name;
-    named.origin = std::make_shared<Origin>(Origin{"window_defs." + formula.name, formula.formula});
+    named.origin = std::make_shared<Origin>(Origin{"named_windows." + formula.name, formula.formula});
     try {
       named.clause = parse_window(formula.formula);
       named_.push_back(std::move(named));
     } catch (const Error& error) {
-      problems_.add(error, "window_defs." + formula.name);
+      problems_.add(error, "named_windows." + formula.name);
     }
   }
 }

@@ -22,7 +22,7 @@ void each_part(WindowCall& call, const Work& work) {
 
 class WindowBinder : private LevelBinding {
  public:
-  // Parses [window_defs].
+  // Parses [named_windows].
   explicit WindowBinder(const LevelBinding& parts);
 
   // Bound in `scope`, with every part ready for evaluation. Throws Error.

@@ -3,11 +3,11 @@
 #include "lofty/places.hpp"
 
 #include <algorithm>
-#include <cassert>
 #include <limits>
 
 #include "rank/packed_places.hpp"
 #include "rank/runs.hpp"
+#include "table/call_check.hpp"
 #include "table/large_vector.hpp"
 #include "table/through_buckets.hpp"
 
@@ -15,23 +15,6 @@ namespace lofty {
 
 using engine::each_peer_run;
 using engine::PeerRun;
-
-const char* ties_name(Ties ties) {
-  switch (ties) {
-    case Ties::competition: return "competition";
-    case Ties::modified: return "modified";
-    case Ties::dense: return "dense";
-    case Ties::ordinal: return "ordinal";
-    case Ties::fractional: return "fractional";
-  }
-  return "";
-}
-
-std::optional<Ties> ties_from(std::string_view name) {
-  for (const Ties ties : {Ties::competition, Ties::modified, Ties::dense, Ties::ordinal, Ties::fractional})
-    if (name == ties_name(ties)) return ties;
-  return std::nullopt;
-}
 
 namespace {
 
@@ -90,7 +73,7 @@ void fill(const Order& order, const Run& run, T* out, Where where, T unranked, c
 
 template <class T, class Where>
 void place(const Order& order, Ties ties, T* to, Where where, const Run& run) {
-  assert(ties != Ties::fractional && "fractional places are doubles: fractional_places()");
+  engine::require(ties != Ties::fractional, "fractional places are doubles: fractional_places()");
   switch (ties) {
     case Ties::competition:
       return each_position(order, run, [=](std::uint32_t i, const Walk& walk, std::uint32_t ranked) {
@@ -109,17 +92,25 @@ void place(const Order& order, Ties ties, T* to, Where where, const Run& run) {
   }
 }
 
-// How many ranked rows each row's group has, with the group's first position.
+// Calls get(position in the group, ranked rows of the group) for every ranked position, and puts the result there.
 template <class T, class Get>
-std::vector<T> of_group(const Order& order, T unranked, const Get& get) {
-  std::vector<T> out(order.size(), unranked);
-  const std::size_t size = order.size();
-  for (std::size_t begin = 0; begin < size;) {
-    std::size_t ranked_end = begin, end = begin + 1;
-    while (end < size && !order.starts_group(end)) ++end;
-    while (ranked_end < end && order.ranked(ranked_end)) ++ranked_end;
-    get(begin, ranked_end, out);
-    begin = end;
+std::vector<T> of_ranked(const Order& order, const Run& run, T unranked, const Get& get) {
+  auto out = engine::large_vector<T>(order.size(), run);
+
+  // Where each group's ranked rows end: on the way back, because it is known at a group's last position only.
+  const std::uint8_t* const marks = order.data().marks.data();
+  engine::Progress progress(run, order.size());
+  std::size_t end = order.size();  // of the group at hand
+  for (std::size_t begin = order.size(); begin-- > 0;) {
+    if ((marks[begin] & engine::OrderData::group_start) == 0) continue;
+    std::size_t ranked = begin;
+    while (ranked < end && (marks[ranked] & engine::OrderData::is_ranked) != 0) ++ranked;
+    for (std::size_t from = begin; from < end; from += engine::Pieces::usual_rows) {
+      const std::size_t to = std::min(end, from + engine::Pieces::usual_rows);
+      for (std::size_t i = from; i < to; ++i) out[i] = i < ranked ? get(i - begin, i, ranked - begin) : unranked;
+      progress.add(to - from);
+    }
+    end = begin;
   }
   return out;
 }
@@ -127,7 +118,7 @@ std::vector<T> of_group(const Order& order, T unranked, const Get& get) {
 }  // namespace
 
 void places(const Order& order, Ties ties, std::span<std::uint32_t> out, const Run& run) {
-  assert(out.size() == order.size());
+  engine::require(out.size() == order.size(), "the places are as many as the rows");
   place(order, ties, out.data(), InSortedOrder{}, run);
 }
 
@@ -138,7 +129,7 @@ std::vector<std::uint32_t> places(const Order& order, Ties ties, const Run& run)
 }
 
 void places_by_row(const Order& order, Ties ties, std::span<std::uint32_t> out, const Run& run) {
-  assert(out.size() == order.size());
+  engine::require(out.size() == order.size(), "the places are as many as the rows");
   place(order, ties, out.data(), ByInputRow{order.rows().data()}, run);
 }
 
@@ -206,35 +197,33 @@ EveryPlace every_place(const Order& order, const Run& run) {
   return out;
 }
 
-std::vector<std::uint32_t> tiers(const Order& order, std::uint32_t count, const Run&) {
-  assert(count > 0);
-  return of_group(order, 0u, [&](std::size_t begin, std::size_t end, std::vector<std::uint32_t>& out) {
-    const std::size_t rows = end - begin, size = rows / count, longer = rows % count;
-    for (std::size_t i = begin; i < end; ++i) {
-      const std::size_t at = i - begin;  // the first `longer` tiers have one row more
-      const std::size_t tier = at < longer * (size + 1)
-                                   ? at / (size + 1)
-                                   : longer + (at - longer * (size + 1)) / std::max<std::size_t>(size, 1);
-      out[i] = static_cast<std::uint32_t>(tier + 1);
-    }
+std::vector<std::uint32_t> tiers(const Order& order, std::uint32_t count, const Run& run) {
+  engine::require(count > 0, "there is at least one tier");
+  return of_ranked(order, run, 0u, [count](std::size_t at, std::size_t, std::size_t rows) {
+    const std::size_t size = rows / count, longer = rows % count;  // the first `longer` tiers have one row more
+    const std::size_t tier = at < longer * (size + 1)
+                                 ? at / (size + 1)
+                                 : longer + (at - longer * (size + 1)) / std::max<std::size_t>(size, 1);
+    return static_cast<std::uint32_t>(tier + 1);
   });
 }
 
 std::vector<double> percent_ranks(const Order& order, const Run& run) {
-  const std::vector<std::uint32_t> place = places(order, Ties::competition, run);
-  return of_group(order, std::numeric_limits<double>::quiet_NaN(),
-                  [&](std::size_t begin, std::size_t end, std::vector<double>& out) {
-                    for (std::size_t i = begin; i < end; ++i)
-                      out[i] = end - begin == 1 ? 0 : (place[i] - 1.0) / static_cast<double>(end - begin - 1);
-                  });
+  const engine::Phases phases(run, {1, 1});
+  const std::vector<std::uint32_t> place = places(order, Ties::competition, phases[0]);
+  return of_ranked(order, phases[1], std::numeric_limits<double>::quiet_NaN(),
+                   [&](std::size_t, std::size_t position, std::size_t ranked) {
+                     return ranked == 1 ? 0 : (place[position] - 1.0) / static_cast<double>(ranked - 1);
+                   });
 }
 
 std::vector<double> cumulative_distributions(const Order& order, const Run& run) {
-  const std::vector<std::uint32_t> place = places(order, Ties::modified, run);
-  return of_group(order, std::numeric_limits<double>::quiet_NaN(),
-                  [&](std::size_t begin, std::size_t end, std::vector<double>& out) {
-                    for (std::size_t i = begin; i < end; ++i) out[i] = place[i] / static_cast<double>(end - begin);
-                  });
+  const engine::Phases phases(run, {1, 1});
+  const std::vector<std::uint32_t> place = places(order, Ties::modified, phases[0]);
+  return of_ranked(order, phases[1], std::numeric_limits<double>::quiet_NaN(),
+                   [&](std::size_t, std::size_t position, std::size_t ranked) {
+                     return place[position] / static_cast<double>(ranked);
+                   });
 }
 
 namespace detail {
@@ -261,8 +250,19 @@ void scatter(const Order& order, const void* sorted, std::size_t element, void* 
     case 4: return scatter_words<std::uint32_t>(order, sorted, out, run);
     case 8: return scatter_words<std::uint64_t>(order, sorted, out, run);
     case 16: return scatter_words<engine::uint128>(order, sorted, out, run);
-    default: assert(false && "the caller looks at the size");
+    default: engine::refuse_call("elements are of 1, 2, 4, 8 or 16 bytes");
   }
+}
+
+void require_lengths(bool equal) { engine::require(equal, "the values are as many as the rows of the order"); }
+
+void in_stretches(std::size_t size, const Run& run, const std::function<void(std::size_t, std::size_t)>& work) {
+  engine::Progress progress(run, size);
+  engine::parallel_for(engine::Pieces::fixed(size), Run{.threads = 1, .stop = run.stop},
+                       [&](const engine::RowRange& rows) {
+                         work(rows.begin, rows.end);
+                         progress.add(rows.size());
+                       });
 }
 
 void fetch_pages(void* data, std::size_t bytes, const Run& run) { engine::fetch_pages(data, bytes, run); }

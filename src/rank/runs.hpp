@@ -80,7 +80,8 @@ void each_stretch(const Order& order, const Run& run, const Work& work) {
     all[s].next = next;
     if (stretches > 1 && edges[s].first_peer != size) next = edges[s].first_peer;
   }
-  parallel_for(stretches, run, [&](std::size_t s) { work(all[s]); });
+  Progress progress(run, size);
+  parallel_for(pieces, progress, [&](const RowRange&, std::size_t s) { work(all[s]); });
 }
 
 // Calls emit(run) for every run of every stretch; different stretches on different threads. O(n).

@@ -8,12 +8,12 @@
 #include "lofty/selection.hpp"
 
 #include <algorithm>
-#include <cassert>
 #include <numeric>
 
 #include "lofty/places.hpp"
 #include "lofty/sums.hpp"
 #include "order/codes.hpp"
+#include "order/key_check.hpp"
 #include "order/numbering.hpp"
 #include "order/sort.hpp"
 #include "table/far_memory.hpp"
@@ -75,11 +75,11 @@ class Selecting {
   Selecting(const Groups& within, const std::vector<Key>& by, std::size_t count, Cut cut,
             const std::vector<Key>& tiebreak, const Run& run, bool worst)
       : size_(by.front().size), count_(count), cut_(cut), run_(run), worst_(worst) {
-    for (const Key& key : within.keys) encode_checked(key, keys_.within);
+    for (const Key& key : within.keys) encode_one(key, keys_.within);
     encode_nulls(by.front(), run, keys_.by);
     keys_.flagged = !keys_.by.empty();
-    for (const Key& key : by) encode_checked(key, keys_.by);
-    for (const Key& key : tiebreak) encode_checked(key, keys_.tiebreak);
+    for (const Key& key : by) encode_one(key, keys_.by);
+    for (const Key& key : tiebreak) encode_one(key, keys_.tiebreak);
     by_bits_ = std::min(bits_of({&keys_.by}), 64);
     // The flag of unranked rows is the highest bit. Turned round, the worst are the least.
     flag_ = keys_.flagged ? std::uint64_t{1} << (by_bits_ - 1) : 0;
@@ -121,10 +121,7 @@ class Selecting {
   }
 
  private:
-  void encode_checked(const Key& key, KeyList& out) const {
-    assert(key.size == size_ && "all keys have the same length");
-    encode(key, run_, out);
-  }
+  void encode_one(const Key& key, KeyList& out) const { encode(key, run_, out); }
 
   // Rows that reached their group's limit when they came by, in input order.
   class Reaching {
@@ -306,17 +303,22 @@ class Selecting {
   std::vector<Candidate> candidates_;
 };
 
+void require_selection(const Groups& within, const std::vector<Key>& by, const std::vector<Key>& tiebreak) {
+  require(!by.empty(), "an order needs a key");
+  for (const auto* keys : {&within.keys, &by, &tiebreak}) require_keys(*keys, by.front().size);
+}
+
 }  // namespace
 
 Selection best(const Groups& within, const std::vector<Key>& by, std::size_t count, Cut cut,
                const std::vector<Key>& tiebreak, const Run& run) {
-  assert(!by.empty() && "an order needs a key");
+  require_selection(within, by, tiebreak);
   return Selecting(within, by, count, cut, tiebreak, run, false).select();
 }
 
 Selection worst(const Groups& within, const std::vector<Key>& by, std::size_t count, Cut cut,
                 const std::vector<Key>& tiebreak, const Run& run) {
-  assert(!by.empty() && "an order needs a key");
+  require_selection(within, by, tiebreak);
   return Selecting(within, by, count, cut, tiebreak, run, true).select();
 }
 

@@ -1,11 +1,11 @@
 #pragma once
 // The search for "where would this value be?": by halves, within one group of an order.
-// Covered by tests/rank/where_would_test.cpp.
+// Covered by tests/rank/place_for_test.cpp.
 
 #include <cstddef>
 
 #include "lofty/order.hpp"
-#include "lofty/where_would.hpp"
+#include "lofty/place_for.hpp"
 
 namespace lofty::engine {
 

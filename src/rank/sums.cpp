@@ -3,12 +3,12 @@
 #include "lofty/sums.hpp"
 
 #include <bit>
-#include <cassert>
 #include <cmath>
 #include <limits>
 
 #include "lofty/error.hpp"
 #include "order/codes.hpp"
+#include "order/key_check.hpp"
 #include "order/numbering.hpp"
 #include "rank/exact_sum.hpp"
 #include "table/buffer.hpp"
@@ -23,7 +23,21 @@ using namespace engine;
 
 namespace {
 
-bool skipped(std::span<const std::uint8_t> mask, std::size_t i) { return !mask.empty() && mask[i] != 0; }
+void require_values(const GroupNumbers& groups, std::size_t size, const NullMask& mask) {
+  require(size == groups.of_row.size(), "the values are as many as the rows of the groups");
+  require_mask(mask, size);
+}
+
+// Calls work(i) for every row, in order, on this thread; tells how far it has come and asks whether to stop.
+template <class Work>
+void each_row(std::size_t rows, const Run& run, const Work& work) {
+  Progress progress(run, rows);
+  for (std::size_t begin = 0; begin < rows; begin += Pieces::usual_rows) {
+    const std::size_t end = std::min(rows, begin + Pieces::usual_rows);
+    for (std::size_t i = begin; i < end; ++i) work(i);
+    progress.add(end - begin);
+  }
+}
 
 // value = mantissa * 2^unit. Precondition: finite.
 struct Split {
@@ -55,21 +69,21 @@ std::vector<Decimal> as_decimals(const std::vector<int128>& sums, int scale) {
 
 GroupNumbers number_groups(const Groups& groups, const Run& run) {
   GroupNumbers out;
-  assert(!groups.keys.empty() && "groups have a key");
+  require(!groups.keys.empty(), "groups have a key");
   const std::size_t size = groups.keys.front().size;
+  require_keys(groups.keys, size);
   if (groups.keys.size() == 1 && number_texts(groups.keys.front(), run, out.of_row, out.first_rows)) return out;
   KeyList codes;
   for (const Key& key : groups.keys) {
-    assert(key.size == size && "all keys have the same length");
     encode_for_grouping(key, run, codes);
   }
   number_rows(std::move(codes), size, run, out.of_row, out.first_rows);
   return out;
 }
 
-std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const std::int64_t> values,
-                          std::span<const std::uint8_t> null_mask, const Run& run) {
-  assert(values.size() == groups.of_row.size());
+std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const std::int64_t> values, NullMask null_mask,
+                          const Run& run) {
+  require_values(groups, values.size(), null_mask);
   // 64 bits a group, and a count of how often each wrapped round, which hardly ever happens. Each thread has its share
   // of the rows and sums of its own, where groups are not so many that adding those up would cost more.
   const Pieces shares =
@@ -99,7 +113,7 @@ std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const std::int64
       read_ahead(
           begin, end, [&](std::size_t i) { return own.low.data() + groups.of_row[i]; },
           [&](std::size_t i) {
-            if (!skipped(null_mask, i)) add(own, groups.of_row[i], values[i]);
+            if (!null_mask.is_null(i)) add(own, groups.of_row[i], values[i]);
           });
     }
   });
@@ -120,52 +134,59 @@ std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const std::int64
   return out;
 }
 
-std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const Decimal> values,
-                          std::span<const std::uint8_t> null_mask, const Run& run) {
-  check_stop(run);
-  assert(values.size() == groups.of_row.size());
+std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const Decimal> values, NullMask null_mask,
+                          const Run& run) {
+  require_values(groups, values.size(), null_mask);
+  // The decimals of the sums are those of the value that has most.
+  const Phases phases(run, {1, 3});
   int scale = 0;
-  for (std::size_t i = 0; i < values.size(); ++i)
-    if (!skipped(null_mask, i)) scale = std::max(scale, values[i].scale());
+  each_row(values.size(), phases[0], [&](std::size_t i) {
+    if (!null_mask.is_null(i)) scale = std::max(scale, values[i].scale());
+  });
   std::vector<int128> sums(groups.size(), 0);
-  for (std::size_t i = 0; i < values.size(); ++i) {
-    if (skipped(null_mask, i)) continue;
+  each_row(values.size(), phases[1], [&](std::size_t i) {
+    if (null_mask.is_null(i)) return;
     int128 value = 0;
     int128& sum = sums[groups.of_row[i]];
     if (!scale_up(values[i].coefficient(), scale - values[i].scale(), value) ||
         __builtin_add_overflow(sum, value, &sum))
       too_long();
-  }
+  });
+  phases.finish();
   return as_decimals(sums, scale);
 }
 
-std::vector<double> sums(const GroupNumbers& groups, std::span<const double> values,
-                         std::span<const std::uint8_t> null_mask, const Run& run) {
-  check_stop(run);
-  assert(values.size() == groups.of_row.size());
+std::vector<double> sums(const GroupNumbers& groups, std::span<const double> values, NullMask null_mask,
+                         const Run& run) {
+  require_values(groups, values.size(), null_mask);
   // Exponents of the least bit set and the greatest: where all values fit one fixed point, 128 bits a group will do.
   int lowest = std::numeric_limits<int>::max(), highest = std::numeric_limits<int>::min();
   bool infinite = false;
-  for (std::size_t i = 0; i < values.size(); ++i) {
-    if (skipped(null_mask, i) || values[i] == 0 || std::isnan(values[i])) continue;
+  const Phases phases(run, {1, 2});
+  each_row(values.size(), phases[0], [&](std::size_t i) {
+    if (null_mask.is_null(i) || values[i] == 0 || std::isnan(values[i])) return;
     infinite = infinite || std::isinf(values[i]);
-    if (std::isinf(values[i])) continue;
-    const auto [mantissa, unit] = split(values[i]);
-    lowest = std::min(lowest, unit + std::countr_zero(static_cast<std::uint64_t>(mantissa)));
-    highest = std::max(highest, unit + 53);
-  }
+    if (std::isinf(values[i])) return;
+    const Split parts = split(values[i]);
+    lowest = std::min(lowest, parts.unit + std::countr_zero(static_cast<std::uint64_t>(parts.mantissa)));
+    highest = std::max(highest, parts.unit + 53);
+  });
 
   // Fixed point.
   std::vector<double> out(groups.size(), 0.0);
-  if (lowest > highest && !infinite) return out;
+  if (lowest > highest && !infinite) {
+    phases.finish();
+    return out;
+  }
   if (!infinite && highest - lowest + std::bit_width(values.size()) < 127) {
     std::vector<int128> sums(groups.size(), 0);
-    for (std::size_t i = 0; i < values.size(); ++i) {
-      if (skipped(null_mask, i) || std::isnan(values[i]) || values[i] == 0) continue;
-      const auto [mantissa, unit] = split(values[i]);
-      const int shift = unit - lowest;  // below 0 only zeros are shifted out
-      sums[groups.of_row[i]] += shift >= 0 ? int128{mantissa} * (int128{1} << shift) : int128{mantissa >> -shift};
-    }
+    each_row(values.size(), phases[1], [&](std::size_t i) {
+      if (null_mask.is_null(i) || std::isnan(values[i]) || values[i] == 0) return;
+      const Split parts = split(values[i]);
+      const int shift = parts.unit - lowest;  // below 0 only zeros are shifted out
+      sums[groups.of_row[i]] +=
+          shift >= 0 ? int128{parts.mantissa} * (int128{1} << shift) : int128{parts.mantissa >> -shift};
+    });
     // The conversion rounds once, to even; scaling is exact but for results below the normal range, of which there are
     // none: they are multiples of the values' own last bits.
     for (std::size_t g = 0; g < out.size(); ++g) out[g] = std::ldexp(static_cast<double>(sums[g]), lowest);
@@ -175,13 +196,13 @@ std::vector<double> sums(const GroupNumbers& groups, std::span<const double> val
   // Over the whole range of doubles; infinities apart.
   std::vector<ExactSum> exact(groups.size());
   std::vector<double> special(infinite ? groups.size() : 0, 0.0);
-  for (std::size_t i = 0; i < values.size(); ++i) {
-    if (skipped(null_mask, i) || std::isnan(values[i])) continue;
+  each_row(values.size(), phases[1], [&](std::size_t i) {
+    if (null_mask.is_null(i) || std::isnan(values[i])) return;
     if (std::isinf(values[i]))
       special[groups.of_row[i]] += values[i];
     else
       exact[groups.of_row[i]].add(values[i]);
-  }
+  });
   for (std::size_t g = 0; g < out.size(); ++g) out[g] = infinite && special[g] != 0 ? special[g] : exact[g].value();
   return out;
 }

@@ -182,10 +182,10 @@ void AggregateStates::add_exact(std::uint32_t id, int128 value) {
 Problem AggregateStates::problem(Code code, std::string sentence) const {
   Problem p{code, std::move(sentence), {}, {}, "cast the values as float"};
   const Node& node = *aggregate_->argument;
-  p.place.key = node.origin->key;
-  p.place.text = node.origin->text;
-  p.place.offset = node.begin;
-  p.place.length = node.end - node.begin;
+  p.location.key = node.origin->key;
+  p.location.text = node.origin->text;
+  p.location.offset = node.begin;
+  p.location.length = node.end - node.begin;
   return p;
 }
 

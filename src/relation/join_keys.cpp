@@ -87,8 +87,8 @@ void KeyNumbers::mismatch(const std::string& name) const {
     return "nothing but nulls";
   };
   throw Error(Problem{Code::key_mismatch,
-                      "the join keys cannot be equal: " + name + " is " + kind_name(left_.type().kind) +
-                          " on one side (" + example(left_) + ") and " + kind_name(right_.type().kind) +
+                      "the join keys cannot be equal: " + name + " is " + to_string(left_.type().kind) +
+                          " on one side (" + example(left_) + ") and " + to_string(right_.type().kind) +
                           " on the other (" + example(right_) + ")",
                       {},
                       {},

@@ -6,7 +6,7 @@
 #include <array>
 #include <atomic>
 
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 #include "table/parallel.hpp"
 #include "table/stopwatch.hpp"
 #include "table/table_data.hpp"
@@ -173,8 +173,8 @@ void JoinedRows::Report::add_example(const std::string& text) {
 // table that nothing refers to, each where the join asks for it.
 void JoinedRows::rebuild(const JoinUse& join, const RowsByKey& by_key, const std::vector<std::uint8_t>& used,
                          Report& report, const Run& run) {
-  const bool drops = (join.kind == JoinKind::inner || join.kind == JoinKind::right) && report.unmatched > 0,
-             adds = (join.kind == JoinKind::right || join.kind == JoinKind::full) && report.without_rows > 0;
+  const bool drops = (join.type == JoinType::inner || join.type == JoinType::right) && report.unmatched > 0,
+             adds = (join.type == JoinType::right || join.type == JoinType::full) && report.without_rows > 0;
   if (join.many)
     for (std::size_t row = 0; row < rows_; ++row) {
       const std::uint32_t partner = partners(join.table)[row];
@@ -217,7 +217,7 @@ void JoinedRows::rebuild(const JoinUse& join, const RowsByKey& by_key, const std
 }
 
 void JoinedRows::merge_keys(const JoinUse& join, const Run& run) {
-  if (join.kind != JoinKind::right && join.kind != JoinKind::full) return;
+  if (join.type != JoinType::right && join.type != JoinType::full) return;
   for (const JoinUse::Pair& pair : join.on) {
     const auto heading = [&](std::size_t table, std::size_t column) {
       return question_.tables[table].source->headings()[column];

@@ -554,7 +554,8 @@ class RowStages {
 }  // namespace
 
 Entries run_rows(const Question& question, JoinedRows& rows, const Ladder& ladder, const Run& run) {
-  RowStages stages(question, rows, ladder, run);
+  const Phases phases(run, {question.row_windows.empty() ? 0.0 : 2.0, 3.0});
+  RowStages stages(question, rows, ladder, phases[1]);
   rows.set_overalls(stages.find_overalls());
   std::vector<WindowNotes> notes;
   WindowTimes times;
@@ -564,7 +565,7 @@ Entries run_rows(const Question& question, JoinedRows& rows, const Ladder& ladde
   if (!question.row_windows.empty()) {
     const std::vector<std::uint32_t> counted = stages.counted();
     count_seconds = watch.lap();
-    notes = work_out_row_windows(question, rows, counted, ladder, run, times, listed);
+    notes = work_out_row_windows(question, rows, counted, ladder, phases[0], times, listed);
   }
   watch.lap();
   Entries entries = stages.run();

@@ -7,7 +7,7 @@
 #include "order/numbering.hpp"
 #include "question/prose.hpp"
 #include "remark/sentence.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -190,7 +190,7 @@ class Doubtful {
       const auto [day, rows] = *days.rbegin();
       const std::size_t others = (a_.entries.caught[p].rows - rows) / (days.size() - 1);
       if (4 * rows >= others) continue;
-      say("last-day-part-full", day_text(day) + ", the last day of " + quoted(q_.periods[p].name) + " with any, has " +
+      say("last-day-incomplete", day_text(day) + ", the last day of " + quoted(q_.periods[p].name) + " with any, has " +
                                     counted(rows, names_.row_noun()) + "; the other days have " + with_commas(others) +
                                     " on average: it may not be complete");
     }
@@ -236,7 +236,7 @@ class Doubtful {
         if (count++ == 0) example = e;
       }
       if (count > 0)
-        say("shares-bent", names_.counted_entries(count) + (count == 1 ? " has" : " have") + " a negative " +
+        say("negative-in-share", names_.counted_entries(count) + (count == 1 ? " has" : " have") + " a negative " +
                                quoted(q_.level->also[a].of) + " (" + names_.entry_name(example) + ": " +
                                to_text(of.value(example)) +
                                "), so that the shares of the others come to more than all");

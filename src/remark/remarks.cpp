@@ -18,7 +18,7 @@ class Remarks {
 
   void all() {
     for (const TableUse& use : a_.question.tables)
-      for (const Remark& doubt : use.table.doubts()) out_.push_back(doubt);
+      for (const Remark& remark : use.table.remarks()) out_.push_back(remark);
     remark_joins();
     if (a_.entries.unknown > 0) {
       say("unknown-condition",

@@ -99,7 +99,7 @@ std::string sentence(const LevelAnswer& a) {
   if (a.question.eligible) s += "; ranked are those with " + a.question.level->eligible;
   if (a.question.places) {
     if (!inner || a.question.level->ties != a.ladder.levels.front().ties)
-      s += "; " + std::string(ties_name(a.question.level->ties)) + " places";
+      s += "; " + std::string(to_string(a.question.level->ties)) + " places";
     if (!a.question.level->tiebreak.empty()) s += ", ties told apart by " + a.question.level->tiebreak;
     if (a.question.keep_where) s += "; kept where " + a.question.level->where;
     if (a.question.level->best || a.question.level->worst)
@@ -136,16 +136,18 @@ std::string shown_of_total(const LevelAnswer& a) {
   const Accounting& counts = a.accounting;
   const Listing& list = a.ladder.list;
   const Names names = a.names();
-  std::string which;
-  if (counts.listed < a.listed.kept_count)
-    which = list.sample               ? "a sample of "
-            : list.first && list.last ? "the first and last "
-            : list.first              ? "the first "
-                                      : "the last ";
+  std::string which = with_commas(counts.listed);
+  const bool some = counts.listed < a.listed.kept_count;
+  if (some && list.sample)
+    which.insert(0, "a sample of ");
+  else if (some && list.first && list.last)
+    which = "the first " + with_commas(*list.first) + " and last " + with_commas(*list.last);
+  else if (some)
+    which.insert(0, list.first ? "the first " : "the last ");
   std::string s = counts.listed == counts.entries
                       ? names.counted_entries(counts.entries)
-                      : which + with_commas(counts.listed) + " of " + names.counted_entries(counts.entries);
-  if (!which.empty() && list.sample) s += " (seed " + std::to_string(list.seed) + ")";
+                      : which + " of " + names.counted_entries(counts.entries);
+  if (some && list.sample) s += " (seed " + std::to_string(list.seed) + ")";
   const bool repeated =
       std::any_of(counts.joins.begin(), counts.joins.end(), [](const auto& join) { return join.more > 0; });
   if (!a.question.row_level() && a.outer == nullptr)

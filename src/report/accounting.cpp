@@ -18,7 +18,7 @@ std::vector<std::string> accounting_lines(const Standings& s) {
   }
   if (a.left_out > 0) rows += ", " + number(a.left_out) + " left out";
   if (a.unknown > 0) rows += ", " + number(a.unknown) + " unknown";
-  rows += ", " + number(a.counted) + " count";
+  rows += ", " + number(a.counted) + " counted";
 
   std::string entries = "entries: " + number(a.entries);
   if (a.dropped > 0) entries += ", " + number(a.dropped) + " dropped";

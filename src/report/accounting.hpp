@@ -9,7 +9,7 @@
 
 namespace lofty::report {
 
-// "rows: 12,004 read, 345 left out, 11,659 count", "entries: 214, 214 ranked, 10 listed". Fit for a terminal.
+// "rows: 12,004 read, 345 left out, 11,659 counted", "entries: 214, 214 ranked, 10 listed". Fit for a terminal.
 std::vector<std::string> accounting_lines(const Standings& standings);
 
 }  // namespace lofty::report

@@ -48,11 +48,11 @@ std::string time_text(double seconds) {
 
 CostTable cost_table(const Cost& cost) {
   const bool ran = cost.measured().has_value();
-  CostTable table{{"step", "serves", "by", "rows", "comparisons", "memory", "estimated"}, {}, {}, false};
+  CostTable table{{"step", "for", "by", "rows", "comparisons", "memory", "estimated"}, {}, {}, false};
   if (ran) table.headings.emplace_back("measured");
   for (const CostStep& step : cost.steps) {
     std::vector<std::string> line = {step.step,
-                                     step.serves,
+                                     step.purpose,
                                      step.by,
                                      step.rows ? (ran ? "" : "~") + count_text(*step.rows) : "?",
                                      step.comparisons > 0 ? large_text(step.comparisons) : "",

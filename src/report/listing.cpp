@@ -62,7 +62,7 @@ class ListingText {
     std::size_t summary = 0;
     for (std::size_t r = 0; r < s_.rows(); ++r) {
       add_row(grid, r);
-      for (; summary < s_.summaries().size() && s_.summaries()[summary].behind == r; ++summary)
+      for (; summary < s_.summaries().size() && s_.summaries()[summary].after == r; ++summary)
         add_summary(grid, summary);
     }
     if (!pending_note_.empty()) {
@@ -144,7 +144,7 @@ class ListingText {
     const std::size_t passed = s_.passed_over(r);
     std::string note = std::exchange(pending_note_, {});
     if (passed > 0)
-      note += (note.empty() ? "" : "\n  ") + std::string("\xE2\x8B\xAE ") + with_commas(passed) + " in between";
+      note += std::string(note.empty() ? "(" : "\n  (") + with_commas(passed) + " not shown)";
     grid.note_before.push_back(std::move(note));
   }
 

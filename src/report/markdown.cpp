@@ -91,7 +91,7 @@ std::string markdown(const Standings& s, bool whole) {
       out += row_line(s, cells, r);
     else if (r == 0 || folded[r - 1] == 0)
       out += "| *" + markdown_sentence("(" + note_of_fold(s, cells, folded, r) + ")") + "* |\n";
-    for (; summary < s.summaries().size() && s.summaries()[summary].behind == r; ++summary)
+    for (; summary < s.summaries().size() && s.summaries()[summary].after == r; ++summary)
       out += summary_text(s, cells, s.summaries()[summary]);
   }
 

@@ -2,6 +2,7 @@
 // Covered by tests/tool/draw_test.cpp, and in a browser by tests/browser/page_test.mjs.
 
 #include "lofty/page.hpp"
+#include "lofty/version.hpp"
 
 #include <kainjow/mustache.hpp>
 
@@ -125,7 +126,7 @@ class AnswerData {
       data one;
       one.set("light", base64(drawn(picture, PictureFormat::svg, {.titled = false})));
       one.set("dark", base64(drawn(picture, PictureFormat::svg, {.dark = true, .titled = false})));
-      one.set("words", std::string("Picture of ") + picture_kind_name(picture.kind()) + ": " + title() +
+      one.set("words", std::string("Picture of ") + to_string(picture.kind()) + ": " + title() +
                            ". The table below has its numbers.");
       all.push_back(one);
     }
@@ -160,7 +161,7 @@ class AnswerData {
     for (std::size_t r = 0; r < s_.rows(); ++r) {
       if (r > 0 && s_.starts_group(r) && !nested()) finish_body();
       rows.push_back(row(r, name, any_tied));
-      for (; summary < s_.summaries().size() && s_.summaries()[summary].behind == r; ++summary)
+      for (; summary < s_.summaries().size() && s_.summaries()[summary].after == r; ++summary)
         rows.push_back(summary_row(s_.summaries()[summary]));
     }
     finish_body();
@@ -200,7 +201,7 @@ class AnswerData {
     if (row_tied) out.set("class", "tied");
     out.set("level", std::to_string(s_.level(r)));
     if (s_.passed_over(r) > 0)
-      out.set("note", "\xE2\x8B\xAE " + engine::with_commas(s_.passed_over(r)) + " in between");
+      out.set("note", "(" + engine::with_commas(s_.passed_over(r)) + " not shown)");
     return out;
   }
 
@@ -339,7 +340,7 @@ std::string page(const std::vector<PageAnswer>& answers, const PageOptions& opti
   root.set("answers", all);
   root.set("css", page_css);
   root.set("js", page_js);
-  root.set("version", LOFTY_VERSION);
+  root.set("version", lofty::version());
   kainjow::mustache::mustache sheet{std::string(page_template)};
   return sheet.render(root);
 }

@@ -9,17 +9,8 @@
 namespace lofty {
 namespace {
 
-constexpr const char* kind_names[] = {"bars", "lines", "movement", "shares"};
 
 }  // namespace
-
-const char* picture_kind_name(PictureKind kind) { return kind_names[static_cast<std::size_t>(kind)]; }
-
-std::optional<PictureKind> picture_kind_from(std::string_view name) {
-  for (std::size_t k = 0; k < std::size(kind_names); ++k)
-    if (name == kind_names[k]) return static_cast<PictureKind>(k);
-  return std::nullopt;
-}
 
 Picture picture_of(const Standings& standings, PictureKind kind, const PictureOptions& options) {
   if (standings.rows() == 0) report::refuse(Code::nothing_to_draw, "there is nothing to draw: the answer has no rows");

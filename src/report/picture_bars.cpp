@@ -11,9 +11,9 @@ using Bar = BarsPicture::Bar;
 // The lines for the entries that are not listed, after the row that they follow.
 void add_others(const PictureSource& source, std::size_t row, std::size_t value, std::vector<Bar>& bars) {
   const std::vector<SummaryLine>& lines = source.standings.summaries();
-  for (auto at = std::ranges::lower_bound(lines, row, {}, &SummaryLine::behind); at != lines.end(); ++at) {
+  for (auto at = std::ranges::lower_bound(lines, row, {}, &SummaryLine::after); at != lines.end(); ++at) {
     const SummaryLine& line = *at;
-    if (line.behind != row) break;
+    if (line.after != row) break;
     if (line.of != SummaryLine::Of::others || line.level != source.innermost()) continue;
     if (is_null(line.values[value])) continue;
     bars.push_back({printable(line.label), "", source.cells.of(value, line.values[value]),
@@ -27,7 +27,7 @@ std::vector<BarsPicture::Reference> references_of(const PictureSource& source, s
   for (const auto& [name, number] : source.options.references) {
     const auto at = number_of(number);
     if (!at) refuse(Code::wrong_type, "`" + to_text(number) + "` is not a number");
-    const std::vector<WouldStand> groups = source.standings.where_would(name, number);
+    const std::vector<WouldStand> groups = source.standings.place_for(name, number);
     std::string label = source.cells.of(value, number);
     if (groups.size() == 1)
       label += " would take place " + to_text(groups.front().standing.place(source.standings.ties()));

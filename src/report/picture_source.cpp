@@ -3,7 +3,7 @@
 #include "report/picture_source.hpp"
 
 #include "question/prose.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 
 namespace lofty::report {
 
@@ -19,7 +19,7 @@ std::size_t column_named(const PictureSource& source, const std::string& name) {
     if (source.column(c).name == name || source.column(c).heading == name) return c;
     names.push_back(source.column(c).name);
   }
-  refuse(Code::unknown_column, "no listed column is called `" + name + "`", {}, engine::nearest_word(name, names));
+  refuse(Code::unknown_column, "no listed column is called `" + name + "`", {}, nearest_word(name, names));
 }
 
 bool of_innermost(const PictureSource& source, std::size_t column) {
@@ -33,7 +33,7 @@ std::size_t value_column(const PictureSource& source) {
   if (!wish.empty()) {
     const std::size_t c = column_named(source, wish);
     if (!source.column(c).type.numeric())
-      refuse(Code::wrong_type, "`" + wish + "` holds values of type " + kind_name(source.column(c).type.kind) +
+      refuse(Code::wrong_type, "`" + wish + "` holds values of type " + to_string(source.column(c).type.kind) +
                                    ", and a picture needs numbers");
     return c;
   }

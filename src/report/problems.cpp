@@ -12,9 +12,9 @@ using namespace report;
 namespace {
 
 // The line of `text` that holds the offence, cut to what fits, and a line of marks below it.
-std::string marked(const Place& place, const Looks& looks) {
-  std::string_view text = place.text;
-  std::size_t offset = std::min(place.offset, text.size()), length = std::max<std::size_t>(1, place.length);
+std::string marked(const Location& location, const Looks& looks) {
+  std::string_view text = location.text;
+  std::size_t offset = std::min(location.offset, text.size()), length = std::max<std::size_t>(1, location.length);
   const std::size_t before = text.substr(0, offset).rfind('\n');
   if (before != std::string_view::npos) {
     text.remove_prefix(before + 1);
@@ -47,9 +47,11 @@ std::string marked(const Place& place, const Looks& looks) {
                     middle = printable(text.substr(std::min(offset, text.size()), length));
   const std::string rest = offset + length < text.size() ? printable(text.substr(offset + length)) : "";
   const int indent = display_width(lead) + display_width(first), width = std::max(1, display_width(middle));
+  std::string marks;
+  for (int i = 0; i < width; ++i) marks += "\xE2\x80\xBE";  // an overline, below the text
   return "    " + lead + first + inked(middle, Ink::mark, looks) + rest + "\n    " +
          std::string(static_cast<std::size_t>(indent), ' ') +
-         inked(std::string(static_cast<std::size_t>(width), '^'), Ink::mark, looks) + "\n";
+         marks + "\n";
 }
 
 }  // namespace
@@ -58,16 +60,16 @@ std::string problems_text(const std::vector<Problem>& problems, const Looks& loo
   std::string out;
   for (const Problem& p : problems) {
     if (!out.empty()) out += "\n";
-    std::string where = printable(p.place.file);
-    if (p.place.line > 0) where += (where.empty() ? "line " : ", line ") + std::to_string(p.place.line);
-    if (p.place.column > 0) where += ", column " + std::to_string(p.place.column);
-    if (!p.place.key.empty() && p.place.line == 0) where += (where.empty() ? "" : ", ") + printable(p.place.key);
+    std::string where = printable(p.location.file);
+    if (p.location.line > 0) where += (where.empty() ? "line " : ", line ") + std::to_string(p.location.line);
+    if (p.location.column > 0) where += ", column " + std::to_string(p.location.column);
+    if (!p.location.key.empty() && p.location.line == 0) where += (where.empty() ? "" : ", ") + printable(p.location.key);
     const std::string head = where.empty() ? "" : where + ": ";
     const std::string body = wrapped(head + printable(p.sentence), looks.width, 2);
     // Where the head itself was wrapped, it is not worth finding again for the sake of ink.
     out += body.starts_with(head) ? inked(head, Ink::strong, looks) + body.substr(head.size()) : body;
     out += "\n";
-    if (!p.place.text.empty()) out += marked(p.place, looks);
+    if (!p.location.text.empty()) out += marked(p.location, looks);
     if (!p.nearest.empty()) out += "  nearest: " + inked(printable(p.nearest), Ink::strong, looks) + "\n";
     if (!p.advice.empty()) out += "  " + wrapped("try: " + printable(p.advice), looks.width - 2, 7) + "\n";
   }

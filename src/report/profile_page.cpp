@@ -22,7 +22,7 @@ std::string short_text(const Value& value, const Type& type) {
 std::string counted(std::size_t number) { return Decimal(static_cast<int128>(number), 0).grouped_text(); }
 
 std::string type_text(const Type& type) {
-  std::string text = kind_name(type.kind);
+  std::string text = to_string(type.kind);
   if (type.kind == Kind::decimal) text += ", " + std::to_string(type.scale) + (type.scale == 1 ? " place" : " places");
   if (type.zoned) text += ", UTC";
   return text;

@@ -92,7 +92,7 @@ namespace {
 
 constexpr std::string_view plain = "\033[0m";
 // By Ink.
-constexpr std::string_view inks[] = {"\033[1m", "\033[2m", "\033[35m", "\033[31;1m"};
+constexpr std::string_view inks[] = {"\033[1m", "\033[2m", "\033[34m", "\033[7m"};
 
 }  // namespace
 

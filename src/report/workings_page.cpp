@@ -147,7 +147,7 @@ class WorkingsPage {
     out_ += grid.text(looks_);
     if (listed < w_.lines.rows())
       out_ +=
-          inked("  \xE2\x8B\xAE " + count_text(w_.lines.rows() - listed, "more row", "more rows"), Ink::quiet, looks_) +
+          inked("  (" + count_text(w_.lines.rows() - listed, "more row", "more rows") + ")", Ink::quiet, looks_) +
           "\n";
   }
 

@@ -6,7 +6,7 @@
 #include "lofty/page.hpp"
 #include "lofty/write.hpp"
 #include "report/markdown.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 
 namespace lofty {
 
@@ -19,7 +19,7 @@ Format format_from(std::string_view ending) {
   throw Error(Problem{Code::unknown_word,
                       "no format is called `" + std::string(ending) + "`",
                       {},
-                      engine::nearest_word(ending, {"csv", "json", "md", "xlsx", "html"}),
+                      nearest_word(ending, {"csv", "json", "md", "xlsx", "html"}),
                       "csv, json, md, xlsx or html"});
 }
 

@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 #include "table/short_numbers.hpp"
 
 namespace lofty::engine {

@@ -1,8 +1,10 @@
-#include "table/nearest.hpp"
+// Covered by tests/table/nearest_test.cpp.
+
+#include "table/folded.hpp"
 
 #include <algorithm>
 
-namespace lofty::engine {
+namespace lofty {
 namespace {
 
 char fold(char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c; }
@@ -28,6 +30,8 @@ int distance(std::string_view a, std::string_view b) {
 
 }  // namespace
 
+namespace engine {
+
 std::string folded(std::string_view text) {
   std::string out(text);
   std::transform(out.begin(), out.end(), out.begin(), fold);
@@ -38,6 +42,8 @@ bool equal_folded(std::string_view a, std::string_view b) {
   return a.size() == b.size() &&
          std::equal(a.begin(), a.end(), b.begin(), [](char x, char y) { return fold(x) == fold(y); });
 }
+
+}  // namespace engine
 
 std::string nearest_word(std::string_view word, const std::vector<std::string>& candidates) {
   if (word.size() > 200) return {};
@@ -57,4 +63,4 @@ std::string nearest_word(std::string_view word, const std::vector<std::string>& 
   return best;
 }
 
-}  // namespace lofty::engine
+}  // namespace lofty

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <atomic>
 #include <exception>
+#include <memory>
 #include <mutex>
 #include <stdexcept>
 #include <system_error>
@@ -133,6 +134,30 @@ Run part_of(const Run& run, double from, double to) {
   if (run.progress)
     part.progress = [progress = run.progress, from, to](double share) { progress(from + share * (to - from)); };
   return part;
+}
+
+Phases::Phases(const Run& run, std::initializer_list<double> weights) {
+  double total = 0, begin = 0;
+  for (const double weight : weights) total += weight;
+  const auto furthest = std::make_shared<double>(0);
+  const auto forward = [progress = run.progress, furthest](double share) {
+    if (share < *furthest) return;
+    *furthest = share;
+    progress(share);
+  };
+  for (const double weight : weights) {
+    Run part = run;
+    if (run.progress)
+      part.progress = [forward, from = begin / total, width = weight / total](double share) {
+        forward(from + share * width);
+      };
+    runs_.push_back(std::move(part));
+    begin += weight;
+  }
+}
+
+void Phases::finish() const {
+  if (runs_.back().progress) runs_.back().progress(1);
 }
 
 void Progress::add(std::size_t steps) {

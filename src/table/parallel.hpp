@@ -5,7 +5,9 @@
 #include <algorithm>
 #include <cstddef>
 #include <functional>
+#include <initializer_list>
 #include <mutex>
+#include <vector>
 
 #include "lofty/run.hpp"
 
@@ -80,6 +82,20 @@ void check_stop(const Run& run);
 
 // A part of a larger piece of work: what it calls the whole is the stretch from `from` to `to` for the caller.
 Run part_of(const Run& run, double from, double to);
+
+// The phases of one call, one after another: each reports its own progress from 0 to 1, and the caller sees one
+// stretch that never goes back. Holds a copy of `run`.
+class Phases {
+ public:
+  // `weights`: about how long each phase takes, in any unit.
+  Phases(const Run& run, std::initializer_list<double> weights);
+  const Run& operator[](std::size_t phase) const { return runs_[phase]; }
+  // All phases are done.
+  void finish() const;
+
+ private:
+  std::vector<Run> runs_;
+};
 
 // Tells the caller how far a piece of work of `total` steps has come, and asks whether to stop. Thread-safe.
 class Progress {

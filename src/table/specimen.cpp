@@ -28,8 +28,8 @@ std::string_view trimmed(std::string_view text) {
 
 [[noreturn]] void refuse(Code code, std::string sentence, std::string_view specimen, std::string advice) {
   Problem p{code, std::move(sentence), {}, {}, std::move(advice)};
-  p.place.text = std::string(specimen);
-  p.place.length = specimen.size();
+  p.location.text = std::string(specimen);
+  p.location.length = specimen.size();
   throw Error(std::move(p));
 }
 

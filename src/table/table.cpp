@@ -8,7 +8,7 @@
 
 #include "lofty/catalog.hpp"
 #include "lofty/error.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 #include "table/table_data.hpp"
 
 namespace lofty {
@@ -19,7 +19,7 @@ const std::vector<std::string>& Table::headings() const { return data_->headings
 bool Table::holds(std::size_t column) const { return data_->columns[column] != nullptr; }
 Type Table::type(std::size_t column) const { return data_->columns[column]->type(); }
 Value Table::value(std::size_t row, std::size_t column) const { return data_->columns[column]->value(row); }
-const std::vector<Remark>& Table::doubts() const { return data_->doubts; }
+const std::vector<Remark>& Table::remarks() const { return data_->remarks; }
 
 struct TableBuilder::Inside {
   engine::TableData data;
@@ -133,7 +133,7 @@ TableBuilder& TableBuilder::column(std::string heading, std::span<const Value> v
       if (one.scale > type.scale) type = one;
     } else if (type.kind != one.kind) {
       throw Error(Problem{Code::wrong_type,
-                          "column `" + heading + "` mixes " + kind_name(type.kind) + " and " + kind_name(one.kind),
+                          "column `" + heading + "` mixes " + to_string(type.kind) + " and " + to_string(one.kind),
                           {},
                           {},
                           {}});
@@ -192,7 +192,7 @@ std::shared_ptr<const TableSource> Catalog::open(const std::string& name, const 
   if (found != tables_.end()) return std::make_shared<MemorySource>(found->second);
   std::vector<std::string> names;
   for (const auto& [key, table] : tables_) names.push_back(key);
-  throw Error(Problem{Code::unknown_table, "no table `" + name + "`", {}, engine::nearest_word(name, names), {}});
+  throw Error(Problem{Code::unknown_table, "no table `" + name + "`", {}, nearest_word(name, names), {}});
 }
 
 }  // namespace lofty

@@ -7,23 +7,29 @@
 #include <vector>
 
 #include "lofty/remark.hpp"
+#include "lofty/table.hpp"
 #include "table/column.hpp"
 #include "table/infer.hpp"
 
-namespace lofty::engine {
+namespace lofty {
 
-struct TableData {
+struct Table::Data {
   std::string name;
   std::size_t rows = 0;
   std::vector<std::string> headings;
-  std::vector<ColumnPtr> columns;  // null where the column was not read
-  std::vector<Census> census;      // what the texts looked like; all zero for tables in memory
-  std::vector<Remark> doubts;
+  std::vector<engine::ColumnPtr> columns;  // null where the column was not read
+  std::vector<engine::Census> census;      // what the texts looked like; all zero for tables in memory
+  std::vector<Remark> remarks;
   // The line of the file on which a row begins; empty for tables in memory. May read the file again.
   std::function<std::size_t(std::size_t row)> line_of;
 };
 
+namespace engine {
+
+using TableData = Table::Data;
+
 // Rows are 32-bit numbers; the last two values are reserved.
 inline constexpr std::size_t most_rows = 0xfffffffe;
 
-}  // namespace lofty::engine
+}  // namespace engine
+}  // namespace lofty

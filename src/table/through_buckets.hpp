@@ -41,7 +41,8 @@ void through_buckets(std::span<const std::uint32_t> rows, const Run& run, const 
   const std::size_t size = rows.size(), buckets = (size + in_bucket - 1) / in_bucket;
   const Pieces pieces = Pieces::few(size);
   std::vector<std::uint32_t> next(pieces.count() * buckets, 0);  // of each piece's places in each bucket
-  parallel_for(pieces, run, [&](const RowRange& piece, std::size_t p) {
+  Progress progress(run, 3 * size);  // rows are looked at, distributed, and put in their places
+  parallel_for(pieces, progress, [&](const RowRange& piece, std::size_t p) {
     std::uint32_t* const own = next.data() + p * buckets;
     for (std::size_t i = piece.begin; i < piece.end; ++i) ++own[rows[i] >> bits];
   });
@@ -54,7 +55,7 @@ void through_buckets(std::span<const std::uint32_t> rows, const Run& run, const 
   using Record = std::array<Word, words>;
   Buffer<std::uint16_t> row_of(size);  // within the bucket
   Buffer<Record> dealt(size);
-  parallel_for(pieces, run, [&](const RowRange& piece, std::size_t p) {
+  parallel_for(pieces, progress, [&](const RowRange& piece, std::size_t p) {
     std::uint32_t* const own = next.data() + p * buckets;
     const std::vector<std::uint32_t> begins(own, own + buckets);
     BucketLines<std::uint16_t> rows_out(begins, row_of.data());
@@ -92,6 +93,7 @@ void through_buckets(std::span<const std::uint32_t> rows, const Run& run, const 
       const std::size_t begin = b * in_bucket, count = std::min(in_bucket, size - begin);
       for (std::size_t i = begin; i < begin + count; ++i) in_place[row_of[i]] = dealt[i];
       take(begin, count, in_place.data()->data());
+      progress.add(count);
     }
   });
 }

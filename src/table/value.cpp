@@ -9,21 +9,6 @@
 
 namespace lofty {
 
-const char* kind_name(Kind kind) {
-  switch (kind) {
-    case Kind::integer: return "integer";
-    case Kind::decimal: return "decimal";
-    case Kind::floating: return "float";
-    case Kind::date: return "date";
-    case Kind::timestamp: return "timestamp";
-    case Kind::boolean: return "boolean";
-    case Kind::text: return "text";
-    case Kind::interval: return "interval";
-    case Kind::unknown: break;
-  }
-  return "unknown";
-}
-
 std::string to_text(double value) {
   char buffer[64];
   const auto result = std::to_chars(buffer, buffer + sizeof buffer, value);

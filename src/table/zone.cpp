@@ -13,9 +13,12 @@
 #include <memory>
 #include <mutex>
 
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 
-namespace lofty::engine {
+namespace lofty {
+
+using namespace engine;
+
 namespace {
 
 constexpr double last_year_ms = 4'102'444'800'000.0;  // 2100-01-01: laws about clocks reach no further
@@ -86,7 +89,7 @@ std::string Zone::nearest(const std::string& name) {
                        : all[static_cast<std::size_t>(std::find(places.begin(), places.end(), place) - places.begin())];
 }
 
-std::int64_t day_at(const Type& type, std::int64_t value) {
+std::int64_t engine::day_at(const Type& type, std::int64_t value) {
   if (type.kind == Kind::date) return value;
   return Timestamp{type.zone != nullptr ? type.zone->to_local(value) : value}.day().days;
 }
@@ -106,4 +109,4 @@ std::int64_t Zone::to_instant(std::int64_t local) const {
   return offset(late) == after ? late : early;
 }
 
-}  // namespace lofty::engine
+}  // namespace lofty

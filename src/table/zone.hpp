@@ -8,7 +8,7 @@
 
 #include "lofty/value.hpp"
 
-namespace lofty::engine {
+namespace lofty {
 
 // One zone's rules, from ICU's own tables (they come with the library, so the machine's settings change nothing).
 // Moments are microseconds since 1970-01-01 00:00 UTC, wall clocks microseconds since 1970-01-01 00:00 there.
@@ -34,7 +34,10 @@ class Zone {
   std::vector<std::int64_t> from_, offset_;  // from when on, ascending; the first is before everything
 };
 
+namespace engine {
+
 // The day (since 1970-01-01) of a date, or of a moment where it is shown.
 std::int64_t day_at(const Type& type, std::int64_t value);
 
-}  // namespace lofty::engine
+}  // namespace engine
+}  // namespace lofty

@@ -382,7 +382,8 @@ bool running_sums(const OrderData& order, const PackedReader<Word, false>& value
 
   // Each piece by itself.
   std::vector<Stretch> all(pieces.count());
-  parallel_for(pieces, run, [&](const RowRange& piece, std::size_t p) {
+  Progress progress(run, 2 * size);
+  parallel_for(pieces, progress, [&](const RowRange& piece, std::size_t p) {
     const std::size_t begin = piece.begin, end = piece.end;
     const std::uint8_t* const marks = order.marks.data();
     const std::uint32_t* const rows = order.rows.data();
@@ -415,7 +416,7 @@ bool running_sums(const OrderData& order, const PackedReader<Word, false>& value
   std::vector<std::uint64_t> before(pieces.count(), 0);
   for (std::size_t p = 1; p < pieces.count(); ++p)
     before[p] = all[p - 1].last + (all[p - 1].first_start < pieces[p - 1].end ? 0 : before[p - 1]);
-  parallel_for(pieces, run, [&](const RowRange& piece, std::size_t p) {
+  parallel_for(pieces, progress, [&](const RowRange& piece, std::size_t p) {
     if (before[p] == 0) return;
     for (std::size_t i = piece.begin; i < all[p].first_start; ++i)
       out[i] = static_cast<std::int64_t>(static_cast<std::uint64_t>(out[i]) + before[p]);

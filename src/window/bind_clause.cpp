@@ -2,7 +2,7 @@
 // Covered by tests/ladder/windows_test.cpp.
 
 #include "formula/lexer.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 #include "window/binding.hpp"
 
 namespace lofty::engine {
@@ -32,7 +32,7 @@ class ClauseBinder : CallBinding {
     const std::string nearest = nearest_word(clause.base, names);
     fail(Code::unknown_word, "no window is called `" + clause.base + "`", stretch(clause.base_begin, clause.base_end),
          origin,
-         names.empty() ? clause.base + " = \"partition by ... order by ...\" under [window_defs] makes one" : "",
+         names.empty() ? clause.base + " = \"partition by ... order by ...\" under [named_windows] makes one" : "",
          nearest);
   }
 
@@ -104,7 +104,7 @@ class ClauseBinder : CallBinding {
     if (known(distance->type) && distance->type.kind != Kind::integer)
       fail(Code::wrong_type,
            std::string("`") + (frame.unit == FrameUnit::rows ? "rows" : "groups") + "` counts in whole numbers; " +
-               shown(*end.distance, origin) + " is " + kind_name(distance->type.kind),
+               shown(*end.distance, origin) + " is " + to_string(distance->type.kind),
            *end.distance, origin,
            distance->type.kind == Kind::interval ? "range between ... goes by the order's key" : "");
     bound_at.distance = whole_number(*distance, *end.distance, origin, 0, "a distance");
@@ -132,13 +132,13 @@ class ClauseBinder : CallBinding {
     if (known(key->type) && !key->type.numeric() && key->type.kind != Kind::date && key->type.kind != Kind::timestamp)
       fail(Code::wrong_type,
            "a range measures distances between numbers, dates or timestamps; " + shown(*range_key_, range_origin_) +
-               " is " + kind_name(key->type.kind),
+               " is " + to_string(key->type.kind),
            stretch(end.begin, end.end), origin, "rows, or groups, count along any key");
 
     // A distance that fits the key.
     const NodePtr distance = bound(*end.distance, origin);
     if ((key->type.kind == Kind::date || key->type.kind == Kind::timestamp) && distance->type.numeric())
-      fail(Code::wrong_type, "a range over " + std::string(kind_name(key->type.kind)) + "s is measured in intervals",
+      fail(Code::wrong_type, "a range over " + std::string(to_string(key->type.kind)) + "s is measured in intervals",
            *end.distance, origin,
            "interval '" + origin->text.substr(end.distance->begin, end.distance->end - end.distance->begin) +
                "' day, or :days * interval '1' day");

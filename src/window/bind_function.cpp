@@ -38,7 +38,7 @@ class FunctionBinder : CallBinding {
   void need_number(const NodePtr& node, const Expression& at) const {
     if (known(node->type) && !node->type.numeric())
       fail(Code::wrong_type,
-           "`" + e_.text + "` takes numbers; " + shown(at, origin_) + " is " + kind_name(node->type.kind), at, origin_);
+           "`" + e_.text + "` takes numbers; " + shown(at, origin_) + " is " + to_string(node->type.kind), at, origin_);
   }
   static Type mean_type(const Type& type) {
     return type.exact() ? Type{.kind = Kind::decimal, .scale = std::min(type.scale + 6, Decimal::max_digits)} : type;
@@ -172,8 +172,8 @@ class FunctionBinder : CallBinding {
             call.type = other;
         } else if (call.type.kind != other.kind) {
           fail(Code::wrong_type,
-               "what stands in for a missing row is " + std::string(kind_name(other.kind)) + ", and " +
-                   shown(*e_.args[0], origin_) + " is " + kind_name(call.type.kind),
+               "what stands in for a missing row is " + std::string(to_string(other.kind)) + ", and " +
+                   shown(*e_.args[0], origin_) + " is " + to_string(call.type.kind),
                *e_.args[2], origin_);
         }
       }

@@ -65,7 +65,7 @@ struct WindowCall {
   bool whole_partition() const;
 };
 
-// A named window, [window_defs].
+// A named window, [named_windows].
 struct NamedWindow {
   std::string name;
   WindowClause clause;

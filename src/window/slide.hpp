@@ -153,7 +153,11 @@ void slide_in_pieces(const WindowJob& job, const Work& work) {
       cuts.push_back(at);
   }
   cuts.push_back(size);
-  parallel_for(cuts.size() - 1, job.run, [&](std::size_t piece) { work(cuts[piece], cuts[piece + 1]); });
+  Progress progress(job.run, size);
+  parallel_for(cuts.size() - 1, job.run, [&](std::size_t piece) {
+    work(cuts[piece], cuts[piece + 1]);
+    progress.add(cuts[piece + 1] - cuts[piece]);
+  });
 }
 
 // Calls one(position, group's first position, frame's begin, frame's end) for every position in [begin, end); where the

@@ -73,7 +73,7 @@ std::vector<std::string> run(const World& world, const std::string& text, const 
   std::vector<Problem> problems;
   const auto origin = std::make_shared<Origin>(Origin{"test", text});
   const NodePtr node = engine::bind(*parse_expression(text), scope, origin, problems);
-  if (!problems.empty()) return {std::string(code_name(problems.front().code)) + ": " + problems.front().sentence};
+  if (!problems.empty()) return {std::string(to_string(problems.front().code)) + ": " + problems.front().sentence};
   const FormulaContext context{.slots = finish(*node)};
   Evaluator evaluator(world, context);
   try {
@@ -82,7 +82,7 @@ std::vector<std::string> run(const World& world, const std::string& text, const 
     for (std::size_t i = 0; i < world.rows(); ++i) out.push_back(v.is_null(i) ? "null" : to_text(v.value(i)));
     return out;
   } catch (const RowFailure& failure) {
-    return {std::string(code_name(failure.code)) + " in row " + std::to_string(failure.row)};
+    return {std::string(to_string(failure.code)) + " in row " + std::to_string(failure.row)};
   }
 }
 
@@ -133,7 +133,7 @@ TEST(Evaluator, GivesTheStandardsValues) {
       {"upper(t)", {"COMB 10", "ÉTÉ", "null", ""}},
       {"char_length(t)", {"7", "3", "null", "0"}},
       {"substring(t from 2 for 2)", {"om", "té", "null", ""}},
-      {"substring(t, 6)", {"10", "", "null", ""}},
+      {"substring(t from 6)", {"10", "", "null", ""}},
       {"position('t' in t)", {"0", "2", "null", "0"}},
       {"trim(both '!' from '!!a!')", {"a", "a", "a", "a"}},
       {"cast(d as integer)", {"1", "0", "3", "null"}},

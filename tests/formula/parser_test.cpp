@@ -126,9 +126,9 @@ TEST(Parser, SaysWhatAndWhere) {
     } catch (const Error& error) {
       const Problem& p = error.problems().front();
       EXPECT_EQ(p.sentence, c.sentence) << c.text;
-      EXPECT_EQ(p.place.offset, c.offset) << c.text;
+      EXPECT_EQ(p.location.offset, c.offset) << c.text;
       EXPECT_EQ(p.nearest, c.nearest) << c.text;
-      EXPECT_GE(p.place.length, 1u);
+      EXPECT_GE(p.location.length, 1u);
     }
   }
 }
@@ -157,7 +157,7 @@ TEST(Parser, WindowsAreReadAsTheStandardWritesThem) {
   const auto percentile = parse_expression("percentile_cont(0.9) within group (order by a desc)");
   ASSERT_EQ(percentile->within_group.size(), 1u);
   EXPECT_TRUE(percentile->within_group[0].descending);
-  EXPECT_EQ(parse_expression("last(a order by b, c)")->within_group.size(), 2u);
+  EXPECT_EQ(parse_expression("last_value(a) within group (order by b, c)")->within_group.size(), 2u);
   // Copies hold all of it: `case` copies its subject.
   const auto twice = parse_expression("case lag(a) over (order by b rows 1 preceding) when 1 then 2 when 3 then 4 end");
   EXPECT_TRUE(twice->args[0]->args[0]->over && twice->args[2]->args[0]->over->frame);

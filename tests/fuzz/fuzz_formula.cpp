@@ -10,7 +10,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   const std::string text(reinterpret_cast<const char*>(data), size);
   const auto places_hold = [&](const lofty::Error& error) {
     for (const lofty::Problem& p : error.problems())
-      if (p.place.offset > p.place.text.size() || p.place.length == 0) std::abort();
+      if (p.location.offset > p.location.text.size() || p.location.length == 0) std::abort();
   };
   try {
     lofty::engine::parse_expression(text);

@@ -113,9 +113,9 @@ TEST(Delimited, MisfitsAreListedWithLineAndValue) {
   text += "oops\n";
   const Table t = read(text);
   EXPECT_EQ(t.type(0).kind, Kind::integer);
-  ASSERT_EQ(t.doubts().size(), 1u);
-  EXPECT_EQ(t.doubts()[0].code, "misfits");
-  EXPECT_EQ(t.doubts()[0].sentence,
+  ASSERT_EQ(t.remarks().size(), 1u);
+  EXPECT_EQ(t.remarks()[0].code, "misfits");
+  EXPECT_EQ(t.remarks()[0].sentence,
             "2 values of `a` in t.csv are not an integer and count as null: line 59 `lots\n of`, line 203 `oops`");
 }
 
@@ -147,8 +147,8 @@ TEST(Delimited, ProblemsSayWhatAndWhere) {
     const Problem p = failure(c.text);
     EXPECT_EQ(p.code, c.code) << c.what;
     EXPECT_EQ(p.sentence, c.sentence) << c.what;
-    EXPECT_EQ(p.place.line, c.line) << c.what;
-    EXPECT_NE(p.place.file.find("t.csv"), std::string::npos) << c.what;
+    EXPECT_EQ(p.location.line, c.line) << c.what;
+    EXPECT_NE(p.location.file.find("t.csv"), std::string::npos) << c.what;
   }
   EXPECT_EQ(failure("a,b\n1,2\n", {.columns = {{"c", "text"}}}).code, Code::unknown_column);
 }
@@ -216,6 +216,6 @@ TEST(Delimited, NumbersMayBeDeclaredInAnotherForm) {
   EXPECT_EQ(to_text(table.value(0, 1)), "1234.50");
   EXPECT_EQ(to_text(table.value(1, 1)), "12.50");
   EXPECT_TRUE(is_null(table.value(2, 1)) && is_null(table.value(3, 1)));
-  ASSERT_FALSE(table.doubts().empty());
-  EXPECT_NE(table.doubts().front().sentence.find("1.5"), std::string::npos);
+  ASSERT_FALSE(table.remarks().empty());
+  EXPECT_NE(table.remarks().front().sentence.find("1.5"), std::string::npos);
 }

@@ -53,7 +53,7 @@ TEST_F(Feeding, AsTheTableOfAnother) {
 TEST_F(Feeding, AsTheFilterOfAnother) {
   const Standings months =
       ask({.data = {.from = "lines.csv",
-                    .joins = {{.with = "best.ladder.toml", .on = {"shop_no"}, .kind = JoinKind::inner}}},
+                    .joins = {{.with = "best.ladder.toml", .on = {"shop_no"}, .type = JoinType::inner}}},
            .totals = {{"sold", "sum(amount)"}},
            .levels = {{.each = {"month"}, .by = "sold desc", .rank_as = "place"}}});
   EXPECT_EQ(support::column(months, "month"), (Texts{"2", "1"}));
@@ -85,8 +85,8 @@ TEST_F(Feeding, WhatIsWrongWithTheFirstHasItsPlaceThere) {
   const Problem p = problem_of("bad.ladder.toml");
   EXPECT_EQ(p.code, Code::unknown_column);
   EXPECT_EQ(p.nearest, "amount");
-  EXPECT_TRUE(p.place.file.ends_with("bad.ladder.toml"));
-  EXPECT_EQ(p.place.line, 4u);
+  EXPECT_TRUE(p.location.file.ends_with("bad.ladder.toml"));
+  EXPECT_EQ(p.location.line, 4u);
   const auto ran = support::lofty({"check", (folder_.path() / "outer.ladder.toml").string()});
   EXPECT_EQ(ran.status, 2);
   EXPECT_NE(ran.out.find("bad.ladder.toml, line 4, column 10: no column `amunt`"), std::string::npos) << ran.out;

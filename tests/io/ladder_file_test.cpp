@@ -113,8 +113,7 @@ TEST(LadderFile, ProblemsHavePlacesAndNearestWords) {
       {"[orderings.valley]\nfirst = \"a\"\n", "`orderings.valley.first` has to be a list of values", "", 2, 9},
       {"[orderings.valley]\ntext = \"alphabet\"\n",
        "`orderings.valley.text` is language, natural or code point, not `alphabet`", "", 2, 8},
-      {"[data.columns.day]\ntype = \"date\"\nform = \"dmy\"\n", "`data.columns.day.form` is not in this version", "", 3,
-       1},
+      {"[data.columns.day]\ntype = \"date\"\nform = \"dmy\"\n", "`data.columns.day` has no key `form`", "", 3, 1},
       {"[list]\nblank_group = \"hid\"\n", "`list.blank_group` is show or hide, not `hid`", "hide", 2, 15},
       {"level = 3\n", "`level` has to be written [[level]]", "", 1, 9},
       {"[[level]]\neach = [\"a\"]\n[[level]]\neech = [\"b\"]\n", "`level[1]` has no key `eech`", "each", 4, 1},
@@ -128,9 +127,9 @@ TEST(LadderFile, ProblemsHavePlacesAndNearestWords) {
       {"[data]\ncolumns.a = { type = \"decimal\", thousands = \".\" }\n",
        "`data.columns.a` has one sign for thousands and for the point", "", 2, 13},
       {"[windows]\nshare = 1\n", "`windows.share` has to be a formula in quotes", "", 2, 9},
-      {"[window_def]\nw = \"order by a\"\n", "a ladder has no section `window_def`", "window_defs", 1, 2},
-      {"[[data.join]]\nwith = \"b\"\non = [\"x\"]\nkind = \"inter\"\n",
-       "`data.join[0].kind` is left, inner, right or full, not `inter`", "inner", 4, 8},
+      {"[named_window]\nw = \"order by a\"\n", "a ladder has no section `named_window`", "named_windows", 1, 2},
+      {"[[data.join]]\nwith = \"b\"\non = [\"x\"]\ntype = \"inter\"\n",
+       "`data.join[0].type` is left, inner, right or full, not `inter`", "inner", 4, 8},
       {"[choices]\ndays = { unit = \"days\" }\n", "`choices.days` has no value", "", 2, 8},
       {"[data\n", "this is not TOML: Error while parsing table header: expected ']', saw '\\n'", "", 1, 6},
   };
@@ -139,8 +138,8 @@ TEST(LadderFile, ProblemsHavePlacesAndNearestWords) {
     ASSERT_EQ(found.size(), 1u) << c.toml;
     EXPECT_EQ(found[0].sentence, c.sentence);
     EXPECT_EQ(found[0].nearest, c.nearest) << c.toml;
-    EXPECT_EQ(found[0].place.line, c.line) << c.toml;
-    EXPECT_EQ(found[0].place.column, c.column) << c.toml;
+    EXPECT_EQ(found[0].location.line, c.line) << c.toml;
+    EXPECT_EQ(found[0].location.column, c.column) << c.toml;
   }
   EXPECT_EQ(problems_of("[rank]\nties = \"x\"\nb = 1\n[data]\nzne = \"UTC\"\n").size(), 3u);  // all at once
 }
@@ -151,7 +150,7 @@ TEST(LadderFile, ASingleLevelHasItsPlacesToo) {
   std::vector<Problem> problems = check(text.ladder, support::small_shop());
   text.locate(problems);
   ASSERT_FALSE(problems.empty());
-  for (const Problem& p : problems) EXPECT_EQ(p.place.line, 5u) << p.sentence;
+  for (const Problem& p : problems) EXPECT_EQ(p.location.line, 5u) << p.sentence;
 }
 
 // A control character once stopped the process in an assertion of toml++.
@@ -159,8 +158,8 @@ TEST(LadderFile, RefusesControlCharacters) {
   const auto found = problems_of(std::string("title = \"x\"\n[\0\6ta\n", 18));
   ASSERT_EQ(found.size(), 1u);
   EXPECT_EQ(found[0].sentence, "this is not TOML: byte 13 is a control character");
-  EXPECT_EQ(found[0].place.line, 2u);
-  EXPECT_EQ(found[0].place.column, 2u);
+  EXPECT_EQ(found[0].location.line, 2u);
+  EXPECT_EQ(found[0].location.column, 2u);
 }
 
 // TOML has bare keys of ASCII only; toml++ assumes that nobody else's reach a part of it.
@@ -168,9 +167,9 @@ TEST(LadderFile, RefusesOtherLettersOutsideOfQuotes) {
   const auto found = problems_of("title = \"caf\u00e9\"  # caf\u00e9\n[choices]\nd\u00e9but = 1\n");
   ASSERT_EQ(found.size(), 1u);
   EXPECT_EQ(found[0].sentence, "this is not TOML: `\u00e9` stands outside of quotes");
-  EXPECT_EQ(found[0].place.line, 3u);
-  EXPECT_EQ(found[0].place.column, 2u);
-  EXPECT_EQ(found[0].place.length, 2u);
+  EXPECT_EQ(found[0].location.line, 3u);
+  EXPECT_EQ(found[0].location.column, 2u);
+  EXPECT_EQ(found[0].location.length, 2u);
   EXPECT_EQ(problems_of("[choices\uFE7F]\n").size(), 1u);
   EXPECT_EQ(problems_of("[choices]\nd = { value = 1, among = [1, 2\"\uFE7F\"] }\n").size(), 1u);
 }
@@ -180,7 +179,7 @@ TEST(LadderFile, PassesOverLettersBehindABrokenValue) {
   for (const char* const text : {"a = 4$4h=[\"\u0157\"]\n", "a = 4$4h=[\"\u00a1\", \"\u0499\"]\n"}) {
     const auto found = problems_of(text);
     ASSERT_EQ(found.size(), 1u) << text;
-    EXPECT_EQ(found[0].place.line, 1u) << text;
+    EXPECT_EQ(found[0].location.line, 1u) << text;
   }
 }
 
@@ -199,24 +198,24 @@ TEST(LadderFile, LocatesProblemsOfFormulas) {
   const LadderText text =
       read_ladder("[data]\nfrom = \"a.csv\"\n[figures]\namount = \"1 + quantty\"\n", "x.ladder.toml");
   Problem p{Code::unknown_column, "no column", {}, {}, {}};
-  p.place.key = "figures.amount";
-  p.place.text = "1 + quantty";
-  p.place.offset = 4;
+  p.location.key = "figures.amount";
+  p.location.text = "1 + quantty";
+  p.location.offset = 4;
   std::vector<Problem> problems{p};
   text.locate(problems);
-  EXPECT_EQ(problems[0].place.file, "x.ladder.toml");
-  EXPECT_EQ(problems[0].place.line, 4u);
-  EXPECT_EQ(problems[0].place.column, 15u);
+  EXPECT_EQ(problems[0].location.file, "x.ladder.toml");
+  EXPECT_EQ(problems[0].location.line, 4u);
+  EXPECT_EQ(problems[0].location.column, 15u);
   // Escapes take more room in the file than in the value.
   const LadderText escaped =
       read_ladder("[rows]\nwhere = \"status <> \\\"void\\\" and \\u00e9 > '2'\"\n", "x.ladder.toml");
   EXPECT_EQ(escaped.ladder.where, "status <> \"void\" and \u00e9 > '2'");
-  p.place.key = "rows.where";
-  p.place.text = escaped.ladder.where;
-  p.place.offset = escaped.ladder.where.find("'2'");
+  p.location.key = "rows.where";
+  p.location.text = escaped.ladder.where;
+  p.location.offset = escaped.ladder.where.find("'2'");
   problems = {p};
   escaped.locate(problems);
-  EXPECT_EQ(problems[0].place.column, 42u);
+  EXPECT_EQ(problems[0].location.column, 42u);
 }
 
 namespace {
@@ -269,7 +268,7 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
     l.data.joins.push_back({.with = "w" + any_text(),
                             .on = any_texts(),
                             .as = any_text(),
-                            .kind = *rc::gen::element(JoinKind::left, JoinKind::inner, JoinKind::full),
+                            .type = *rc::gen::element(JoinType::left, JoinType::inner, JoinType::full),
                             .many = *rc::gen::arbitrary<bool>()});
   if (*rc::gen::arbitrary<bool>())
     l.choices.push_back({.name = any_name(), .value = any_value(), .label = any_text(), .unit = any_text()});
@@ -278,13 +277,13 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
                          .on = any_text(),
                          .last = *rc::gen::element<std::string>("", "30", ":days"),
                          .unit = any_text(),
-                         .anchor = *rc::gen::element<std::string>("", "data", "2025-03-31"),
+                         .ends = *rc::gen::element<std::string>("", "data", "2025-03-31"),
                          .from = any_text(),
                          .through = any_text()});
   l.figures = any_formulas();
   l.where = any_text();
   l.totals = any_formulas();
-  l.window_defs = any_formulas();
+  l.named_windows = any_formulas();
   for (int more = *rc::gen::inRange(0, 4); more > 0; --more) {
     Level level{.each = any_texts(),
                 .within = any_texts(),
@@ -315,11 +314,11 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
     l.levels.push_back(level);
   }
   l.alternatives = any_formulas();
-  if (*rc::gen::arbitrary<bool>()) l.across = {any_texts(), any_text(), any_text(), 3};
+  if (*rc::gen::arbitrary<bool>()) l.crossed = {any_texts(), any_text(), any_text(), 3};
   if (*rc::gen::arbitrary<bool>()) l.compare.with = any_text();
   if (*rc::gen::arbitrary<bool>()) l.compare.choose = {{"a", any_value()}, {"b " + any_name(), any_value()}};
   l.list.order = any_text();
-  l.list.order_by = any_text();
+  l.list.alternative = any_text();
   if (*rc::gen::arbitrary<bool>()) l.list.first = static_cast<std::size_t>(*rc::gen::inRange(1, 100));
   if (*rc::gen::arbitrary<bool>()) l.list.last = static_cast<std::size_t>(*rc::gen::inRange(1, 100));
   if (*rc::gen::arbitrary<bool>()) l.list.sample = static_cast<std::size_t>(*rc::gen::inRange(1, 100));
@@ -344,13 +343,13 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
   RC_ASSERT(back.data.read.delimiter == l.data.read.delimiter);
   RC_ASSERT(back.figures == l.figures);
   RC_ASSERT(back.totals == l.totals);
-  RC_ASSERT(back.window_defs == l.window_defs);
+  RC_ASSERT(back.named_windows == l.named_windows);
   RC_ASSERT(back.where == l.where);
   RC_ASSERT(back.choices.size() == l.choices.size());
   if (!l.choices.empty()) RC_ASSERT(back.choices[0].value == l.choices[0].value);
   RC_ASSERT(back.levels == l.levels);
-  RC_ASSERT(back.compare == l.compare && back.across == l.across);
-  RC_ASSERT(back.alternatives == l.alternatives && back.list.order_by == l.list.order_by);
+  RC_ASSERT(back.compare == l.compare && back.crossed == l.crossed);
+  RC_ASSERT(back.alternatives == l.alternatives && back.list.alternative == l.list.alternative);
   RC_ASSERT(back.list.first == l.list.first && back.list.last == l.list.last && back.list.sample == l.list.sample &&
             back.list.seed == l.list.seed && back.list.hide_blank_groups == l.list.hide_blank_groups);
   RC_ASSERT(back.data.locale == l.data.locale);

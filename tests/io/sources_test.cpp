@@ -35,9 +35,9 @@ Problem problem_of(const std::string& name, const std::filesystem::path& folder 
   return {Code::stopped, "nothing is wrong", {}, {}, {}};
 }
 
-bool doubts(const Table& table, const std::string& code, const std::string& part) {
-  for (const Remark& doubt : table.doubts())
-    if (doubt.code == code && doubt.sentence.find(part) != std::string::npos) return true;
+bool remarks(const Table& table, const std::string& code, const std::string& part) {
+  for (const Remark& remark : table.remarks())
+    if (remark.code == code && remark.sentence.find(part) != std::string::npos) return true;
   return false;
 }
 
@@ -101,7 +101,7 @@ TEST(JsonLines, WhatIsWrongHasItsLine) {
     scratch.file("x.jsonl", text);
     return problem_of("x.jsonl", scratch.path());
   };
-  EXPECT_EQ(wrong("{\"a\": 1}\n{\"a\": 2\n").place.line, 2u);
+  EXPECT_EQ(wrong("{\"a\": 1}\n{\"a\": 2\n").location.line, 2u);
   EXPECT_EQ(wrong("{\"a\": 1}\n{\"a\": 2\n").code, Code::damaged_file);
   EXPECT_EQ(wrong("\n[1, 2]\n").sentence, "this line holds no object, like {\"shop_no\": 17}");
   EXPECT_EQ(wrong("{\"a\": 1, \"a\": 2}\n").sentence, "`a` appears twice in one object");
@@ -121,7 +121,7 @@ TEST(JsonLines, TypesComeFromTheWholeColumn) {
   EXPECT_EQ(column(table, 0)[1], "2.5");
   EXPECT_EQ(column(table, 1)[1], "007");
   EXPECT_TRUE(
-      doubts(table, "misfits", "1 value of `n` in x.jsonl is not a decimal and counts as null: line 203 `many`"));
+      remarks(table, "misfits", "1 value of `n` in x.jsonl is not a decimal and counts as null: line 203 `many`"));
   ReadOptions options;
   options.columns = {{"n", "text"}};
   options.nulls = {"many"};
@@ -140,7 +140,7 @@ TEST(Workbook, CellsWithTheirTypes) {
   EXPECT_EQ(column(plan, 4), (Texts{"0.1", "0.2", "0.3"}));           // fifteen digits are what was entered
   EXPECT_EQ(plan.type(5).kind, Kind::boolean);
   EXPECT_EQ(column(plan, 6), (Texts{"first", "", ""}));
-  EXPECT_TRUE(doubts(plan, "formulas-without-value", "1 cell of Plan holds a formula without its value"));
+  EXPECT_TRUE(remarks(plan, "formulas-without-value", "1 cell of Plan holds a formula without its value"));
   const Table other = whole("plan.xlsx#Other");  // its table begins further in
   EXPECT_EQ(other.headings(), (Texts{"k", "v"}));
   EXPECT_EQ(column(other, 0), (Texts{"007", "8"}));

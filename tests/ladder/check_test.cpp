@@ -142,9 +142,9 @@ TEST(Check, ProblemsKnowTheirPlace) {
   ladder.figures[0].formula = "1 + quantty";
   const auto found = check(ladder, support::small_shop());
   ASSERT_EQ(found.size(), 1u);
-  EXPECT_EQ(found[0].place.key, "figures.amount");
-  EXPECT_EQ(found[0].place.offset, 4u);
-  EXPECT_EQ(found[0].place.length, 7u);
+  EXPECT_EQ(found[0].location.key, "figures.amount");
+  EXPECT_EQ(found[0].location.offset, 4u);
+  EXPECT_EQ(found[0].location.length, 7u);
   EXPECT_THROW(standings(ladder, support::small_shop()), Error);
 }
 

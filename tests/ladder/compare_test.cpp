@@ -205,7 +205,7 @@ TEST(Compare, WhatIsWrongIsSaid) {
     standings(ladder, catalog_of(few));
     FAIL();
   } catch (const Error& error) {
-    EXPECT_EQ(error.problems().front().place.key, "compare.choose.since");
+    EXPECT_EQ(error.problems().front().location.key, "compare.choose.since");
   }
 }
 

@@ -14,7 +14,7 @@ const std::filesystem::path demo = std::filesystem::path(LOFTY_SOURCE) / "demo";
 std::vector<std::string> steps(const Cost& cost) {
   std::vector<std::string> out;
   for (const CostStep& step : cost.steps)
-    out.push_back(step.step + ": " + step.serves + (step.by.empty() ? "" : " by " + step.by));
+    out.push_back(step.step + ": " + step.purpose + (step.by.empty() ? "" : " by " + step.by));
   return out;
 }
 
@@ -31,7 +31,7 @@ TEST(Cost, PlansAndAnswersHaveTheSameSteps) {
     ASSERT_TRUE(after.measured()) << entry.path();
     for (const CostStep& step : after.steps) {
       // Every planned step was timed, and what looks at rows took some time.
-      ASSERT_TRUE(step.measured) << entry.path() << " " << step.step << " " << step.serves;
+      ASSERT_TRUE(step.measured) << entry.path() << " " << step.step << " " << step.purpose;
       EXPECT_GE(*step.measured, 0);
       if (step.step == "total" || step.step == "list") {
         EXPECT_GT(*step.measured, 0) << entry.path();
@@ -39,7 +39,7 @@ TEST(Cost, PlansAndAnswersHaveTheSameSteps) {
     }
     EXPECT_GT(before.estimated(), 0);
     ASSERT_EQ(after.steps.front().step, "read");
-    if (after.steps.front().serves == "order_lines.csv") {
+    if (after.steps.front().purpose == "order_lines.csv") {
       EXPECT_EQ(after.steps.front().rows, 12'004);
       EXPECT_NEAR(*before.steps.front().rows, 12'004, 120);  // from samples of the file
     }

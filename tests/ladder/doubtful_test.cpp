@@ -108,11 +108,11 @@ TEST(Doubtful, TheLastDayMayNotBeOver) {
                 .periods = {{.name = "recent", .on = "day", .last = "10"}},
                 .totals = {{"visits", "count(*) filter (where recent)"}},
                 .levels = {{.each = {"day"}, .by = "visits desc"}}};
-  EXPECT_TRUE(says(standings(ladder, catalog), "last-day-part-full",
+  EXPECT_TRUE(says(standings(ladder, catalog), "last-day-incomplete",
                    "2025-03-10, the last day of `recent` with any, has 1 row; the other days have 8 on average") ||
-              says(standings(ladder, catalog), "last-day-part-full", "has 1 visit; the other days have 8 on average"));
+              says(standings(ladder, catalog), "last-day-incomplete", "has 1 visit; the other days have 8 on average"));
   ladder.where = "day < date '2025-03-10'";
-  EXPECT_FALSE(says(standings(ladder, catalog), "last-day-part-full"));
+  EXPECT_FALSE(says(standings(ladder, catalog), "last-day-incomplete"));
 }
 
 TEST(Doubtful, TheBestWithTheLeast) {
@@ -130,9 +130,9 @@ TEST(Doubtful, TheBestWithTheLeast) {
 TEST(Doubtful, NegativeTotalsBendShares) {
   Ladder ladder = by("sum(net)");
   ladder.levels[0].also = {{.name = "part", .measure = Measure::share, .of = "total"}};
-  EXPECT_TRUE(says(ask(ladder), "shares-bent", "1 shop has a negative `total` (shop_no 2: -3)"));
+  EXPECT_TRUE(says(ask(ladder), "negative-in-share", "1 shop has a negative `total` (shop_no 2: -3)"));
   ladder.totals[0].formula = "sum(quantity)";
-  EXPECT_FALSE(says(ask(ladder), "shares-bent"));
+  EXPECT_FALSE(says(ask(ladder), "negative-in-share"));
 }
 
 TEST(Doubtful, TiesOfRoundedQuotients) {

@@ -27,7 +27,7 @@ struct Row {
 };
 
 // Straight from the standard's words. None: the join has to be refused.
-std::optional<std::vector<Row>> nested_loops(const std::vector<Key>& left, const std::vector<Key>& right, JoinKind kind,
+std::optional<std::vector<Row>> nested_loops(const std::vector<Key>& left, const std::vector<Key>& right, JoinType kind,
                                              bool many, bool text) {
   std::vector<Row> out;
   std::vector<bool> used(right.size(), false);
@@ -40,11 +40,11 @@ std::optional<std::vector<Row>> nested_loops(const std::vector<Key>& left, const
       used[r] = true;
       out.push_back({std::to_string(l), to_text(value(left[l], text)), std::to_string(r)});
     }
-    if (partners.empty() && (kind == JoinKind::left || kind == JoinKind::full))
+    if (partners.empty() && (kind == JoinType::left || kind == JoinType::full))
       out.push_back({std::to_string(l), to_text(value(left[l], text)), ""});
   }
   for (std::size_t r = 0; r < right.size(); ++r)
-    if (!used[r] && (kind == JoinKind::right || kind == JoinKind::full))
+    if (!used[r] && (kind == JoinType::right || kind == JoinType::full))
       out.push_back({"", to_text(value(right[r], text)), std::to_string(r)});
   return out;
 }
@@ -84,8 +84,8 @@ RC_GTEST_PROP(JoinsProperty, EveryKindIsWhatNestedLoopsMake, ()) {
   left.push_back(1);
   right.push_back(*rc::gen::inRange(1, 7));
   const bool many = *rc::gen::arbitrary<bool>(), text = *rc::gen::arbitrary<bool>();
-  const JoinKind kind = *rc::gen::element(JoinKind::left, JoinKind::inner, JoinKind::right, JoinKind::full);
-  const Ladder ladder{.data = {.from = "left", .joins = {{.with = "right", .on = {"k"}, .kind = kind, .many = many}}},
+  const JoinType kind = *rc::gen::element(JoinType::left, JoinType::inner, JoinType::right, JoinType::full);
+  const Ladder ladder{.data = {.from = "left", .joins = {{.with = "right", .on = {"k"}, .type = kind, .many = many}}},
                       .list = {.order = "input", .columns = {"l", "k", "r"}}};
   const auto expected = nested_loops(left, right, kind, many, text);
   const Catalog catalog = tables(left, right, text);
@@ -112,7 +112,7 @@ TEST(Joins, ChainsGoOnFromWhatTheFirstOneMade) {
                {{"m", {number(7), number(9)}}, {"name", {Value(std::string("seven")), Value(std::string("nine"))}}});
   const Ladder ladder{
       .data = {.from = "a",
-               .joins = {{.with = "b", .on = {"k"}, .kind = JoinKind::full, .many = true}, {.with = "c", .on = {"m"}}}},
+               .joins = {{.with = "b", .on = {"k"}, .type = JoinType::full, .many = true}, {.with = "c", .on = {"m"}}}},
       .list = {.order = "input", .columns = {"k", "m", "name"}}};
   const Standings s = standings(ladder, catalog);
   EXPECT_EQ(column(s, "k"), (Texts{"1", "1", "2", "3"}));
@@ -130,7 +130,7 @@ TEST(Joins, AMergedKeyLeadsOn) {
   support::add(catalog, "c",
                {{"k", {number(3), number(1), number(4)}}, {"name", {text("three"), text("one"), text("four")}}});
   Ladder ladder{
-      .data = {.from = "a", .joins = {{.with = "b", .on = {"k"}, .kind = JoinKind::full}, {.with = "c", .on = {"k"}}}},
+      .data = {.from = "a", .joins = {{.with = "b", .on = {"k"}, .type = JoinType::full}, {.with = "c", .on = {"k"}}}},
       .list = {.order = "input", .columns = {"k", "m", "name"}}};
   const Standings s = standings(ladder, catalog);
   EXPECT_EQ(column(s, "k"), (Texts{"1", "2", "3"}));
@@ -138,11 +138,11 @@ TEST(Joins, AMergedKeyLeadsOn) {
   EXPECT_EQ(column(s, "name"), (Texts{"one", "", "three"}));
   EXPECT_EQ(s.accounting().joins[1].unmatched, 1u);
   EXPECT_EQ(s.accounting().joins[1].without_rows, 1u);
-  ladder.data.joins[1].kind = JoinKind::full;  // and is merged again
+  ladder.data.joins[1].type = JoinType::full;  // and is merged again
   const Standings all = standings(ladder, catalog);
   EXPECT_EQ(column(all, "k"), (Texts{"1", "2", "3", "4"}));
   EXPECT_EQ(column(all, "name"), (Texts{"one", "", "three", "four"}));
-  ladder.data.joins[1].kind = JoinKind::inner;  // the rows that are left keep their merged keys
+  ladder.data.joins[1].type = JoinType::inner;  // the rows that are left keep their merged keys
   EXPECT_EQ(column(standings(ladder, catalog), "k"), (Texts{"1", "3"}));
 }
 
@@ -158,7 +158,7 @@ TEST(Joins, AnEntryWithoutAKeyMayHoldRowsOfBothSides) {
                 .levels = {{.each = {"k"}, .by = "n desc"}},
                 .list = {.columns = {"k", "m"}}};
   EXPECT_EQ(column(standings(ladder, catalog), "m"), (Texts{"7", ""}));
-  ladder.data.joins[0].kind = JoinKind::full;
+  ladder.data.joins[0].type = JoinType::full;
   try {
     standings(ladder, catalog);
     FAIL() << "one of two values was taken for both";
@@ -170,12 +170,12 @@ TEST(Joins, AnEntryWithoutAKeyMayHoldRowsOfBothSides) {
 
 TEST(Joins, SayWhomTheyLeftOutLetInAndRepeated) {
   Catalog catalog = support::small_shop();
-  Ladder ladder{.data = {.from = "lines", .joins = {{.with = "shops", .on = {"shop_no"}, .kind = JoinKind::inner}}},
+  Ladder ladder{.data = {.from = "lines", .joins = {{.with = "shops", .on = {"shop_no"}, .type = JoinType::inner}}},
                 .totals = {{"n", "count(line_no)"}},
                 .levels = {{.each = {"shop_no"}, .by = "n desc"}}};
   EXPECT_TRUE(says(standings(ladder, catalog), "unmatched-rows",
                    "1 line found no partner in shops: shop_no (4); it is left out"));
-  ladder.data.joins[0].kind = JoinKind::right;
+  ladder.data.joins[0].type = JoinType::right;
   const Standings never = standings(ladder, catalog);
   EXPECT_TRUE(says(never, "entries-without-rows", "shop_no (5); it stands as a row of its own"));
   EXPECT_EQ(column(never, "shop_no"), (Texts{"1", "2", "3", "5"}));

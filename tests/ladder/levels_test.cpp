@@ -80,7 +80,7 @@ TEST(Others, TheRestAsOneLineAndAllAsAnother) {
   ASSERT_EQ(s.summaries().size(), 2u);
   EXPECT_EQ(s.summaries()[0].label, "others, 5 shops");
   EXPECT_EQ(s.summaries()[1].label, "all 7 shops");
-  EXPECT_EQ(s.summaries()[0].behind, 1u);
+  EXPECT_EQ(s.summaries()[0].after, 1u);
   // rank, shop_no, spend, orders: the two best have 900 and 700.
   EXPECT_EQ(to_text(s.summaries()[0].values[2]), "770");
   EXPECT_EQ(to_text(s.summaries()[1].values[2]), "2370");
@@ -138,7 +138,7 @@ RC_GTEST_PROP(OthersProperty, AreWhatThePlainQuestionSaysOfThem, ()) {
   for (const SummaryLine& line : s.summaries()) {
     // The same rows, by their keys, as one entry.
     Ladder plain = ladder;
-    const Value valley = s.value(line.behind, 0);
+    const Value valley = s.value(line.after, 0);
     plain.where = is_null(valley) ? "valley is null" : "valley = '" + to_text(valley) + "'";
     if (line.of == SummaryLine::Of::others)
       for (std::size_t r = 0; r < s.rows(); ++r) {
@@ -227,7 +227,7 @@ TEST(Levels, OthersOfEachLevel) {
   const Standings s = standings(ladder, catalog_of(few));
   Texts labels;
   for (const SummaryLine& line : s.summaries())
-    labels.push_back(std::to_string(line.behind) + " " + std::to_string(line.level) + " " + line.label);
+    labels.push_back(std::to_string(line.after) + " " + std::to_string(line.level) + " " + line.label);
   EXPECT_EQ(labels, (Texts{"1 1 others, 2 shops", "1 1 all 3 shops", "3 1 others, 1 shop", "3 1 all 2 shops",
                            "3 0 others, 2 valleys", "3 0 all 4 valleys"}));
   const std::string text = listing(s, {.width = 100});
@@ -279,15 +279,15 @@ TEST(Alternatives, ListOtherwiseAndChangeNoPlace) {
   ladder.levels[1].best = 2;
   ladder.alternatives = {{"orders", "orders asc"}, {"number", "shop_no desc"}};
   const Standings by_place = standings(ladder, catalog_of(few));
-  ladder.list.order_by = "orders";
+  ladder.list.alternative = "orders";
   const Standings by_orders = standings(ladder, catalog_of(few));
   EXPECT_EQ(column(by_orders, "valley").front(), "valley 2");
   EXPECT_EQ(column(by_orders, "rank"), (Texts{"2", "1", "2", "1", "2", "2", "1"}));
   // A level takes what it knows of a sort list: valleys have no shop_no, and stay by place.
-  ladder.list.order_by = "number";
+  ladder.list.alternative = "number";
   const Standings by_number = standings(ladder, catalog_of(few));
   EXPECT_EQ(column(by_number, "shop_no"), (Texts{"", "3", "2", "1", "", "5", "4"}));
-  ladder.list.order_by = "name";
+  ladder.list.alternative = "name";
   EXPECT_EQ(column(standings(ladder, catalog_of(few)), "shop_no"), (Texts{"", "1", "2", "3", "", "4", "5"}));
   for (const Standings* s : {&by_orders, &by_number}) {
     auto a = rows_of(*s, 1), b = rows_of(by_place, 1);
@@ -301,7 +301,7 @@ TEST(Alternatives, OfOneLevelStayInsideTheGroups) {
   Ladder ladder = two_levels();
   ladder.levels = {{.each = {"shop_no"}, .within = {"valley"}, .by = "spend desc"}};
   ladder.alternatives = {{"number", "shop_no desc"}};
-  ladder.list.order_by = "number";
+  ladder.list.alternative = "number";
   EXPECT_EQ(column(standings(ladder, catalog_of(few)), "shop_no"), (Texts{"3", "2", "1", "5", "4", "6", "7"}));
 }
 
@@ -310,10 +310,10 @@ TEST(Alternatives, AreCheckedBeforeTheyAreAskedFor) {
   ladder.alternatives = {{"orders", "ordrs desc"}};
   const auto found = check(ladder, catalog_of(few));
   ASSERT_EQ(found.size(), 1u);
-  EXPECT_EQ(found[0].place.key, "alternatives.orders");
+  EXPECT_EQ(found[0].location.key, "alternatives.orders");
   EXPECT_EQ(found[0].nearest, "orders");
   ladder.alternatives.clear();
-  ladder.list.order_by = "nme";
+  ladder.list.alternative = "nme";
   EXPECT_EQ(check(ladder, catalog_of(few)).front().nearest, "name");
 }
 
@@ -328,7 +328,7 @@ TEST(Levels, WhatIsWrongIsSaidOfItsLevel) {
   ladder.levels[1].by = "spnd desc";
   const auto misspelt = check(ladder, catalog_of(few));
   ASSERT_EQ(misspelt.size(), 1u);
-  EXPECT_EQ(misspelt[0].place.key, "level[1].by");
+  EXPECT_EQ(misspelt[0].location.key, "level[1].by");
   ladder = two_levels();
   ladder.levels[1].by.clear();
   EXPECT_EQ(problems_of(ladder), (Texts{"missing-key: nothing says what to rank by"}));

@@ -32,8 +32,8 @@ RC_GTEST_PROP(OrderedTotals, AreWhatTheirDefinitionsSay, ()) {
                                  {"tenth", "percentile_disc(0.1) within group (order by x)"},
                                  {"top_tenth", "percentile_disc(0.1) within group (order by x desc)"},
                                  {"quarter", "percentile_cont(0.25) within group (order by x)"},
-                                 {"first_x", "first(x order by at)"},
-                                 {"last_x", "last(x order by at)"},
+                                 {"first_x", "first_value(x) within group (order by at)"},
+                                 {"last_x", "last_value(x) within group (order by at)"},
                                  {"late", "median(x) filter (where at > 2)"}},
                       .levels = {{.each = {"g"}}}};
   const Standings answer = standings(ladder, catalog);
@@ -99,9 +99,9 @@ TEST(OrderedTotals, MistakesAreExplained) {
   Catalog catalog;
   support::add(catalog, "t", {{"g", {number(1)}}, {"x", {number(9)}}, {"s", {Value(std::string("a"))}}});
   const std::pair<const char*, const char*> cases[] = {
-      {"first(x)", "`first` needs an order: first by what?"},
+      {"first_value(x)", "`first_value` goes with a window: which rows does it see?"},
       {"median(s)", "`median` takes numbers"},
-      {"sum(x order by g)", "`sum` takes no order"},
+      {"sum(x order by g)", "the order of `sum` is written after its brackets"},
       {"percentile_cont(0.5)", "`percentile_cont` orders by one key"},
       {"percentile_disc(1.5) within group (order by x)", "the fraction is a number between 0 and 1"},
       {"percentile_disc(x) within group (order by x)", "the fraction is a number between 0 and 1"}};

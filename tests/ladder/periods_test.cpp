@@ -41,7 +41,7 @@ TEST(Periods, TheAnchorIsTheLatestOfTheRowsThatTheOtherConditionsLetThrough) {
   const Period period{.name = "recent", .on = "ordered_on", .last = "1"};
   EXPECT_EQ(caught(in(period, "recent and quantity > 2")), Texts{"4"});
   EXPECT_EQ(caught(in(period, "status = 'open' and recent")), Texts{"5"});
-  Ladder fixed = in({.name = "recent", .on = "ordered_on", .last = "2", .anchor = "2025-03-03"});
+  Ladder fixed = in({.name = "recent", .on = "ordered_on", .last = "2", .ends = "2025-03-03"});
   EXPECT_EQ(caught(fixed), (Texts{"2", "3"}));
   EXPECT_NE(sentence(fixed).find("`recent` is 2025-03-02 to 2025-03-03: 2 lines, on 1 of 2 days"), std::string::npos);
   EXPECT_TRUE(
@@ -116,7 +116,7 @@ TEST(Periods, WhatIsWrongWithOneIsSaid) {
   EXPECT_EQ(problems({.name = "recent", .on = "ordered_on", .last = "3", .unit = "moth"})[0],
             "unknown-word: a period's unit is day, week, month, quarter or year, not `moth`; nearest: month");
   EXPECT_EQ(problems({.name = "recent", .on = "ordered_on", .last = "0"})[0], "bad-value: `0` is no number of units");
-  EXPECT_EQ(problems({.name = "recent", .on = "ordered_on", .last = "3", .anchor = "yesterday"})[0],
+  EXPECT_EQ(problems({.name = "recent", .on = "ordered_on", .last = "3", .ends = "yesterday"})[0],
             "bad-value: `yesterday` is no date");
   EXPECT_EQ(problems({.name = "recent", .on = "ordered_on", .last = "3", .from = "2025-03-01"})[0],
             "bad-value: `periods.recent` has both `last` and `from` or `through`");

@@ -18,7 +18,7 @@ TableProfile profile_of(const std::string& text) {
 }
 
 std::string doubt(const TableProfile& p, const std::string& code) {
-  for (const Remark& remark : p.doubts)
+  for (const Remark& remark : p.remarks)
     if (remark.code == code) return remark.sentence;
   return {};
 }
@@ -36,7 +36,7 @@ TEST(Profile, SaysWhatEachColumnHolds) {
   EXPECT_EQ(to_text(p.columns[1].least), "2.50");
   EXPECT_EQ(to_text(p.columns[1].greatest), "12.25");
   EXPECT_EQ(to_text(p.columns[2].samples[0]), "paid");  // the commonest first
-  EXPECT_TRUE(p.doubts.empty());
+  EXPECT_TRUE(p.remarks.empty());
 }
 
 TEST(Profile, SaysItsDoubts) {

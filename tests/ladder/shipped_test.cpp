@@ -518,7 +518,7 @@ TEST(Shipped, EveryRouteGivesTheSameRows) {
                                             "--best",     "10",
                                             "--columns",  "rank,shop,valley,spend,orders",
                                             "--to",       "csv",
-                                            "--save",     saved});
+                                            "--save-ladder",     saved});
   ASSERT_EQ(from_options.status, 0) << from_options.err;
   EXPECT_EQ(from_options.out, from_file.out);
   EXPECT_EQ(support::lofty({"rank", saved, "--to", "csv"}).out, from_file.out);

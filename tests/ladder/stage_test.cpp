@@ -50,8 +50,8 @@ Standings some(const Listing& list, std::size_t count) {
 }  // namespace
 
 TEST(Stages, HaveNames) {
-  for (const Stage stage : stages()) EXPECT_EQ(stage_from(stage_name(stage)), stage);
-  EXPECT_EQ(stage_from("sorted"), std::nullopt);
+  for (const Stage stage : stages()) EXPECT_EQ(from_string<Stage>(to_string(stage)), stage);
+  EXPECT_EQ(from_string<Stage>("sorted"), std::nullopt);
   EXPECT_EQ(stages().size(), 6u);
 }
 
@@ -98,7 +98,7 @@ TEST(SomeRows, FirstLastAndBoth) {
   const Standings both = some({.first = 1, .last = 2}, 9);
   EXPECT_EQ(column(both, "n"), (Texts{"0", "7", "8"}));
   EXPECT_EQ(both.passed_over(1), 6u);
-  EXPECT_EQ(both.shown_of_total(), "the first and last 3 of 9 numbers");
+  EXPECT_EQ(both.shown_of_total(), "the first 1 and last 2 of 9 numbers");
   EXPECT_EQ(some({.first = 2}, 9).shown_of_total(), "the first 2 of 9 numbers");
   // They meet: every row once.
   EXPECT_EQ(some({.first = 6, .last = 6}, 9).rows(), 9u);

@@ -97,7 +97,7 @@ TEST(Standings, DivisionByZeroNamesTheRow) {
   EXPECT_EQ(error.code(), Code::division_by_zero);
   EXPECT_TRUE(error.data_fault());
   EXPECT_EQ(error.problems()[0].sentence, "division by zero: `quantity - 5` is 0, in row 4 of lines");
-  EXPECT_EQ(error.problems()[0].place.key, "figures.amount");
+  EXPECT_EQ(error.problems()[0].location.key, "figures.amount");
   EXPECT_EQ(error.problems()[0].advice, "nullif(quantity - 5, 0) makes the result null there");
   ladder.where = "status <> 'void' or status is null";  // the row does not count, so its value is not used
   EXPECT_NO_THROW(standings(ladder, support::small_shop()));
@@ -478,21 +478,21 @@ TEST(Standings, CustomOrdersThatCannotBe) {
 // E7. Where a value that no entry has would stand, in each group.
 TEST(Standings, WhereAnAmountWouldStand) {
   Ladder ladder = by_shop();
-  const auto all = standings(ladder, support::small_shop()).where_would("spend", support::money("11.00"));
+  const auto all = standings(ladder, support::small_shop()).place_for("spend", support::money("11.00"));
   ASSERT_EQ(all.size(), 1u);
   EXPECT_EQ(all[0].standing.equal, 2u);
   EXPECT_EQ(all[0].standing.ranked, 3u);
   EXPECT_EQ(*all[0].behind, support::money("1.25"));
   EXPECT_FALSE(all[0].ahead);
   ladder.levels[0].within = {"valley"};
-  const auto groups = standings(ladder, support::small_shop()).where_would("spend", support::money("5"));
+  const auto groups = standings(ladder, support::small_shop()).place_for("spend", support::money("5"));
   ASSERT_EQ(groups.size(), 3u);
   EXPECT_EQ(groups[0].group, std::vector<Value>{std::string("Ashwater")});
   EXPECT_EQ(groups[0].standing.place(Ties::competition), 2);
   EXPECT_EQ(groups[2].standing.place(Ties::competition), 1);
-  EXPECT_THROW(standings(ladder, support::small_shop()).where_would("spent", support::number(1)), Error);
-  EXPECT_THROW(standings(ladder, support::small_shop()).where_would("spend", std::string("much")), Error);
-  EXPECT_THROW(standings({.data = {.from = "lines"}}, support::small_shop()).where_would("spend", support::number(1)),
+  EXPECT_THROW(standings(ladder, support::small_shop()).place_for("spent", support::number(1)), Error);
+  EXPECT_THROW(standings(ladder, support::small_shop()).place_for("spend", std::string("much")), Error);
+  EXPECT_THROW(standings({.data = {.from = "lines"}}, support::small_shop()).place_for("spend", support::number(1)),
                Error);
 }
 

@@ -474,7 +474,7 @@ TEST(Tiers, SplitTiesAreNamed) {
 TEST(NamedWindows, AreInheritedAsTheStandardSays) {
   Ladder ladder{.data = {.from = "lines"},
                 .figures = {{"w", "sum(amount) over by_day"}, {"v", "sum(amount) over (of_shop order by line desc)"}},
-                .window_defs = {{"of_shop", "partition by shop"}, {"by_day", "of_shop order by day"}},
+                .named_windows = {{"of_shop", "partition by shop"}, {"by_day", "of_shop order by day"}},
                 .list = {.columns = {"w", "v"}}};
   const Standings answer = standings(ladder, few_lines());
   EXPECT_EQ(column(answer, "w"), (Texts{"1.00", "6.00", "6.00", "10.00", "10.00"}));
@@ -485,8 +485,8 @@ TEST(NamedWindows, AreInheritedAsTheStandardSays) {
       {"sum(amount) over by_da", "no window is called `by_da`"},
       {"sum(amount) over (framed rows 1 preceding)", "`framed` has a frame, so nothing can build on it"},
       {"sum(amount) over self", "the window `self` builds on itself"}};
-  ladder.window_defs.push_back({"framed", "order by day rows 2 preceding"});
-  ladder.window_defs.push_back({"self", "self order by day"});
+  ladder.named_windows.push_back({"framed", "order by day rows 2 preceding"});
+  ladder.named_windows.push_back({"self", "self order by day"});
   for (const auto& [formula, part] : wrong) {
     const char* const sentence = part;
     ladder.figures = {{"w", formula}};

@@ -123,7 +123,7 @@ TEST(Zones, ByOptionAndSaved) {
   const support::Scratch folder;
   folder.file("visits.csv", visits);
   const auto ran = support::lofty(
-      {"rank", "visits.csv", "--zone", "Europe/Oslo", "--columns", "at", "--to", "csv", "--save", "kept.ladder.toml"},
+      {"rank", "visits.csv", "--zone", "Europe/Oslo", "--columns", "at", "--to", "csv", "--save-ladder", "kept.ladder.toml"},
       folder.path());
   ASSERT_EQ(ran.status, 0) << ran.err;
   EXPECT_NE(ran.out.find("2025-07-01 00:15:00+02:00"), std::string::npos) << ran.out;

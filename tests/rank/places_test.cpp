@@ -20,8 +20,8 @@ TEST(Places, TheFiveRules) {
   EXPECT_EQ(fractional_places_by_row(o), (std::vector<double>{3, 1.5, 1.5}));
   EXPECT_EQ(places(o, Ties::competition), (P{1, 1, 3}));
   for (const Ties ties : {Ties::competition, Ties::modified, Ties::dense, Ties::ordinal, Ties::fractional})
-    EXPECT_EQ(ties_from(ties_name(ties)), ties);
-  EXPECT_FALSE(ties_from("competitive"));
+    EXPECT_EQ(from_string<Ties>(to_string(ties)), ties);
+  EXPECT_FALSE(from_string<Ties>("competitive"));
 }
 
 // Each rule against its definition in words, in groups, with nulls and tie-breakers.

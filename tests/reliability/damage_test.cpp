@@ -96,7 +96,7 @@ TEST(Damage, Workbooks) {
 TEST(Damage, SavedStandings) {
   const support::Scratch s;
   s.file("t.csv", lines);
-  ASSERT_EQ(support::lofty({"rank", "t.csv", "--by", "amount desc", "--keep-as", "t.standings.json"}, s.path()).status, 0);
+  ASSERT_EQ(support::lofty({"rank", "t.csv", "--by", "amount desc", "--save-standings", "t.standings.json"}, s.path()).status, 0);
   right_or_refused(s.path() / "t.standings.json");
 }
 
@@ -148,8 +148,8 @@ TEST(Damage, JsonLinesAreJson) {
       TableFiles(s.path()).open("t.jsonl", {})->read(std::vector<std::size_t>{0}, {});
     } catch (const Error& error) {
       const Problem& p = error.problems().front();
-      EXPECT_EQ(p.place.line, 2u) << line;
-      return p.sentence + "; column " + std::to_string(p.place.column);
+      EXPECT_EQ(p.location.line, 2u) << line;
+      return p.sentence + "; column " + std::to_string(p.location.column);
     }
     return std::string("nothing is wrong");
   };

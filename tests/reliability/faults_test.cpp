@@ -30,7 +30,7 @@ class Faults : public ::testing::Test {
   std::vector<std::string> call(const std::string& source, const std::string& to) const {
     std::vector<std::string> out = {"rank", source, "--remarks", "none"};
     if (to.ends_with(".standings.json"))
-      out.insert(out.end(), {"--to", "csv", "--keep-as", "out/" + to});
+      out.insert(out.end(), {"--to", "csv", "--save-standings", "out/" + to});
     else
       out.insert(out.end(), {"--to", "out/" + to});
     return out;
@@ -210,7 +210,7 @@ TEST_F(Faults, AllocationsOfEachInput) {
                            " && gzip -k lines.csv && " LOFTY_TOOL " rank lines.csv --to lines.sqlite#lines --remarks none && echo "
                            "'{\"shop_no\": 1, \"amount\": 2.5, \"day\": \"2025-01-01\"}' > lines.jsonl && " LOFTY_TOOL
                            " rank lines.csv --to lines.xlsx --remarks none && " LOFTY_TOOL
-                           " rank lines.csv --keep-as lines.standings.json --to csv --remarks none > /dev/null")
+                           " rank lines.csv --save-standings lines.standings.json --to csv --remarks none > /dev/null")
                 .status,
             0);
   for (const std::string name : {"lines.csv.gz", "lines.sqlite#lines", "lines.jsonl", "lines.xlsx#Standings", "lines.standings.json"}) {

@@ -73,7 +73,7 @@ TEST(Limits, ARowOfDelimitedText) {
   fs::resize_file(s.path() / "t.csv", 300 << 20);  // a quote that is never closed, and 300 MiB
   const Problem p = problem_of(s.path(), "t.csv");
   EXPECT_EQ(p.sentence, "a row is longer than 256 MiB");
-  EXPECT_EQ(p.place.line, 2u);
+  EXPECT_EQ(p.location.line, 2u);
 }
 
 TEST(Limits, JsonMembersAndNesting) {

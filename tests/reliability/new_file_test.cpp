@@ -105,6 +105,6 @@ TEST(NewFileTest, AFolderThatIsNotThereIsSaid) {
   } catch (const lofty::Error& error) {
     EXPECT_EQ(error.code(), lofty::Code::cannot_open);
     EXPECT_EQ(error.problems().front().sentence, "cannot be written: No such file or directory");
-    EXPECT_NE(error.problems().front().place.file.find("none/a.csv"), std::string::npos);
+    EXPECT_NE(error.problems().front().location.file.find("none/a.csv"), std::string::npos);
   }
 }

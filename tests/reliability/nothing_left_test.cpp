@@ -36,7 +36,7 @@ void use(const Ladder& ladder, const Catalog& tables) {
   table_of(s, "again");
   if (!ladder.totals.empty()) RC_ASSERT(compare_with(s, table_of(s, "again")).equal());  // entries have keys
   try {
-    s.where_would(ladder.levels.empty() ? "" : "total", Decimal(5, 0));
+    s.place_for(ladder.levels.empty() ? "" : "total", Decimal(5, 0));
   } catch (const Error&) {
     // A listing without places says so.
   }
@@ -60,7 +60,7 @@ void use(const Ladder& ladder, const Catalog& tables) {
   compared.compare.choose = {{"least", Decimal(2, 0)}};
   may_refuse([&] { listing(standings(compared, tables)); });
   if (!ladder.totals.empty()) {
-    crossed.across = {.each = {"status"}, .by = "total desc", .cell = "total"};
+    crossed.crossed = {.each = {"status"}, .by = "total desc", .cell = "total"};
     may_refuse([&] { listing(standings(crossed, tables)); });
   }
   if (*rc::gen::inRange(0, 10) == 0) RC_ASSERT(!written(s, Format::workbook).empty());
@@ -81,7 +81,7 @@ TEST(NothingLeft, EveryWriterAndEveryQuestionTakesIt) {
     if (!row_level) {
       ladder.totals = {{"total", *rc::gen::element<std::string>("sum(weight)", "count(*)", "median(weight)", "max(product)")}};
       if (flip()) ladder.totals.push_back({"different", "count(distinct product)"});
-      if (flip()) ladder.totals.push_back({"first_one", "first(status order by weight)"});
+      if (flip()) ladder.totals.push_back({"first_one", "first_value(status) within group (order by weight)"});
       if (flip()) ladder.totals.push_back({"middle", "median(product)"});
       level.each = {"product"};
       level.by = "total desc";
@@ -126,14 +126,14 @@ TEST(NothingLeft, CommandsThatCrashed) {
     EXPECT_EQ(ran.status, 0) << ran.err;
     EXPECT_NE((ran.out + ran.err).find(said), std::string::npos) << ran.out << ran.err;
   };
-  for (const char* total : {"x=count(distinct product)", "x=median(amount)", "x=first(product order by amount)"})
+  for (const char* total : {"x=count(distinct product)", "x=median(amount)", "x=first_value(product) within group (order by amount)"})
     fine({"rank", "t.csv", "--total", total, "--total", "s=sum(amount)", "--each", "shop", "--by", "s desc", "--having",
           "s > 1000", "--best", "2", "--others"},
          "0 of 2 shops");
-  fine({"rank", "t.csv", "--keep-as", "rows.standings.json"}, "kept rows.standings.json");
+  fine({"rank", "t.csv", "--save-standings", "rows.standings.json"}, "kept rows.standings.json");
   fine({"inspect", "rows.standings.json#entries"}, "3 rows");
   for (const char* where : {"amount > 1000", "shop = 2"})
     fine({"rank", "t.csv", "--where", where, "--total", "s=sum(amount)", "--each", "product", "--within", "shop", "--by",
-          "s desc", "--where-would", "s=5"},
+          "s desc", "--place-for", "s=5"},
          std::string(where) == "shop = 2" ? "would take place 2 in 2" : "would take no place: no group has an entry");
 }

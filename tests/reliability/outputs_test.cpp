@@ -67,11 +67,11 @@ TEST_F(Outputs, AnInputIsNeverReplacedUnderWhateverName) {
 
 TEST_F(Outputs, JoinedTablesLaddersStandingsAndExpectedTablesAreInputs) {
   refused({"--to", "shops.csv"}, "shops.csv is an input of this run");
-  refused({"--save", "best.ladder.toml", "--replace"}, "--save: best.ladder.toml is an input of this run");
-  ASSERT_EQ(run({"--keep-as", "march.standings.json", "--to", "csv"}).status, 0);
-  refused({"--keep-as", "march.standings.json"}, "march.standings.json is an input of this run", "march.standings.json");
+  refused({"--save-ladder", "best.ladder.toml", "--replace"}, "--save-ladder: best.ladder.toml is an input of this run");
+  ASSERT_EQ(run({"--save-standings", "march.standings.json", "--to", "csv"}).status, 0);
+  refused({"--save-standings", "march.standings.json"}, "march.standings.json is an input of this run", "march.standings.json");
   folder_.file("later.ladder.toml", slurp(path("best.ladder.toml")) + "[compare]\nwith = \"march.standings.json\"\n");
-  refused({"--keep-as", "march.standings.json"}, "march.standings.json is an input", "later.ladder.toml");
+  refused({"--save-standings", "march.standings.json"}, "march.standings.json is an input", "later.ladder.toml");
   folder_.file("expected.csv", "shop_no,spend\n1,9.00\n2,7.00\n");
   refused({"--expect", "expected.csv", "--to", "expected.csv"}, "expected.csv is an input");
 }
@@ -80,11 +80,11 @@ TEST_F(Outputs, JoinedTablesLaddersStandingsAndExpectedTablesAreInputs) {
 TEST_F(Outputs, TablesOfLaddersThatAreTablesAreInputs) {
   folder_.file("second.ladder.toml", "[data]\nfrom = \"best.ladder.toml\"\n");
   refused({"--to", "lines.csv", "--replace"}, "lines.csv is an input of this run", "second.ladder.toml");
-  refused({"--save", "best.ladder.toml", "--replace"}, "best.ladder.toml is an input", "second.ladder.toml");
+  refused({"--save-ladder", "best.ladder.toml", "--replace"}, "best.ladder.toml is an input", "second.ladder.toml");
 }
 
 TEST_F(Outputs, TwoOutputsAreTwoFiles) {
-  refused({"--to", "x.standings.json", "--keep-as", "x.standings.json"}, "--to and --keep-as name the same file");
+  refused({"--to", "x.standings.json", "--save-standings", "x.standings.json"}, "--to and --save-standings name the same file");
 }
 
 TEST_F(Outputs, OnlyAnEarlierAnswerIsReplacedUntold) {
@@ -100,12 +100,12 @@ TEST_F(Outputs, OnlyAnEarlierAnswerIsReplacedUntold) {
     EXPECT_EQ(told.status, 0);
     EXPECT_NE(told.err.find("; it replaced a file of 5 bytes"), std::string::npos) << told.err;
   }
-  EXPECT_EQ(run({"--to", "csv", "--keep-as", "a.standings.json"}).status, 0);
-  EXPECT_EQ(run({"--to", "csv", "--keep-as", "a.standings.json"}).status, 0);
+  EXPECT_EQ(run({"--to", "csv", "--save-standings", "a.standings.json"}).status, 0);
+  EXPECT_EQ(run({"--to", "csv", "--save-standings", "a.standings.json"}).status, 0);
   refused({"--to", "a.standings.json"}, "not plainly an earlier answer of this kind");  // of json, it is none
-  EXPECT_EQ(run({"--to", "csv", "--save", "b.ladder.toml"}).status, 0);
-  refused({"--save", "b.ladder.toml"}, "--save: b.ladder.toml is there already");  // it may have been edited
-  EXPECT_EQ(run({"--to", "csv", "--save", "b.ladder.toml", "--replace"}).status, 0);
+  EXPECT_EQ(run({"--to", "csv", "--save-ladder", "b.ladder.toml"}).status, 0);
+  refused({"--save-ladder", "b.ladder.toml"}, "--save-ladder: b.ladder.toml is there already");  // it may have been edited
+  EXPECT_EQ(run({"--to", "csv", "--save-ladder", "b.ladder.toml", "--replace"}).status, 0);
 }
 
 TEST_F(Outputs, ACsvFileWithOtherHeadingsIsNoEarlierAnswer) {

@@ -53,7 +53,7 @@ std::string refusal(const Standings& answer, PictureKind kind, const PictureOpti
     picture_of(answer, kind, options);
     return "none";
   } catch (const Error& error) {
-    return std::string(code_name(error.code())) + ": " + error.problems()[0].sentence;
+    return std::string(to_string(error.code())) + ": " + error.problems()[0].sentence;
   }
 }
 

@@ -68,9 +68,9 @@ void add_column(lofty::TableBuilder& builder, const char* name, const std::vecto
 }
 
 // Every row with its partners, and what the kind of join leaves out and lets in.
-std::vector<Row> joined(const std::optional<lofty::JoinKind>& kind, const std::vector<Row>& rows,
+std::vector<Row> joined(const std::optional<lofty::JoinType>& kind, const std::vector<Row>& rows,
                         const std::vector<Shop>& shops) {
-  using lofty::JoinKind;
+  using lofty::JoinType;
   if (!kind) return rows;
   std::vector<Row> out;
   std::vector<bool> met(shops.size(), false);
@@ -78,7 +78,7 @@ std::vector<Row> joined(const std::optional<lofty::JoinKind>& kind, const std::v
     const auto partner =
         std::find_if(shops.begin(), shops.end(), [&](const Shop& shop) { return row.shop && shop.shop == row.shop; });
     if (partner == shops.end()) {
-      if (*kind == JoinKind::left || *kind == JoinKind::full) out.push_back(row);
+      if (*kind == JoinType::left || *kind == JoinType::full) out.push_back(row);
       continue;
     }
     met[static_cast<std::size_t>(partner - shops.begin())] = true;
@@ -87,7 +87,7 @@ std::vector<Row> joined(const std::optional<lofty::JoinKind>& kind, const std::v
     out.back().since = partner->since;
   }
   for (std::size_t s = 0; s < shops.size(); ++s)
-    if (!met[s] && (*kind == JoinKind::right || *kind == JoinKind::full))
+    if (!met[s] && (*kind == JoinType::right || *kind == JoinType::full))
       out.push_back({.shop = shops[s].shop, .size = shops[s].size, .since = shops[s].since});
   return out;
 }
@@ -227,7 +227,7 @@ void list(const Question& q, std::size_t level, const std::vector<Row>& rows, co
 
 lofty::Ladder ladder_of(const Question& question) {
   lofty::Ladder ladder{.data = {.from = "lines"}, .where = question.where.text};
-  if (question.join) ladder.data.joins = {{.with = "shops", .on = {"shop"}, .kind = *question.join}};
+  if (question.join) ladder.data.joins = {{.with = "shops", .on = {"shop"}, .type = *question.join}};
   if (question.last_days) {
     ladder.periods = {{.name = "recent", .on = "day", .last = std::to_string(*question.last_days)}};
     ladder.where = ladder.where.empty() ? "recent" : "(" + ladder.where + ") and recent";

@@ -73,7 +73,7 @@ struct Level {
 };
 
 struct Question {
-  std::optional<lofty::JoinKind> join;  // with the shops
+  std::optional<lofty::JoinType> join;  // with the shops
   RowCondition where;
   std::optional<long> last_days;  // and only rows of so many days, back from the latest that `where` lets through
   std::vector<Total> totals;

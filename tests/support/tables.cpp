@@ -47,7 +47,7 @@ bool says(const lofty::Standings& standings, const std::string& code, const std:
 std::vector<std::string> problems(const lofty::Ladder& ladder, const lofty::Catalog& catalog) {
   std::vector<std::string> out;
   for (const lofty::Problem& p : lofty::check(ladder, catalog))
-    out.push_back(std::string(lofty::code_name(p.code)) + ": " + p.sentence +
+    out.push_back(std::string(lofty::to_string(p.code)) + ": " + p.sentence +
                   (p.nearest.empty() ? "" : "; nearest: " + p.nearest));
   return out;
 }

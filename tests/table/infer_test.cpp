@@ -70,7 +70,7 @@ TEST(Types, TheNarrowestThatNinetyNineOfAHundredFit) {
   for (const auto& c : cases) {
     const Told told = tell(c.values);
     EXPECT_EQ(told.type.kind, c.kind) << c.values.front() << " ... " << c.values.back() << ": "
-                                      << kind_name(told.type.kind);
+                                      << to_string(told.type.kind);
     EXPECT_EQ(told.misfits, c.misfits) << c.values.front() << " ... " << c.values.back();
   }
 }

@@ -1,8 +1,8 @@
 #include <gtest/gtest.h>
 
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 
-using lofty::engine::nearest_word;
+using lofty::nearest_word;
 
 TEST(Nearest, FindsTheWordThatWasMeant) {
   const std::vector<std::string> words = {"quantity", "unit_price", "shop_no", "status", "order_no"};

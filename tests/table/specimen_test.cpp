@@ -18,7 +18,7 @@ std::string refusal(const char* specimen) {
   } catch (const Error& error) {
     EXPECT_EQ(error.problems().size(), 1u);
     EXPECT_FALSE(error.problems()[0].advice.empty()) << specimen;
-    return std::string(code_name(error.code())) + ": " + error.problems()[0].sentence;
+    return std::string(to_string(error.code())) + ": " + error.problems()[0].sentence;
   }
 }
 

@@ -8,7 +8,7 @@
 #include "lofty/date.hpp"
 
 using namespace lofty;
-using engine::Zone;
+using lofty::Zone;
 
 namespace {
 

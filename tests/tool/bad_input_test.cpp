@@ -86,7 +86,7 @@ TEST(BadInput, Names) {
       {{"column",
         {"rank", "order_lines.csv", "--figure", "amount=quantty * unit_price"},
         2,
-        {"--figure amount: no column `quantty` in order_lines.csv\n    quantty * unit_price\n    ^^^^^^^\n  "
+        {"--figure amount: no column `quantty` in order_lines.csv\n    quantty * unit_price\n    \u203E\u203E\u203E\u203E\u203E\u203E\u203E\n  "
          "nearest: quantity\n"}},
        {"function",
         {"rank", "order_lines.csv", "--each", "shop_no", "--total", "n=cont(*)", "--by", "n desc"},
@@ -98,9 +98,9 @@ TEST(BadInput, Names) {
         {"--ties takes competition, modified, dense, ordinal or fractional, not `competitive`",
          "nearest: competition"}},
        {"where a value of another name would stand",
-        {"rank", "order_lines.csv", "--by", "quantity desc", "--where-would", "price=3"},
+        {"rank", "order_lines.csv", "--by", "quantity desc", "--place-for", "price=3"},
         2,
-        {"--where-would: places go by `quantity`, not by `price`"}},
+        {"--place-for: places go by `quantity`, not by `price`"}},
        {"further column",
         {"rank", "order_lines.csv", "--by", "quantity desc", "--also", "p=share spend"},
         2,
@@ -191,12 +191,12 @@ TEST(BadInput, LadderFiles) {
   run(s, {{"key",
            {"rank", "key.ladder.toml"},
            2,
-           {"key.ladder.toml, line 4, column 1: `rank` has no key `ech`\n    ech = [\"shop_no\"]\n    ^^^\n  nearest: "
+           {"key.ladder.toml, line 4, column 1: `rank` has no key `ech`\n    ech = [\"shop_no\"]\n    \u203E\u203E\u203E\n  nearest: "
             "each\n"}},
-          {"key of a later version",
+          {"key of a column",
            {"rank", "later.ladder.toml"},
            2,
-           {"later.ladder.toml, line 3, column 39: `data.columns.ordered_on.form` is not in this version"}},
+           {"later.ladder.toml, line 3, column 39: `data.columns.ordered_on` has no key `form`"}},
           {"table",
            {"rank", "table.ladder.toml"},
            2,

@@ -60,7 +60,7 @@ TEST(Draw, OptionsReachThePicture) {
     return ran.out;
   };
   const std::string best = demo + "best_shops.ladder.toml";
-  EXPECT_TRUE(has(svg({best, "--as", "bars", "--where-would", "spend=6000"}), "6,000.00 would take place 9"));
+  EXPECT_TRUE(has(svg({best, "--as", "bars", "--place-for", "spend=6000"}), "6,000.00 would take place 9"));
   EXPECT_TRUE(has(svg({best, "--as", "bars", "--value", "orders"}), ">orders<"));
   EXPECT_TRUE(has(svg({best, "--as", "bars", "--at-most", "3"}), "Not drawn: "));
   EXPECT_FALSE(has(svg({best, "--as", "bars", "--best", "2"}), "Twin Larder"));

@@ -89,7 +89,7 @@ TEST(WindowArrays, RangesGoByTheKey) {
   EXPECT_EQ(frame_sums(o, {.from = preceding(1), .by = ascending(day)}, amount).values,
             (std::vector<std::int64_t>{30, 30, 60, 40}));
   EXPECT_EQ(rows_before(o, 1), (std::vector<std::uint32_t>{no_input_row, 0, 1, 2}));
-  EXPECT_EQ(rows_behind(o, 2), (std::vector<std::uint32_t>{2, 3, no_input_row, no_input_row}));
+  EXPECT_EQ(rows_after(o, 2), (std::vector<std::uint32_t>{2, 3, no_input_row, no_input_row}));
   // Downwards, the days before are the later ones.
   const Order down = order({descending(day)});
   EXPECT_EQ(frame_sums(down, {.from = preceding(3), .by = descending(day)}, amount).values,

@@ -10,9 +10,9 @@ using lofty::Problem;
 void bad_option(const std::string& option, const std::string& text, std::string sentence, std::string advice,
                 Code code) {
   Problem p{code, std::move(sentence), {}, {}, std::move(advice)};
-  p.place.key = option;
-  p.place.text = text;
-  p.place.length = text.size();
+  p.location.key = option;
+  p.location.text = text;
+  p.location.length = text.size();
   throw Error(std::move(p));
 }
 

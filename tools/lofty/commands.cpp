@@ -41,18 +41,18 @@ void put(std::vector<lofty::NamedFormula>& list, const std::pair<std::string, st
 }
 
 lofty::Ties ties_of(const std::string& option, const std::string& name) {
-  if (const auto ties = lofty::ties_from(name)) return *ties;
+  if (const auto ties = lofty::from_string<lofty::Ties>(name)) return *ties;
   // The reader of ladder files knows how to say this.
   try {
-    lofty::read_ladder("[rank]\nties = " + ("\"" + name + "\""), option);
+    static_cast<void>(lofty::read_ladder("[rank]\nties = " + ("\"" + name + "\""), option));
   } catch (const Error& error) {
     Problem p = error.problems().front();
     if (p.code == Code::unknown_word) {
       p.sentence = option + " takes competition, modified, dense, ordinal or fractional, not `" + name + "`";
-      p.place = {};
-      p.place.key = option;
-      p.place.text = name;
-      p.place.length = name.size();
+      p.location = {};
+      p.location.key = option;
+      p.location.text = name;
+      p.location.length = name.size();
       throw Error(std::move(p));
     }
   }
@@ -79,7 +79,7 @@ lofty::Also also_of(const std::string& name, const std::string& what) {
       bad_option("--also", what, "tiers are counted from 1 on", "--also 'quarter=tiers 4'");
     return {.name = name, .measure = lofty::Measure::tiers, .count = tiers};
   }
-  if (!lofty::ties_from(what) && what.find(' ') != std::string::npos)
+  if (!lofty::from_string<lofty::Ties>(what) && what.find(' ') != std::string::npos)
     bad_option("--also", what,
                "--also takes a tie rule, by SORT LIST, tiers N, share of COLUMN, running share of COLUMN, percent rank "
                "or cumulative distribution",
@@ -120,15 +120,15 @@ void apply_orderings(const RankOptions& o, lofty::Ladder& ladder) {
 std::string would_stand(const lofty::Standings& answer, const std::vector<std::string>& asked) {
   std::string out;
   for (const std::string& text : asked) {
-    const auto [name, value] = named("--where-would", text, "--where-would spend=4200");
+    const auto [name, value] = named("--place-for", text, "--place-for spend=4200");
     std::vector<lofty::WouldStand> groups;
     try {
-      groups = answer.where_would(name, value_of(value));
+      groups = answer.place_for(name, value_of(value));
     } catch (const Error& error) {
       Problem p = error.problems().front();
-      p.place.key = "--where-would";
-      p.place.text = text;
-      p.place.length = text.size();
+      p.location.key = "--place-for";
+      p.location.text = text;
+      p.location.length = text.size();
       throw Error(std::move(p));
     }
     if (groups.empty()) out += "`" + name + "` " + value + " would take no place: no group has an entry\n";
@@ -176,10 +176,10 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
       any = false;
       const std::string word = one.with.substr(0, one.with.find(' '));
       if (word.size() == one.with.size()) break;
-      for (const lofty::JoinKind kind :
-           {lofty::JoinKind::left, lofty::JoinKind::inner, lofty::JoinKind::right, lofty::JoinKind::full})
-        if (word == lofty::join_kind_name(kind)) {
-          one.kind = kind;
+      for (const lofty::JoinType type :
+           {lofty::JoinType::left, lofty::JoinType::inner, lofty::JoinType::right, lofty::JoinType::full})
+        if (word == lofty::to_string(type)) {
+          one.type = type;
           any = true;
         }
       if (word == "many") one.many = any = true;
@@ -193,9 +193,9 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
     put(ladder.figures, named("--figure", figure, "--figure 'amount=quantity * unit_price'"));
   for (const std::string& total : o.totals)
     put(ladder.totals, named("--total", total, "--total 'spend=sum(quantity * unit_price)'"));
-  for (const std::string& window : o.window_defs)
-    put(ladder.window_defs,
-        named("--window-def", window, "--window-def 'by_day=partition by shop_no order by ordered_on'"));
+  for (const std::string& window : o.named_windows)
+    put(ladder.named_windows,
+        named("--named-window", window, "--named-window 'by_day=partition by shop_no order by ordered_on'"));
   if (o.where) ladder.where = *o.where;
   const bool level = !o.each.empty() || !o.within.empty() || o.by || o.tiebreak || o.ties || o.rank_as ||
                      !o.also.empty() || o.best || o.worst || o.cut || o.having || o.eligible || o.keep_where ||
@@ -240,7 +240,7 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
   apply_orderings(o, ladder);
   if (o.order) ladder.list.order = *o.order;
   take_some(o, ladder.list);
-  if (o.order_by) ladder.list.order_by = *o.order_by;
+  if (o.alternative) ladder.list.alternative = *o.alternative;
   if (!o.columns.empty()) ladder.list.columns = names(o.columns);
   for (const std::string& heading : o.headings)
     ladder.list.headings.push_back(named("--heading", heading, "--heading 'spend=Spend so far'"));
@@ -272,9 +272,9 @@ std::optional<std::pair<fs::path, std::string>> database_of(const std::string& t
 }
 
 lofty::Stage stage_of(const std::string& name) {
-  if (const auto stage = lofty::stage_from(name)) return *stage;
+  if (const auto stage = lofty::from_string<lofty::Stage>(name)) return *stage;
   std::string all;
-  for (const lofty::Stage stage : lofty::stages()) all += (all.empty() ? "" : ", ") + std::string(stage_name(stage));
+  for (const lofty::Stage stage : lofty::stages()) all += (all.empty() ? "" : ", ") + std::string(to_string(stage));
   bad_option("--stage", name, "--stage takes one of " + all, "--stage counted", Code::unknown_word);
 }
 
@@ -308,8 +308,8 @@ std::vector<lofty::Output> outputs_of(const RankOptions& o, const std::optional<
                                                            : Kind::workbook;
     outputs.push_back({"--to", o.to, kind});
   }
-  if (o.keep_as) outputs.push_back({"--keep-as", *o.keep_as, Kind::standings});
-  if (!o.save.empty()) outputs.push_back({"--save", o.save, Kind::ladder});
+  if (o.save_standings) outputs.push_back({"--save-standings", *o.save_standings, Kind::standings});
+  if (!o.save_ladder.empty()) outputs.push_back({"--save-ladder", o.save_ladder, Kind::ladder});
   return outputs;
 }
 
@@ -351,7 +351,7 @@ int inspect(const InspectOptions& options) {
     for (std::size_t i = 0; i < all.size(); ++i) all[i] = i;
     const lofty::TableProfile profile = lofty::profile(source->read(all, {}));
     print((first ? "" : "\n") + lofty::profile_text(profile, looks_of_output(), source->form()));
-    remark(lofty::remarks_text(profile.doubts, looks_of_errors()));
+    remark(lofty::remarks_text(profile.remarks, looks_of_errors()));
     first = false;
   }
   return 0;
@@ -368,7 +368,7 @@ lofty::Looks listing_looks(const RankOptions& options) {
 PageChoices page_choices(const RankOptions& options) {
   PageChoices out;
   for (const std::string& name : options.pictures) {
-    const auto kind = lofty::picture_kind_from(name);
+    const auto kind = lofty::from_string<lofty::PictureKind>(name);
     if (!kind)
       bad_option("--picture", name, "--picture takes bars, lines, movement or shares", "--picture bars",
                  Code::unknown_word);
@@ -447,11 +447,12 @@ int rank_several(const RankOptions& options) {
 int rank(const RankOptions& options) {
   if (options.sources.size() > 1) return rank_several(options);
   const lofty::Detail detail = detail_of(options.remarks);
-  if (options.keep_as && !options.keep_as->ends_with(".standings.json"))
-    bad_option("--keep-as", *options.keep_as, "kept standings end in .standings.json",
-               *options.keep_as + ".standings.json");
-  if (!options.save.empty() && !is_ladder(options.save))
-    bad_option("--save", options.save, "a ladder's file ends in .ladder.toml", options.save + ".ladder.toml");
+  if (options.save_standings && !options.save_standings->ends_with(".standings.json"))
+    bad_option("--save-standings", *options.save_standings, "kept standings end in .standings.json",
+               *options.save_standings + ".standings.json");
+  if (!options.save_ladder.empty() && !is_ladder(options.save_ladder))
+    bad_option("--save-ladder", options.save_ladder, "a ladder's file ends in .ladder.toml",
+               options.save_ladder + ".ladder.toml");
   Asked asked = ask(options.source());
   lofty::Ladder& ladder = asked.text.ladder;
   apply(options, ladder);
@@ -463,7 +464,7 @@ int rank(const RankOptions& options) {
       format = lofty::format_from(ending.empty() ? options.to : ending.substr(1));
     } catch (const Error& error) {
       std::vector<Problem> problems = error.problems();
-      problems.front().place.key = "--to";
+      problems.front().location.key = "--to";
       throw Error(std::move(problems));
     }
   }
@@ -489,9 +490,10 @@ int rank(const RankOptions& options) {
     if (options.expect) inputs.add(expecting.file_of(*options.expect));
     checked(outputs, inputs, nullptr, options.replace);
     if (options.stage) {
-      if (!options.save.empty())
-        bad_option("--save", options.save, "a stage is a part of the question, and --save keeps it whole",
-                   "--save without --stage");
+      if (!options.save_ladder.empty())
+        bad_option("--save-ladder", options.save_ladder,
+                   "a stage is a part of the question, and --save-ladder keeps it whole",
+                   "--save-ladder without --stage");
       ladder = lofty::up_to(ladder, stage_of(*options.stage), tables);
       // A terminal does not hold them all; a file does.
       if (!format && !database && !options.first && !options.last && !options.sample && ladder.levels.size() <= 1)
@@ -502,7 +504,7 @@ int rank(const RankOptions& options) {
     const lofty::Standings answer = lofty::standings(ladder, tables, {.threads = options.threads});
     std::optional<lofty::Comparison> found;
     if (expected) found = lofty::compare_with(answer, *expected);
-    const std::string would = would_stand(answer, options.where_would);  // before anything is printed
+    const std::string would = would_stand(answer, options.place_for);  // before anything is printed
     // Before anything is written, also before the first line is printed.
     inputs.add(tables.opened());
     inputs.add(expecting.opened());
@@ -514,7 +516,7 @@ int rank(const RankOptions& options) {
                        ladder.title);
       } catch (const Error& error) {
         std::vector<Problem> problems = error.problems();
-        if (to_file) problems.front().place.file = options.to;
+        if (to_file) problems.front().location.file = options.to;
         throw Error(std::move(problems));
       }
     };
@@ -538,13 +540,13 @@ int rank(const RankOptions& options) {
       ++done;
     };
     if (to_file) say("wrote " + options.to + ": " + answer.shown_of_total());
-    if (options.keep_as) {
-      lofty::write_file(*options.keep_as, lofty::saved(answer));
-      say("kept " + *options.keep_as);
+    if (options.save_standings) {
+      lofty::write_file(*options.save_standings, lofty::saved(answer));
+      say("kept " + *options.save_standings);
     }
-    if (!options.save.empty()) {
-      save(asked, options.save);
-      say("saved " + options.save);
+    if (!options.save_ladder.empty()) {
+      save(asked, options.save_ladder);
+      say("saved " + options.save_ladder);
     }
     if (found) {
       const std::string text =
@@ -651,7 +653,7 @@ int check(const CheckOptions& options) {
       asked.text.locate(problems);
       // In the order of the file, as it will be mended.
       std::stable_sort(problems.begin(), problems.end(),
-                       [](const Problem& a, const Problem& b) { return a.place.line < b.place.line; });
+                       [](const Problem& a, const Problem& b) { return a.location.line < b.location.line; });
     } catch (const Error& error) {
       problems = error.problems();
     }

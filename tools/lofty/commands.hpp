@@ -18,13 +18,13 @@ struct InspectOptions {
 struct RankOptions {
   std::vector<std::string> sources;  // a ladder file, or a table; or several ladder files
   const std::string& source() const { return sources.front(); }
-  std::vector<std::string> formats, bars, pictures, joins, figures, totals, windows, window_defs, also, headings,
-      choices, each, within, columns, nulls, put_first, put_last, sequences, text_orders, where_would;
-  std::optional<std::string> title, where, by, tiebreak, ties, rank_as, cut, order, order_by, locale, zone, having,
+  std::vector<std::string> formats, bars, pictures, joins, figures, totals, windows, named_windows, also, headings,
+      choices, each, within, columns, nulls, put_first, put_last, sequences, text_orders, place_for;
+  std::optional<std::string> title, where, by, tiebreak, ties, rank_as, cut, order, alternative, locale, zone, having,
       eligible, keep_where;
   std::optional<std::size_t> best, worst, first, last, sample, seed, workings;
-  std::optional<std::string> stage, keep_as, expect, remarks;
-  std::string delimiter, to, save;
+  std::optional<std::string> stage, save_standings, expect, remarks;
+  std::string delimiter, to, save_ladder;
   int threads = 0;
   bool unranked = false, others = false, replace = false, guard_cells = false, whole_ties = false, no_pictures = false;
 };
@@ -47,7 +47,7 @@ struct DrawOptions {
   std::optional<std::string> value, along, scale, smooth, mark, title, remarks;
   std::optional<std::size_t> at_most, best;
   std::optional<int> width;
-  std::vector<std::string> choices, where_would;
+  std::vector<std::string> choices, place_for;
   bool dark = false, replace = false;
   int threads = 0;
 };

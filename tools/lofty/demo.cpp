@@ -10,15 +10,20 @@ namespace {
 
 namespace fs = std::filesystem;
 
-// The shipped data: next to an installed tool, else in the source tree that it was built from.
+// The shipped data, in a folder next to the tool: ../share for an installed tool, ./share for one that was just built.
 fs::path demo_folder() {
   std::error_code error;
-  const fs::path self = fs::read_symlink("/proc/self/exe", error);
-  if (!error) {
-    const fs::path shared = self.parent_path().parent_path() / "share" / "lofty-ladder" / "demo";
-    if (fs::exists(shared / "order_lines.csv", error)) return shared;
+  const fs::path self = fs::read_symlink("/proc/self/exe", error).parent_path();
+  for (const fs::path& beside : {self.parent_path(), self}) {
+    const fs::path folder = beside / "share" / "lofty-ladder" / "demo";
+    if (fs::exists(folder / "order_lines.csv", error)) return folder;
   }
-  return LOFTY_DEMO_FOLDER;
+  throw lofty::Error(lofty::Problem{lofty::Code::cannot_open,
+                                    "the demo data is not installed: there is no " +
+                                        (self.parent_path() / "share" / "lofty-ladder" / "demo").string(),
+                                    {},
+                                    {},
+                                    "install the package of the tool, which has it"});
 }
 
 // A word as a shell takes it.

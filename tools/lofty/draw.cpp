@@ -16,7 +16,7 @@ using lofty::Error;
 using lofty::Problem;
 
 lofty::PictureKind kind_of(const std::string& name) {
-  if (const auto kind = lofty::picture_kind_from(name)) return *kind;
+  if (const auto kind = lofty::from_string<lofty::PictureKind>(name)) return *kind;
   bad_option("--as", name, "--as takes bars, lines, movement or shares", "--as bars", Code::unknown_word);
 }
 
@@ -65,8 +65,8 @@ lofty::PictureOptions picture_options(const DrawOptions& o) {
     out.mark = *mark;
   }
   out.at_most = o.at_most;
-  for (const std::string& text : o.where_would) {
-    const auto [name, value] = named("--where-would", text, "--where-would spend=4200");
+  for (const std::string& text : o.place_for) {
+    const auto [name, value] = named("--place-for", text, "--place-for spend=4200");
     out.references.emplace_back(name, value_of(value));
   }
   return out;
@@ -78,14 +78,14 @@ void refuse_foreign(const DrawOptions& o, lofty::PictureKind kind) {
   const auto only = [&](bool given, const char* option, std::initializer_list<Kind> kinds) {
     if (!given || std::find(kinds.begin(), kinds.end(), kind) != kinds.end()) return;
     std::string list;
-    for (const Kind one : kinds) list += (list.empty() ? "" : " and ") + std::string(lofty::picture_kind_name(one));
+    for (const Kind one : kinds) list += (list.empty() ? "" : " and ") + std::string(lofty::to_string(one));
     bad_option(option, "", std::string(option) + " is for " + list, "lofty draw --help");
   };
   only(o.along.has_value(), "--along", {Kind::lines});
   only(o.scale.has_value(), "--scale", {Kind::lines});
   only(o.smooth.has_value(), "--smooth", {Kind::lines});
   only(o.mark.has_value(), "--mark", {Kind::shares});
-  only(!o.where_would.empty(), "--where-would", {Kind::bars});
+  only(!o.place_for.empty(), "--place-for", {Kind::bars});
   only(o.value.has_value(), "--value", {Kind::bars, Kind::lines, Kind::shares});
 }
 
@@ -100,7 +100,7 @@ int draw(const DrawOptions& options) {
   Asked asked = ask(options.ladder);
   if (!asked.from_file)
     bad_option("draw", options.ladder, "draw takes a ladder file",
-               "NAME.ladder.toml; rank ... --save NAME.ladder.toml writes one");
+               "NAME.ladder.toml; rank ... --save-ladder NAME.ladder.toml writes one");
   lofty::Ladder& ladder = asked.text.ladder;
   choose_all(ladder, options.choices);
   if (options.title) ladder.title = *options.title;

@@ -57,7 +57,7 @@ const std::vector<OptionKey>& option_keys() {
       {"rows.where", "--where", set(&O::where)},
       {"totals.", "--total ", named_in(&O::totals), "--total NAME=... gives it a name"},
       {"windows.", "--window ", named_in(&O::windows), "--window NAME=... gives it a name"},
-      {"window_defs.", "--window-def ", named_in(&O::window_defs)},
+      {"named_windows.", "--named-window ", named_in(&O::named_windows)},
       {"rank.each", "--each", any(&O::each), "--each shop_no"},
       {"rank.within", "--within", any(&O::within)},
       {"rank.by", "--by", set(&O::by), "--by 'spend desc'"},
@@ -74,7 +74,7 @@ const std::vector<OptionKey>& option_keys() {
       {"keep.unranked", "--unranked", set(&O::unranked)},
       {"keep.others", "--others", set(&O::others)},
       {"list.order", "--order", set(&O::order)},
-      {"list.order_by", "--order-by", set(&O::order_by)},
+      {"list.alternative", "--alternative", set(&O::alternative)},
       {"list.columns", "--columns", any(&O::columns)},
       {"list.headings.", "--heading ", named_in(&O::headings)},
       {"list.formats.", "--format ", named_in(&O::formats)},
@@ -105,14 +105,14 @@ Found find(const std::string& key) {
 void name_options(std::vector<Problem>& problems, const RankOptions& options, bool from_file) {
   std::vector<Problem> of_options, of_file;
   for (Problem& p : problems) {
-    const Found found = find(p.place.key);
+    const Found found = find(p.location.key);
     const bool of_option = found.row != nullptr && found.row->given(options, found.name);
     if (from_file && !of_option) {
       of_file.push_back(std::move(p));
       continue;
     }
     if (found.row != nullptr)
-      p.place.key = found.row->option.ends_with(' ') ? found.row->option + found.name : found.row->option;
+      p.location.key = found.row->option.ends_with(' ') ? found.row->option + found.name : found.row->option;
     if (const Found about = find(p.advice_key); about.row != nullptr && !from_file && !about.row->advice.empty())
       p.advice = about.row->advice;
     of_options.push_back(std::move(p));

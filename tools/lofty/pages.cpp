@@ -79,7 +79,7 @@ std::vector<lofty::Workings> workings_of(const lofty::Ladder& ladder, const loft
   std::vector<lofty::Workings> out;
   const bool quick = answer.cost().measured().value_or(0) < no_time;
   const std::size_t count = choices.workings.value_or(quick ? 10 : 0);
-  if (count == 0 || ladder.levels.empty() || ladder.levels.front().each.empty() || !ladder.across.empty()) return out;
+  if (count == 0 || ladder.levels.empty() || ladder.levels.front().each.empty() || !ladder.crossed.empty()) return out;
   for (std::size_t row = 0; row < answer.rows() && out.size() < count; ++row) {
     if (answer.level(row) != 0) continue;
     try {

@@ -1,4 +1,4 @@
-#include "lofty/where_would.hpp"
+#include "lofty/place_for.hpp"
 
 #include <gtest/gtest.h>
 #include <rapidcheck/gtest.h>
@@ -14,7 +14,7 @@ TEST(WhereWould, AnAmountStand) {
   const std::vector<double> spend{5000, 4200, 4200, 1000, std::nan("")};
   const std::vector<Key> by{descending(spend)};
   const Order o = order(by);
-  const Standing s = where_would(o, {}, by, {}, {Decimal(4200, 0)});
+  const Standing s = place_for(o, {}, by, {}, {Decimal(4200, 0)});
   EXPECT_EQ(s.better, 1u);
   EXPECT_EQ(s.equal, 2u);
   EXPECT_EQ(s.ranked, 4u);
@@ -23,9 +23,9 @@ TEST(WhereWould, AnAmountStand) {
   EXPECT_EQ(s.place(Ties::dense), 2);
   EXPECT_EQ(s.place(Ties::ordinal), 4);
   EXPECT_EQ(s.place(Ties::fractional), 3);
-  EXPECT_EQ(where_would(o, {}, by, {}, {9e9}).place(Ties::competition), 1);
-  EXPECT_EQ(where_would(o, {}, by, {}, {0.0}).place(Ties::competition), 5);
-  EXPECT_THROW(where_would(o, {}, by, {}, {std::string("much")}), Error);
+  EXPECT_EQ(place_for(o, {}, by, {}, {9e9}).place(Ties::competition), 1);
+  EXPECT_EQ(place_for(o, {}, by, {}, {0.0}).place(Ties::competition), 5);
+  EXPECT_THROW(place_for(o, {}, by, {}, {std::string("much")}), Error);
 }
 
 TEST(WhereWould, TextsAndDatesAndOtherDirections) {
@@ -34,11 +34,11 @@ TEST(WhereWould, TextsAndDatesAndOtherDirections) {
   const std::vector<Timestamp> seen{{1}, {2}, {3}};
   const std::vector<Key> by{ascending(shop), descending(opened), ascending(seen)};
   const Order o = order(by);
-  EXPECT_EQ(where_would(o, {}, by, {}, {std::string("Barrow"), Date{20}, Timestamp{2}}).equal, 1u);
-  EXPECT_EQ(where_would(o, {}, by, {}, {std::string("Barrow"), Date{25}, Timestamp{2}}).better, 1u);
-  EXPECT_EQ(where_would(o, {}, by, {}, {std::string("Barrow"), Date{15}, Timestamp{2}}).better, 2u);
-  EXPECT_EQ(where_would(o, {}, by, {}, {std::string("Barrow"), Value{}, Value{}}).better, 2u);  // nulls last
-  EXPECT_EQ(where_would(o, {}, by, {}, {std::string("aal"), Date{15}, Timestamp{2}}).better, 0u);
+  EXPECT_EQ(place_for(o, {}, by, {}, {std::string("Barrow"), Date{20}, Timestamp{2}}).equal, 1u);
+  EXPECT_EQ(place_for(o, {}, by, {}, {std::string("Barrow"), Date{25}, Timestamp{2}}).better, 1u);
+  EXPECT_EQ(place_for(o, {}, by, {}, {std::string("Barrow"), Date{15}, Timestamp{2}}).better, 2u);
+  EXPECT_EQ(place_for(o, {}, by, {}, {std::string("Barrow"), Value{}, Value{}}).better, 2u);  // nulls last
+  EXPECT_EQ(place_for(o, {}, by, {}, {std::string("aal"), Date{15}, Timestamp{2}}).better, 0u);
 }
 
 // The place that the row gets when it is really added, behind all others.
@@ -60,7 +60,7 @@ RC_GTEST_PROP(WhereWouldProperty, IsThePlaceOfTheAddedRow, ()) {
   const std::int64_t value = *rc::gen::inRange<std::int64_t>(-6, 6);
   const std::string text = *rc::gen::element<std::string>("a", "b", "c", "Ä");
   const auto before_keys = keys();
-  const Standing s = where_would(order(groups(group), before_keys), groups(group), before_keys, {Decimal(to_group, 0)},
+  const Standing s = place_for(order(groups(group), before_keys), groups(group), before_keys, {Decimal(to_group, 0)},
                                  {Decimal(value, 0), text});
   group.push_back(to_group);
   spend.push_back(value);

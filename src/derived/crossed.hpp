@@ -1,6 +1,6 @@
 #pragma once
 // Crossed tables: entries down and entries across.
-// Covered by tests/ladder/across_test.cpp.
+// Covered by tests/ladder/crossed_test.cpp.
 
 #include <cstddef>
 #include <memory>
@@ -15,12 +15,12 @@
 
 namespace lofty::engine {
 
-// The further questions of [across]: for the entries across, and for the cells of each level.
+// The further questions of [crossed]: for the entries across, and for the cells of each level.
 class Crossing {
  public:
-  // Resolves their names. Precondition: the ladder has [across]. What is given has to outlive this.
+  // Resolves their names. Precondition: the ladder has [crossed]. What is given has to outlive this.
   Crossing(const Ladder& ladder, const Catalog& catalog);
-  // All that is wrong with [across], with the names of its keys.
+  // All that is wrong with [crossed], with the names of its keys.
   const std::vector<Problem>& problems() const { return problems_; }
   // Announces to a ReadOnce catalog what they will read.
   void want() const;

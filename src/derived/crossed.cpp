@@ -1,6 +1,6 @@
 // Crossed tables.
 
-#include "derived/across.hpp"
+#include "derived/crossed.hpp"
 
 #include <algorithm>
 #include <map>
@@ -8,7 +8,7 @@
 #include "derived/plain_answer.hpp"
 #include "derived/read_once.hpp"
 #include "question/prose.hpp"
-#include "table/nearest.hpp"
+#include "table/folded.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -16,7 +16,7 @@ namespace {
 // The same rows and totals, by other entries.
 Ladder with_level(const Ladder& ladder, Level level) {
   Ladder out = ladder;
-  out.across = {};
+  out.crossed = {};
   out.compare = {};
   out.alternatives.clear();
   out.levels = {std::move(level)};
@@ -25,11 +25,11 @@ Ladder with_level(const Ladder& ladder, Level level) {
 }
 
 Ladder across_ladder(const Ladder& ladder) {
-  return with_level(ladder, {.each = ladder.across.each, .by = ladder.across.by, .best = ladder.across.best});
+  return with_level(ladder, {.each = ladder.crossed.each, .by = ladder.crossed.by, .best = ladder.crossed.best});
 }
 
 Ladder cell_ladder(const Ladder& ladder, std::size_t level) {
-  Level cells{.each = ladder.across.each};
+  Level cells{.each = ladder.crossed.each};
   // Entries of both: the keys down, those of the levels outside, its groups, and the keys across, each once.
   for (std::size_t l = level + 1; l-- > 0;)
     for (const auto* keys : {&ladder.levels[l].each, &ladder.levels[l].within})
@@ -38,9 +38,9 @@ Ladder cell_ladder(const Ladder& ladder, std::size_t level) {
                          [&](const std::string& k) { return equal_folded(k, key); }))
           cells.each.push_back(key);
   Ladder out = with_level(ladder, std::move(cells));
-  out.list.columns = {ladder.across.cell};
+  out.list.columns = {ladder.crossed.cell};
   // Shown as the ladder shows the cells.
-  const auto of_cell = [&](const std::string& name) { return equal_folded(name, ladder.across.cell); };
+  const auto of_cell = [&](const std::string& name) { return equal_folded(name, ladder.crossed.cell); };
   for (const auto& format : ladder.list.formats)
     if (of_cell(format.first)) out.list.formats.push_back(format);
   for (const std::string& bar : ladder.list.bars)
@@ -106,42 +106,42 @@ Crossing::Crossing(const Ladder& ladder, const Catalog& catalog) : ladder_(ladde
   // What is wrong with the entries across has keys of its own; the rest is said of the ladder itself.
   across_ = std::make_unique<Asked>(across_ladder(ladder), catalog);
   for (Problem p : across_->resolution.problems()) {
-    if (p.place.key == "keep.best") p.place.key = "across.best";
-    if (p.place.key.starts_with("rank.")) p.place.key.replace(0, 4, "across");
-    if (p.place.key.starts_with("across.")) problems_.push_back(std::move(p));
+    if (p.location.key == "keep.best") p.location.key = "crossed.best";
+    if (p.location.key.starts_with("rank.")) p.location.key.replace(0, 4, "crossed");
+    if (p.location.key.starts_with("crossed.")) problems_.push_back(std::move(p));
   }
   for (std::size_t l = 0; l < ladder.levels.size() && problems_.empty(); ++l)
     cells_.push_back(std::make_unique<Asked>(cell_ladder(ladder, l), catalog));
 }
 
 void Crossing::check_keys() {
-  const Across& across = ladder_.across;
+  const Crossed& crossed = ladder_.crossed;
   const auto problem = [&](Code code, std::string sentence, std::string key, std::string advice) {
     Problem p{code, std::move(sentence), {}, {}, std::move(advice)};
-    p.place.key = std::move(key);
+    p.location.key = std::move(key);
     problems_.push_back(std::move(p));
   };
-  if (across.each.empty())
-    problem(Code::missing_key, "nothing says what stands across", "across", "each = [\"family\"]");
-  if (across.by.empty())
-    problem(Code::missing_key, "nothing says in which order the columns across stand", "across", "by = \"spend desc\"");
-  if (across.cell.empty())
-    problem(Code::missing_key, "nothing says which total the cells hold", "across", "cell = \"spend\"");
+  if (crossed.each.empty())
+    problem(Code::missing_key, "nothing says what stands across", "crossed", "each = [\"family\"]");
+  if (crossed.by.empty())
+    problem(Code::missing_key, "nothing says in which order the columns across stand", "crossed", "by = \"spend desc\"");
+  if (crossed.cell.empty())
+    problem(Code::missing_key, "nothing says which total the cells hold", "crossed", "cell = \"spend\"");
   if (ladder_.levels.empty() ||
       std::any_of(ladder_.levels.begin(), ladder_.levels.end(), [](const Level& level) { return level.each.empty(); }))
-    problem(Code::missing_each, "nothing says what stands down the table", "across",
+    problem(Code::missing_each, "nothing says what stands down the table", "crossed",
             "each = [\"shop_no\"] under " + std::string(ladder_.levels.size() > 1 ? "every [[level]]" : "[rank]"));
   if (!problems_.empty()) return;
 
   // The cells hold a total.
   std::vector<std::string> totals;
   for (const NamedFormula& total : ladder_.totals) totals.push_back(total.name);
-  if (std::any_of(totals.begin(), totals.end(), [&](const std::string& t) { return equal_folded(t, across.cell); }))
+  if (std::any_of(totals.begin(), totals.end(), [&](const std::string& t) { return equal_folded(t, crossed.cell); }))
     return;
-  problem(Code::unknown_column, "there is no total " + quoted(across.cell) + " for the cells", "across.cell", {});
-  problems_.back().nearest = nearest_word(across.cell, totals);
-  problems_.back().place.text = across.cell;
-  problems_.back().place.length = across.cell.size();
+  problem(Code::unknown_column, "there is no total " + quoted(crossed.cell) + " for the cells", "crossed.cell", {});
+  problems_.back().nearest = nearest_word(crossed.cell, totals);
+  problems_.back().location.text = crossed.cell;
+  problems_.back().location.length = crossed.cell.size();
 }
 
 void Crossing::want() const {
@@ -164,7 +164,7 @@ std::shared_ptr<StandingsData> Crossing::cross(const StandingsData& down, std::s
     const bool taken = std::any_of(out->columns.begin(), out->columns.end(), [&](const StandingColumn& other) {
       return equal_folded(other.name, column.name) || equal_folded(other.heading, column.heading);
     });
-    if (taken) column.name = column.heading = ladder_.across.cell + " of " + column.name;
+    if (taken) column.name = column.heading = ladder_.crossed.cell + " of " + column.name;
     column.sort_position = 0;
     column.role = Role::cell;
     out->columns.push_back(std::move(column));
@@ -179,7 +179,7 @@ std::shared_ptr<StandingsData> Crossing::cross(const StandingsData& down, std::s
 void Crossing::say(StandingsData& out) const {
   const StandingsData& across = *columns_;
   out.question +=
-      " Across: " + ladder_.across.cell + " of each " + listed(ladder_.across.each) + ", by " + ladder_.across.by + ".";
+      " Across: " + ladder_.crossed.cell + " of each " + listed(ladder_.crossed.each) + ", by " + ladder_.crossed.by + ".";
   out.shown_of_total += "; " + across.shown_of_total.substr(0, across.shown_of_total.find(", ")) + " across";
   for (const Remark& remark : across.remarks)
     if ((remark.code == "tie-at-cut" || remark.code == "blank-group" || remark.code == "unranked") &&

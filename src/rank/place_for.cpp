@@ -1,12 +1,12 @@
 // The place of a row that is not in the data.
 
-#include "lofty/where_would.hpp"
+#include "lofty/place_for.hpp"
 
-#include <cassert>
 #include <cmath>
 
 #include "lofty/error.hpp"
 #include "order/codes.hpp"
+#include "order/key_check.hpp"
 #include "order/sort.hpp"
 #include "rank/standing.hpp"
 #include "table/exact.hpp"
@@ -59,7 +59,6 @@ int compare_row(const std::vector<Key>& keys, std::size_t row, const std::vector
                 bool first_nulls_last) {
   for (std::size_t k = 0; k < keys.size(); ++k) {
     const Key& key = keys[k];
-    assert(key.options.custom == nullptr && "a custom order knows the values of the data only");
     const Value here = value_at(key, row);
     if (is_null(here) || is_missing(values[k])) {
       if (is_null(here) && is_missing(values[k])) continue;
@@ -86,10 +85,16 @@ double Standing::place(Ties ties) const {
   return 0;
 }
 
-Standing where_would(const Order& order, const Groups& within, const std::vector<Key>& by,
-                     const std::vector<Value>& group, const std::vector<Value>& values) {
-  assert(group.size() == within.keys.size() && values.size() == by.size() && !by.empty());
-  assert(!is_missing(values.front()) && "what has no value has no place");
+Standing place_for(const Order& order, const Groups& within, const std::vector<Key>& by,
+                   const std::vector<Value>& group, const std::vector<Value>& values) {
+  require(!by.empty() && values.size() == by.size(), "there is a value for each key, and at least one");
+  require(group.size() == within.keys.size(), "there is a value for each of the groups' keys");
+  require(!is_missing(values.front()), "the first value is not null: without one there is no place");
+  for (const auto* keys : {&within.keys, &by}) {
+    require_keys(*keys, order.size());
+    for (const Key& key : *keys)
+      require(key.options.custom == nullptr, "no key has a custom order: it knows the values of the data only");
+  }
   const auto rows = order.rows();
   const auto in_group = [&](std::size_t i) { return compare_row(within.keys, rows[i], group, false); };
   const auto against = [&](std::size_t i) { return compare_row(by, rows[i], values, true); };

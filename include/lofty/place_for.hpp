@@ -4,12 +4,13 @@
 #include <cstddef>
 #include <vector>
 
+#include "lofty/export.hpp"
 #include "lofty/key.hpp"
 #include "lofty/order.hpp"
 #include "lofty/places.hpp"
 #include "lofty/value.hpp"
 
-namespace lofty {
+namespace lofty LOFTY_EXPORT {
 
 struct Standing {
   std::size_t better = 0;         // ranked rows of the group before it
@@ -25,7 +26,7 @@ struct Standing {
 // exactly), double or Decimal for floats, Date, Timestamp or std::string for the others; the first may not be null.
 // O(log n) comparisons, and a look at the better rows. Throws Error(wrong_type) for a value that cannot be compared
 // with its key. Thread-safe.
-Standing where_would(const Order& order, const Groups& within, const std::vector<Key>& by,
-                     const std::vector<Value>& group, const std::vector<Value>& values);
+[[nodiscard]] Standing place_for(const Order& order, const Groups& within, const std::vector<Key>& by,
+                                 const std::vector<Value>& group, const std::vector<Value>& values);
 
-}  // namespace lofty
+}  // namespace LOFTY_EXPORT

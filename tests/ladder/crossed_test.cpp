@@ -42,7 +42,7 @@ Ladder crossed() {
   return {.data = {.from = "lines"},
           .totals = {{"spend", "sum(amount)"}, {"lines", "count(*)"}},
           .levels = {{.each = {"shop_no"}, .by = "spend desc"}},
-          .across = {.each = {"family"}, .by = "spend desc", .cell = "spend"}};
+          .crossed = {.each = {"family"}, .by = "spend desc", .cell = "spend"}};
 }
 
 const std::vector<Line> few = {{1, 1, 5}, {1, 2, 7}, {1, 2, 1}, {2, 1, 20}, {3, 3, 2}, {3, 0, 1}};
@@ -56,7 +56,7 @@ Texts problems_of(const Ladder& ladder) { return support::problems(ladder, catal
 
 }  // namespace
 
-TEST(Across, BothWaysInTheirOrder) {
+TEST(Crossed, BothWaysInTheirOrder) {
   const Standings s = standings(crossed(), catalog_of(few));
   EXPECT_EQ(headings(s), (Texts{"rank", "shop_no", "spend", "lines", "b", "c", "d", "(none)"}));
   EXPECT_EQ(column(s, "shop_no"), (Texts{"2", "1", "3"}));
@@ -69,7 +69,7 @@ TEST(Across, BothWaysInTheirOrder) {
   EXPECT_NE(s.question().find("Across: spend of each family, by spend desc."), std::string::npos);
 }
 
-TEST(Across, CellsAreShownAsTheirTotalIs) {
+TEST(Crossed, CellsAreShownAsTheirTotalIs) {
   Ladder ladder = crossed();
   ladder.list.columns = {"rank", "shop_no"};  // the total itself is not listed
   ladder.list.formats = {{"spend", "12.0 = 12"}};
@@ -88,54 +88,54 @@ TEST(Across, CellsAreShownAsTheirTotalIs) {
       std::vector<std::string>{"wrong-type: `spend` holds values of type integer, which the example does not show"});
 }
 
-TEST(Across, OnlyTheBestOfThem) {
+TEST(Crossed, OnlyTheBestOfThem) {
   Ladder ladder = crossed();
-  ladder.across.best = 1;
-  ladder.across.by = "spend asc";
+  ladder.crossed.best = 1;
+  ladder.crossed.by = "spend asc";
   const Standings s = standings(ladder, catalog_of(few));
   EXPECT_EQ(headings(s), (Texts{"rank", "shop_no", "spend", "lines", "(none)"}));
   EXPECT_EQ(s.shown_of_total(), "3 shops, 6 lines; 1 of 4 families across");
 }
 
-TEST(Across, AHeadingThatIsTakenIsQualified) {
+TEST(Crossed, AHeadingThatIsTakenIsQualified) {
   Ladder ladder = crossed();
   ladder.totals[1].name = "b";
   const Standings s = standings(ladder, catalog_of(few));
   EXPECT_EQ(headings(s)[4], "spend of b");
 }
 
-TEST(Across, DownIsAsItWasWithout) {
+TEST(Crossed, DownIsAsItWasWithout) {
   Ladder ladder = crossed();
   ladder.levels[0].best = 2;
   ladder.levels[0].having = "lines > 1";
   const Standings s = standings(ladder, catalog_of(few));
   EXPECT_EQ(column(s, "shop_no"), (Texts{"1", "3"}));
   EXPECT_EQ(column(s, "b"), (Texts{"5", ""}));  // shop 2 is gone, its family is not
-  ladder.across = {};
+  ladder.crossed = {};
   EXPECT_EQ(column(standings(ladder, catalog_of(few)), "shop_no"), (Texts{"1", "3"}));
 }
 
-TEST(Across, WorkingsAreThoseOfTheEntryDown) {
+TEST(Crossed, WorkingsAreThoseOfTheEntryDown) {
   const Workings workings = why(crossed(), catalog_of(few), "shop_no = 1");
   EXPECT_EQ(workings.rows, 3u);
   EXPECT_EQ(to_text(workings.totals.at(0).value), "13");
 }
 
-TEST(Across, WhatIsWrongIsSaid) {
+TEST(Crossed, WhatIsWrongIsSaid) {
   Ladder ladder = crossed();
-  ladder.across.cell = "spnd";
+  ladder.crossed.cell = "spnd";
   EXPECT_EQ(problems_of(ladder), (Texts{"unknown-column: there is no total `spnd` for the cells; nearest: spend"}));
   ladder = crossed();
-  ladder.across = {.each = {"family"}};
+  ladder.crossed = {.each = {"family"}};
   EXPECT_EQ(problems_of(ladder).size(), 2u);
   ladder = crossed();
-  ladder.across.by = "spend";
+  ladder.crossed.by = "spend";
   const auto found = check(ladder, catalog_of(few));
   ASSERT_EQ(found.size(), 1u);
   EXPECT_EQ(found[0].code, Code::missing_direction);
-  EXPECT_EQ(found[0].place.key, "across.by");
+  EXPECT_EQ(found[0].location.key, "crossed.by");
   ladder = crossed();
-  ladder.across.each = {"famly"};
+  ladder.crossed.each = {"famly"};
   EXPECT_EQ(check(ladder, catalog_of(few)).front().nearest, "family");
   ladder = crossed();
   ladder.levels.push_back({.by = "amount desc"});  // single rows have no cells
@@ -146,10 +146,10 @@ TEST(Across, WhatIsWrongIsSaid) {
 }
 
 // Every level has its own cells, under the same headings.
-TEST(Across, OfLevelsInsideLevels) {
+TEST(Crossed, OfLevelsInsideLevels) {
   Ladder ladder = crossed();
   ladder.levels = {{.each = {"family"}, .by = "spend desc"}, {.each = {"shop_no"}, .by = "spend desc", .best = 1}};
-  ladder.across = {.each = {"shop_no"}, .by = "spend desc", .cell = "spend"};
+  ladder.crossed = {.each = {"shop_no"}, .by = "spend desc", .cell = "spend"};
   const Standings s = standings(ladder, catalog_of(few));
   EXPECT_EQ(column(s, "family"), (Texts{"b", "b", "c", "c", "d", "d", "", ""}));
   EXPECT_EQ(column(s, "spend"), (Texts{"25", "20", "8", "8", "2", "2", "1", "1"}));
@@ -163,7 +163,7 @@ RC_GTEST_PROP(AcrossProperty, EveryCellIsThePlainTotalOfItsRows, ()) {
   const auto lines = *rc::gen::container<std::vector<Line>>(
       rc::gen::construct<Line>(rc::gen::inRange(0, 5), rc::gen::inRange(0, 4), rc::gen::inRange(-3, 9)));
   Ladder ladder = crossed();
-  ladder.across.cell = *rc::gen::element<std::string>("spend", "lines");
+  ladder.crossed.cell = *rc::gen::element<std::string>("spend", "lines");
   if (*rc::gen::arbitrary<bool>()) ladder.levels[0].within = {"family"};
   const Catalog catalog = catalog_of(lines);
   const Standings s = standings(ladder, catalog);
@@ -177,9 +177,9 @@ RC_GTEST_PROP(AcrossProperty, EveryCellIsThePlainTotalOfItsRows, ()) {
     const std::string family = s.columns()[c].heading == "(none)" ? "" : s.columns()[c].heading;
     for (std::size_t r = 0; r < s.rows(); ++r) {
       Ladder plain = ladder;
-      plain.across = {};
+      plain.crossed = {};
       plain.levels[0].best.reset();
-      plain.list.columns = {ladder.across.cell};
+      plain.list.columns = {ladder.crossed.cell};
       plain.where = is("family", family, true) + " and " + is("shop_no", column(s, "shop_no")[r], false);
       if (!ladder.levels[0].within.empty()) plain.where += " and " + is("family", column(s, "family")[r], true);
       const Standings expected = standings(plain, catalog);

@@ -6,7 +6,7 @@
 
 #include "lofty/order.hpp"
 #include "lofty/undecided.hpp"
-#include "lofty/where_would.hpp"
+#include "lofty/place_for.hpp"
 
 int main() {
   const std::vector<std::string> shop{"Twin Hearth", "Blue Pantry", "Brass Larder", "Old Spoon", "Low Mill"};
@@ -14,7 +14,7 @@ int main() {
   const std::vector<lofty::Key> by{lofty::descending(spend)};
   const lofty::Order order = lofty::order(by);
 
-  const lofty::Standing would = lofty::where_would(order, {}, by, {}, {lofty::Decimal(500, 0)});
+  const lofty::Standing would = lofty::place_for(order, {}, by, {}, {lofty::Decimal(500, 0)});
   std::printf("500 would take place %.0f of %zu\n", would.place(lofty::Ties::competition), would.ranked + 1);
 
   const lofty::Undecided left = lofty::undecided(order, {lofty::ascending(shop)});

@@ -1,0 +1,16 @@
+#pragma once
+// Preconditions of public calls, checked in every build.
+
+#include "lofty/call_error.hpp"
+
+namespace lofty::engine {
+
+[[noreturn]] void refuse_call(const char* precondition);
+
+// Throws CallError with the precondition, as a sentence, where it does not hold.
+inline void require(bool holds, const char* precondition) {
+  if (!holds) [[unlikely]]
+    refuse_call(precondition);
+}
+
+}  // namespace lofty::engine

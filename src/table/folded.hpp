@@ -1,0 +1,14 @@
+#pragma once
+// ASCII case folding, the one that names use.
+
+#include <string>
+#include <string_view>
+
+#include "lofty/nearest.hpp"
+
+namespace lofty::engine {
+
+std::string folded(std::string_view text);
+bool equal_folded(std::string_view a, std::string_view b);
+
+}  // namespace lofty::engine

@@ -1,0 +1,37 @@
+// Names of earlier versions. To drop a name, delete its line.
+// Covered by tests/tool/retired_names_test.cpp.
+
+#include "lofty/retired_names.hpp"
+
+#include <utility>
+
+namespace lofty {
+namespace {
+
+constexpr std::pair<std::string_view, std::string_view> retired_names[] = {
+    // Keys of a ladder.
+    {"across", "crossed"},
+    {"data.join[].kind", "type"},
+    {"list.order_by", "alternative"},
+    {"periods.*.anchor", "ends"},
+    {"window_defs", "named_windows"},
+    // Options.
+    {"--keep-as", "--save-standings"},
+    {"--order-by", "--alternative"},
+    {"--save", "--save-ladder"},
+    {"--where-would", "--place-for"},
+    {"--window-def", "--named-window"},
+    // Functions.
+    {"first()", "first_value(x) within group (order by ordered_on)"},
+    {"last()", "last_value(x) within group (order by ordered_on)"},
+};
+
+}  // namespace
+
+std::optional<std::string_view> current_name(std::string_view retired) {
+  for (const auto& [before, now] : retired_names)
+    if (before == retired) return now;
+  return std::nullopt;
+}
+
+}  // namespace lofty
