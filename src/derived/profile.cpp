@@ -69,13 +69,15 @@ Distinct distinct_values(const Column& column, Progress& progress) {
   return out;
 }
 
-ColumnProfile column_profile(const std::string& heading, const Column& column, const Distinct& distinct) {
+ColumnProfile column_profile(const std::string& heading, const Column& column, const Distinct& distinct,
+                             const Run& run) {
   ColumnProfile p;
   p.heading = heading;
   p.type = column.type();
   p.blanks = column.nulls();
   p.distinct = distinct.first_rows.size();
   for (const std::uint32_t row : distinct.first_rows) {
+    if (row % 4096 == 0) check_stop(run);
     const Value value = column.value(row);
     if (is_null(p.least) || value < p.least) p.least = value;
     if (is_null(p.greatest) || p.greatest < value) p.greatest = value;
@@ -250,7 +252,7 @@ TableProfile profile(const Table& table, const Run& run) {
   for (std::size_t i = 0; i < data.columns.size(); ++i) {
     if (!data.columns[i]) continue;
     const Distinct distinct = distinct_values(*data.columns[i], progress);
-    out.columns.push_back(column_profile(data.headings[i], *data.columns[i], distinct));
+    out.columns.push_back(column_profile(data.headings[i], *data.columns[i], distinct, run));
     remarks.column(i, distinct);
   }
   out.duplicate_rows = duplicate_rows(data, progress);

@@ -47,8 +47,8 @@ std::vector<std::uint32_t> text_ranks(const std::vector<std::string_view>& disti
   std::vector<std::uint32_t> sorted(distinct.size()), ranks(distinct.size());
   std::iota(sorted.begin(), sorted.end(), 0u);
   if (order == TextOrder::code_point || distinct.size() < 2) {
-    std::sort(sorted.begin(), sorted.end(),
-              [&](std::uint32_t a, std::uint32_t b) { return distinct[a] < distinct[b]; });
+    sort_unless_stopped(sorted.begin(), sorted.end(), run,
+                        [&](std::uint32_t a, std::uint32_t b) { return distinct[a] < distinct[b]; });
   } else {
     const auto collator = open_collator(order, locale);
     std::vector<std::string> keys(distinct.size());
@@ -56,7 +56,7 @@ std::vector<std::uint32_t> text_ranks(const std::vector<std::string_view>& disti
     parallel_for(Pieces::costly(keys.size(), 8192), run, [&](const RowRange& piece) {
       for (std::size_t i = piece.begin; i < piece.end; ++i) keys[i] = collation_key(*collator, distinct[i]);
     });
-    std::sort(sorted.begin(), sorted.end(), [&](std::uint32_t a, std::uint32_t b) {
+    sort_unless_stopped(sorted.begin(), sorted.end(), run, [&](std::uint32_t a, std::uint32_t b) {
       const int by_rules = keys[a].compare(keys[b]);
       return by_rules != 0 ? by_rules < 0 : distinct[a] < distinct[b];
     });

@@ -80,6 +80,16 @@ void parallel_for(const Pieces& pieces, const Run& run, const Work& work) {
 // Throws Error(Code::stopped) when the caller asked to stop.
 void check_stop(const Run& run);
 
+// std::sort that asks now and then whether to stop; the elements are then in no order.
+template <class Iterator, class Less>
+void sort_unless_stopped(Iterator first, Iterator last, const Run& run, const Less& less) {
+  std::size_t compared = 0;
+  std::sort(first, last, [&](const auto& a, const auto& b) {
+    if (++compared % 65536 == 0) check_stop(run);
+    return less(a, b);
+  });
+}
+
 // A part of a larger piece of work: what it calls the whole is the stretch from `from` to `to` for the caller.
 Run part_of(const Run& run, double from, double to);
 

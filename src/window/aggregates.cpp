@@ -598,16 +598,23 @@ int128 interpolated(int128 low, int128 high, const ContinuousRank& at, int128 sh
 ValueRanks value_ranks(const OrderData& order, const Gathered& values, const Run& run) {
   const std::size_t size = order.rows.size();
   std::vector<std::uint32_t> group(size);
-  for (std::size_t i = 1; i < size; ++i) group[i] = group[i - 1] + ((order.marks[i] & OrderData::group_start) != 0);
+  for (std::size_t i = 1; i < size; ++i) {
+    if (i % Pieces::usual_rows == 0) check_stop(run);
+    group[i] = group[i - 1] + ((order.marks[i] & OrderData::group_start) != 0);
+  }
+
+  // Sorted by value within their groups, which gives each value its rank.
   const ValueKey key(values);
   const Order sorted = lofty::order(groups(group), {key.get()}, {}, run);
   ValueRanks out;
   out.position_at.assign(sorted.rows().begin(), sorted.rows().end());
   out.rank_at.resize(size);
-  for (std::size_t rank = 0; rank < size; ++rank) {
-    const std::uint32_t position = out.position_at[rank];
-    out.rank_at[position] = values.is_null(position) ? no_position : static_cast<std::uint32_t>(rank);
-  }
+  parallel_for(Pieces::fixed(size), run, [&](const RowRange& range) {
+    for (std::size_t rank = range.begin; rank < range.end; ++rank) {
+      const std::uint32_t position = out.position_at[rank];
+      out.rank_at[position] = values.is_null(position) ? no_position : static_cast<std::uint32_t>(rank);
+    }
+  });
   return out;
 }
 

@@ -118,7 +118,7 @@ Counted counted(const Order& order, NullMask nulls, const Run& run) {
   std::vector<std::uint8_t> null(order.size());
   const auto rows = order.rows();
   each_position(null.size(), run, [&](std::size_t i) { null[i] = nulls[rows[i]]; });
-  return Counted(null);
+  return Counted(null, run);
 }
 
 std::vector<std::uint32_t> input_rows(const Order& order, const Buffer<std::uint32_t>& positions, const Run& run) {

@@ -306,7 +306,7 @@ class Evaluation {
     const Gathered& all = sort_.values(*call_.value, relation_, run_);
     std::vector<std::uint8_t> null(size());
     for (std::size_t i = 0; i < size(); ++i) null[i] = all.is_null(i);
-    return Counted(null);
+    return Counted(null, run_);
   }
 
   // ---- the order's key at the ends of a range

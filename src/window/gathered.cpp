@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cassert>
+#include <functional>
 #include <limits>
 #include <string_view>
 #include <type_traits>
@@ -175,30 +176,45 @@ Gathered gathered_unsigned(const Key& key, std::span<const std::uint32_t> rows) 
 }
 
 // At the longest scale of any of them.
-Gathered gathered_decimals(const Key& key, std::span<const std::uint32_t> rows) {
+Gathered gathered_decimals(const Key& key, std::span<const std::uint32_t> rows, const Run& run) {
   Gathered out;
-  for (const std::uint32_t row : rows)
-    if (!masked(key, row)) out.scale = std::max(out.scale, value_of<Decimal>(key, row).scale());
-  std::vector<int128> values(rows.size(), int128_min);
-  bool narrow = true;
-  for (std::size_t i = 0; i < rows.size(); ++i) {
-    if (masked(key, rows[i])) continue;
-    const Decimal& value = value_of<Decimal>(key, rows[i]);
-    if (!scale_up(value.coefficient(), out.scale - value.scale(), values[i]))
-      throw Error(Problem{Code::overflow, "the values cannot be brought to one scale in 38 digits", {}, {}, {}});
-    narrow = narrow && fits_int64(values[i]) && values[i] != int64_null;
-    out.magnitude = std::max(out.magnitude, values[i] < 0 ? -values[i] : values[i]);
-  }
+  const Pieces pieces = Pieces::fixed(rows.size());
+  std::vector<int> scales(pieces.count(), 0);
+  parallel_for(pieces, run, [&](const RowRange& range, std::size_t piece) {
+    for (std::size_t row = range.begin; row < range.end; ++row)  // in the sequence of the input: the same values
+      if (!masked(key, row)) scales[piece] = std::max(scales[piece], value_of<Decimal>(key, row).scale());
+  });
+  out.scale = *std::max_element(scales.begin(), scales.end());
 
-  if (!narrow) {
-    out.lane = Gathered::Lane::int128;
-    out.wide.allocate(rows.size());
-    std::copy(values.begin(), values.end(), out.wide.data());
-    return out;
-  }
+  // Each value at that scale, and the largest of each piece.
+  std::vector<int128> magnitudes(pieces.count(), 0);
+  const auto gather_into = [&](auto* to, const auto& null) {
+    parallel_for(pieces, run, [&](const RowRange& range, std::size_t piece) {
+      read_ahead(
+          range.begin, range.end, [&](std::size_t i) { return &value_of<Decimal>(key, rows[i]); },
+          [&](std::size_t i) {
+            to[i] = null;
+            if (masked(key, rows[i])) return;
+            const Decimal& value = value_of<Decimal>(key, rows[i]);
+            int128 scaled = 0;
+            if (!scale_up(value.coefficient(), out.scale - value.scale(), scaled))
+              throw Error(
+                  Problem{Code::overflow, "the values cannot be brought to one scale in 38 digits", {}, {}, {}});
+            magnitudes[piece] = std::max(magnitudes[piece], scaled < 0 ? -scaled : scaled);
+            to[i] = static_cast<std::remove_reference_t<decltype(*to)>>(scaled);
+          });
+    });
+    out.magnitude = *std::max_element(magnitudes.begin(), magnitudes.end());
+  };
+
+  // In 64 bits, as nearly always; else again in 128.
   out.ints.allocate(rows.size());
-  for (std::size_t i = 0; i < rows.size(); ++i)
-    out.ints[i] = values[i] == int128_min ? int64_null : static_cast<std::int64_t>(values[i]);
+  gather_into(out.ints.data(), int64_null);
+  if (out.magnitude <= std::numeric_limits<std::int64_t>::max()) return out;
+  out.ints = {};
+  out.lane = Gathered::Lane::int128;
+  out.wide.allocate(rows.size());
+  gather_into(out.wide.data(), int128_min);
   return out;
 }
 
@@ -211,7 +227,8 @@ Gathered gathered_texts(const Key& key, std::span<const std::uint32_t> rows, con
   std::vector<std::string_view> texts;
   for (const std::uint32_t row : rows)
     if (!masked(key, row)) texts.push_back(text(row));
-  std::sort(texts.begin(), texts.end());  // bytes of UTF-8 compare as code points do
+  // Bytes of UTF-8 compare as code points do.
+  sort_unless_stopped(texts.begin(), texts.end(), run, std::less<>());
   texts.erase(std::unique(texts.begin(), texts.end()), texts.end());
   return whole_numbers(key, rows, run, [&](std::size_t row) {
     return std::int64_t{std::lower_bound(texts.begin(), texts.end(), text(row)) - texts.begin()};
@@ -240,7 +257,7 @@ Gathered gathered_values(const Key& key, std::span<const std::uint32_t> rows, co
                            [&](std::size_t row) { return std::int64_t{value_of<Date>(key, row).days}; });
     case Element::timestamp:
       return whole_numbers(key, rows, run, [&](std::size_t row) { return value_of<Timestamp>(key, row).microseconds; });
-    case Element::decimal: return gathered_decimals(key, rows);
+    case Element::decimal: return gathered_decimals(key, rows, run);
     case Element::view:
     case Element::string: return gathered_texts(key, rows, run);
   }

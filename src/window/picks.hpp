@@ -17,7 +17,7 @@ class Counted {
  public:
   Counted() = default;
   // Only positions where null[position] is 0.
-  explicit Counted(const std::vector<std::uint8_t>& null);
+  Counted(const std::vector<std::uint8_t>& null, const Run& run);
   // How many there are in front of a position.
   std::uint32_t before(std::size_t position) const {
     return all() ? static_cast<std::uint32_t>(position) : before_[position];

@@ -137,6 +137,8 @@ void slide_in_pieces(const WindowJob& job, const Work& work) {
   constexpr std::size_t finer = 8;
   const std::size_t size = job.order.rows.size();
   if (size == 0) return;
+
+  // Where pieces may begin: anywhere, or where groups do.
   const std::size_t threads = Pieces::per_thread(size, job.run).count();
   const std::size_t most = threads == 1 ? 1 : threads * finer;
   const auto narrow = static_cast<std::int64_t>(size / most / 16);
@@ -153,6 +155,8 @@ void slide_in_pieces(const WindowJob& job, const Work& work) {
       cuts.push_back(at);
   }
   cuts.push_back(size);
+
+  // Each piece.
   Progress progress(job.run, size);
   parallel_for(cuts.size() - 1, job.run, [&](std::size_t piece) {
     work(cuts[piece], cuts[piece + 1]);
