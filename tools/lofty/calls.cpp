@@ -1,5 +1,7 @@
 #include "calls.hpp"
 
+#include "settings.hpp"
+
 namespace tool {
 
 namespace fs = std::filesystem;
@@ -55,11 +57,11 @@ void choose_all(lofty::Ladder& ladder, const std::vector<std::string>& choices) 
   }
 }
 
-Asked ask(const std::string& source) {
+Asked ask(const std::string& source, bool ladder) {
   Asked asked;
-  if (is_ladder(source)) {
+  if (is_ladder(source) || (ladder && source == standard_input)) {
     asked.text = lofty::read_ladder_file(source);
-    asked.folder = fs::path(source).parent_path();
+    asked.folder = source == standard_input ? fs::path() : fs::path(source).parent_path();
     asked.from_file = true;
   } else {
     asked.text.ladder.data.from = source;
@@ -67,7 +69,8 @@ Asked ask(const std::string& source) {
   return asked;
 }
 
-lofty::Detail detail_of(const std::optional<std::string>& name) {
+lofty::Detail detail_of(const std::optional<std::string>& given) {
+  const std::optional<std::string> name = given ? given : settings().remarks;
   if (!name || *name == "full") return lofty::Detail::full;
   if (*name == "short") return lofty::Detail::brief;
   if (*name == "none") return lofty::Detail::none;

@@ -42,7 +42,11 @@ struct Asked {
 };
 
 // The ladder of a file, or one that has a table and nothing else yet.
-Asked ask(const std::string& source);
+// With `ladder`, standard input is a ladder; else it is a table.
+Asked ask(const std::string& source, bool ladder = false);
+
+// What `-` stands for.
+inline constexpr const char* standard_input = "/dev/stdin";
 
 // The files that a ladder reads, as far as they are known before it is run.
 lofty::FileSet inputs_of(const Asked& asked, const std::string& source, const lofty::TableFiles& tables);

@@ -309,7 +309,7 @@ std::vector<lofty::Output> outputs_of(const RankOptions& o, const std::optional<
     outputs.push_back({"--to", o.to, kind});
   }
   if (o.save_standings) outputs.push_back({"--save-standings", *o.save_standings, Kind::standings});
-  if (!o.save_ladder.empty()) outputs.push_back({"--save-ladder", o.save_ladder, Kind::ladder});
+  if (!o.save_ladder.empty() && o.save_ladder != "-") outputs.push_back({"--save-ladder", o.save_ladder, Kind::ladder});
   return outputs;
 }
 
@@ -450,7 +450,7 @@ int rank(const RankOptions& options) {
   if (options.save_standings && !options.save_standings->ends_with(".standings.json"))
     bad_option("--save-standings", *options.save_standings, "kept standings end in .standings.json",
                *options.save_standings + ".standings.json");
-  if (!options.save_ladder.empty() && !is_ladder(options.save_ladder))
+  if (!options.save_ladder.empty() && options.save_ladder != "-" && !is_ladder(options.save_ladder))
     bad_option("--save-ladder", options.save_ladder, "a ladder's file ends in .ladder.toml",
                options.save_ladder + ".ladder.toml");
   Asked asked = ask(options.source());
@@ -544,7 +544,9 @@ int rank(const RankOptions& options) {
       lofty::write_file(*options.save_standings, lofty::saved(answer));
       say("kept " + *options.save_standings);
     }
-    if (!options.save_ladder.empty()) {
+    if (options.save_ladder == "-") {
+      print(lofty::ladder_text(asked.text.ladder));
+    } else if (!options.save_ladder.empty()) {
       save(asked, options.save_ladder);
       say("saved " + options.save_ladder);
     }
@@ -565,7 +567,7 @@ int rank(const RankOptions& options) {
 }
 
 int why(const WhyOptions& options) {
-  Asked asked = ask(options.ladder);
+  Asked asked = ask(options.ladder, true);
   if (!asked.from_file) bad_option("why", options.ladder, "why takes a ladder file", "NAME.ladder.toml");
   choose_all(asked.text.ladder, options.choices);
   try {
@@ -614,7 +616,7 @@ lofty::Speeds speeds_of_machine(bool again) {
 }  // namespace
 
 int cost(const CostOptions& options) {
-  Asked asked = ask(options.ladder);
+  Asked asked = ask(options.ladder, true);
   if (!asked.from_file) bad_option("cost", options.ladder, "cost takes a ladder file", "NAME.ladder.toml");
   choose_all(asked.text.ladder, options.choices);
   try {
@@ -646,7 +648,7 @@ int check(const CheckOptions& options) {
   for (const std::string& name : options.ladders) {
     std::vector<Problem> problems;
     try {
-      Asked asked = ask(name);
+      Asked asked = ask(name, true);
       if (!asked.from_file) bad_option("check", name, "check takes ladder files", "NAME.ladder.toml");
       const lofty::TableFiles tables(asked.tables_folder());
       problems = lofty::check(asked.text.ladder, tables);

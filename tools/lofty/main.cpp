@@ -12,7 +12,9 @@
 #include <vector>
 
 #include "app.hpp"
+#include "calls.hpp"
 #include "lofty/lofty.hpp"
+#include "settings.hpp"
 #include "terminal.hpp"
 
 namespace {
@@ -68,6 +70,19 @@ void refuse_for_several(const CLI::App& command) {
   }
 }
 
+// `-` is standard input; and threads are what the settings say, where no option does.
+void take_standard_input(tool::CommandLine& options) {
+  const auto take = [](std::string& name) {
+    if (name == "-") name = tool::standard_input;
+  };
+  for (auto* names : {&options.inspect.tables, &options.rank.sources, &options.check.ladders})
+    for (std::string& name : *names) take(name);
+  for (std::string* name : {&options.why.ladder, &options.cost.ladder, &options.draw.ladder}) take(*name);
+  if (options.rank.to == "-") options.rank.to = "csv";
+  for (int* threads : {&options.rank.threads, &options.cost.threads, &options.draw.threads})
+    if (*threads == 0) *threads = tool::settings().threads;
+}
+
 int run(int argc, char** argv) {
   tool::CommandLine options;
   const std::unique_ptr<CLI::App> made = tool::make_app(options);
@@ -89,6 +104,8 @@ int run(int argc, char** argv) {
     wrong_call(sentence, {}, {},
                "lofty " + (chosen.empty() ? std::string() : chosen.front()->get_name() + " ") + "--help");
   }
+  tool::load_settings();
+  take_standard_input(options);
   const auto chosen = app.get_subcommands();
   if (chosen.empty()) {
     const std::vector<std::string> left = app.remaining();

@@ -12,17 +12,21 @@
 #include <cstring>
 
 #include "lofty/error.hpp"
+#include "settings.hpp"
 
 namespace tool {
 namespace {
 
 lofty::Looks looks_of(int descriptor) {
   lofty::Looks looks;
+  const Settings& set = settings();
+  looks.colour = set.colours == Settings::Colours::always;
   if (::isatty(descriptor) == 0) return looks;
   const char* const no_colour = std::getenv("NO_COLOR");
   const char* const terminal = std::getenv("TERM");
-  looks.colour =
-      (no_colour == nullptr || *no_colour == '\0') && terminal != nullptr && std::strcmp(terminal, "dumb") != 0;
+  if (set.colours == Settings::Colours::automatic)
+    looks.colour =
+        (no_colour == nullptr || *no_colour == '\0') && terminal != nullptr && std::strcmp(terminal, "dumb") != 0;
   winsize size{};
   if (::ioctl(descriptor, TIOCGWINSZ, &size) == 0 && size.ws_col > 0)
     looks.width = std::clamp<int>(size.ws_col, 40, 120);
@@ -61,16 +65,17 @@ void print(std::string_view raw) {
 }
 
 void print_long(std::string_view raw) {
-  const char* const pager = std::getenv("PAGER");
+  const char* const of_all = std::getenv("PAGER");
+  const std::string pager = settings().pager.value_or(of_all == nullptr ? "" : of_all);
   winsize size{};
   const bool long_text = ::isatty(STDOUT_FILENO) != 0 && ::isatty(STDIN_FILENO) != 0 &&
                          ::ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_row > 0 &&
                          std::count(raw.begin(), raw.end(), '\n') >= size.ws_row;
-  if (pager == nullptr || *pager == '\0' || !long_text) return print(raw);
+  if (pager.empty() || !long_text) return print(raw);
   // Pagers that show no colours unless told so are told so; what the user has set stays.
   ::setenv("LESS", "R", 0);
   std::fflush(stdout);
-  std::FILE* const pipe = ::popen(pager, "w");
+  std::FILE* const pipe = ::popen(pager.c_str(), "w");
   if (pipe == nullptr) return print(raw);
   // A reader who has seen enough closes the pipe.
   const auto before = std::signal(SIGPIPE, SIG_IGN);
