@@ -5,8 +5,8 @@
 #include <vector>
 
 #include "lofty/order.hpp"
-#include "lofty/undecided.hpp"
 #include "lofty/place_for.hpp"
+#include "lofty/undecided.hpp"
 
 int main() {
   const std::vector<std::string> shop{"Twin Hearth", "Blue Pantry", "Brass Larder", "Old Spoon", "Low Mill"};
