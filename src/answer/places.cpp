@@ -61,7 +61,7 @@ class ShareSums {
     if (!exact_)
       floats_.add(of_.float64(row));
     else if (__builtin_add_overflow(whole_, of_.integer(row), &whole_))
-      throw Error(Problem{Code::overflow, "the sum behind a share has more than 38 digits", {}, {}, {}});
+      throw Error(Problem{Code::overflow, "the sum of a share has more than 38 digits", {}, {}, {}});
   }
   bool is_zero() const { return exact_ ? whole_ == 0 : floats_.value() == 0; }
   int128 whole() const { return whole_; }

@@ -111,7 +111,7 @@ std::vector<WouldStand> Standings::place_for(const std::string& name, const Valu
   // Texts are ordered by a language's rules, which single values do not know.
   if (by.type().kind == Kind::text || !holds(by.type(), value))
     throw fail(Code::wrong_type,
-               quoted(to_text(value)) + " cannot stand among values of " + quoted(name) + ", which is " +
+               quoted(to_text(value)) + " cannot be compared with values of " + quoted(name) + ", which is " +
                    to_string(by.type().kind),
                {});
 

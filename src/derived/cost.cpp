@@ -96,8 +96,14 @@ class Steps {
   // After an answer each step has been timed: one that has not stays without a time, which the tests do not accept.
   void add(const StepId& id, std::string purpose, std::string by, std::optional<double> rows, double comparisons,
            double bytes, double seconds) {
-    CostStep one{
-        step_name(id.kind), std::move(purpose), std::move(by), rows, comparisons, bytes, seconds + price::step * ns, {}};
+    CostStep one{step_name(id.kind),
+                 std::move(purpose),
+                 std::move(by),
+                 rows,
+                 comparisons,
+                 bytes,
+                 seconds + price::step * ns,
+                 {}};
     if (times_ != nullptr)
       if (const auto found = times_->find(id); found != times_->end()) one.measured = found->second;
     cost_.steps.push_back(std::move(one));
@@ -393,8 +399,8 @@ class Advising {
     }
     if (!nulls || !saves(named, needs, i, changed, now)) return false;
     say("`" + named[i].name + "` and `" + named[k].name +
-            "` order by the same keys and differ in where nulls stand: one placement for both saves a sort",
-        named[i].name, "nothing where there are no nulls; else these stand at the other end");
+            "` order by the same keys and differ in where nulls sort: one placement for both saves a sort",
+        named[i].name, "nothing where there are no nulls; else nulls sort at the other end");
     return true;
   }
 

@@ -122,14 +122,17 @@ void Crossing::check_keys() {
     problems_.push_back(std::move(p));
   };
   if (crossed.each.empty())
-    problem(Code::missing_key, "nothing says what stands across", "crossed", "each = [\"family\"]");
+    problem(Code::missing_key, "`crossed.each` is missing: which entries are across?", "crossed",
+            "each = [\"family\"]");
   if (crossed.by.empty())
-    problem(Code::missing_key, "nothing says in which order the columns across stand", "crossed", "by = \"spend desc\"");
+    problem(Code::missing_key, "`crossed.by` is missing: in which order are the columns?", "crossed",
+            "by = \"spend desc\"");
   if (crossed.cell.empty())
-    problem(Code::missing_key, "nothing says which total the cells hold", "crossed", "cell = \"spend\"");
+    problem(Code::missing_key, "`crossed.cell` is missing: which total do the cells hold?", "crossed",
+            "cell = \"spend\"");
   if (ladder_.levels.empty() ||
       std::any_of(ladder_.levels.begin(), ladder_.levels.end(), [](const Level& level) { return level.each.empty(); }))
-    problem(Code::missing_each, "nothing says what stands down the table", "crossed",
+    problem(Code::missing_each, "`each` is missing: which entries are down the table?", "crossed",
             "each = [\"shop_no\"] under " + std::string(ladder_.levels.size() > 1 ? "every [[level]]" : "[rank]"));
   if (!problems_.empty()) return;
 
@@ -178,8 +181,8 @@ std::shared_ptr<StandingsData> Crossing::cross(const StandingsData& down, std::s
 
 void Crossing::say(StandingsData& out) const {
   const StandingsData& across = *columns_;
-  out.question +=
-      " Across: " + ladder_.crossed.cell + " of each " + listed(ladder_.crossed.each) + ", by " + ladder_.crossed.by + ".";
+  out.question += " Across: " + ladder_.crossed.cell + " of each " + listed(ladder_.crossed.each) + ", by " +
+                  ladder_.crossed.by + ".";
   out.shown_of_total += "; " + across.shown_of_total.substr(0, across.shown_of_total.find(", ")) + " across";
   for (const Remark& remark : across.remarks)
     if ((remark.code == "tie-at-cut" || remark.code == "blank-group" || remark.code == "unranked") &&

@@ -92,7 +92,7 @@ FormerPlaces from_table(const Ladder& ladder, std::size_t level, std::size_t lev
     const std::string called = label ? to_text(table.value(r, *label)) : std::string();
     if (!out.stood.emplace(key, FormerPlaces::Stood{stood, was_listed, called}).second)
       fail(Code::key_mismatch, source->name() + " has two rows for " + key_text(key_names, key), "compare.with",
-           "each entry stands in it once");
+           "each entry is listed once");
   }
   return out;
 }

@@ -49,7 +49,7 @@ class Binding : TypeChecks {
       for (const NodePtr& arg : node->args) node->depth = std::max(node->depth, arg->depth + 1);
       if (node->depth > most_depth)
         fail(Code::bad_value, "figures build on one another more than 1,000 operators deep", e,
-             "a ladder of its own for the first of them, as the table of this one");
+             "make a separate ladder of the first ones, and use it as a table here");
       return node;
     } catch (const Error& error) {
       problems_.insert(problems_.end(), error.problems().begin(), error.problems().end());
@@ -81,7 +81,7 @@ class Binding : TypeChecks {
       }
       case Op::name: return scope_.name(e, origin_);
       case Op::choice: return scope_.choice(e, origin_);
-      case Op::star: fail(Code::wrong_arguments, "`*` stands only in count(*)", e);
+      case Op::star: fail(Code::wrong_arguments, "`*` is allowed in count(*) only", e);
       case Op::negate: return negate(e);
       case Op::add:
       case Op::subtract:

@@ -61,8 +61,8 @@ constexpr std::array<AggregateInfo, 12> aggregates = {{
 
 constexpr std::array<AggregateInfo, 11> over_functions = {{
     {"row_number", "row_number() over (order by ...)", "1, 2, 3, ... in the order; rows that tie as they came in"},
-    {"rank", "rank() over (order by ...)", "1 1 3: one more than the rows in front"},
-    {"dense_rank", "dense_rank() over (order by ...)", "1 1 2: one more than the different values in front"},
+    {"rank", "rank() over (order by ...)", "1 1 3: one more than the number of rows before"},
+    {"dense_rank", "dense_rank() over (order by ...)", "1 1 2: one more than the number of different values before"},
     {"percent_rank", "percent_rank() over (order by ...)", "(rank - 1) / (rows - 1), 0 for a single row"},
     {"cume_dist", "cume_dist() over (order by ...)", "rows up to and with its peers / rows"},
     {"ntile", "ntile(4) over (order by ...)", "equal-sized tiers from 1; the first take one more each"},

@@ -117,7 +117,7 @@ ExpressionPtr call(LexemeReader& in) {
       in.expect_sign(")");
     } else {
       if (in.here().token != Token::word && in.here().token != Token::quoted_name)
-        in.fail("expected a window behind `over`, " + in.found(), "over (partition by shop_no order by ordered_on)");
+        in.fail("expected a window after `over`, " + in.found(), "over (partition by shop_no order by ordered_on)");
       expression->over = std::make_unique<WindowClause>(base_window(in));
       expression->over->bare = true;
     }

@@ -72,7 +72,7 @@ ExpressionPtr truth_test(LexemeReader& in, std::size_t begin, ExpressionPtr left
     test = make(in, Op::is_truth, begin, std::move(left));
     test->text = word;
   } else {
-    in.fail("expected `null`, `true`, `false` or `unknown` behind `is`, " + in.found());
+    in.fail("expected `null`, `true`, `false` or `unknown` after `is`, " + in.found());
   }
   test->negated = negated;
   return test;
@@ -126,7 +126,7 @@ ExpressionPtr predicate(LexemeReader& in) {
       left = make(in, Op::like, begin, std::move(left), sum(in));
       if (in.accept_word("escape")) left->args.push_back(sum(in));
     } else if (negated) {
-      in.fail("expected `between`, `in` or `like` behind `not`, " + in.found());
+      in.fail("expected `between`, `in` or `like` after `not`, " + in.found());
     } else {
       return left;
     }
@@ -175,8 +175,7 @@ SortItem sort_item(LexemeReader& in) {
   }
   if (in.accept_word("nulls")) {
     item.nulls_written = true;
-    if (!in.at_word("first") && !in.at_word("last"))
-      in.fail("expected `first` or `last` behind `nulls`, " + in.found());
+    if (!in.at_word("first") && !in.at_word("last")) in.fail("expected `first` or `last` after `nulls`, " + in.found());
     item.nulls_first = in.take().folded == "first";
   }
   return item;

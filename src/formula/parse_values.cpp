@@ -6,8 +6,8 @@
 #include <cmath>
 
 #include "formula/grammar.hpp"
-#include "table/infer.hpp"
 #include "table/folded.hpp"
+#include "table/infer.hpp"
 
 namespace lofty::engine::grammar {
 namespace {
@@ -43,7 +43,7 @@ ExpressionPtr name(LexemeReader& in) {
   if (in.at_sign(".")) {
     in.take();
     if (in.here().token != Token::word && in.here().token != Token::quoted_name)
-      in.fail("expected a column behind the point, " + in.found());
+      in.fail("expected a column after the point, " + in.found());
     expression->qualifier = expression->text;
     expression->quoted = in.here().token == Token::quoted_name;
     expression->text = in.take().text;

@@ -45,7 +45,7 @@ FrameClause frame_clause(LexemeReader& in) {
         in.fail("expected `between`, or where the frame begins, " + in.found(), {}, nearest);
     frame.from = frame_end(in);
     if (frame.from.edge == Edge::following || frame.from.edge == Edge::unbounded_following)
-      in.fail("a frame that only says where it begins ends at the current row, and cannot begin behind it",
+      in.fail("a frame that only says where it begins ends at the current row, so it cannot begin after it",
               "between current row and ... says both");
   }
 
@@ -70,7 +70,7 @@ FrameClause frame_clause(LexemeReader& in) {
     } else if (in.accept_word("no")) {
       in.expect_word("others");
     } else {
-      in.fail("expected `current row`, `group`, `ties` or `no others` behind `exclude`, " + in.found());
+      in.fail("expected `current row`, `group`, `ties` or `no others` after `exclude`, " + in.found());
     }
   }
   frame.end = in.last_end();

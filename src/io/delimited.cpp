@@ -114,9 +114,10 @@ void DelimitedSource::read_heading() {
   CsvParser parser(delimiter_);
   const std::string with_end = line + "\n";
   if (parser.parse(with_end, HeadingFields::field, HeadingFields::record, &heading) != with_end.size())
-    throw Error(problem(Code::unclosed_quote,
-                        "the heading line has text behind a closing quote, or a quote inside a name", line_at(body_),
-                        "double a quote that belongs to a name: \"\""));
+    throw Error(
+        problem(Code::unclosed_quote,
+                "unexpected quote in the heading line: text follows a closing quote, or a name has a quote inside",
+                line_at(body_), "double a quote that belongs to a name: \"\""));
 
   // Names come from the ladder, and then the line is a row; or from the line.
   if (!options_.header.empty()) {

@@ -232,8 +232,7 @@ void ChunkParser::run_rows(std::string_view text, Chunk& chunk, std::vector<Piec
   const std::size_t done = parser.parse(text, Rows::on_field, Rows::on_record, &rows);
   if (done != text.size()) {
     Problem p = source_.problem(
-        Code::unclosed_quote,
-        "a quote stands where none can: inside a field that is not quoted, or with text behind it",
+        Code::unclosed_quote, "unexpected quote: it is inside a field that is not quoted, or text follows it",
         source_.line_at(chunk.offset + done), "put the whole field in quotes, and double the quotes inside it");
     throw Error(std::move(p));
   }

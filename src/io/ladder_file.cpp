@@ -97,7 +97,7 @@ void refuse_foreign_characters(std::string_view source, const std::string& file_
     if (after == i && (source[i] & 0x80) != 0) {
       std::size_t end = i;
       while (end < source.size() && (source[end] & 0x80) != 0) ++end;
-      refuse(i, end - i, "this is not TOML: `" + std::string(source.substr(i, end - i)) + "` stands outside of quotes",
+      refuse(i, end - i, "this is not TOML: `" + std::string(source.substr(i, end - i)) + "` is outside of quotes",
              "names of other letters than a to z go in quotes, as in \"caf\u00e9\" = \"…\"");
     }
     i = std::max(after, i + 1);
@@ -118,7 +118,8 @@ LadderText read_ladder(std::string_view source, const std::string& file_name) {
     p.location.line = error.source().begin.line;
     p.location.column = error.source().begin.column;
     p.location.text = line_of_text(source, p.location.line);
-    p.location.offset = std::min<std::size_t>(p.location.column > 0 ? p.location.column - 1 : 0, p.location.text.size());
+    p.location.offset =
+        std::min<std::size_t>(p.location.column > 0 ? p.location.column - 1 : 0, p.location.text.size());
     p.location.length = 1;
     throw Error(std::move(p));
   }
@@ -147,7 +148,8 @@ LadderText read_ladder_file(const std::filesystem::path& file) {
 
 void LadderText::locate(std::vector<Problem>& problems) const {
   for (Problem& p : problems) {
-    if (p.location.line > 0 || p.location.key.empty() || !p.location.file.empty() || p.location.key.starts_with("--")) continue;
+    if (p.location.line > 0 || p.location.key.empty() || !p.location.file.empty() || p.location.key.starts_with("--"))
+      continue;
     // Lists of names have a spot for each of their elements.
     auto spot = spots.find(p.location.key + ":" + p.location.text);
     if (spot == spots.end()) spot = spots.find(p.location.key);

@@ -158,7 +158,7 @@ std::vector<Remark> write_remarks(const Standings& standings, Format format, con
   return {{"cells-run-as-formulas", std::to_string(count) + (count == 1 ? " text begins" : " texts begin") +
                                         " with = + - or @, and an office program that opens the file runs " +
                                         (count == 1 ? "it" : "them") + " as a formula: " + first +
-                                        "; --guard-cells writes an apostrophe in front, a workbook needs none"}};
+                                        "; --guard-cells writes an apostrophe before them, a workbook needs none"}};
 }
 
 namespace engine {

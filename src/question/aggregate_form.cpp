@@ -11,10 +11,11 @@ AggregateForm::AggregateForm(const Expression& e, const std::shared_ptr<const Or
   if (!e.within_group.empty() && !percentile() && !ends())
     throw Error(problem_at(Code::wrong_arguments, quoted(e.text) + " takes no order", e, origin));
   if ((percentile() && e.within_group.size() != 1) || (ends() && e.within_group.empty()))
-    throw Error(problem_at(
-        Code::wrong_arguments, quoted(e.text) + (ends() ? " needs an order: first by what?" : " orders by one key"), e,
-        origin, {},
-        ends() ? e.text + "(unit_price) within group (order by ordered_on)" : e.text + "(0.9) within group (order by amount)"));
+    throw Error(problem_at(Code::wrong_arguments,
+                           quoted(e.text) + (ends() ? " needs an order: first by what?" : " orders by one key"), e,
+                           origin, {},
+                           ends() ? e.text + "(unit_price) within group (order by ordered_on)"
+                                  : e.text + "(0.9) within group (order by amount)"));
   if (e.nulls != NullTreatment::unwritten || e.from_last)
     throw Error(
         problem_at(Code::wrong_arguments, "`ignore nulls` and `from last` go with window functions only", e, origin));
@@ -22,7 +23,7 @@ AggregateForm::AggregateForm(const Expression& e, const std::shared_ptr<const Or
     throw Error(problem_at(Code::wrong_arguments, quoted(e.text) + " takes one argument", e, origin, {},
                            e.text == "count" ? "count(*)" : e.text + "(amount)"));
   if (star() && e.text != "count")
-    throw Error(problem_at(Code::wrong_arguments, "`*` stands only in count(*)", *e.args[0], origin));
+    throw Error(problem_at(Code::wrong_arguments, "`*` is allowed in count(*) only", *e.args[0], origin));
   if (e.distinct && e.text != "count")
     throw Error(problem_at(Code::not_in_this_version, "`distinct` goes with count only in this version", e, origin));
 }

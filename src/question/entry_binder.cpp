@@ -273,8 +273,8 @@ NodePtr EntryScope::aggregate(const Expression& e, const std::shared_ptr<const O
                            "a total needs a level: which rows does " + quoted(e.text + "(...)") + " take together?", e,
                            origin, {}, remedy::set_each()));
   if (!aggregates_)
-    throw Error(problem_at(Code::wrong_stage, quoted(e.text + "(...)") + " cannot be worked out in " + stage_, e,
-                           origin, {}, remedy::name_total()));
+    throw Error(problem_at(Code::wrong_stage, quoted(e.text + "(...)") + " cannot be computed in " + stage_, e, origin,
+                           {}, remedy::name_total()));
   return entries_.aggregate(e, origin);
 }
 

@@ -145,7 +145,7 @@ NodePtr LevelBinder::bind_condition(const std::string& text, const std::string& 
     NodePtr node = bound(*whole, scope, origin);
     if (node->type.kind != Kind::boolean && node->type.kind != Kind::unknown)
       problems_.add(problem_at(Code::wrong_type,
-                               (key.empty() ? "a condition is asked for; " : key + " needs a condition; ") +
+                               (key.empty() ? "a condition is needed; " : key + " needs a condition; ") +
                                    quoted(node->source()) + " is " + to_string(node->type.kind),
                                *whole, origin));
     finished(*node);
@@ -190,8 +190,7 @@ int LevelBinder::share_of(const Also& also, const std::string& key) {
 void LevelBinder::bind_orderings() {
   if (!ladder_.data.locale.empty() && !is_locale(ladder_.data.locale))
     problems_.say(Code::bad_value, "no language has the code " + quoted(ladder_.data.locale), "data.locale",
-                  "a locale is a language's code, with a country's behind it where it matters: sv, en_GB", {},
-                  ladder_.data.locale);
+                  "a locale is a language code, with a country code where needed: sv, en_GB", {}, ladder_.data.locale);
   for (const Ordering& ordering : ladder_.orderings) {
     const std::string key = "orderings." + ordering.column;
     const auto origin = std::make_shared<Origin>(Origin{key, ordering.column});
@@ -207,8 +206,8 @@ void LevelBinder::bind_orderings() {
       problems_.add(error, key);
     }
     if (!ordering.sequence.empty() && (!ordering.first.empty() || !ordering.last.empty()))
-      problems_.say(Code::bad_value, "a sequence is the whole order: `first` and `last` have nothing to say beside it",
-                    key, "put them into the sequence");
+      problems_.say(Code::bad_value, "a sequence is the whole order: leave out `first` and `last`", key,
+                    "put them into the sequence");
     question_.orderings.push_back(column);
   }
 }

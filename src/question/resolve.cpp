@@ -27,9 +27,10 @@ void check_compare(const Ladder& ladder, const Catalog& catalog, ProblemList& pr
     return ladder.levels.empty() || std::any_of(ladder.levels.begin(), ladder.levels.end(), test);
   };
   if (any_level([](const Level& level) { return level.by.empty(); }))
-    problems.say(Code::missing_key, "nothing is ranked, so nobody can have moved", "compare", remedy::set_by());
+    problems.say(Code::missing_key, "`[compare]` needs `by`: nothing is ranked", "compare", remedy::set_by());
   else if (any_level([](const Level& level) { return level.each.empty(); }))
-    problems.say(Code::missing_each, "single rows are nobody who could have moved", "compare", remedy::set_each());
+    problems.say(Code::missing_each, "`[compare]` needs `each`: single rows have no identity", "compare",
+                 remedy::set_each());
 
   // What it is compared with has to exist.
   if (!compare.with.empty() && compare.choose.empty()) {

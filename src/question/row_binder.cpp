@@ -355,7 +355,7 @@ NodePtr RowBinder::window(const Expression& e, Scope& scope, const std::shared_p
   if (!without_windows_.empty())
     throw Error(problem_at(Code::wrong_stage,
                            "a window sees the rows that rows.where lets through, too late for " + without_windows_, e,
-                           origin, {}, "a condition on it stands in keep.where"));
+                           origin, {}, "put a condition on it into keep.where"));
   if (stage != "figures")
     throw Error(problem_at(Code::wrong_stage, "a window over rows is a figure", e, origin, {}, remedy::name_figure()));
   std::unique_ptr<WindowCall> call = windows_.call(e, scope, origin);
@@ -381,16 +381,15 @@ NodePtr RowScope::name(const Expression& e, const std::shared_ptr<const Origin>&
 NodePtr RowScope::aggregate(const Expression& e, const std::shared_ptr<const Origin>& origin) {
   if (e.text.starts_with("overall_")) {
     if (!overall_allowed_)
-      throw Error(problem_at(Code::wrong_stage, quoted(e.text) + " cannot stand inside another total", e, origin));
+      throw Error(problem_at(Code::wrong_stage, quoted(e.text) + " is not allowed inside another total", e, origin));
     return rows_.overall(e, origin);
   }
   throw Error(problem_at(
       Code::wrong_stage,
       quoted(e.text + "(...)") + " is a total: it is known after the rows are grouped, too late for " + stage_, e,
       origin, {},
-      stage_ == "figures"
-          ? Remedy(remedy::name_total().words + "; with `over (partition by ...)` it stands beside every row")
-          : remedy::name_total()));
+      stage_ == "figures" ? Remedy(remedy::name_total().words + "; with `over (partition by ...)` every row has it")
+                          : remedy::name_total()));
 }
 
 NodePtr RowScope::window(const Expression& e, const std::shared_ptr<const Origin>& origin) {

@@ -23,8 +23,8 @@ WindowBinder::WindowBinder(const LevelBinding& parts) : LevelBinding(parts) {
 std::unique_ptr<WindowCall> WindowBinder::call(const Expression& e, Scope& scope,
                                                const std::shared_ptr<const Origin>& origin) {
   if (inside_)
-    throw Error(problem_at(Code::wrong_arguments, "a window cannot stand inside another one", e, origin, {},
-                           "give the inner one a name of its own"));
+    throw Error(problem_at(Code::wrong_arguments, "a window is not allowed inside another one", e, origin, {},
+                           "give the inner one a name"));
   inside_ = true;
   std::vector<Problem> found;
   std::unique_ptr<WindowCall> call;

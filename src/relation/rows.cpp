@@ -154,7 +154,7 @@ Error JoinedRows::several_partners(const JoinUse& join, std::size_t row, std::ui
                            "; joining them would count it more than once",
                        {},
                        {},
-                       "every key has to stand once in " + name +
+                       "every key has to occur once in " + name +
                            ": correct it, join by more columns, or say many = true if that is meant"});
 }
 

@@ -68,9 +68,9 @@ class Doubtful {
                              *heading + ") would count them");
       } else if (sum && has_word(*heading, {"price", "rate", "cost"}) && quantity_beside(*aggregate->argument)) {
         say("unit-price-summed", quoted(aggregate->text) + " adds up prices of one while " +
-                                     quoted(*quantity_beside(*aggregate->argument)) + " stands beside them; " + "sum(" +
-                                     *quantity_beside(*aggregate->argument) + " * " + *heading +
-                                     ") is what they come to");
+                                     quoted(*quantity_beside(*aggregate->argument)) + " is in the same rows; " +
+                                     "sum(" + *quantity_beside(*aggregate->argument) + " * " + *heading +
+                                     ") is their total");
       }
     }
   }
@@ -115,9 +115,9 @@ class Doubtful {
         }
         if (several > 0 && 2 * several < labels)  // else it is a class of them, and meant so
           say("label-not-id", counted(several, "value") + " of " + quoted(q_.entry_columns[key].name) + " " +
-                                  (several == 1 ? "stands" : "stand") + " for more than one " + quoted(id_name) + " (" +
-                                  example + "), and " + (several == 1 ? "is" : "are") + " ranked as one; each = [\"" +
-                                  id_name + "\"] keeps them apart");
+                                  (several == 1 ? "belongs" : "belong") + " to more than one " + quoted(id_name) +
+                                  " (" + example + "), and " + (several == 1 ? "is" : "are") +
+                                  " ranked as one; each = [\"" + id_name + "\"] keeps them apart");
       }
     }
   }
@@ -176,7 +176,7 @@ class Doubtful {
       return quoted(text);
     };
     say("entry-in-several-groups",
-        names_.counted_entries(count) + " of " + with_commas(keys) + (count == 1 ? " stands" : " stand") +
+        names_.counted_entries(count) + " of " + with_commas(keys) + (count == 1 ? " is" : " are") +
             " in more than one group (" + names_.entry_name(example->first) + " in " + group(example->first) + " and " +
             group(example->second) + "), each time with the " + plural(names_.row_noun()) + " of that group alone");
   }
@@ -191,8 +191,8 @@ class Doubtful {
       const std::size_t others = (a_.entries.caught[p].rows - rows) / (days.size() - 1);
       if (4 * rows >= others) continue;
       say("last-day-incomplete", day_text(day) + ", the last day of " + quoted(q_.periods[p].name) + " with any, has " +
-                                    counted(rows, names_.row_noun()) + "; the other days have " + with_commas(others) +
-                                    " on average: it may not be complete");
+                                     counted(rows, names_.row_noun()) + "; the other days have " + with_commas(others) +
+                                     " on average: it may not be complete");
     }
   }
 
@@ -237,9 +237,9 @@ class Doubtful {
       }
       if (count > 0)
         say("negative-in-share", names_.counted_entries(count) + (count == 1 ? " has" : " have") + " a negative " +
-                               quoted(q_.level->also[a].of) + " (" + names_.entry_name(example) + ": " +
-                               to_text(of.value(example)) +
-                               "), so that the shares of the others come to more than all");
+                                     quoted(q_.level->also[a].of) + " (" + names_.entry_name(example) + ": " +
+                                     to_text(of.value(example)) +
+                                     "), so the other shares add up to more than the whole");
     }
   }
 

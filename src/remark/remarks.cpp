@@ -124,7 +124,8 @@ class Remarks {
                                        (report.absent.size() == 1 ? "does" : "do") + " not occur");
       if (!report.forgotten.empty())
         say("sequence-forgot", "the sequence of " + quoted(column) + " does not name " + names(report.forgotten) +
-                                   "; " + (report.forgotten.size() == 1 ? "it comes" : "they come") + " behind it");
+                                   "; " + (report.forgotten.size() == 1 ? "it follows" : "they follow") +
+                                   " the others");
     }
     for (std::size_t o = 0; o < a_.ladder.orderings.size(); ++o)
       if (!a_.orderings.used.contains(o))
@@ -160,8 +161,8 @@ class Remarks {
                                         " no " + plural(names_.row_noun()) + ": " + keys +
                                         examples(report.without_examples, report.without_rows) +
                                         (a_.accounting.joins[j].added == 0 ? ""
-                                         : report.without_rows == 1        ? "; it stands as a row of its own"
-                                                                           : "; each stands as a row of its own"));
+                                         : report.without_rows == 1        ? "; it is a separate row"
+                                                                           : "; each is a separate row"));
       if (report.several > 0)
         say("rows-multiplied", counted(report.several, names_.row_noun()) + " found several partners in " +
                                    other.source->name() + ", and " + (report.several == 1 ? "counts" : "count") +
@@ -196,8 +197,8 @@ class Remarks {
       say("rows-without-value", counted(a_.entries.blanks[a].rows, names_.row_noun()) + " of " +
                                     names_.counted_entries(a_.entries.blanks[a].entries) + " " +
                                     (a_.entries.blanks[a].rows == 1 ? "has" : "have") + " no value for " +
-                                    quoted(aggregate.argument->source()) + "; " + quoted(aggregate.text) +
-                                    " is worked out without " + (a_.entries.blanks[a].rows == 1 ? "it" : "them"));
+                                    quoted(aggregate.argument->source()) + "; " + quoted(aggregate.text) + " leaves " +
+                                    (a_.entries.blanks[a].rows == 1 ? "it" : "them") + " out");
     }
   }
 
@@ -317,7 +318,7 @@ class Remarks {
         names_.counted_entries(sharing) + " share place " + with_commas(a_.places.competition[begin]) +
         (group.empty() ? "" : " in " + group) + " (" + quoted(a_.question.by.front().text) + " " +
         (number != nullptr ? number->grouped_text() : names_.shown(tied)) + "); the " +
-        (cut.best ? "best " + with_commas(*level.best) : "worst " + with_commas(*level.worst)) + " were asked for";
+        (cut.best ? "best " + with_commas(*level.best) : "worst " + with_commas(*level.worst)) + " are kept";
     if (level.cut == Cut::with_ties) return tie + ", and all that tie are listed: " + names_between(begin, end);
 
     const std::string upper = names_between(begin, cut.at), lower = names_between(cut.at, end);

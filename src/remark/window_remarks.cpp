@@ -85,7 +85,7 @@ class WindowRemarks {
         what = counted(notes.missing_days, "day") + (notes.missing_days == 1 ? " is" : " are") + " missing";
       if (notes.doubled_days > 0)
         what += (what.empty() ? "" : " and ") + counted(notes.doubled_days, "day") +
-                (notes.doubled_days == 1 ? " stands" : " stand") + " there more than once";
+                (notes.doubled_days == 1 ? " occurs" : " occur") + " more than once";
       say("rows-over-days", written + (several ? " count" : " counts") + " rows, not days: along " + quoted(day) + " " +
                                 what + "; `range between interval '6' day preceding and current row` counts days");
     }
@@ -99,8 +99,8 @@ class WindowRemarks {
       names.push_back(std::to_string(tier) + "|" + std::to_string(tier + 1));
     }
     if (tiers.size() > names.size()) names.push_back(counted(tiers.size() - names.size(), "other"));
-    say("tiers-split", "in " + what + " a tie is split between tiers " + listed(names) +
-                           ": equal ones stand on both sides of the border");
+    say("tiers-split",
+        "in " + what + " a tie is split between tiers " + listed(names) + ": equal entries are on both sides");
   }
 
   const LevelAnswer& a_;

@@ -143,8 +143,7 @@ class ListingText {
     grid.gap_before.push_back(r > 0 && s_.starts_group(r) && several_in_a_group_);
     const std::size_t passed = s_.passed_over(r);
     std::string note = std::exchange(pending_note_, {});
-    if (passed > 0)
-      note += std::string(note.empty() ? "(" : "\n  (") + with_commas(passed) + " not shown)";
+    if (passed > 0) note += std::string(note.empty() ? "(" : "\n  (") + with_commas(passed) + " not shown)";
     grid.note_before.push_back(std::move(note));
   }
 
@@ -244,7 +243,7 @@ std::string comparison_text(const Comparison& c, const std::string& expected, co
   };
   names(c.missing, "missing:");
   names(c.extra, "not expected:");
-  if (c.out_of_order) line("in another order: " + *c.out_of_order + " stands too early");
+  if (c.out_of_order) line("in another order: " + *c.out_of_order + " is listed too early");
   return out;
 }
 

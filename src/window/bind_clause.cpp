@@ -81,7 +81,7 @@ class ClauseBinder : CallBinding {
     }
     if (frame.unit == FrameUnit::groups && call.order.empty())
       fail(Code::wrong_arguments, "`groups` counts peers, and without `order by` all rows are peers",
-           stretch(frame.begin, frame.end), origin, "order by ... in front of it");
+           stretch(frame.begin, frame.end), origin, "order by ... before it");
     call.frame.from = bind_end(frame, frame.from, true, origin, call);
     call.frame.to = bind_end(frame, frame.to, false, origin, call);
   }

@@ -82,8 +82,8 @@ class FunctionBinder : CallBinding {
       fail(Code::wrong_arguments, "`ignore nulls` goes with lag, lead, first_value, last_value and nth_value");
     if (e_.from_last && !is({"nth_value"})) fail(Code::wrong_arguments, "`from last` goes with nth_value only");
     if (!e_.within_group.empty() && !percentile)
-      fail(Code::wrong_arguments, "an order of its own goes with percentile_cont and percentile_disc",
-           "the window's order stands behind `over`");
+      fail(Code::wrong_arguments, "`within group` goes with percentile_cont and percentile_disc",
+           "write the order of the window after `over`");
   }
 
   void bind_place(WindowCall& call) {
@@ -103,7 +103,7 @@ class FunctionBinder : CallBinding {
     arguments(1, 1,
               name == "count" ? "count(*) over (partition by shop_no)" : "sum(amount) over (partition by shop_no)");
     const bool star = e_.args[0]->op == Op::star;
-    if (star && name != "count") fail(Code::wrong_arguments, "`*` stands only in count(*)", *e_.args[0], origin_);
+    if (star && name != "count") fail(Code::wrong_arguments, "`*` is allowed in count(*) only", *e_.args[0], origin_);
     if (!star) call.value = bound(*e_.args[0], origin_);
 
     // What it adds up.
@@ -172,7 +172,7 @@ class FunctionBinder : CallBinding {
             call.type = other;
         } else if (call.type.kind != other.kind) {
           fail(Code::wrong_type,
-               "what stands in for a missing row is " + std::string(to_string(other.kind)) + ", and " +
+               "the value for a missing row is " + std::string(to_string(other.kind)) + ", and " +
                    shown(*e_.args[0], origin_) + " is " + to_string(call.type.kind),
                *e_.args[2], origin_);
         }

@@ -74,7 +74,7 @@ TEST(Functions, ArgumentsAreCountedWithTheSignature) {
       {"start_of('mnth', ordered_on)", "`start_of` takes 'year', 'quarter', 'month', 'week' or 'day'", ""},
       {"abs(quantity) filter (where true)", "`filter` goes with totals only", ""},
       {"abs(distinct quantity)", "`distinct` goes with count only", ""},
-      {"abs(*)", "`*` stands only in count(*)", ""},
+      {"abs(*)", "`*` is allowed in count(*) only", ""},
   };
   for (const auto& [formula, sentence, signature] : cases) {
     const auto found = check({.data = {.from = "lines"}, .figures = {{"f", formula}}}, support::small_shop());
@@ -86,7 +86,7 @@ TEST(Functions, ArgumentsAreCountedWithTheSignature) {
 
 TEST(Functions, AggregatesAreCheckedToo) {
   const std::pair<const char*, const char*> cases[] = {
-      {"sum(*)", "`*` stands only in count(*)"},
+      {"sum(*)", "`*` is allowed in count(*) only"},
       {"sum()", "`sum` takes one argument"},
       {"sum(distinct quantity)", "`distinct` goes with count only in this version"},
       {"sum(quantity) filter (where quantity)", "the filter is not a condition"},
@@ -94,7 +94,7 @@ TEST(Functions, AggregatesAreCheckedToo) {
       {"sum(sum(quantity))",
        "`sum(...)` is a total: it is known after the rows are grouped, too late for the inside of sum(...)"},
       {"overall_max(status)", "`overall_max` takes a number, a date or a timestamp"},
-      {"overall_max(overall_min(quantity))", "`overall_min` cannot stand inside another total"},
+      {"overall_max(overall_min(quantity))", "`overall_min` is not allowed inside another total"},
   };
   for (const auto& [formula, sentence] : cases) {
     const auto found = check(

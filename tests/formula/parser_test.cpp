@@ -111,13 +111,13 @@ TEST(Parser, SaysWhatAndWhere) {
       {"sum(a) over (order by b rows 1)", "expected `preceding` or `following`, found `)`", 30, ""},
       {"sum(a) over (rows between current row and 1 preceding)", "the frame ends before it begins", 53, ""},
       {"sum(a) over (rows 1 following)",
-       "a frame that only says where it begins ends at the current row, and cannot begin behind it", 29, ""},
+       "a frame that only says where it begins ends at the current row, so it cannot begin after it", 29, ""},
       {"sum(a) over (rows unbounded preceding exclude tie)",
-       "expected `current row`, `group`, `ties` or `no others` behind `exclude`, found `tie`", 46, ""},
+       "expected `current row`, `group`, `ties` or `no others` after `exclude`, found `tie`", 46, ""},
       {"sum(a) over (partition by b ordr by c)",
        "expected `partition by`, `order by`, `rows`, `range`, `groups` or the end of the window, found `ordr`", 28,
        "order"},
-      {"sum(a) over", "expected a window behind `over`, the formula ends", 11, ""},
+      {"sum(a) over", "expected a window after `over`, the formula ends", 11, ""},
   };
   for (const auto& c : cases) {
     try {

@@ -136,7 +136,7 @@ TEST(Delimited, ProblemsSayWhatAndWhere) {
       {"unclosed", "a,b\n1,2\n\"3,4\n5,6\n", Code::unclosed_quote, "a quoted field begins in this row and never ends",
        3},
       {"stray quote", "a,b\n1,2\n3,x\"y\n", Code::unclosed_quote,
-       "a quote stands where none can: inside a field that is not quoted, or with text behind it", 3},
+       "unexpected quote: it is inside a field that is not quoted, or text follows it", 3},
       {"doubled headings", "a,b,a\n1,2,3\n", Code::bad_heading, "columns 1 and 3 are both called `a`", 1},
       {"missing heading", "a,,c\n1,2,3\n", Code::bad_heading, "column 2 has no heading", 1},
       {"invalid UTF-8", "a,b\n1,2\n3,\xff\n", Code::bad_encoding, "byte 10 (0xFF) is not UTF-8", 3},

@@ -166,7 +166,7 @@ TEST(LadderFile, RefusesControlCharacters) {
 TEST(LadderFile, RefusesOtherLettersOutsideOfQuotes) {
   const auto found = problems_of("title = \"caf\u00e9\"  # caf\u00e9\n[choices]\nd\u00e9but = 1\n");
   ASSERT_EQ(found.size(), 1u);
-  EXPECT_EQ(found[0].sentence, "this is not TOML: `\u00e9` stands outside of quotes");
+  EXPECT_EQ(found[0].sentence, "this is not TOML: `\u00e9` is outside of quotes");
   EXPECT_EQ(found[0].location.line, 3u);
   EXPECT_EQ(found[0].location.column, 2u);
   EXPECT_EQ(found[0].location.length, 2u);

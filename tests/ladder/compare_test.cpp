@@ -189,7 +189,7 @@ TEST(Compare, WhatIsWrongIsSaid) {
   EXPECT_EQ(problems_of(ladder), (Texts{"unknown-choice: there is no choice `sinse`; nearest: since"}));
   ladder = since();
   ladder.levels[0].by.clear();
-  EXPECT_EQ(problems_of(ladder), (Texts{"missing-key: nothing is ranked, so nobody can have moved"}));
+  EXPECT_EQ(problems_of(ladder), (Texts{"missing-key: `[compare]` needs `by`: nothing is ranked"}));
   ladder = since();
   ladder.compare = {.with = "lnes"};  // there is no such table, and check says so
   EXPECT_EQ(problems_of(ladder), (Texts{"unknown-table: no table `lnes`; nearest: lines"}));

@@ -100,7 +100,7 @@ TEST(Cost, AdviceSavesASort) {
   ladder.figures = {{"n", "rank() over (order by a nulls first)"}, {"s", "sum(c) over (order by a)"}};
   cost = plan(ladder, lines());
   ASSERT_EQ(cost.advice.size(), 1u);
-  EXPECT_NE(cost.advice[0].sentence.find("differ in where nulls stand"), std::string::npos);
+  EXPECT_NE(cost.advice[0].sentence.find("differ in where nulls sort"), std::string::npos);
 }
 
 // A table that nothing names: the answer is the same without it.

@@ -139,7 +139,7 @@ TEST(Crossed, WhatIsWrongIsSaid) {
   EXPECT_EQ(check(ladder, catalog_of(few)).front().nearest, "family");
   ladder = crossed();
   ladder.levels.push_back({.by = "amount desc"});  // single rows have no cells
-  EXPECT_EQ(problems_of(ladder).front(), "missing-each: nothing says what stands down the table");
+  EXPECT_EQ(problems_of(ladder).front(), "missing-each: `each` is missing: which entries are down the table?");
   ladder.levels.clear();
   ladder.totals.clear();
   EXPECT_NE(problems_of(ladder).size(), 0u);

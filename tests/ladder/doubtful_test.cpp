@@ -54,7 +54,7 @@ TEST(Doubtful, AnIdIsSummed) {
 }
 
 TEST(Doubtful, PricesOfOneAreSummed) {
-  EXPECT_TRUE(says(ask(by("sum(unit_price)")), "unit-price-summed", "sum(quantity * unit_price) is what they come to"));
+  EXPECT_TRUE(says(ask(by("sum(unit_price)")), "unit-price-summed", "sum(quantity * unit_price) is their total"));
   EXPECT_FALSE(says(ask(by("sum(quantity * unit_price)")), "unit-price-summed"));
   EXPECT_FALSE(says(ask(by("avg(unit_price)")), "unit-price-summed"));
 }
@@ -63,7 +63,7 @@ TEST(Doubtful, ALabelThatStandsForSeveral) {
   Ladder ladder = by("sum(quantity)");
   ladder.levels[0].each = {"shop"};
   EXPECT_TRUE(says(ask(ladder), "label-not-id",
-                   "1 value of `shop` stands for more than one `shop_no` (`Crumb` is shop_no 1 and 2)"));
+                   "1 value of `shop` belongs to more than one `shop_no` (`Crumb` is shop_no 1 and 2)"));
   ladder.levels[0].each = {"valley"};  // a class of shops, and meant so
   EXPECT_FALSE(says(ask(ladder), "label-not-id"));
   ladder.levels[0].each = {"shop", "shop_no"};
@@ -91,7 +91,7 @@ TEST(Doubtful, AFewEntriesInSeveralGroups) {
                 .totals = {{"total", "sum(sold)"}},
                 .levels = {{.each = {"shop_no"}, .within = {"valley"}, .by = "total desc"}}};
   EXPECT_TRUE(says(standings(ladder, catalog), "entry-in-several-groups",
-                   "1 shop of 4 stands in more than one group (shop_no 3 in `a` and `b`)"));
+                   "1 shop of 4 is in more than one group (shop_no 3 in `a` and `b`)"));
   ladder.levels[0].within = {"sold"};
   ladder.where = "shop_no = 3";  // all of them: that is how it is meant
   EXPECT_FALSE(says(standings(ladder, catalog), "entry-in-several-groups"));

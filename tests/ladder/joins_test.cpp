@@ -177,7 +177,7 @@ TEST(Joins, SayWhomTheyLeftOutLetInAndRepeated) {
                    "1 line found no partner in shops: shop_no (4); it is left out"));
   ladder.data.joins[0].type = JoinType::right;
   const Standings never = standings(ladder, catalog);
-  EXPECT_TRUE(says(never, "entries-without-rows", "shop_no (5); it stands as a row of its own"));
+  EXPECT_TRUE(says(never, "entries-without-rows", "shop_no (5); it is a separate row"));
   EXPECT_EQ(column(never, "shop_no"), (Texts{"1", "2", "3", "5"}));
   EXPECT_EQ(column(never, "n"), (Texts{"2", "2", "2", "0"}));  // who never ordered?
   Ladder turned{.data = {.from = "shops", .joins = {{.with = "lines", .on = {"shop_no"}, .many = true}}},

@@ -261,7 +261,7 @@ TEST(Standings, ACutThroughATieIsNeverSilent) {
   const Standings loose = standings(ladder, support::small_shop());
   EXPECT_EQ(loose.rows(), 2u);
   EXPECT_TRUE(says(loose, "tie-at-cut",
-                   "2 shops share place 1 (`spend` 11.00); the best 1 were asked for, and all that tie are listed"));
+                   "2 shops share place 1 (`spend` 11.00); the best 1 are kept, and all that tie are listed"));
   ladder.levels[0].cut = Cut::strict;
   ladder.list.columns = {"rank", "shop", "spend"};
   const Standings strict = standings(ladder, support::small_shop());
@@ -284,7 +284,7 @@ TEST(Standings, WorstMirrorsBest) {
   ladder.levels[0].worst = 2;
   const Standings tied = standings(ladder, support::small_shop());
   EXPECT_EQ(tied.rows(), 3u);
-  EXPECT_TRUE(says(tied, "tie-at-cut", "the worst 2 were asked for, and all that tie are listed"));
+  EXPECT_TRUE(says(tied, "tie-at-cut", "the worst 2 are kept, and all that tie are listed"));
   ladder.levels[0].cut = Cut::strict;
   EXPECT_EQ(column(standings(ladder, support::small_shop()), "shop_no"), (Texts{"1", "3"}));
   EXPECT_TRUE(
@@ -300,7 +300,7 @@ TEST(Standings, TheTotalThatMeetsMostBlanksSpeaksForAll) {
                    {"spend", "sum(amount)"},
                    {"mean", "avg(amount)"}};
   const Standings s = standings(ladder, support::small_shop());
-  EXPECT_TRUE(says(s, "rows-without-value", "`sum(amount)` is worked out without it"));
+  EXPECT_TRUE(says(s, "rows-without-value", "`sum(amount)` leaves it out"));
   EXPECT_EQ(std::count_if(s.remarks().begin(), s.remarks().end(),
                           [](const Remark& remark) { return remark.code == "rows-without-value"; }),
             1);
@@ -451,7 +451,7 @@ TEST(Standings, CustomOrders) {
   EXPECT_EQ(shops(), (Texts{"Crumb", "Barrow", "Never", "Älv Corner"}));
   const Standings s = standings(ladder, support::small_shop());
   EXPECT_TRUE(says(s, "listed-value-absent", "orderings.shop lists `Closed`, which does not occur"));
-  EXPECT_TRUE(says(s, "sequence-forgot", "does not name `Never` and `Älv Corner`; they come behind it"));
+  EXPECT_TRUE(says(s, "sequence-forgot", "does not name `Never` and `Älv Corner`; they follow the others"));
   ladder.orderings = {{.column = "shop", .text = TextOrder::code_point},
                       {.column = "valley", .text = TextOrder::natural}};
   EXPECT_EQ(shops(), (Texts{"Barrow", "Crumb", "Never", "Älv Corner"}));

@@ -443,7 +443,7 @@ TEST(Frames, RowsOverDaysAreSaid) {
                       .figures = {{"w", "sum(amount) over (order by day rows 6 preceding)"}},
                       .list = {.columns = {"w"}}};
   EXPECT_TRUE(says(standings(ladder, few_lines()), "rows-over-days",
-                   "along `day` 6 days are missing and 2 days stand there more than once"));
+                   "along `day` 6 days are missing and 2 days occur more than once"));
 }
 
 // 38. median, percentiles and distinct are also allowed over frames; ntile as ISO, and a remark names tiers whose
@@ -513,7 +513,7 @@ TEST(WindowStages, WhatComesTooEarlyIsSaid) {
   EXPECT_TRUE(has(first({.levels = {{.each = {"shop"}, .having = "w > 1", .windows = {{"w", "count(*) over ()"}}}}}),
                   "too late for rank.having"));
   EXPECT_TRUE(has(first({.figures = {{"w", "sum(lag(amount) over (order by line)) over ()"}}}),
-                  "a window cannot stand inside another one"));
+                  "a window is not allowed inside another one"));
   EXPECT_TRUE(has(first({.levels = {{.each = {"shop"}, .windows = {{"w", "w + 1"}}}}}), "needs itself"));
   EXPECT_TRUE(has(first({.levels = {{.each = {"shop"}, .windows = {{"amount", "1"}}}}}), "has the name of something"));
   // A figure that sees another figure's window is fine: the inner one has a name of its own.
@@ -536,7 +536,7 @@ TEST(WindowCalls, MistakesAreExplained) {
       {"upper(shop) over ()", "`upper` has no window"},
       {"ntile(0) over (order by day)", "the number of tiers is a whole number from 1 on"},
       {"lag(amount, shop) over (order by day)", "the distance is the same for all rows"},
-      {"lag(amount, 1, day) over (order by day)", "what stands in for a missing row is date"},
+      {"lag(amount, 1, day) over (order by day)", "the value for a missing row is date"},
       {"nth_value(amount) over ()", "`nth_value` takes 2 arguments, not 1"},
       {"sum(day) over ()", "`sum` takes numbers"},
       {"sum(distinct amount) over ()", "`distinct` goes with count only"},

@@ -212,7 +212,7 @@ TEST(Tool, FurtherColumnsBothEndsAndWhereAnAmountWouldStand) {
   EXPECT_TRUE(has(ran.out, "rank,shop,spend,below,quarter,part,running,upper\n1,"));
   EXPECT_TRUE(has(ran.out, "\n214,,32.80,1,4,"));
   EXPECT_TRUE(has(ran.err,
-                  "`spend` 4,200 would take place 46, beside 214 ranked; next ahead 4,221.00, next behind 4,161.00\n"));
+                  "`spend` 4,200 would take place 46, among 214 ranked; next before 4,221.00, next after 4,161.00\n"));
 }
 
 TEST(Tool, OrdersOfOnesOwn) {

@@ -141,11 +141,11 @@ std::string would_stand(const lofty::Standings& answer, const std::vector<std::s
       for (const lofty::Value& v : one.group)
         group += (group.empty() ? " in " : ", ") + (lofty::is_null(v) ? std::string("(none)") : lofty::to_text(v));
       std::string place = lofty::to_text(one.standing.place(answer.ties()));
-      out += "`" + name + "` " + shown(value_of(value)) + " would take place " + place + group + ", beside " +
+      out += "`" + name + "` " + shown(value_of(value)) + " would take place " + place + group + ", among " +
              std::to_string(one.standing.ranked) + " ranked";
       if (one.standing.equal > 0) out += ", sharing it with " + std::to_string(one.standing.equal);
-      if (one.ahead) out += "; next ahead " + shown(*one.ahead);
-      if (one.behind) out += std::string(one.ahead ? "," : ";") + " next behind " + shown(*one.behind);
+      if (one.ahead) out += "; next before " + shown(*one.ahead);
+      if (one.behind) out += std::string(one.ahead ? "," : ";") + " next after " + shown(*one.behind);
       out += "\n";
     }
   }
@@ -159,7 +159,7 @@ void take_some(const Options& o, lofty::Listing& list) {
   if (o.last) list.last = o.last;
   if (o.sample) list.sample = o.sample;
   if (o.seed && !list.sample)
-    bad_option("--seed", std::to_string(*o.seed), "--seed says which sample, and none is asked for", "--sample 10");
+    bad_option("--seed", std::to_string(*o.seed), "--seed chooses the sample, and there is no --sample", "--sample 10");
   if (o.seed) list.seed = *o.seed;
 }
 
