@@ -110,6 +110,8 @@ LadderText read_ladder(std::string_view source, const std::string& file_name) {
   out.source = std::string(source);
   std::vector<Problem> problems;
   refuse_foreign_characters(source, file_name);
+
+  // The grammar of TOML.
   toml::parse_result result = toml::parse(source, std::string_view(file_name));
   if (!result) {
     const toml::parse_error& error = result.error();
@@ -123,6 +125,8 @@ LadderText read_ladder(std::string_view source, const std::string& file_name) {
     p.location.length = 1;
     throw Error(std::move(p));
   }
+
+  // The keys of a ladder; all that is wrong with them, in the order of the file.
   engine::TomlReader reader(source, out, problems);
   engine::read_sections(reader, result.table());
   std::stable_sort(problems.begin(), problems.end(),
