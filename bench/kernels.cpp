@@ -1,4 +1,4 @@
-// The kernels over plain arrays, each beside what an engineer would write or take instead: baseline and ratio in one
+// The kernels over plain arrays, each next to what an engineer would write or take instead: baseline and ratio in one
 // run, as the table of docs/performance.md. Every answer is verified before it is timed.
 //
 //   kernels [ROWS] [RUNS] [PART]
@@ -46,7 +46,7 @@ double status_mib(const std::string& name) {
 }
 
 // Of the last measurement:
-double taken = 0;     // MiB at its peak, besides what was there before it
+double taken = 0;     // MiB at its peak, in addition to what was there before it
 double shortest = 1;  // the time of its shortest call, as a share of the median
 
 // Median seconds of `runs` calls; `prepare` is not timed.
@@ -175,7 +175,7 @@ void shapes(std::size_t rows) {
   }
 }
 
-// A column as it lies in memory after it was read: one text behind the other.
+// A column as it is in memory after it was read: one text after the other.
 struct TextColumn {
   explicit TextColumn(const std::vector<std::string_view>& texts) {
     std::size_t size = 0;

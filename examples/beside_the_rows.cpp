@@ -1,4 +1,4 @@
-// A rank column beside rows that stay where they are; the permutation and its inverse; both ends.
+// A rank column for rows that stay where they are; the permutation and its inverse; both ends.
 
 #include <cmath>
 #include <cstdio>
@@ -13,7 +13,7 @@ int main() {
   const std::vector<std::string> shop{"Old Spoon", "Twin Hearth", "Blue Pantry", "Brass Larder", "Tin Ladle"};
   const std::vector<double> spend{120.5, 900, std::nan(""), 900, 310};  // the third has none
 
-  // Not a number is null: it stands last and gets no place.
+  // Not a number is null: it sorts last and gets no place.
   const lofty::Order order = lofty::order({lofty::descending(spend)}, {lofty::ascending(shop)});
   const std::vector<std::uint32_t> place = lofty::places_by_row(order, lofty::Ties::competition);
   const std::vector<double> below = lofty::by_input_row(order, lofty::percent_ranks(order));

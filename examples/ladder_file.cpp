@@ -1,4 +1,4 @@
-// A question from a file, asked of the tables beside it. Usage: example_ladder_file [LADDER]
+// A question from a file, asked of the tables next to it. Usage: example_ladder_file [LADDER]
 
 #include <cstdio>
 #include <filesystem>

@@ -1,4 +1,4 @@
-// "Where would 500.00 stand?" and "are any still equal?"
+// "Which place would 500.00 take?" and "are any still equal?"
 
 #include <cstdio>
 #include <string>

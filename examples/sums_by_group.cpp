@@ -12,7 +12,7 @@ int main() {
   const std::vector<double> amount{0.1, 1e18, 0.2, 7.5, -1e18, 0.3};
 
   const lofty::GroupNumbers groups = lofty::number_groups(lofty::groups(family));
-  // As if added without ever rounding: clear comes to 0, whatever the order of its rows.
+  // As if added without ever rounding: clear totals 0, whatever the order of its rows.
   const std::vector<double> totals = lofty::sums(groups, std::span<const double>(amount));
   const lofty::Order order = lofty::order({lofty::descending(totals)});
   for (const std::uint32_t group : order.rows())

@@ -1,4 +1,4 @@
-// Beside every row a value worked out from the rows around it: a running sum, the last seven days, what came before.
+// For every row a value computed from the rows around it: a running sum, the last seven days, what came before.
 
 #include <cstdio>
 #include <vector>

@@ -56,14 +56,14 @@ struct Cost {
 
 // The plan and its price, from the tables' headings and sizes alone: no row is read. How many rows pass a condition,
 // and how many entries they make, is not known then, and guessed: an equality lets one row in twenty pass, a comparison
-// one in two; an entry that has a table of its own, joined by its key, is counted there, others are the square root of
+// one in two; an entry that has its own table, joined by its key, is counted there, others are the square root of
 // the rows. Throws Error as check() reports it, types apart. Under a millisecond, without opening the tables.
 [[nodiscard]] Cost plan(const Ladder& ladder, const Catalog& catalog, const Speeds& speeds = {});
 
 // A plan with the measured times of its ladder's answer (Standings::cost()) next to its estimates.
 [[nodiscard]] Cost with_measured(Cost planned, const Cost& measured);
 
-// Measures this machine with a small job of its own, in about two seconds and 60 MB of the temporary folder.
+// Measures this machine with a small job, in about two seconds and 60 MB of the temporary folder.
 [[nodiscard]] Speeds measure_speeds(const Run& run = {});
 // As the text of a small file, and back; nothing for other texts.
 [[nodiscard]] std::string speeds_text(const Speeds& speeds);

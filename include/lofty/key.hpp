@@ -34,7 +34,8 @@ enum class TextOrder : std::uint8_t {
 template <>
 std::optional<TextOrder> from_string<TextOrder>(std::string_view name);
 
-// An order of one's own. Listed values that do not occur change nothing. Numbers are Decimal, or double for floats.
+// An order that the caller defines. Listed values that do not occur change nothing. Numbers are Decimal, or double for
+// floats.
 struct CustomOrder {
   std::vector<Value> first = {}, last = {};  // pinned first and last, in either direction; the rest as usual
   std::vector<Value> sequence = {};          // the full order, which a direction turns round; forgotten values follow

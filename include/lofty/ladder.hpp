@@ -78,8 +78,8 @@ struct Period {
   friend bool operator==(const Period&, const Period&) = default;
 };
 
-// An order of one's own for the values of a column. It affects sorting only: never equality, groups, min, or the places
-// of numbers.
+// An order that the ladder defines for the values of a column. It affects sorting only: never equality, groups, min, or
+// the places of numbers.
 struct Ordering {
   std::string column;
   std::vector<Value> first = {}, last = {};  // pinned first and last, in either direction; the rest as usual
@@ -89,7 +89,7 @@ struct Ordering {
 
 // What a further place column holds.
 enum class Measure : std::uint8_t {
-  place,                    // a place, under a rule of its own, and by other keys where it says so
+  place,                    // a place, under its own rule, and by other keys where it says so
   tiers,                    // equal-sized tiers from 1, as ISO SQL's ntile
   share,                    // a column's share of its sum over the group
   running_share,            // the same summed up to this place; tied entries share one value
@@ -105,7 +105,7 @@ struct Also {
   std::string name;
   Ties ties = Ties::competition;  // place
   Measure measure = Measure::place;
-  std::string by = {};    // place: a sort list of its own, "spend asc"; empty: the level's
+  std::string by = {};    // place: its own sort list, "spend asc"; empty: the level's
   std::string of = {};    // shares: of what, a column or total
   std::size_t count = 0;  // tiers: how many
   friend bool operator==(const Also&, const Also&) = default;

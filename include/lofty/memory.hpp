@@ -14,7 +14,7 @@ namespace lofty LOFTY_EXPORT {
 //
 // What waits is cut and joined to the next request, so that no more is held than was in use at once. It goes
 // back to the system when the last of these ends, or before an allocation would fail. Results are the same.
-// Thread-safe; costs nothing by itself.
+// Thread-safe; having one costs nothing.
 class KeepMemory {
  public:
   KeepMemory();

@@ -39,7 +39,7 @@ struct PictureOptions {
   // lines: the column from left to right; empty: the first listed one of dates, else of numbers that are keys, else a
   // key.
   std::string along = {};
-  bool free_scale = false;  // lines: each chart has a scale of its own
+  bool free_scale = false;  // lines: each chart has its own scale
   // lines: in addition to the values, their moving average over so many rows up to each point, or over so many days of
   // the dates up to it (the mean of the points that there are). 0: none.
   std::size_t smooth_rows = 0, smooth_days = 0;

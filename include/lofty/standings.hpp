@@ -162,7 +162,7 @@ class Standings {
   std::vector<std::pair<std::string, Value>> key(std::size_t row) const;
   // Does the entry share its place with another one (listed or not)?
   bool tied(std::size_t row) const;
-  // Is the place that this column shows for the row shared? It may have an order of its own (rank.also). False for
+  // Is the place that this column shows for the row shared? It may have its own order (rank.also). False for
   // ordinal places, which are never shared, and for columns without places.
   bool tied(std::size_t row, std::size_t column) const;
   bool ranked(std::size_t row) const;
@@ -208,7 +208,7 @@ class StandingRow {
   std::size_t row_;
 };
 
-// All listed rows, in their order. Holds a copy of the standings, so a temporary answer may be walked through.
+// All listed rows, in their order. Holds a copy of the standings, so a temporary answer may be iterated over.
 class StandingRows {
  public:
   explicit StandingRows(Standings standings) : standings_(std::move(standings)) {}

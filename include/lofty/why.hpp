@@ -69,7 +69,7 @@ struct Workings {
   // ---- its rows
   std::size_t rows = 0;  // all that belong to it
   struct LeftOut {
-    std::string condition;  // a term of rows.where, each judged by itself
+    std::string condition;  // a term of rows.where, each judged separately
     std::size_t rows = 0, unknown = 0;
   };
   std::vector<LeftOut> left_out;

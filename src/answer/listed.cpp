@@ -118,7 +118,7 @@ void add_columns(const LevelInput& input, const Places& places, Listed& out) {
     column.bar = listed.bar;
     mark_sort(question, listed.column, column);
 
-    // A place column has a tie rule, and one of rank.also its own measure and, where it has keys of its own, ties.
+    // A place column has a tie rule, and one of rank.also its own measure and, where it has its own keys, ties.
     std::vector<std::uint8_t> tied;
     if (index >= question.entry_columns.size()) {
       const std::size_t place = index - question.entry_columns.size();

@@ -45,7 +45,7 @@ class Nesting {
   }
 
  private:
-  // The columns of all levels, in the order in which a level has them; what only inner ones have comes in front of the
+  // The columns of all levels, in the order in which a level has them; what only inner ones have comes before the
   // column that follows it there.
   void columns() {
     for (const Data& level : levels_) {

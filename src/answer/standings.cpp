@@ -115,7 +115,7 @@ std::vector<WouldStand> Standings::place_for(const std::string& name, const Valu
                    to_string(by.type().kind),
                {});
 
-  // Each group by itself.
+  // Each group separately.
   std::vector<WouldStand> out;
   const Order& order = *data_->order;
   const auto rows = order.rows();

@@ -25,7 +25,7 @@ namespace price {
 constexpr double read_byte = 1.9, read_value = 4.0;  // libcsv alone takes 2.5 ns a byte on one of two threads
 constexpr double join_row = 3.5;
 constexpr double scan_row = 2.0, node = 1.6, aggregate = 2.5, carried = 6.0;
-constexpr double key = 5.0, further_key = 25.0;            // by a table of its own, rather than an index
+constexpr double key = 5.0, further_key = 25.0;            // by its own table, rather than an index
 constexpr double far_group = 60.0, many_groups = 100'000;  // a state that no cache holds, and from how many on
 constexpr double distinct = 9.0, distinct_of_many = 90.0;  // numbers that ascend within their entries, or do not
 constexpr double column_value = 9.0;                       // a formula's values as a column
@@ -507,7 +507,7 @@ Sizes sizes_before(const std::vector<Question>& questions) {
 
   // Entries of each level.
   for (const Question& question : questions) {
-    // An entry that has a table of its own is counted there.
+    // An entry that has its own table is counted there.
     double entries = question.row_level() ? sizes.counted.value_or(0) : std::sqrt(sizes.counted.value_or(0));
     if (!question.row_level())
       for (const JoinUse& join : question.joins) {

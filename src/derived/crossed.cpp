@@ -103,7 +103,7 @@ Crossing::Crossing(const Ladder& ladder, const Catalog& catalog) : ladder_(ladde
   check_keys();
   if (!problems_.empty() && problems_.front().code != Code::unknown_column) return;
 
-  // What is wrong with the entries across has keys of its own; the rest is said of the ladder itself.
+  // What is wrong with the entries across has its own keys; the rest is said of the ladder itself.
   across_ = std::make_unique<Asked>(across_ladder(ladder), catalog);
   for (Problem p : across_->resolution.problems()) {
     if (p.location.key == "keep.best") p.location.key = "crossed.best";

@@ -1,4 +1,4 @@
-// The workings of one entry: the ladder asked again without its cuts, with further totals for what stands inside its
+// The workings of one entry: the ladder asked again without its cuts, with further totals for what is inside its
 // formulas and a mark on the entry that is meant; and a look at the entry's own rows. Tables are read once, with all
 // columns that either needs; an entry that rank.having or rows.where leaves out costs a second pass over the rows.
 // Covered by tests/ladder/why_test.cpp.

@@ -110,7 +110,7 @@ void Evaluator::Call::arithmetic() const {
     return;
   }
 
-  // Exact numbers; a quotient has decimals of its own.
+  // Exact numbers; a quotient has its own decimals.
   if (node.op != Op::divide) return exact_binary(a, b);
   out.lane = Vector::Lane::int128;
   out.wide.resize(count);

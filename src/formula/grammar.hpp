@@ -1,7 +1,7 @@
 #pragma once
 // The rules of the grammar that other rules call across files, one function each. parser.hpp has the entrances.
 //
-// A rule reads from where the reader stands, and leaves it at the first lexeme that is not its own.
+// A rule reads from where the reader is, and leaves it at the first lexeme that is not its own.
 
 #include "formula/expression.hpp"
 #include "formula/lexeme_reader.hpp"

@@ -2,7 +2,7 @@
 // Goes through the lexemes of one formula, from left to right, and makes the parts of its tree.
 //
 // Every rule of the grammar takes one of these, reads what is its own, and leaves it at the lexeme that follows.
-// Whatever stands where it cannot is thrown as Error(Code::syntax), with the text and the offending bytes.
+// What is unexpected is thrown as Error(Code::syntax), with the text and the offending bytes.
 
 #include <algorithm>
 #include <memory>

@@ -10,7 +10,7 @@
 
 namespace lofty::engine {
 
-// `origin` is the text that `at` is a part of, and the key of the ladder where it stands.
+// `origin` is the text that `at` is a part of, and the key of the ladder where it is.
 Problem problem_at(Code code, std::string sentence, const Expression& at, const std::shared_ptr<const Origin>& origin,
                    std::string nearest = {}, Remedy advice = {});
 

@@ -1,5 +1,5 @@
 #pragma once
-// Chunks of a delimited file: cut from it one after another, and parsed each by itself.
+// Chunks of a delimited file: cut from it one after another, and parsed each separately.
 
 #include <cstdint>
 #include <memory>

@@ -1,5 +1,5 @@
 #pragma once
-// Reads values from parsed TOML, and notes where each one stands and what is wrong with it.
+// Reads values from parsed TOML, and notes where each one is and what is wrong with it.
 
 #include <optional>
 #include <string>

@@ -190,7 +190,7 @@ std::string quoted_name(const std::string& name) {
 
 lxw_col_t column(std::size_t c) { return static_cast<lxw_col_t>(c); }
 
-// One answer on a sheet of its own.
+// One answer on its own sheet.
 class SheetWriter {
  public:
   SheetWriter(const Standings& standings, lxw_workbook* book, lxw_worksheet* sheet)

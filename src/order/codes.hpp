@@ -31,7 +31,7 @@ bool number_texts(const Key& key, const Run& run, std::vector<std::uint32_t>& of
 // What a key has at a row; null for NaN.
 Value value_at(const Key& key, std::size_t row);
 
-// 1 where a row's value is null; nothing is appended when there is none. Put in front of a key, it makes nulls sort
+// 1 where a row's value is null; nothing is appended when there is none. Put before a key, it makes nulls sort
 // last.
 void encode_nulls(const Key& key, const Run& run, KeyList& out);
 

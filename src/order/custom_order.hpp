@@ -1,5 +1,5 @@
 #pragma once
-// Orders of one's own: pinned values and sequences.
+// Orders that the caller defines: pinned values and sequences.
 // Covered by tests/order/custom_order_test.cpp.
 
 #include <cstdint>

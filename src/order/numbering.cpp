@@ -28,7 +28,7 @@ void each_block(std::size_t begin, std::size_t end, const Work& work) {
   for (; begin < end; begin += key_block) work(begin, std::min(key_block, end - begin));
 }
 
-// A small range of codes is its own index. A thread takes its share of the rows with an index of its own; what it found
+// A small range of codes is its own index. A thread takes its share of the rows with its own index; what it found
 // is then numbered on in the first one's, in the order in which it was found. So numbers follow the first appearance in
 // the whole, however many threads there were.
 void number_directly(const KeyString& keys, std::size_t size, const Run& run, std::vector<std::uint32_t>& of_row,
@@ -42,7 +42,7 @@ void number_directly(const KeyString& keys, std::size_t size, const Run& run, st
   std::vector<Share> all(shares.count());
   Progress progress(run, size);
 
-  // Each share by itself.
+  // Each share separately.
   parallel_for(shares, run, [&](const RowRange& rows, std::size_t s) {
     Share& own = all[s];
     own.number.assign(std::size_t{1} << keys.bits(), KeyTable<PackedKey>::none);
@@ -149,7 +149,7 @@ void number_rows(KeyList codes, std::size_t size, const Run& run, std::vector<st
     if (next == codes.size()) break;
     joined.clear();
     joined.push_back(number_codes(std::move(of_row), first_rows.size()));
-    if (joined.front()->bits() + codes[next]->bits() > 64) {  // both long: number the next key by itself first
+    if (joined.front()->bits() + codes[next]->bits() > 64) {  // both long: number the next key separately first
       KeyList alone;
       alone.push_back(std::move(codes[next]));
       number_narrow(KeyString({&alone}), size, run, of_row, first_rows);

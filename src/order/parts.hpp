@@ -205,7 +205,7 @@ class PartsNumbering {
   std::vector<std::uint8_t> missing_;  // by chunk's number within its block
   std::vector<std::uint64_t> is_first_;
   std::vector<std::uint32_t> firsts_before_;
-  std::size_t block_ = 0, in_block_ = 0, chunks_ = 0;  // the block at hand: its first row, its rows and chunks
+  std::size_t block_ = 0, in_block_ = 0, chunks_ = 0;  // the current block: its first row, its rows and chunks
 };
 
 // Equal keys, equal numbers, dense and in the order of their first appearance: words[row] gets number + first, 0 where

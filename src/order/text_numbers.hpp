@@ -26,7 +26,7 @@ struct TextNumbers {
 
 namespace text_numbers {
 
-// Threads number shares of the rows by themselves; then the later ones' texts are looked up in the first one's. The
+// Threads number shares of the rows separately; then the later ones' texts are looked up in the first one's. The
 // best where there are few texts: they are in every thread's cache.
 template <class Packed, class Text>
 TextNumbers by_rows(const Pieces& shares, const Text& text, std::uint32_t first, const Run& run, std::uint32_t* words) {
@@ -108,7 +108,7 @@ TextNumbers by_hash(std::size_t size, const Blocks& blocks, const Text& text, st
   return whole;
 }
 
-// What as many rows say about all: whether ShortText holds most texts by itself,
+// What as many rows say about all: whether ShortText holds most texts alone,
 template <class Text>
 bool mostly_short(std::size_t sample, std::size_t size, const Text& text) {
   std::size_t longer = 0;

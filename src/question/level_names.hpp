@@ -21,7 +21,7 @@ class LevelNames {
 
   // Where the ladder says it: "rank.by", or "level[1].by" where levels are nested.
   std::string key_of(const std::string& key) const;
-  // [windows] are beside [rank], and inside a [[level]].
+  // [windows] are next to [rank], and inside a [[level]].
   std::string window_prefix() const;
   // The columns whose values make a group: the keys of the levels outside, then the level's own.
   std::vector<std::string> within() const;

@@ -2,7 +2,7 @@
 // A ladder whose names are resolved: what the stages work from.
 //
 // Three relations follow one another. Rows: the joined tables, every column a (table, column) pair. Entries: keys,
-// carried columns, aggregates and totals, one row an entry. Places: the entries' columns, and the place columns behind
+// carried columns, aggregates and totals, one row an entry. Places: the entries' columns, and the place columns after
 // them. A formula's column numbers count in the relation that it is evaluated over.
 
 #include <cstdint>

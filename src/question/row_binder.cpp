@@ -170,7 +170,7 @@ int RowBinder::row_column(const RowColumn& wanted) {
 NodePtr RowBinder::name(const Expression& e, const std::shared_ptr<const Origin>& origin) {
   if (NodePtr period = periods_.condition(e, origin)) return period;
 
-  // A figure that takes a column's name is a problem of its own, said once; inside it, the name is the column.
+  // A figure that takes a column's name is a separate problem, said once; inside it, the name is the column.
   ParsedFormula* const own = figures_.find(e);
   const bool shadows =
       own != nullptr && own->state == ParsedFormula::State::open && tables_.find_column(0, e.text, e.quoted);
@@ -299,7 +299,7 @@ NodePtr RowBinder::figure(ParsedFormula& figure, bool report) {
     if (circle ? !circle_said_ : report) problems_.add(p);
     circle_said_ = circle_said_ || circle;
   }
-  // A null takes its type from where it is used, so each use has a node of its own.
+  // A null takes its type from where it is used, so each use has its own node.
   if (figure.node->op == Op::null) return std::make_shared<Node>(*figure.node);
   return figure.node;
 }

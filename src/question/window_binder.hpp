@@ -27,7 +27,7 @@ class WindowBinder : private LevelBinding {
 
   // Bound in `scope`, with every part ready for evaluation. Throws Error.
   std::unique_ptr<WindowCall> call(const Expression& e, Scope& scope, const std::shared_ptr<const Origin>& origin);
-  // Calls work() for a formula with a name of its own: its windows are inputs of the one that is being bound, if any,
+  // Calls work() for a formula with its own name: its windows are inputs of the one that is being bound, if any,
   // rather than inside it.
   template <class Work>
   auto apart(const Work& work) {

@@ -53,7 +53,7 @@ bool is_missing(const Value& value) {
   return is_null(value) || (number != nullptr && std::isnan(*number));
 }
 
-// Does `row` come before (negative) or behind (positive) a row with these values? The first key of an order has its
+// Does `row` come before (negative) or after (positive) a row with these values? The first key of an order has its
 // nulls last whatever its options say; so has `first_nulls_last`.
 int compare_row(const std::vector<Key>& keys, std::size_t row, const std::vector<Value>& values,
                 bool first_nulls_last) {

@@ -100,7 +100,7 @@ std::vector<T> of_ranked(const Order& order, const Run& run, T unranked, const G
   // Where each group's ranked rows end: on the way back, because it is known at a group's last position only.
   const std::uint8_t* const marks = order.data().marks.data();
   engine::Progress progress(run, order.size());
-  std::size_t end = order.size();  // of the group at hand
+  std::size_t end = order.size();  // of the current group
   for (std::size_t begin = order.size(); begin-- > 0;) {
     if ((marks[begin] & engine::OrderData::group_start) == 0) continue;
     std::size_t ranked = begin;

@@ -12,7 +12,7 @@
 
 namespace lofty::engine {
 
-// Positions [begin, end) are peers; all of them, even when only a part is in the stretch at hand.
+// Positions [begin, end) are peers; all of them, even when only a part is in the current stretch.
 struct PeerRun {
   std::size_t from = 0, to = 0;  // the part in the stretch
   std::size_t begin = 0, end = 0;
@@ -27,7 +27,7 @@ struct Stretch {
   std::size_t from = 0, to = 0;
   std::size_t group = 0, peer = 0;  // the starts of the group and the run of peers that `from` is in
   std::size_t next = 0;             // where the run that crosses `to` ends
-  std::uint32_t dense = 0;          // runs of peers of the group before `from`, the one at hand included
+  std::uint32_t dense = 0;          // runs of peers of the group before `from`, the current one included
 };
 
 // Calls work(stretch) for stretches that cover all positions, on several threads. O(n / threads) before the work.

@@ -1,7 +1,7 @@
 // One pass that keeps, for each group, the N least codes seen so far, and every row that was not beyond them when it
 // came by. What remains within the last N-th code at the end is sorted exactly.
 //
-// Threads share the rows. Where groups are few, each keeps codes of its own. Where they are many, there is one table,
+// Threads share the rows. Where groups are few, each keeps its own codes. Where they are many, there is one table,
 // and work goes in rounds: first rows are held against it, each thread some of them; then those that reached their
 // group's limit are added, each thread to some of the groups. So no thread waits for another within a round, and a
 // table is not larger than it has to be.
@@ -166,7 +166,7 @@ class Selecting {
     progress.finish();
   }
 
-  // Each thread by itself.
+  // Each thread separately.
   template <class Code>
   void apart(const KeyString& within, const std::vector<std::uint32_t>& numbers, std::size_t groups,
              const Pieces& shares, Progress& progress) {

@@ -85,7 +85,7 @@ std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const std::int64
                           const Run& run) {
   require_values(groups, values.size(), null_mask);
   // 64 bits a group, and a count of how often each wrapped round, which hardly ever happens. Each thread has its share
-  // of the rows and sums of its own, where groups are not so many that adding those up would cost more.
+  // of the rows and its own sums, where groups are not so many that adding those up would cost more.
   const Pieces shares =
       values.size() < 4 * groups.size() ? Pieces::one(values.size()) : Pieces::per_thread(values.size(), run);
   struct Share {

@@ -1,5 +1,5 @@
 #pragma once
-// The codes of a ladder's sort keys: in its locale, and in the order that a column has of its own.
+// The codes of a ladder's sort keys: in its locale, and in the order that a column was given.
 
 #include <string>
 

@@ -287,7 +287,7 @@ class RowStages {
     part.probed.rows += met;
     if (question_.only_probed) std::erase_if(chosen, [&](std::uint32_t row) { return asked[row - begin] == 0; });
 
-    // Each condition by itself.
+    // Each condition separately.
     std::size_t at = 0;
     for (const auto* terms : {&question_.where_first, &question_.where_last})
       for (const NodePtr& term : *terms) {

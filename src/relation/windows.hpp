@@ -27,7 +27,7 @@ void work_out_entry_windows(const Question& question, const FormulaContext& cont
                             std::vector<WindowNotes>& notes, WindowTimes& times, const Order* places = nullptr);
 
 // Can the order of places be made before the windows over entries, because nothing in it comes from them? Then they may
-// stand in it.
+// are in it.
 bool places_come_first(const Question& question);
 // Do all windows of a step over entries find their rows in the order of places?
 bool stands_as_places(const Question& question, const SortStep& step, const std::vector<WindowItem>& items);

@@ -17,7 +17,7 @@ struct Bar {
   bool negative = false;
 };
 
-// The numbers of one column and zero, from the least to the greatest; each level has a scale of its own.
+// The numbers of one column and zero, from the least to the greatest; each level has its own scale.
 class BarScale {
  public:
   // O(rows). `standings` has to outlive this.

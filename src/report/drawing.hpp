@@ -62,7 +62,7 @@ struct Drawing {
 // About how wide a text is drawn, never less than it is in the fonts that are meant.
 double text_width(std::string_view text, double size, bool bold = false);
 
-// Lines of words that are at most so wide; a longer word has a line of its own.
+// Lines of words that are at most so wide; a longer word has its own line.
 std::vector<std::string> text_lines(std::string_view text, double size, double width);
 
 // Round numbers from `least` to `most` or a little beyond, about `count` of them.

@@ -21,7 +21,7 @@ struct Grid {
   std::vector<Column> columns;
   std::vector<std::vector<std::string>> rows;  // one without cells is its note alone
   std::vector<bool> gap_before;                // by row: an empty line before it; may be shorter
-  std::vector<std::string> note_before;        // by row: a line of its own before it; empty: none; may be shorter
+  std::vector<std::string> note_before;        // by row: its own line before it; empty: none; may be shorter
 
   // What was done so that the grid fits `Looks::table_width`: the headings of columns.
   struct Fitted {

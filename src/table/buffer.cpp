@@ -17,7 +17,7 @@ namespace {
 
 constexpr std::size_t large_size = 2 * huge_page;
 constexpr std::size_t line = 64;
-constexpr std::size_t small_size = 896;  // with what its line wants, malloc() has such ones at hand for each thread
+constexpr std::size_t small_size = 896;  // with what its line wants, malloc() keeps such ones for each thread
 
 // Memory for a few values, which begins with a line: aligned_alloc() takes five times as long as malloc(), and that is
 // most of what ordering ten values takes. Where malloc()'s own begins precedes it.

@@ -1,7 +1,7 @@
 #pragma once
 // Columns in their two phases: pieces while a table is being read, one sealed column afterwards.
 //
-// A piece holds the values of one column in one batch of rows, in full width, with a dictionary of its own. Sealing
+// A piece holds the values of one column in one batch of rows, in full width, with its own dictionary. Sealing
 // joins the pieces in their order (so that the result does not depend on which thread made which piece), decides the
 // width, and gives one dictionary. Only sealed columns are used by the engine.
 // Covered by tests/table/column_test.cpp.

@@ -7,7 +7,7 @@
 namespace lofty::engine {
 
 // Calls use(i) for all i in [begin, end), of which each reads *where(i), anywhere in memory, or adds to it. A processor
-// looks ahead by itself, but not over so many steps as a wait for memory takes.
+// looks ahead on its own, but not over so many steps as a wait for memory takes.
 template <class Where, class Use>
 void read_ahead(std::size_t begin, std::size_t end, const Where& where, const Use& use) {
   constexpr std::size_t ahead = 64;

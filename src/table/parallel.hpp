@@ -34,7 +34,7 @@ class Pieces {
   // Pieces of some `rows_each` rows: the same ones for any number of threads, so that a result may depend on them. One
   // piece where there are too few rows for threads to pay.
   static Pieces fixed(std::size_t rows, std::size_t rows_each = usual_rows, std::size_t multiple = 1);
-  // At most 16 of them, for work that needs a table of its own for each.
+  // At most 16 of them, for work that needs its own table for each.
   static Pieces few(std::size_t rows, std::size_t multiple = 1) {
     return fixed(rows, std::max(usual_rows, rows / 16 + multiple), multiple);
   }

@@ -380,7 +380,7 @@ bool running_sums(const OrderData& order, const PackedReader<Word, false>& value
     std::int64_t least = 0, greatest = 0;  // of the values
   };
 
-  // Each piece by itself.
+  // Each piece separately.
   std::vector<Stretch> all(pieces.count());
   Progress progress(run, 2 * size);
   parallel_for(pieces, progress, [&](const RowRange& piece, std::size_t p) {

@@ -190,7 +190,7 @@ class ClauseBinder : CallBinding {
   }
 
   const std::vector<NamedWindow>& named_;
-  const Expression* range_key_ = nullptr;  // the order's only key, and the text it stands in
+  const Expression* range_key_ = nullptr;  // the order's only key, and the text it is in
   OriginPtr range_origin_;
 };
 

@@ -12,7 +12,7 @@
 namespace lofty::engine {
 
 // A call that is being bound. A window that builds on a named one has parts in two texts, so every part of it is named
-// with the text that it stands in.
+// with the text that it is in.
 class CallBinding {
  public:
   using OriginPtr = std::shared_ptr<const Origin>;

@@ -116,7 +116,7 @@ struct DoubleScore {
   }
 };
 
-// Would every value have a score of its own? The least of the greatest integer would be none.
+// Would every value have its own score? The least of the greatest integer would be none.
 bool scores_tell(const Gathered& values) {
   return values.lane == Gathered::Lane::float64 ||
          (values.lane == Gathered::Lane::int64 && values.magnitude < std::numeric_limits<std::int64_t>::max());

@@ -18,7 +18,7 @@ class Counted {
   Counted() = default;
   // Only positions where null[position] is 0.
   Counted(const std::vector<std::uint8_t>& null, const Run& run);
-  // How many there are in front of a position.
+  // How many there are before a position.
   std::uint32_t before(std::size_t position) const {
     return all() ? static_cast<std::uint32_t>(position) : before_[position];
   }
@@ -30,7 +30,7 @@ class Counted {
   std::vector<std::uint32_t> before_, positions_;
 };
 
-// The position `distance` counted ones in front of each position, in its group; no_position where there is none. 0 is
+// The position `distance` counted ones before each position, in its group; no_position where there is none. 0 is
 // the position itself, counted or not. Negative distances look after it: lead.
 Buffer<std::uint32_t> shifted_positions(const OrderData& order, const Counted& counted, std::int64_t distance,
                                         const Run& run);

@@ -23,7 +23,7 @@ struct SortStep {
   WindowSort::Shape shape;
   std::vector<std::size_t> serves;
   // The number of an earlier step whose rows are together already by this one's first keys, so that its groups may be
-  // sorted by themselves; none: there is no such step.
+  // sorted separately; none: there is no such step.
   static constexpr std::size_t none = ~std::size_t{0};
   std::size_t refines = none;
   std::size_t refined_keys = 0;  // how many of its keys that step has ordered

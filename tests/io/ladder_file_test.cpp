@@ -162,7 +162,7 @@ TEST(LadderFile, RefusesControlCharacters) {
   EXPECT_EQ(found[0].location.column, 2u);
 }
 
-// TOML has bare keys of ASCII only; toml++ assumes that nobody else's reach a part of it.
+// TOML has bare keys of ASCII only; toml++ assumes that no others reach a part of it.
 TEST(LadderFile, RefusesOtherLettersOutsideOfQuotes) {
   const auto found = problems_of("title = \"caf\u00e9\"  # caf\u00e9\n[choices]\nd\u00e9but = 1\n");
   ASSERT_EQ(found.size(), 1u);
@@ -174,7 +174,7 @@ TEST(LadderFile, RefusesOtherLettersOutsideOfQuotes) {
   EXPECT_EQ(problems_of("[choices]\nd = { value = 1, among = [1, 2\"\uFE7F\"] }\n").size(), 1u);
 }
 
-// What stands behind a value that cannot be read is passed over character by character, quoted or not.
+// What follows a value that cannot be read is passed over character by character, quoted or not.
 TEST(LadderFile, PassesOverLettersBehindABrokenValue) {
   for (const char* const text : {"a = 4$4h=[\"\u0157\"]\n", "a = 4$4h=[\"\u00a1\", \"\u0499\"]\n"}) {
     const auto found = problems_of(text);

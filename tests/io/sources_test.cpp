@@ -67,7 +67,7 @@ TEST(Sqlite, WhatIsWrongIsSaid) {
   const Problem text = problem_of("text.sqlite", scratch.path());
   EXPECT_EQ(text.code, Code::damaged_file);
   EXPECT_NE(text.sentence.find("this is no SQLite file, or a damaged one"), std::string::npos);
-  // Cut off behind the first page.
+  // Cut off after the first page.
   scratch.file("cut.sqlite", support::slurp(files() / "visits.sqlite").substr(0, 5000));
   EXPECT_EQ(problem_of("cut.sqlite#visits", scratch.path()).code, Code::damaged_file);
   EXPECT_EQ(problem_of("none.sqlite#visits", scratch.path()).sentence,

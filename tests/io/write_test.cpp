@@ -76,7 +76,7 @@ TEST(Write, FilesAreWholeOrNotThere) {
   }
   std::size_t files = 0;
   for ([[maybe_unused]] const auto& entry : std::filesystem::directory_iterator(scratch.path())) ++files;
-  EXPECT_EQ(files, 1u);  // nothing left beside it
+  EXPECT_EQ(files, 1u);  // nothing left next to it
 }
 
 // A table of a SQLite file: types by what they hold, whole or not at all, and read back the same.
@@ -129,5 +129,5 @@ TEST(Write, SqliteTables) {
   EXPECT_EQ(problem(scratch.path() / "text.sqlite", "t").code, Code::damaged_file);
   std::size_t files = 0;
   for ([[maybe_unused]] const auto& entry : std::filesystem::directory_iterator(scratch.path())) ++files;
-  EXPECT_EQ(files, 2u);  // nothing left beside them
+  EXPECT_EQ(files, 2u);  // nothing left next to them
 }

@@ -76,7 +76,7 @@ RC_GTEST_PROP(LadderProperty, AgreesWithThePlainReference, ()) {
     std::optional<int> spend;
     std::set<int> orders;
   };
-  std::map<int, Entry> entries;  // 1000 stands for null, which comes last
+  std::map<int, Entry> entries;  // 1000 means null, which comes last
   for (const Line& line : lines) {
     if (!line.status || *line.status == "void") continue;
     Entry& entry = entries[line.shop.value_or(1000)];

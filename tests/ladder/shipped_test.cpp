@@ -1,4 +1,4 @@
-// The shipped ladders, worked out independently from the shipped files, straight from the questions' words.
+// The shipped ladders, computed independently from the shipped files, straight from the questions' words.
 #include <gtest/gtest.h>
 
 #include <charconv>
@@ -375,7 +375,7 @@ TEST(Shipped, BestMonthsOfTheBestShops) {
   EXPECT_EQ(found, expected);
 }
 
-// Every line beside the average of its family, all lines of which count that are worth something and not void.
+// Every line with the average of its family, all lines of which count that are worth something and not void.
 TEST(Shipped, LinesAgainstTheirFamilysAverage) {
   const auto products = reference("products.csv");
   std::map<std::string, std::pair<long, long>> family;  // pence, lines
@@ -506,19 +506,19 @@ TEST(Shipped, EveryRouteGivesTheSameRows) {
   const auto from_file = support::lofty({"rank", (support::demo() / "best_shops.ladder.toml").string(), "--to", "csv"});
   ASSERT_EQ(from_file.status, 0) << from_file.err;
   const std::string saved = (scratch.path() / "kept.ladder.toml").string();
-  const auto from_options = support::lofty({"rank",       lines_file,
-                                            "--join",     shops_file + " on shop_no",
-                                            "--figure",   "amount=quantity * unit_price",
-                                            "--where",    "status <> 'void' or status is null",
-                                            "--total",    "spend=sum(amount)",
-                                            "--total",    "orders=count(distinct order_no)",
-                                            "--each",     "shop_no",
-                                            "--by",       "spend desc",
-                                            "--tiebreak", "shop",
-                                            "--best",     "10",
-                                            "--columns",  "rank,shop,valley,spend,orders",
-                                            "--to",       "csv",
-                                            "--save-ladder",     saved});
+  const auto from_options = support::lofty({"rank",          lines_file,
+                                            "--join",        shops_file + " on shop_no",
+                                            "--figure",      "amount=quantity * unit_price",
+                                            "--where",       "status <> 'void' or status is null",
+                                            "--total",       "spend=sum(amount)",
+                                            "--total",       "orders=count(distinct order_no)",
+                                            "--each",        "shop_no",
+                                            "--by",          "spend desc",
+                                            "--tiebreak",    "shop",
+                                            "--best",        "10",
+                                            "--columns",     "rank,shop,valley,spend,orders",
+                                            "--to",          "csv",
+                                            "--save-ladder", saved});
   ASSERT_EQ(from_options.status, 0) << from_options.err;
   EXPECT_EQ(from_options.out, from_file.out);
   EXPECT_EQ(support::lofty({"rank", saved, "--to", "csv"}).out, from_file.out);

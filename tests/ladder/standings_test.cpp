@@ -399,7 +399,7 @@ TEST(Standings, ConditionsKnowTheirStage) {
             Texts{"unknown-column: no column `rnk` in lines or shops; nearest: rank"});
 }
 
-// 29. Further columns beside the place.
+// 29. Further columns next to the place.
 TEST(Standings, FurtherColumns) {
   Ladder ladder = by_shop();
   ladder.totals.push_back({"weight", "cast(sum(quantity) as float)"});
@@ -414,7 +414,7 @@ TEST(Standings, FurtherColumns) {
   ASSERT_EQ(column(s, "spend"), (Texts{"11.00", "11.00", "1.25", ""}));
   EXPECT_EQ(column(s, "from_below"), (Texts{"2", "2", "1", ""}));
   EXPECT_EQ(column(s, "half"), (Texts{"1", "1", "2", ""}));
-  // A place by other keys has ties of its own.
+  // A place by other keys has its own ties.
   ladder.levels[0].also = {{.name = "by_lines", .by = "lines asc"}};
   ladder.list.columns = {"rank", "by_lines", "lines"};
   const Standings own = standings(ladder, support::small_shop());
@@ -475,7 +475,7 @@ TEST(Standings, CustomOrdersThatCannotBe) {
   EXPECT_EQ(support::problems(ladder, support::small_shop()).size(), 3u);
 }
 
-// E7. Where a value that no entry has would stand, in each group.
+// E7. Which place a value that no entry has would take, in each group.
 TEST(Standings, WhereAnAmountWouldStand) {
   Ladder ladder = by_shop();
   const auto all = standings(ladder, support::small_shop()).place_for("spend", support::money("11.00"));
@@ -506,7 +506,7 @@ TEST(Standings, PlacesStartAnewInEveryGroup) {
   EXPECT_TRUE(s.starts_group(0) && s.starts_group(1) && s.starts_group(2));
 }
 
-// F2, 35. Choosing and listing are separate; "input" lists an entry where its first row that counts stands.
+// F2, 35. Choosing and listing are separate; "input" lists an entry where its first row that counts is.
 TEST(Standings, ListingOrderIsItsOwn) {
   Ladder ladder = by_shop();
   ladder.list.order = "input";

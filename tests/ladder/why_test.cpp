@@ -1,4 +1,4 @@
-// H2: "Why is this shop second?", on tables small enough to work out by hand.
+// H2: "Why is this shop second?", on tables small enough to compute by hand.
 #include <gtest/gtest.h>
 
 #include <map>
@@ -167,7 +167,7 @@ TEST(Why, OfSingleRows) {
   EXPECT_EQ(to_text(why(ladder, support::small_shop(), "line_no = 1").figures[0].value), "10.00");
 }
 
-// An entry whose rows are all left out is still somebody.
+// An entry whose rows are all left out still has a name.
 TEST(Why, AnEntryNoneOfWhoseRowsCounts) {
   Ladder ladder = by_shop();
   ladder.where = "shop_no <> 3 and amount > 0";

@@ -516,7 +516,7 @@ TEST(WindowStages, WhatComesTooEarlyIsSaid) {
                   "a window is not allowed inside another one"));
   EXPECT_TRUE(has(first({.levels = {{.each = {"shop"}, .windows = {{"w", "w + 1"}}}}}), "needs itself"));
   EXPECT_TRUE(has(first({.levels = {{.each = {"shop"}, .windows = {{"amount", "1"}}}}}), "has the name of something"));
-  // A figure that sees another figure's window is fine: the inner one has a name of its own.
+  // A figure that sees another figure's window is fine: the inner one has its own name.
   EXPECT_EQ(first({.figures = {{"before", "lag(amount) over (order by line)"}, {"w", "sum(before) over ()"}}}),
             "nothing");
   // So is a total over it.
@@ -527,7 +527,7 @@ TEST(WindowStages, WhatComesTooEarlyIsSaid) {
   EXPECT_EQ(column(standings(total, few_lines()), "sum_before"), (Texts{"3.00", "10.00"}));
 }
 
-// What is wrong with a call is said where it stands, with what would be right.
+// What is wrong with a call is said where it is, with what would be right.
 TEST(WindowCalls, MistakesAreExplained) {
   const std::pair<const char*, const char*> cases[] = {
       {"lag(amount)", "`lag` goes with a window"},
@@ -586,7 +586,7 @@ TEST(WindowCalls, ExtremesOfTables) {
   }
 }
 
-// Floats: whatever slid through the frame leaves nothing behind.
+// Floats: whatever slid through the frame leaves nothing.
 TEST(WindowCalls, FloatsNeverDrift) {
   Catalog catalog;
   support::add(catalog, "t",
@@ -668,7 +668,7 @@ TEST(LevelsWithWindows, EachLevelSeesItsOwnEntries) {
 
 }  // namespace
 
-// Windows that go by the same order as places, or as the listing, stand in it: the values are those of a sort of their
+// Windows that go by the same order as places, or as the listing, use it: the values are those of a sort of their
 // own, which a key that says nothing makes.
 TEST(Windows, InTheOrderOfPlacesNothingIsSortedAgain) {
   const auto ladder = [](const std::string& order, const std::string& tiebreak) {

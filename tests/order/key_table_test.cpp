@@ -57,7 +57,7 @@ TEST(KeyTable, KeysAreToldApartHoweverTheirHashesFall) {
   for (std::size_t h = 0; h < hashes.size(); ++h)
     for (const std::size_t size : {0u, 1u, 15u, 16u, 17u, 255u, 256u, 257u, 5000u}) {
       std::mt19937 random(9);
-      std::vector<Entry> entries(size + 256);  // those behind are only asked for
+      std::vector<Entry> entries(size + 256);  // those after it are only asked for
       for (std::size_t i = 0; i < size; ++i) {
         const std::uint32_t key = random() % 900;
         entries[i] = {key, hashes[h](key)};

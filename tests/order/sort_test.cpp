@@ -187,7 +187,7 @@ TEST(WordSort, AgreesWithStdSortOnEveryTarget) {
   const BestTargetAgain again;
   std::mt19937_64 random(seed());
   std::vector<std::string> targets = engine::word_sort_targets();
-  targets.emplace_back();  // whichever is the fastest for the words at hand
+  targets.emplace_back();  // whichever is the fastest for these words
   for (const std::string& target : targets) {
     engine::force_word_sort_target(target);
     engine::WordSorter few(100), many(100'000'000);

@@ -41,7 +41,7 @@ TEST(WhereWould, TextsAndDatesAndOtherDirections) {
   EXPECT_EQ(place_for(o, {}, by, {}, {std::string("aal"), Date{15}, Timestamp{2}}).better, 0u);
 }
 
-// The place that the row gets when it is really added, behind all others.
+// The place that the row gets when it is really added, after all others.
 RC_GTEST_PROP(WhereWouldProperty, IsThePlaceOfTheAddedRow, ()) {
   const auto size = static_cast<std::size_t>(*rc::gen::inRange(0, 30));
   auto group = *rc::gen::container<std::vector<int>>(size, rc::gen::inRange(0, 3));
@@ -61,7 +61,7 @@ RC_GTEST_PROP(WhereWouldProperty, IsThePlaceOfTheAddedRow, ()) {
   const std::string text = *rc::gen::element<std::string>("a", "b", "c", "Ä");
   const auto before_keys = keys();
   const Standing s = place_for(order(groups(group), before_keys), groups(group), before_keys, {Decimal(to_group, 0)},
-                                 {Decimal(value, 0), text});
+                               {Decimal(value, 0), text});
   group.push_back(to_group);
   spend.push_back(value);
   name.push_back(text);

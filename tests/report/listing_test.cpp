@@ -68,7 +68,7 @@ TEST(Listing, SaysHowManyStandBetweenTheEnds) {
       << text();
   ladder.levels[0].worst = 1299;  // they meet
   EXPECT_EQ(text().find("in between"), std::string::npos);
-  ladder.levels[0].best = {};  // nothing stands above the worst
+  ladder.levels[0].best = {};  // nothing is above the worst
   ladder.levels[0].worst = 2;
   EXPECT_EQ(text().find("in between"), std::string::npos);
   ladder.levels[0].best = 1;
@@ -114,12 +114,12 @@ TEST(Listing, ColoursAreNeverTheOnlySign) {
 TEST(Problems, MarkTheOffendingText) {
   Problem p{Code::unknown_column, "no column `quantty` in order_lines.csv", {}, "quantity", {}};
   p.location = {.file = "best.ladder.toml",
-             .line = 14,
-             .column = 16,
-             .key = "figures.amount",
-             .text = "2 * quantty",
-             .offset = 4,
-             .length = 7};
+                .line = 14,
+                .column = 16,
+                .key = "figures.amount",
+                .text = "2 * quantty",
+                .offset = 4,
+                .length = 7};
   EXPECT_EQ(problems_text({p}),
             "best.ladder.toml, line 14, column 16: no column `quantty` in order_lines.csv\n    2 * quantty\n        "
             "\u203E\u203E\u203E\u203E\u203E\u203E\u203E\n  nearest: quantity\n");
@@ -133,7 +133,7 @@ TEST(Problems, MarkTheOffendingText) {
 
 namespace {
 
-// `tied` entries on one place after `ahead` better ones, each with a name of its own.
+// `tied` entries on one place after `ahead` better ones, each with its own name.
 Catalog long_tie(int ahead, int tied) {
   Catalog catalog;
   std::vector<Value> names, amounts;

@@ -16,7 +16,7 @@ namespace plain {
 std::vector<std::vector<std::string>> read_csv(const std::string& text);
 
 // Places straight from their definitions in words: O(n^2). `better(a, b)`: is a ahead of b? Entries that are neither
-// ahead nor behind are tied; `unranked` ones have none. Ordinal places follow `better`, then `sooner`, a total order.
+// ahead nor after are tied; `unranked` ones have none. Ordinal places follow `better`, then `sooner`, a total order.
 std::vector<std::optional<double>> places(std::size_t size, lofty::Ties ties,
                                           const std::function<bool(std::size_t, std::size_t)>& better,
                                           const std::function<bool(std::size_t, std::size_t)>& sooner,

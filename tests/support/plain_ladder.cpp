@@ -178,7 +178,7 @@ std::vector<Made> run(const Level& q, const std::vector<Total>& totals, const st
   return out;
 }
 
-// What a shop has of its own stands beside it, where an inner level has it for a key: it has one value there.
+// What belongs to a shop alone is next to it, where an inner level has it for a key: it has one value there.
 void show_what_a_shop_has(const Question& q, std::size_t level, const Row& first, std::vector<std::string>& row) {
   bool shop = false;
   std::size_t at = 0;
@@ -192,7 +192,7 @@ void show_what_a_shop_has(const Question& q, std::size_t level, const Row& first
       }
 }
 
-// By level: which columns of inner levels stand beside its entries, because a shop is part of their key.
+// By level: which columns of inner levels are next to its entries, because a shop is part of their key.
 std::vector<Column> beside_shops(const Question& q, std::size_t level) {
   bool shop = false;
   std::vector<Column> out;
@@ -205,7 +205,7 @@ std::vector<Column> beside_shops(const Question& q, std::size_t level) {
   return out;
 }
 
-// A level's entries with what stands inside each. `keys` are the texts of the entries outside.
+// A level's entries with what is inside each. `keys` are the texts of the entries outside.
 void list(const Question& q, std::size_t level, const std::vector<Row>& rows, const std::vector<std::string>& keys,
           std::vector<std::vector<std::string>>& out) {
   std::size_t all_keys = 0;

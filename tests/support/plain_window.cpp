@@ -7,7 +7,7 @@ namespace {
 
 bool null(const lofty::Value& value) { return lofty::is_null(value); }
 
-// Negative: a stands before b.
+// Negative: a comes before b.
 int compare_keys(const WindowKey& key, std::size_t a, std::size_t b) {
   const lofty::Value &x = key.values[a], &y = key.values[b];
   if (null(x) && null(y)) return 0;
@@ -53,7 +53,7 @@ std::vector<std::size_t> frame_of(const Window& window, std::size_t rows, std::s
     if (window.unit == Window::Unit::rows) {
       in = (!window.from || i >= at + *window.from) && (!window.to || i <= at + *window.to);
     } else if (window.unit == Window::Unit::groups) {
-      // How many groups of peers `other` stands behind `row`.
+      // How many groups of peers `other` is after `row`.
       long steps = 0;
       for (long k = std::min(i, at) + 1; k <= std::max(i, at); ++k)
         steps += !peers(window, all[static_cast<std::size_t>(k)], all[static_cast<std::size_t>(k - 1)]);

@@ -22,7 +22,7 @@ TYPED_TEST_SUITE(Extremes, Integers);
 
 }  // namespace
 
-// Sizes around every width of vector; the extremes stand anywhere, the first and the last place included.
+// Sizes around every width of vector; the extremes are anywhere, the first and the last place included.
 TYPED_TEST(Extremes, AreThoseOfTheStandardLibrary) {
   std::mt19937_64 random(7);
   for (std::size_t size = 1; size < 300; ++size) {

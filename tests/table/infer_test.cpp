@@ -141,8 +141,8 @@ RC_GTEST_PROP(TypesProperty, VectorsReadShortNumbersAsPlainCodeDoes, ()) {
   RC_ASSERT(fits);
 }
 
-// The loops over many fields against the plain reading of each text by itself: the same looks, the same values,
-// whatever stands behind a text in memory, wherever a stretch of fields ends, and with other columns between them.
+// The loops over many fields against the plain reading of each text separately: the same looks, the same values,
+// whatever follows a text in memory, wherever a stretch of fields ends, and with other columns between them.
 RC_GTEST_PROP(TypesProperty, ManyFieldsReadAsEachDoesByItself, ()) {
   const auto texts = *rc::gen::container<std::vector<std::string>>(
       rc::gen::oneOf(rc::gen::element<std::string>("0", "00", "007", "0.5", "1.50", "12.5", "-3", "-0.25", "99999999",
@@ -209,7 +209,7 @@ RC_GTEST_PROP(TypesProperty, ManyFieldsReadAsEachDoesByItself, ()) {
   }
 }
 
-// Numbers as somebody declared them: thousands in threes, and the decimal sign; anything else is none.
+// Numbers as they were declared: thousands in threes, and the decimal sign; anything else is none.
 TEST(NumberForms, ArePutPlainly) {
   const NumberForm german{'.', ','}, swiss{'\'', '.'}, comma_only{0, ','};
   std::string out;

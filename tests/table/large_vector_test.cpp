@@ -11,7 +11,7 @@
 
 using namespace lofty::engine;
 
-// Below the size from which threads share them, above it, and beside the borders of huge pages.
+// Below the size from which threads share them, above it, and next to the borders of huge pages.
 TEST(LargeVector, IsAllZeros) {
   for (const std::size_t size :
        {std::size_t{0}, std::size_t{1}, std::size_t{1000}, huge_page / 4, 4 * huge_page / 4 - 1, 4 * huge_page / 4,
@@ -36,7 +36,7 @@ TEST(LargeVector, KeepsWhatWasThere) {
   EXPECT_EQ(values, (std::vector<std::uint64_t>{1, 2, 0, 0, 0}));
 }
 
-// Exactly the given bytes: what lies beside them is somebody else's.
+// Exactly the given bytes: what is next to them belongs to others.
 TEST(FetchPages, TouchesNothingBesides) {
   std::vector<char> around(14 * huge_page, 7);
   for (const std::size_t skipped : {std::size_t{0}, std::size_t{1}, huge_page / 2}) {

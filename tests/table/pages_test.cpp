@@ -64,7 +64,7 @@ TEST(WaitingPages, TheSmallestRunThatIsLargeEnoughIsTaken) {
   unmap_pages(whole, 12 * huge_page);
 }
 
-// Pages of several runs, which what was written in them tells, and fresh ones behind.
+// Pages of several runs, which what was written in them tells, and fresh ones after them.
 TEST(WaitingPages, SmallerRunsAreJoined) {
   WaitingPages waiting;
   char* const whole = waiting.take(8 * huge_page);
@@ -101,8 +101,8 @@ TEST(WaitingPages, NothingIsLostWhereTheSystemHasNoRoom) {
   unmap_pages(whole, 4 * huge_page);
 }
 
-// Whoever takes and gives back, in whatever sequence: what one holds nobody else writes into, and no more pages were
-// ever taken from the system than were in use at once.
+// In whatever sequence memory is taken and given back: no other thread writes into what one holds, and no more pages
+// were ever taken from the system than were in use at once.
 RC_GTEST_PROP(WaitingPages, AreAsManyAsWereInUseAtOnce, ()) {
   std::mt19937_64 random(*rc::gen::arbitrary<std::uint64_t>());
   struct Held {

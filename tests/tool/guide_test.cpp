@@ -1,4 +1,4 @@
-// The guide is true: each of its commands is run, and prints what stands below it.
+// The guide is true: each of its commands is run, and prints what is shown below it.
 #include <gtest/gtest.h>
 
 #include "support/process.hpp"
@@ -11,7 +11,7 @@ struct Step {
   std::string command, shown;
 };
 
-// The ```console blocks: a command behind `$ `, then its output.
+// The ```console blocks: a command after `$ `, then its output.
 std::vector<Step> steps_of(const std::string& page) {
   std::vector<Step> steps;
   const std::string fence = "```console\n$ ";

@@ -140,7 +140,7 @@ TEST(Tool, HelpTeaches) {
   EXPECT_EQ(lofty({}).status, 0);
 }
 
-// The examples of the help, as they stand.
+// The examples of the help, as they are written.
 TEST(Tool, ExamplesOfTheHelpRun) {
   const Scratch scratch;
   for (const char* command : {"inspect", "rank", "check"}) {
@@ -196,23 +196,23 @@ TEST(Tool, OptionsOverrideALadder) {
 }
 
 TEST(Tool, FurtherColumnsBothEndsAndWhereAnAmountWouldStand) {
-  const Ran ran = lofty({"rank",          "demo/best_shops.ladder.toml",
-                         "--best",        "2",
-                         "--worst",       "1",
-                         "--also",        "below=by spend asc",
-                         "--also",        "quarter=tiers 4",
-                         "--also",        "part=share of spend",
-                         "--also",        "running=running share of spend",
-                         "--also",        "upper=percent rank",
-                         "--columns",     "rank,shop,spend,below,quarter,part,running,upper",
+  const Ran ran = lofty({"rank",        "demo/best_shops.ladder.toml",
+                         "--best",      "2",
+                         "--worst",     "1",
+                         "--also",      "below=by spend asc",
+                         "--also",      "quarter=tiers 4",
+                         "--also",      "part=share of spend",
+                         "--also",      "running=running share of spend",
+                         "--also",      "upper=percent rank",
+                         "--columns",   "rank,shop,spend,below,quarter,part,running,upper",
                          "--place-for", "spend=4200",
-                         "--to",          "csv"},
+                         "--to",        "csv"},
                         source);
   EXPECT_EQ(ran.status, 0);
   EXPECT_TRUE(has(ran.out, "rank,shop,spend,below,quarter,part,running,upper\n1,"));
   EXPECT_TRUE(has(ran.out, "\n214,,32.80,1,4,"));
-  EXPECT_TRUE(has(ran.err,
-                  "`spend` 4,200 would take place 46, among 214 ranked; next before 4,221.00, next after 4,161.00\n"));
+  EXPECT_TRUE(
+      has(ran.err, "`spend` 4,200 would take place 46, among 214 ranked; next before 4,221.00, next after 4,161.00\n"));
 }
 
 TEST(Tool, OrdersOfOnesOwn) {
@@ -251,7 +251,7 @@ TEST(Tool, NoColorIsHonoured) {
   EXPECT_FALSE(has(plain.out, "\033["));
 }
 
-// Functions, totals and constants are listed by where they may stand; a word narrows the list.
+// Functions, totals and constants are listed by where they are allowed; a word narrows the list.
 TEST(Tool, ListsWhatFormulasMayCall) {
   const auto all = support::lofty({"functions"});
   ASSERT_EQ(all.status, 0);

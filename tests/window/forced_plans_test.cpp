@@ -150,7 +150,7 @@ TEST(ForcedPlans, SortsInsideGroups) {
 
 }  // namespace
 
-// Rows that have peers, counted one by one: where nearly all stand alone, where hardly one does, and in between, by
+// Rows that have peers, counted one by one: where nearly all are alone, where hardly one does, and in between, by
 // more rows than one thread takes.
 TEST(WindowSorts, CountPeers) {
   std::mt19937_64 random(8);

@@ -1,4 +1,4 @@
-// Packed numbers against the columns they come from, and what is worked out of them against the same in full width.
+// Packed numbers against the columns they come from, and what is computed from them against the same in full width.
 #include "window/packing.hpp"
 
 #include <gtest/gtest.h>

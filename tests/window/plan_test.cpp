@@ -119,7 +119,7 @@ TEST(Plan, AWindowThatSeesTiesSharesNoLongerSort) {
   EXPECT_EQ(plan_sorts({numbered, ranked, longer}).size(), 2u);
 }
 
-// Keys that say nothing: of the order, those that the partition holds, or that stand there twice.
+// Keys that say nothing: of the order, those that the partition holds, or that are there twice.
 TEST(Plan, KeysThatSayNothingAreLeftOut) {
   const WindowNeed need{{0, 0}, {{0, true}, {1}, {1, true}}, false};
   EXPECT_EQ(reduced(need).partition, (std::vector<std::size_t>{0}));

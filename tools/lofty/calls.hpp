@@ -45,7 +45,7 @@ struct Asked {
 // With `ladder`, standard input is a ladder; else it is a table.
 Asked ask(const std::string& source, bool ladder = false);
 
-// What `-` stands for.
+// What `-` means.
 inline constexpr const char* standard_input = "/dev/stdin";
 
 // The files that a ladder reads, as far as they are known before it is run.
