@@ -86,7 +86,7 @@ FormerPlaces from_table(const Ladder& ladder, std::size_t level, std::size_t lev
     const Value stood = table.value(r, wanted[keys]);
     if (!is_null(stood) && !std::holds_alternative<Decimal>(stood))
       fail(Code::wrong_type,
-           quoted(place) + " of " + source->name() + " holds " + quoted(to_text(stood)) + ", which is no place",
+           quoted(place) + " of " + source->name() + " holds " + quoted(to_text(stood)) + ", which is not a place",
            "compare.with");
     const bool was_listed = !listed || table.value(r, *listed) == Value(true);
     const std::string called = label ? to_text(table.value(r, *label)) : std::string();

@@ -87,7 +87,7 @@ void Evaluator::Call::move_moment() const {
     if (ok)
       out.ints[i] = to;
     else if (is_active(active, i))
-      fail(Code::overflow, "the date leaves the years 1 to 9999", i);
+      fail(Code::overflow, "the date is outside of the years 1 to 9999", i);
   }
 }
 

@@ -29,7 +29,7 @@ struct Pipe {
   Pipe() {
     if (::pipe2(ends.data(), O_CLOEXEC) != 0)
       throw Error(
-          Problem{Code::cannot_write, std::string("no process could be begun: ") + std::strerror(errno), {}, {}, {}});
+          Problem{Code::cannot_write, std::string("no process could be started: ") + std::strerror(errno), {}, {}, {}});
   }
   Pipe(const Pipe&) = delete;
   Pipe& operator=(const Pipe&) = delete;
@@ -146,7 +146,8 @@ ProgramResult run_program(const std::string& name, const std::vector<std::string
     return result;
   }
   if (failed != 0)
-    throw Error(Problem{Code::cannot_write, "`" + name + "` could not be begun: " + std::strerror(failed), {}, {}, {}});
+    throw Error(
+        Problem{Code::cannot_write, "`" + name + "` could not be started: " + std::strerror(failed), {}, {}, {}});
   in.close(0);
   out.close(1);
   errors.close(1);

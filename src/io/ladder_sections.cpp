@@ -18,7 +18,7 @@ void read_options(TomlReader& in, const toml::table& table, const std::string& p
   std::string delimiter;
   in.text(table, "delimiter", path + ".delimiter", delimiter);
   if (delimiter.size() > 1)
-    in.problem(Code::bad_value, "`" + path + ".delimiter` is one sign", path + ".delimiter",
+    in.problem(Code::bad_value, "`" + path + ".delimiter` is one character", path + ".delimiter",
                table.get("delimiter")->source(), {}, "\",\", \";\", \"\\t\" or \"|\"");
   else if (!delimiter.empty())
     to.delimiter = delimiter[0];
@@ -51,7 +51,7 @@ void read_options(TomlReader& in, const toml::table& table, const std::string& p
       in.text(*column, key, column_path + "." + key, written);
       if (!column->contains(key)) return;
       if (written.size() != 1 || (written[0] >= '0' && written[0] <= '9') || written[0] == '-')
-        in.problem(Code::bad_value, "`" + column_path + "." + key + "` is one sign", column_path + "." + key,
+        in.problem(Code::bad_value, "`" + column_path + "." + key + "` is one character", column_path + "." + key,
                    column->get(key)->source(), {}, example);
       else
         into = written[0];
@@ -64,8 +64,8 @@ void read_options(TomlReader& in, const toml::table& table, const std::string& p
                  "`" + column_path + "` is " + option.type + ", and only numbers have thousands or a point",
                  column_path, node->source());
     if (form && option.thousands == option.point)
-      in.problem(Code::bad_value, "`" + column_path + "` has one sign for thousands and for the point", column_path,
-                 node->source(), {}, "thousands = \".\", point = \",\"");
+      in.problem(Code::bad_value, "`" + column_path + "` has the same character for thousands and for the point",
+                 column_path, node->source(), {}, "thousands = \".\", point = \",\"");
   }
 }
 

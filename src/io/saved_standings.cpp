@@ -99,7 +99,7 @@ class Reader {
     // Is it one of ours, whole and of this form?
     std::int64_t found = 0;
     if (json["standings"].get(found))
-      fail(Code::damaged_file, "these are no saved standings: `standings` is missing", "--save-standings writes them");
+      fail(Code::damaged_file, "these are not saved standings: `standings` is missing", "--save-standings writes them");
     if (found == 1)
       fail(Code::not_in_this_version, "these standings were saved by version 0.1, without a checksum",
            "save them again with --save-standings");
@@ -146,7 +146,7 @@ class Reader {
       const std::string_view name = column["type"].get_string();
       const auto* const kind =
           std::find_if(std::begin(kinds), std::end(kinds), [&](Kind k) { return name == to_string(k); });
-      if (kind == std::end(kinds)) fail(Code::damaged_file, "`" + std::string(name) + "` is no type");
+      if (kind == std::end(kinds)) fail(Code::damaged_file, "`" + std::string(name) + "` is not a type");
       Type type{.kind = *kind};
       std::int64_t scale = 0;
       bool zoned = false;

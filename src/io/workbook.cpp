@@ -120,7 +120,7 @@ Archive::Archive(std::string name, std::string bytes) : name_(std::move(name)), 
   const bool memory = zip_error_code_zip(&error) == ZIP_ER_MEMORY;
   zip_error_fini(&error);
   if (!archive_ && memory) throw std::bad_alloc();
-  if (!archive_) throw problem(name_, Code::damaged_file, "this is no workbook, or a damaged one");
+  if (!archive_) throw problem(name_, Code::damaged_file, "this is not a workbook, or a damaged one");
 }
 
 bool Archive::has(const std::string& part) const { return zip_name_locate(archive_.get(), part.c_str(), 0) >= 0; }
@@ -130,7 +130,7 @@ std::string Archive::bytes_of(const std::string& part) const {
   zip_stat_init(&status);
   const auto damaged = [&] {
     return problem(name_, Code::damaged_file,
-                   "this is no workbook, or a damaged one: its part " + part + " is missing or cannot be read");
+                   "this is not a workbook, or a damaged one: its part " + part + " is missing or cannot be read");
   };
   if (zip_stat(archive_.get(), part.c_str(), 0, &status) != 0) throw damaged();
 
@@ -168,7 +168,8 @@ void Archive::read(const std::string& part, pugi::xml_document& into) const {
       into.load_buffer(bytes.data(), bytes.size(), pugi::parse_default | pugi::parse_ws_pcdata);
   if (result.status == pugi::status_out_of_memory) throw std::bad_alloc();
   if (!result)
-    throw problem(name_, Code::damaged_file, "this is no workbook, or a damaged one: its part " + part + " is not XML");
+    throw problem(name_, Code::damaged_file,
+                  "this is not a workbook, or a damaged one: its part " + part + " is not XML");
 }
 
 WorkbookReader::WorkbookReader(std::string name, std::string bytes)
@@ -203,8 +204,7 @@ const Sheet& WorkbookReader::sheet(const std::string& name) const {
     if (sheet.name == name) return sheet;
     names.push_back(sheet.name);
   }
-  throw problem(file_, Code::unknown_table, "there is no sheet `" + name + "` in it", {},
-                nearest_word(name, names));
+  throw problem(file_, Code::unknown_table, "there is no sheet `" + name + "` in it", {}, nearest_word(name, names));
 }
 
 // Reads the cells of a sheet, one after the other.
@@ -236,10 +236,10 @@ class WorkbookReader::CellReader {
     const auto say = [&](std::size_t count, const char* code, const std::string& what) {
       if (count > 0)
         remarks.push_back({code, std::to_string(count) + (count == 1 ? " cell of " : " cells of ") + sheet + " " +
-                                    (count == 1 ? "holds" : "hold") + what});
+                                     (count == 1 ? "holds" : "hold") + what});
     };
     say(unsaved_, "formulas-without-value",
-        " a formula without its value and so is null: open the workbook, let it work them out, and save it");
+        " a formula without its value and so is null: open the workbook, let it compute them, and save it");
     say(failed_, "cells-with-errors", " an error, like #N/A, and so is null");
   }
 

@@ -377,7 +377,7 @@ void write_with_library(const std::vector<Standings>& answers, const std::string
   lxw_workbook_options options{};
   options.tmpdir = folder.data();
   lxw_workbook* const book = workbook_new_opt(file.c_str(), &options);
-  if (book == nullptr) throw Error(Problem{Code::cannot_write, "no workbook could be begun", {}, {}, {}});
+  if (book == nullptr) throw Error(Problem{Code::cannot_write, "no workbook could be started", {}, {}, {}});
   // The same standings give the same bytes: no clock in the file.
   lxw_doc_properties properties{};
   properties.created = 1;
@@ -394,7 +394,7 @@ void in_child(const Work& work) {
   int ends[2];
   if (::pipe2(ends, O_CLOEXEC) != 0)
     throw Error(
-        Problem{Code::cannot_write, std::string("no process could be begun: ") + std::strerror(errno), {}, {}, {}});
+        Problem{Code::cannot_write, std::string("no process could be started: ") + std::strerror(errno), {}, {}, {}});
   const pid_t child = ::fork();
   if (child == 0) {
     std::set_new_handler(nullptr);  // the parent's may end the process; here it shall throw
@@ -428,7 +428,7 @@ void in_child(const Work& work) {
   ::close(ends[0]);
   if (child < 0)
     throw Error(
-        Problem{Code::cannot_write, std::string("no process could be begun: ") + std::strerror(error), {}, {}, {}});
+        Problem{Code::cannot_write, std::string("no process could be started: ") + std::strerror(error), {}, {}, {}});
 
   // How it ended.
   int status = 0;

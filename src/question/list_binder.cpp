@@ -31,7 +31,7 @@ void ListBinder::bind_all() {
   const Listing& list = ladder_.list;
   const bool first_level = level_.number() == 0;
   if (first_level && level_.nested() && (list.first || list.last || list.sample))
-    problems_.say(Code::bad_value, "a part of the rows would tear levels apart", "list",
+    problems_.say(Code::bad_value, "some of the rows would separate levels from their entries", "list",
                   "best = 3 in a [[level]] keeps some of its entries");
   if (first_level && list.sample && (list.first || list.last))
     problems_.say(Code::bad_value, "rows are either sampled, or the first or last ones", "list.sample",

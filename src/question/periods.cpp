@@ -25,7 +25,8 @@ std::string literal(const Date& day) { return "date '" + day.text() + "'"; }
 std::string day_text(const std::string& text, const std::string& key, std::vector<Problem>& problems) {
   if (text.starts_with(":")) return "cast(" + text + " as date)";
   if (const auto day = Date::parse(text)) return literal(*day);
-  Problem p{Code::bad_value, quoted(text) + " is no date", {}, {}, "a date, like 2025-03-31, or a choice, like :since"};
+  Problem p{
+      Code::bad_value, quoted(text) + " is not a date", {}, {}, "a date, like 2025-03-31, or a choice, like :since"};
   p.location.key = key;
   problems.push_back(std::move(p));
   return {};
@@ -53,7 +54,7 @@ void check_units(const Period& period, const std::vector<Choice>& choices, Perio
   if (!period.last.starts_with(":")) {
     const auto number = Decimal::parse(period.last);
     if (!number || !is_count(*number))
-      problems.say(Code::bad_value, quoted(period.last) + " is no number of units", ".last",
+      problems.say(Code::bad_value, quoted(period.last) + " is not a number of units", ".last",
                    "a whole number from 1 on, or a choice, like \":days\"");
     return;
   }
@@ -62,14 +63,13 @@ void check_units(const Period& period, const std::vector<Choice>& choices, Perio
     const auto* const value = std::get_if<Decimal>(&choice.value);
     if (value == nullptr || !is_count(*value))
       problems.say(Code::bad_choice,
-                   quoted(period.last) + " is " + to_text(choice.value) + ", which is no number of units", ".last",
+                   quoted(period.last) + " is " + to_text(choice.value) + ", which is not a number of units", ".last",
                    "a whole number from 1 on");
   }
 }
 
 // The day that `last` counts back from, as a formula.
-std::string end_text(const Period& period, const Zone* zone, const std::string& key,
-                        std::vector<Problem>& problems) {
+std::string end_text(const Period& period, const Zone* zone, const std::string& key, std::vector<Problem>& problems) {
   if (period.ends.empty() || period.ends == "data") return "overall_max(" + period.on + ")";
   if (period.ends != "today") return day_text(period.ends, key + ".ends", problems);
   const auto now = date::floor<std::chrono::microseconds>(std::chrono::system_clock::now());

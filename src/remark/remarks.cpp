@@ -51,7 +51,7 @@ class Remarks {
       const Entries::Caught& caught = a_.entries.caught[p];
       const auto first = day_of(a_, period.first), last = day_of(a_, period.last);
       if (caught.rows == 0) {
-        say("period-empty", "no " + names_.row_noun() + " that counts lies in " + quoted(period.name) +
+        say("period-empty", "no " + names_.row_noun() + " that counts is in " + quoted(period.name) +
                                 (first && last ? ", " + day_text(*first) + " to " + day_text(*last) : ""));
         continue;
       }

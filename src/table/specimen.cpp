@@ -230,7 +230,7 @@ void Specimen::learn_number(std::string_view specimen, std::string_view shown, s
   // One reading, and only one.
   std::vector<Reading> readings = readings_as_number(shown.substr(first, last + 1 - first), meaning);
   if (readings.empty())
-    refuse(Code::bad_value, "`" + std::string(shown) + "` can't mean " + std::string(meant), specimen, forms);
+    refuse(Code::bad_value, "`" + std::string(shown) + "` cannot mean " + std::string(meant), specimen, forms);
   if (readings.size() > 1)
     refuse(Code::bad_value,
            "`" + std::string(shown) + "` can mean " + std::string(meant) + " in two ways: `" +
@@ -257,7 +257,7 @@ void Specimen::learn_date(std::string_view specimen, std::string_view shown, std
     meaning[i] = std::stoi(text.substr(fields[i].first, fields[i].second));
   std::vector<std::vector<DatePart>> readings = readings_as_date(shown, meaning, !date);
   if (readings.empty())
-    refuse(Code::bad_value, "`" + std::string(shown) + "` can't mean " + std::string(meant), specimen,
+    refuse(Code::bad_value, "`" + std::string(shown) + "` cannot mean " + std::string(meant), specimen,
            "a year, a month (also by its English name) and a day, as in \"31/12/2025 = 2025-12-31\"");
   if (readings.size() > 1)
     refuse(Code::bad_value, "`" + std::string(shown) + "` can mean " + std::string(meant) + " in two ways", specimen,

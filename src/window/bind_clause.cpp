@@ -45,8 +45,8 @@ class ClauseBinder : CallBinding {
       if (depth > 20) fail(Code::circular, "the window `" + clause.base + "` builds on itself", at, origin);
       bind_clause(base.clause, base.origin, call, depth + 1);
       if (!clause.partition.empty())
-        fail(Code::wrong_arguments, "`" + clause.base + "` has said the partition already", *clause.partition.front(),
-             origin, "leave out `partition by`, or the name");
+        fail(Code::wrong_arguments, "`" + clause.base + "` already has a partition", *clause.partition.front(), origin,
+             "leave out `partition by`, or the name");
       if (!clause.order.empty() && !call.order.empty())
         fail(Code::wrong_arguments, "`" + clause.base + "` has an order already", *clause.order.front().expression,
              origin, "leave out `order by`, or take it from " + clause.base);

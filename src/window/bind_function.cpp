@@ -192,7 +192,7 @@ class FunctionBinder : CallBinding {
     const Value value = known(fraction->type) ? constant_value(*fraction) : Value(Decimal(5, 1));
     const auto* number = std::get_if<Decimal>(&value);
     if (number == nullptr || number->coefficient() < 0 || *number > Decimal(1, 0) || number->scale() > 15)
-      fail(Code::bad_value, "the fraction lies between 0 and 1, with 15 decimals at most", *e_.args[0], origin_, "0.9");
+      fail(Code::bad_value, "the fraction is between 0 and 1, with 15 decimals at most", *e_.args[0], origin_, "0.9");
     call.fraction = *number;
     const SortItem& item = e_.within_group.front();
     call.value = bound(*item.expression, origin_);
@@ -208,7 +208,7 @@ class FunctionBinder : CallBinding {
 
   void check_frame(const WindowCall& call) const {
     if (call.uses_frame() || !call.frame_written) return;
-    fail(Code::wrong_arguments, "`" + e_.text + "` goes by the partition and its order; a frame says nothing to it",
+    fail(Code::wrong_arguments, "`" + e_.text + "` depends on the partition and its order; it takes no frame",
          "leave out `" +
              std::string(call.frame.unit == FrameUnit::rows    ? "rows"
                          : call.frame.unit == FrameUnit::range ? "range"

@@ -85,14 +85,14 @@ TEST(Periods, AChoiceSetsTheLengthAndATotalMayCountLess) {
   EXPECT_EQ(column(standings(ladder, support::small_shop()), "lately"), (Texts{"1", "0", "0", "0"}));
   choose(ladder, "days", "0");
   EXPECT_EQ(support::problems(ladder, support::small_shop()),
-            Texts{"bad-choice: `:days` is 0, which is no number of units"});
+            Texts{"bad-choice: `:days` is 0, which is not a number of units"});
 }
 
 TEST(Periods, OnesWithoutRowsAreSaid) {
   const Standings none = standings(
       in({.name = "recent", .on = "ordered_on", .from = "2030-01-01", .through = "2030-01-02"}), support::small_shop());
   EXPECT_EQ(none.rows(), 0u);
-  EXPECT_TRUE(says(none, "period-empty", "no line that counts lies in `recent`, 2030-01-01 to 2030-01-02"));
+  EXPECT_TRUE(says(none, "period-empty", "no line that counts is in `recent`, 2030-01-01 to 2030-01-02"));
 }
 
 // With no row to count back from there is no latest day.
@@ -100,7 +100,7 @@ TEST(Periods, NoRowsNoAnchor) {
   const Standings none = standings(
       in({.name = "recent", .on = "ordered_on", .last = "3"}, "quantity > 1000 and recent"), support::small_shop());
   EXPECT_EQ(none.rows(), 0u);
-  EXPECT_TRUE(says(none, "period-empty", "no line that counts lies in `recent`"));
+  EXPECT_TRUE(says(none, "period-empty", "no line that counts is in `recent`"));
   EXPECT_NE(none.question().find("`recent` is empty"), std::string::npos) << none.question();
 }
 
@@ -115,9 +115,10 @@ TEST(Periods, WhatIsWrongWithOneIsSaid) {
             "wrong-type: a period is one of dates or timestamps; `status` is text");
   EXPECT_EQ(problems({.name = "recent", .on = "ordered_on", .last = "3", .unit = "moth"})[0],
             "unknown-word: a period's unit is day, week, month, quarter or year, not `moth`; nearest: month");
-  EXPECT_EQ(problems({.name = "recent", .on = "ordered_on", .last = "0"})[0], "bad-value: `0` is no number of units");
+  EXPECT_EQ(problems({.name = "recent", .on = "ordered_on", .last = "0"})[0],
+            "bad-value: `0` is not a number of units");
   EXPECT_EQ(problems({.name = "recent", .on = "ordered_on", .last = "3", .ends = "yesterday"})[0],
-            "bad-value: `yesterday` is no date");
+            "bad-value: `yesterday` is not a date");
   EXPECT_EQ(problems({.name = "recent", .on = "ordered_on", .last = "3", .from = "2025-03-01"})[0],
             "bad-value: `periods.recent` has both `last` and `from` or `through`");
   EXPECT_EQ(problems({.name = "status", .on = "ordered_on", .last = "3"})[0],

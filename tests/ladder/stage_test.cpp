@@ -133,5 +133,5 @@ TEST(SomeRows, AreEitherSampledOrTheFirstOnes) {
   nested.levels = {{.each = {"valley"}, .by = "spend desc"}, {.each = {"shop_no"}, .by = "spend desc"}};
   nested.list = {.first = 3};
   EXPECT_EQ(support::problems(nested, support::small_shop()),
-            (Texts{"bad-value: a part of the rows would tear levels apart"}));
+            (Texts{"bad-value: some of the rows would separate levels from their entries"}));
 }

@@ -480,7 +480,7 @@ TEST(NamedWindows, AreInheritedAsTheStandardSays) {
   EXPECT_EQ(column(answer, "w"), (Texts{"1.00", "6.00", "6.00", "10.00", "10.00"}));
   EXPECT_EQ(column(answer, "v"), (Texts{"6.00", "5.00", "3.00", "10.00", ""}));
   const std::pair<const char*, const char*> wrong[] = {
-      {"sum(amount) over (by_day partition by line)", "`by_day` has said the partition already"},
+      {"sum(amount) over (by_day partition by line)", "`by_day` already has a partition"},
       {"sum(amount) over (by_day order by line)", "`by_day` has an order already"},
       {"sum(amount) over by_da", "no window is called `by_da`"},
       {"sum(amount) over (framed rows 1 preceding)", "`framed` has a frame, so nothing can build on it"},
@@ -532,7 +532,7 @@ TEST(WindowCalls, MistakesAreExplained) {
   const std::pair<const char*, const char*> cases[] = {
       {"lag(amount)", "`lag` goes with a window"},
       {"lag(amount) over (partition by shop)", "`lag` goes by an order, and this window has none"},
-      {"rank() over (order by day rows 1 preceding)", "a frame says nothing to it"},
+      {"rank() over (order by day rows 1 preceding)", "it takes no frame"},
       {"upper(shop) over ()", "`upper` has no window"},
       {"ntile(0) over (order by day)", "the number of tiers is a whole number from 1 on"},
       {"lag(amount, shop) over (order by day)", "the distance is the same for all rows"},
@@ -550,7 +550,7 @@ TEST(WindowCalls, MistakesAreExplained) {
       {"sum(amount) over (range 1 preceding)", "a range needs an order"},
       {"sum(amount) over (order by line range -1 preceding)", "a distance is not negative"},
       {"sum(amount) over (groups 1 preceding)", "`groups` counts peers"},
-      {"percentile_cont(2) within group (order by amount) over ()", "the fraction lies between 0 and 1"},
+      {"percentile_cont(2) within group (order by amount) over ()", "the fraction is between 0 and 1"},
       {"percentile_cont(0.5) over ()", "`percentile_cont` orders by one key"}};
   for (const auto& [formula, sentence] : cases) {
     const Ladder ladder{.data = {.from = "lines"}, .figures = {{"w", formula}}, .list = {.columns = {"w"}}};

@@ -106,10 +106,10 @@ TEST(Limits, FiguresAreSharedAndTheirDepthIsBounded) {
   EXPECT_EQ(to_text(ask(900, [](const std::string& f) { return f + " + 1"; }).value(0, 2)), "1807");
   // Each names the one before twice: a tree would have 2^60 leaves.
   EXPECT_EQ(to_text(ask(60, [](const std::string& f) { return f + " - " + f + " + 1"; }).value(0, 2)), "2");
-  EXPECT_EQ(to_text(ask(60, [](const std::string& f) {
-              return "case when a > 3 then " + f + " else " + f + " + 1 end";
-            }).value(0, 2)),
-            "67");  // 3 + 60 and 4
+  EXPECT_EQ(
+      to_text(ask(60, [](const std::string& f) { return "case when a > 3 then " + f + " else " + f + " + 1 end"; })
+                  .value(0, 2)),
+      "67");  // 3 + 60 and 4
   try {
     ask(1100, [](const std::string& f) { return f + " + 1"; });
     FAIL();
@@ -142,7 +142,8 @@ TEST(Limits, LaddersThatAskOneAnother) {
   EXPECT_EQ(problem_of(s.path(), "l60.ladder.toml").code, Code::stopped);
   EXPECT_NE(problem_of(s.path(), "l80.ladder.toml").sentence.find("at most 64 are answered"), std::string::npos);
   put(s.path() / "big.ladder.toml", std::string(2 << 20, '#'));
-  EXPECT_EQ(problem_of(s.path(), "big.ladder.toml").sentence, "a ladder file holds at most 1 MiB; this one has 2097152 bytes");
+  EXPECT_EQ(problem_of(s.path(), "big.ladder.toml").sentence,
+            "a ladder file holds at most 1 MiB; this one has 2097152 bytes");
 }
 
 TEST(Limits, Workbooks) {
@@ -159,9 +160,10 @@ TEST(Limits, Workbooks) {
             "a sheet has a cell beyond the 16,384th column");
   EXPECT_EQ(with(heading + "<row r=\"1\"><c><v>1</v></c></row>").code, Code::damaged_file);  // rows twice
   // In another order they mean the same.
-  put_workbook(s.path() / "t.xlsx",
-               "<row r=\"3\"><c r=\"B3\"><v>4</v></c><c r=\"A3\"><v>3</v></c></row><row r=\"2\"><c r=\"A2\"><v>1</v></c></row>" +
-                   heading);
+  put_workbook(
+      s.path() / "t.xlsx",
+      "<row r=\"3\"><c r=\"B3\"><v>4</v></c><c r=\"A3\"><v>3</v></c></row><row r=\"2\"><c r=\"A2\"><v>1</v></c></row>" +
+          heading);
   const Table turned = TableFiles(s.path()).open("t.xlsx", {})->read(std::vector<std::size_t>{0}, {});
   EXPECT_EQ(to_text(turned.value(0, 0)) + to_text(turned.value(1, 0)), "13");
   // Packs to nothing.
@@ -186,11 +188,12 @@ TEST(Limits, CompressedText) {
 
 TEST(Limits, AViewWithoutEndStopsWhenAsked) {
   const support::Scratch s;
-  ASSERT_EQ(support::shell("sqlite3 " + (s.path() / "t.sqlite").string() +
-                           " 'create view v as with recursive n(i) as (select 1 union all select i + 1 from n) select i "
-                           "from n where i < 0'")
-                .status,
-            0);
+  ASSERT_EQ(
+      support::shell("sqlite3 " + (s.path() / "t.sqlite").string() +
+                     " 'create view v as with recursive n(i) as (select 1 union all select i + 1 from n) select i "
+                     "from n where i < 0'")
+          .status,
+      0);
   const auto source = open_sqlite(s.path() / "t.sqlite", "v");
   std::stop_source stop;
   std::thread later([&] {
@@ -212,16 +215,18 @@ TEST(Limits, NumbersAtTheirEnds) {
   catalog.add(TableBuilder("t").column("t", texts).build());
   const auto value = [&](const std::string& formula) -> std::string {
     try {
-      return to_text(standings({.data = {.from = "t"}, .figures = {{"x", formula}}, .list = {.columns = {"x"}}}, catalog)
-                         .value(0, 0));
+      return to_text(
+          standings({.data = {.from = "t"}, .figures = {{"x", formula}}, .list = {.columns = {"x"}}}, catalog)
+              .value(0, 0));
     } catch (const Error& error) {
       const std::string& sentence = error.problems().front().sentence;
       return sentence.substr(0, sentence.find(", in row"));
     }
   };
   const std::string most(38, '9');
-  EXPECT_EQ(value("date '2025-01-01' + " + most + " * interval '1' day"), "the date leaves the years 1 to 9999");
-  EXPECT_EQ(value("date '2025-01-01' - " + most + " * interval '9' year"), "the date leaves the years 1 to 9999");
+  EXPECT_EQ(value("date '2025-01-01' + " + most + " * interval '1' day"), "the date is outside of the years 1 to 9999");
+  EXPECT_EQ(value("date '2025-01-01' - " + most + " * interval '9' year"),
+            "the date is outside of the years 1 to 9999");
   EXPECT_EQ(value("substring(t from " + most + ")"), "");
   EXPECT_EQ(value("substring(t from " + most + " for " + most + ")"), "");
   EXPECT_EQ(value("substring(t from -" + most + " for " + most + ")"), "");

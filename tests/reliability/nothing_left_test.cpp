@@ -130,7 +130,7 @@ TEST(NothingLeft, CommandsThatCrashed) {
     fine({"rank", "t.csv", "--total", total, "--total", "s=sum(amount)", "--each", "shop", "--by", "s desc", "--having",
           "s > 1000", "--best", "2", "--others"},
          "0 of 2 shops");
-  fine({"rank", "t.csv", "--save-standings", "rows.standings.json"}, "kept rows.standings.json");
+  fine({"rank", "t.csv", "--save-standings", "rows.standings.json"}, "saved rows.standings.json");
   fine({"inspect", "rows.standings.json#entries"}, "3 rows");
   for (const char* where : {"amount > 1000", "shop = 2"})
     fine({"rank", "t.csv", "--where", where, "--total", "s=sum(amount)", "--each", "product", "--within", "shop", "--by",

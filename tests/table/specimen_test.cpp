@@ -100,18 +100,18 @@ TEST(Specimen, RefusesWhatItCannotMean) {
       {"12.5 %", "syntax: a format is an example: a text, an equals sign, and what the text means"},
       {" = 12", "syntax: a format is an example: a text, an equals sign, and what the text means"},
       {"12 = twelve", "bad-value: `twelve` is neither a number nor a date"},
-      {"12 = 13", "bad-value: `12` can't mean 13"},
-      {"12.5 = 0.125", "bad-value: `12.5` can't mean 0.125"},  // no percent sign, no unit
-      {"12.5 % = 12.5", "bad-value: `12.5 %` can't mean 12.5"},
+      {"12 = 13", "bad-value: `12` cannot mean 13"},
+      {"12.5 = 0.125", "bad-value: `12.5` cannot mean 0.125"},  // no percent sign, no unit
+      {"12.5 % = 12.5", "bad-value: `12.5 %` cannot mean 12.5"},
       {"1.234 k = 1234",
        "bad-value: `1.234 k` can mean 1234 in two ways: `.` may be in front of decimals, or between thousands"},
-      {"1,23,456 = 123456", "bad-value: `1,23,456` can't mean 123456"},
+      {"1,23,456 = 123456", "bad-value: `1,23,456` cannot mean 123456"},
       {"none = 12", "bad-value: `none` has no digits"},
       {"12 = -12", "bad-value: `12` shows no minus sign and no parentheses, but means a negative number"},
       {"05/05/2025 = 2025-05-05", "bad-value: `05/05/2025` can mean 2025-05-05 in two ways"},
       {"12/11/12 = 2012-11-12", "bad-value: `12/11/12` can mean 2012-11-12 in two ways"},
-      {"31/12/2025 = 2025-12-30", "bad-value: `31/12/2025` can't mean 2025-12-30"},
-      {"31/12 = 2025-12-31", "bad-value: `31/12` can't mean 2025-12-31"},
+      {"31/12/2025 = 2025-12-30", "bad-value: `31/12/2025` cannot mean 2025-12-30"},
+      {"31/12 = 2025-12-31", "bad-value: `31/12` cannot mean 2025-12-31"},
       {"31/12/2025 = 2025-02-31", "bad-value: `2025-02-31` is neither a number nor a date"},
   };
   for (const auto& one : cases) EXPECT_EQ(refusal(one.specimen), one.refusal) << one.specimen;

@@ -86,7 +86,8 @@ TEST(BadInput, Names) {
       {{"column",
         {"rank", "order_lines.csv", "--figure", "amount=quantty * unit_price"},
         2,
-        {"--figure amount: no column `quantty` in order_lines.csv\n    quantty * unit_price\n    \u203E\u203E\u203E\u203E\u203E\u203E\u203E\n  "
+        {"--figure amount: no column `quantty` in order_lines.csv\n    quantty * unit_price\n    "
+         "\u203E\u203E\u203E\u203E\u203E\u203E\u203E\n  "
          "nearest: quantity\n"}},
        {"function",
         {"rank", "order_lines.csv", "--each", "shop_no", "--total", "n=cont(*)", "--by", "n desc"},
@@ -191,7 +192,8 @@ TEST(BadInput, LadderFiles) {
   run(s, {{"key",
            {"rank", "key.ladder.toml"},
            2,
-           {"key.ladder.toml, line 4, column 1: `rank` has no key `ech`\n    ech = [\"shop_no\"]\n    \u203E\u203E\u203E\n  nearest: "
+           {"key.ladder.toml, line 4, column 1: `rank` has no key `ech`\n    ech = [\"shop_no\"]\n    "
+            "\u203E\u203E\u203E\n  nearest: "
             "each\n"}},
           {"key of a column",
            {"rank", "later.ladder.toml"},
@@ -266,7 +268,7 @@ TEST(BadInput, OptionsOverALadderFileAnswerForThemselves) {
       {"format",
        {"rank", "best.ladder.toml", "--format", "spend=12 = 13"},
        2,
-       {"lofty: --format spend: `12` can't mean 13"}},
+       {"lofty: --format spend: `12` cannot mean 13"}},
       {"join", {"rank", "best.ladder.toml", "--join", "shops.csv on shop_no"}, 2, {"lofty: --join: no file shops.csv"}},
       {"tie rule",
        {"rank", "best.ladder.toml", "--ties", "denser"},

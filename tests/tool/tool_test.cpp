@@ -75,7 +75,7 @@ TEST(Tool, KeepsComparesAndExpects) {
                     csv = (scratch.path() / "best.csv").string();
   const Ran first = lofty({"rank", "demo/best_shops.ladder.toml", "--save-standings", kept, "--to", csv}, source);
   EXPECT_EQ(first.status, 0) << first.err;
-  EXPECT_TRUE(has(first.err, "kept " + kept));
+  EXPECT_TRUE(has(first.err, "saved " + kept));
   const Ran same = lofty({"rank", "demo/best_shops.ladder.toml", "--expect", csv, "--remarks", "none"}, source);
   EXPECT_EQ(same.status, 0);
   EXPECT_TRUE(has(same.out, "as expected: 11 rows, 5 columns")) << same.out;

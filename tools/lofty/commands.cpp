@@ -26,7 +26,8 @@ namespace {
 char delimiter_of(const std::string& text) {
   if (text.empty()) return 0;
   if (text == "tab" || text == "\\t") return '\t';
-  if (text.size() > 1) bad_option("--delimiter", text, "a delimiter is one sign", "--delimiter ';' or --delimiter tab");
+  if (text.size() > 1)
+    bad_option("--delimiter", text, "a delimiter is one character", "--delimiter ';' or --delimiter tab");
   return text[0];
 }
 
@@ -76,7 +77,7 @@ lofty::Also also_of(const std::string& name, const std::string& what) {
     std::size_t tiers = 0;
     const auto [end, error] = std::from_chars(count->data(), count->data() + count->size(), tiers);
     if (error != std::errc() || end != count->data() + count->size() || tiers == 0)
-      bad_option("--also", what, "tiers are counted from 1 on", "--also 'quarter=tiers 4'");
+      bad_option("--also", what, "tiers are counted from 1 on", "--also 'fourth=tiers 4'");
     return {.name = name, .measure = lofty::Measure::tiers, .count = tiers};
   }
   if (!lofty::from_string<lofty::Ties>(what) && what.find(' ') != std::string::npos)
@@ -448,7 +449,7 @@ int rank(const RankOptions& options) {
   if (options.sources.size() > 1) return rank_several(options);
   const lofty::Detail detail = detail_of(options.remarks);
   if (options.save_standings && !options.save_standings->ends_with(".standings.json"))
-    bad_option("--save-standings", *options.save_standings, "kept standings end in .standings.json",
+    bad_option("--save-standings", *options.save_standings, "saved standings end in .standings.json",
                *options.save_standings + ".standings.json");
   if (!options.save_ladder.empty() && options.save_ladder != "-" && !is_ladder(options.save_ladder))
     bad_option("--save-ladder", options.save_ladder, "a ladder's file ends in .ladder.toml",
@@ -542,7 +543,7 @@ int rank(const RankOptions& options) {
     if (to_file) say("wrote " + options.to + ": " + answer.shown_of_total());
     if (options.save_standings) {
       lofty::write_file(*options.save_standings, lofty::saved(answer));
-      say("kept " + *options.save_standings);
+      say("saved " + *options.save_standings);
     }
     if (options.save_ladder == "-") {
       print(lofty::ladder_text(asked.text.ladder));
