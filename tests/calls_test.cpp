@@ -138,10 +138,12 @@ TEST_F(Calls, PlacesNeedRoomAndTheRightRule) {
 
 TEST_F(Calls, SumsAndSharesNeedAValueForEachRow) {
   constexpr const char* rows = "the values are as many as the rows of the groups";
+  std::vector<double> one_sum(1);
   expect({
       {rows, [&] { lofty::sums(numbers, two); }},
       {rows, [&] { lofty::sums(numbers, two_doubles); }},
       {rows, [&] { lofty::sums(numbers, two_decimals); }},
+      {"the sums are as many as the groups", [&] { lofty::sums(numbers, doubles, {}, std::span(one_sum)); }},
       {mask_length, [&] { lofty::sums(numbers, spend, short_mask); }},
       {mask_length, [&] { lofty::sums(numbers, doubles, short_mask); }},
       {mask_length, [&] { lofty::sums(numbers, decimals, short_mask); }},

@@ -18,4 +18,4 @@ class CallError : public std::invalid_argument {
   using std::invalid_argument::invalid_argument;
 };
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

@@ -71,4 +71,4 @@ class Catalog {
   std::map<std::string, Table> tables_;
 };
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

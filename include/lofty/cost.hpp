@@ -69,4 +69,4 @@ struct Cost {
 [[nodiscard]] std::string speeds_text(const Speeds& speeds);
 [[nodiscard]] std::optional<Speeds> speeds_from(const std::string& text);
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

@@ -35,4 +35,4 @@ struct Timestamp {
   friend constexpr auto operator<=>(const Timestamp&, const Timestamp&) = default;
 };
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

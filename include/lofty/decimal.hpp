@@ -57,4 +57,4 @@ class Decimal {
 // Rounded once, half to even, to six decimals more than the dividend has. Nothing when b is zero too.
 [[nodiscard]] std::optional<Decimal> divide(const Decimal& a, const Decimal& b);
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

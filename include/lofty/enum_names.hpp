@@ -19,4 +19,4 @@ namespace lofty LOFTY_EXPORT {
 template <class Enum>
 [[nodiscard]] std::optional<Enum> from_string(std::string_view name);
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

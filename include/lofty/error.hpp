@@ -103,4 +103,4 @@ class Error : public std::runtime_error {
   std::vector<Problem> problems_;
 };
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

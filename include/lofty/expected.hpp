@@ -33,4 +33,4 @@ struct Comparison {
 // table has an entry twice. O(rows log rows).
 [[nodiscard]] Comparison compare_with(const Standings& answer, const Table& expected);
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

@@ -68,4 +68,4 @@ struct Frame {
   return {FrameUnit::rows, preceding(count - 1), current_row(), {}, {}};
 }
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

@@ -30,4 +30,4 @@ struct FunctionDescription {
 // All of them, in a stable order: those of any formula, totals, those over the whole, those of windows.
 [[nodiscard]] std::vector<FunctionDescription> functions();
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

@@ -152,4 +152,4 @@ template <KeyRange... Ranges>
   return Groups{{ascending(columns)...}};
 }
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

@@ -201,4 +201,4 @@ struct Ladder {
 // Sets a choice from text, as an option does: "days", "90". Throws Error (unknown_choice, bad_choice).
 void choose(Ladder& ladder, const std::string& name, const std::string& text);
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

@@ -37,4 +37,4 @@ struct LadderText {
 // The ladder as a TOML text; reading it back gives the same ladder. Keys come in the order in which people read them.
 [[nodiscard]] std::string ladder_text(const Ladder& ladder);
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

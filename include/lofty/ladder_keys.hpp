@@ -21,4 +21,4 @@ struct LadderKey {
 // All of them, section by section, in the order in which a ladder is usually written. Static, thread-safe.
 [[nodiscard]] std::span<const LadderKey> ladder_keys();
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

@@ -65,4 +65,4 @@ std::optional<Detail> from_string<Detail>(std::string_view name);
 [[nodiscard]] std::string profile_text(const TableProfile& profile, const Looks& looks = {},
                                        const std::string& form = {});
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

@@ -23,4 +23,4 @@ class KeepMemory {
   KeepMemory& operator=(const KeepMemory&) = delete;
 };
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

@@ -14,4 +14,4 @@ namespace lofty LOFTY_EXPORT {
 // candidate, in bytes; thread-safe.
 [[nodiscard]] std::string nearest_word(std::string_view word, const std::vector<std::string>& candidates);
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

@@ -50,4 +50,4 @@ class Order {
                           const Run& run = {});
 [[nodiscard]] Order order(const std::vector<Key>& by, const std::vector<Key>& tiebreak = {}, const Run& run = {});
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

@@ -65,4 +65,4 @@ std::optional<Replaces::What> from_string<Replaces::What>(std::string_view name)
 // Throws Error(would_replace) where an output would replace something other than an earlier answer.
 void check_replaces(const Output& output, const Replaces& found);
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

@@ -39,4 +39,4 @@ struct PageOptions {
 // drawn() does.
 [[nodiscard]] std::string page(const std::vector<PageAnswer>& answers, const PageOptions& options = {});
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

@@ -155,4 +155,4 @@ struct PictureLooks {
 // installed, cannot_write where it fails. Thread-safe.
 [[nodiscard]] std::string drawn(const Picture& picture, PictureFormat format, const PictureLooks& looks = {});
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

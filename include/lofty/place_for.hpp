@@ -29,4 +29,4 @@ struct Standing {
 [[nodiscard]] Standing place_for(const Order& order, const Groups& within, const std::vector<Key>& by,
                                  const std::vector<Value>& group, const std::vector<Value>& values);
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

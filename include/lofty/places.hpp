@@ -104,4 +104,4 @@ template <class T>
   return out;
 }
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

@@ -34,4 +34,4 @@ struct TableProfile {
 // O(rows * columns) time; memory for the distinct values of one column at a time. Thread-safe.
 [[nodiscard]] TableProfile profile(const Table& table, const Run& run = {});
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

@@ -15,4 +15,4 @@ struct Remark {
   friend bool operator==(const Remark&, const Remark&) = default;
 };
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

@@ -13,4 +13,4 @@ namespace lofty LOFTY_EXPORT {
 // section, as ladder_keys() has it. Nullopt: no version had it. O(1), thread-safe.
 [[nodiscard]] std::optional<std::string_view> current_name(std::string_view retired);
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

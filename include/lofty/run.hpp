@@ -17,4 +17,4 @@ struct Run {
   std::function<void(double)> progress = {};
 };
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

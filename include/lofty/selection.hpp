@@ -42,4 +42,4 @@ struct Selection {
 [[nodiscard]] Selection worst(const Groups& within, const std::vector<Key>& by, std::size_t count,
                               Cut cut = Cut::with_ties, const std::vector<Key>& tiebreak = {}, const Run& run = {});
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

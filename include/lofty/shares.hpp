@@ -32,4 +32,4 @@ namespace lofty LOFTY_EXPORT {
 [[nodiscard]] std::vector<double> running_shares(const Order& order, std::span<const Decimal> values,
                                                  NullMask nulls = {}, const Run& run = {});
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

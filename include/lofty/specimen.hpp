@@ -90,4 +90,4 @@ class Specimen {
   std::vector<DatePart> parts_;
 };
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

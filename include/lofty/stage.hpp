@@ -31,4 +31,4 @@ std::optional<Stage> from_string<Stage>(std::string_view name);
 // entries. Opens the tables for their headings; throws Error as that does.
 [[nodiscard]] Ladder up_to(const Ladder& ladder, Stage stage, const Catalog& catalog);
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

@@ -259,4 +259,4 @@ class StandingRows {
 // headings), values whole. What was said of the answer is said of the table. O(rows x columns).
 [[nodiscard]] Table table_of(const Standings& answer, std::string name);
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

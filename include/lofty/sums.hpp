@@ -36,4 +36,13 @@ struct GroupNumbers {
 [[nodiscard]] std::vector<double> sums(const GroupNumbers& groups, std::span<const double> values,
                                        NullMask null_mask = {}, const Run& run = {});
 
-}  // namespace LOFTY_EXPORT
+// The same into the caller's memory, one sum for each group. Precondition: as many results as groups. After an Error
+// the results are undefined.
+void sums(const GroupNumbers& groups, std::span<const std::int64_t> values, NullMask null_mask, std::span<Decimal> out,
+          const Run& run = {});
+void sums(const GroupNumbers& groups, std::span<const Decimal> values, NullMask null_mask, std::span<Decimal> out,
+          const Run& run = {});
+void sums(const GroupNumbers& groups, std::span<const double> values, NullMask null_mask, std::span<double> out,
+          const Run& run = {});
+
+}  // namespace lofty

@@ -70,4 +70,4 @@ class TableBuilder {
   std::unique_ptr<Inside> inside_;
 };
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

@@ -67,4 +67,4 @@ class TableFiles : public Catalog {
   std::vector<std::filesystem::path> feeding_;  // the ladders that are being answered, outermost first
 };
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

@@ -24,4 +24,4 @@ struct Undecided {
 // that would tell them apart. O(n) time, and O(m log m) a candidate for m such rows. Thread-safe.
 [[nodiscard]] Undecided undecided(const Order& order, const std::vector<Key>& candidates = {}, const Run& run = {});
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

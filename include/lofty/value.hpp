@@ -56,4 +56,4 @@ using Value = std::variant<std::monostate, Decimal, double, Date, Timestamp, boo
 // Shortest text that reads back as the same double: "0.1", "1e+300".
 [[nodiscard]] std::string to_text(double value);
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

@@ -24,4 +24,4 @@ struct LibraryVersion {
 // All of them, by name.
 [[nodiscard]] std::vector<LibraryVersion> libraries_in_use();
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

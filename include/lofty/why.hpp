@@ -84,4 +84,4 @@ struct Workings {
 [[nodiscard]] Workings why(const Ladder& ladder, const Catalog& catalog, const std::string& condition,
                            const Run& run = {});
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

@@ -106,4 +106,4 @@ std::optional<From> from_string<From>(std::string_view name);
 [[nodiscard]] std::vector<std::uint32_t> nth_rows(const Order& order, const Frame& frame, std::uint32_t n,
                                                   From from = From::first, NullMask nulls = {}, const Run& run = {});
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

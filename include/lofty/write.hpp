@@ -68,4 +68,4 @@ void write_file(const std::filesystem::path& file, std::string_view text);
 // target removes.
 void remove_unfinished_files() noexcept;
 
-}  // namespace LOFTY_EXPORT
+}  // namespace lofty

@@ -23,7 +23,8 @@ using namespace engine;
 
 namespace {
 
-void require_values(const GroupNumbers& groups, std::size_t size, const NullMask& mask) {
+void require_values(const GroupNumbers& groups, std::size_t size, const NullMask& mask, std::size_t results) {
+  require(results == groups.size(), "the sums are as many as the groups");
   require(size == groups.of_row.size(), "the values are as many as the rows of the groups");
   require_mask(mask, size);
 }
@@ -55,14 +56,10 @@ Split split(double value) {
   throw Error(Problem{Code::overflow, "the sum has more than 38 digits", {}, {}, "use doubles"});
 }
 
-std::vector<Decimal> as_decimals(const std::vector<int128>& sums, int scale) {
-  std::vector<Decimal> out;
-  out.reserve(sums.size());
-  for (const int128 sum : sums) {
+void as_decimals(const std::vector<int128>& sums, int scale, std::span<Decimal> out) {
+  for (const int128 sum : sums)
     if (!fits_decimal(sum)) too_long();
-    out.emplace_back(sum, scale);
-  }
-  return out;
+  for (std::size_t g = 0; g < sums.size(); ++g) out[g] = Decimal(sums[g], scale);
 }
 
 }  // namespace
@@ -81,9 +78,9 @@ GroupNumbers number_groups(const Groups& groups, const Run& run) {
   return out;
 }
 
-std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const std::int64_t> values, NullMask null_mask,
-                          const Run& run) {
-  require_values(groups, values.size(), null_mask);
+void sums(const GroupNumbers& groups, std::span<const std::int64_t> values, NullMask null_mask, std::span<Decimal> out,
+          const Run& run) {
+  require_values(groups, values.size(), null_mask, out.size());
   // 64 bits a group, and a count of how often each wrapped round, which hardly ever happens. Each thread has its share
   // of the rows and its own sums, where groups are not so many that adding those up would cost more.
   const Pieces shares =
@@ -126,17 +123,13 @@ std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const std::int64
     if (whole.wraps.empty()) whole.wraps.resize(groups.size());
     for (std::size_t g = 0; g < groups.size(); ++g) whole.wraps[g] += all[s].wraps[g];
   }
-  std::vector<Decimal> out;
-  out.reserve(groups.size());
-  fetch_pages(out.data(), groups.size() * sizeof(Decimal), run);
   for (std::size_t g = 0; g < groups.size(); ++g)
-    out.emplace_back(whole.low[g] + (whole.wraps.empty() ? int128{0} : int128{whole.wraps[g]} * (int128{1} << 64)), 0);
-  return out;
+    out[g] = Decimal(whole.low[g] + (whole.wraps.empty() ? int128{0} : int128{whole.wraps[g]} * (int128{1} << 64)), 0);
 }
 
-std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const Decimal> values, NullMask null_mask,
-                          const Run& run) {
-  require_values(groups, values.size(), null_mask);
+void sums(const GroupNumbers& groups, std::span<const Decimal> values, NullMask null_mask, std::span<Decimal> out,
+          const Run& run) {
+  require_values(groups, values.size(), null_mask, out.size());
   // The decimals of the sums are those of the value that has most.
   const Phases phases(run, {1, 3});
   int scale = 0;
@@ -152,13 +145,13 @@ std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const Decimal> v
         __builtin_add_overflow(sum, value, &sum))
       too_long();
   });
+  as_decimals(sums, scale, out);
   phases.finish();
-  return as_decimals(sums, scale);
 }
 
-std::vector<double> sums(const GroupNumbers& groups, std::span<const double> values, NullMask null_mask,
-                         const Run& run) {
-  require_values(groups, values.size(), null_mask);
+void sums(const GroupNumbers& groups, std::span<const double> values, NullMask null_mask, std::span<double> out,
+          const Run& run) {
+  require_values(groups, values.size(), null_mask, out.size());
   // Exponents of the least bit set and the greatest: where all values fit one fixed point, 128 bits a group will do.
   int lowest = std::numeric_limits<int>::max(), highest = std::numeric_limits<int>::min();
   bool infinite = false;
@@ -173,11 +166,8 @@ std::vector<double> sums(const GroupNumbers& groups, std::span<const double> val
   });
 
   // Fixed point.
-  std::vector<double> out(groups.size(), 0.0);
-  if (lowest > highest && !infinite) {
-    phases.finish();
-    return out;
-  }
+  std::fill(out.begin(), out.end(), 0.0);
+  if (lowest > highest && !infinite) return phases.finish();
   if (!infinite && highest - lowest + std::bit_width(values.size()) < 127) {
     std::vector<int128> sums(groups.size(), 0);
     each_row(values.size(), phases[1], [&](std::size_t i) {
@@ -190,7 +180,7 @@ std::vector<double> sums(const GroupNumbers& groups, std::span<const double> val
     // The conversion rounds once, to even; scaling is exact but for results below the normal range, of which there are
     // none: they are multiples of the values' own last bits.
     for (std::size_t g = 0; g < out.size(); ++g) out[g] = std::ldexp(static_cast<double>(sums[g]), lowest);
-    return out;
+    return;
   }
 
   // Over the whole range of doubles; infinities apart.
@@ -204,6 +194,26 @@ std::vector<double> sums(const GroupNumbers& groups, std::span<const double> val
       exact[groups.of_row[i]].add(values[i]);
   });
   for (std::size_t g = 0; g < out.size(); ++g) out[g] = infinite && special[g] != 0 ? special[g] : exact[g].value();
+}
+
+std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const std::int64_t> values, NullMask null_mask,
+                          const Run& run) {
+  auto out = large_vector<Decimal>(groups.size(), run);
+  sums(groups, values, null_mask, out, run);
+  return out;
+}
+
+std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const Decimal> values, NullMask null_mask,
+                          const Run& run) {
+  auto out = large_vector<Decimal>(groups.size(), run);
+  sums(groups, values, null_mask, out, run);
+  return out;
+}
+
+std::vector<double> sums(const GroupNumbers& groups, std::span<const double> values, NullMask null_mask,
+                         const Run& run) {
+  auto out = large_vector<double>(groups.size(), run);
+  sums(groups, values, null_mask, out, run);
   return out;
 }
 

@@ -91,6 +91,31 @@ TEST(Sums, DecimalsOfSeveralScales) {
   EXPECT_THROW(sums(number_groups(groups(same)), std::span<const Decimal>(long_ones)), Error);
 }
 
+// Into memory that holds something else already, and over no rows at all.
+TEST(Sums, IntoTheCallersMemory) {
+  const std::vector<int> group{0, 0, 1, 2};
+  const std::vector<std::int64_t> wholes{3, 4, 5, 6};
+  const std::vector<double> doubles{0.1, 0.2, 5, 6};
+  const std::vector<Decimal> decimals{Decimal(15, 1), Decimal(25, 2), Decimal(7, 0), Decimal(0, 3)};
+  const std::vector<std::uint8_t> mask{0, 0, 0, 1};
+  const GroupNumbers numbers = number_groups(groups(group));
+  std::vector<Decimal> exact(3, Decimal(99, 0));
+  std::vector<double> rounded(3, 99);
+  sums(numbers, wholes, mask, std::span(exact));
+  EXPECT_EQ(exact, sums(numbers, wholes, mask));
+  sums(numbers, decimals, mask, std::span(exact));
+  EXPECT_EQ(exact, sums(numbers, decimals, mask));
+  EXPECT_EQ(exact[0], Decimal(175, 2));
+  sums(numbers, doubles, mask, std::span(rounded));
+  EXPECT_EQ(rounded, (std::vector<double>{0.1 + 0.2, 5, 0}));
+
+  // All null: 0 in each group, whatever was there.
+  const std::vector<std::uint8_t> all(4, 1);
+  rounded.assign(3, 99);
+  sums(numbers, doubles, all, std::span(rounded));
+  EXPECT_EQ(rounded, std::vector<double>(3, 0));
+}
+
 // Against exact rational arithmetic: one fixed point, and a range too wide for it.
 RC_GTEST_PROP(SumsProperty, DoublesAreRoundedOnce, ()) {
   const auto size = static_cast<std::size_t>(*rc::gen::inRange(1, 40));
