@@ -260,6 +260,7 @@ std::unique_ptr<CLI::App> make_app(CommandLine& to) {
   app.set_version_flag(
       "--version", [] { return version_text(); }, "The version, with those of the libraries in use");
   app.get_formatter()->column_width(34);
+  app.get_formatter()->label("SUBCOMMAND", "COMMAND");
   app.footer(
       "Examples, on the demo data:\n"
       "  lofty demo\n"
@@ -277,6 +278,7 @@ std::unique_ptr<CLI::App> make_app(CommandLine& to) {
   demo->add_option("--to", to.demo.to, "The folder for its page and pictures (lofty-demo)")->type_name("FOLDER");
   demo->footer("Examples:\n  lofty demo\n  lofty demo --to meeting | less -R\n");
   for (CLI::App* command : app.get_subcommands([](CLI::App*) { return true; })) {
+    command->group("Commands");
     command->allow_extras();
     // An option that may be given several times takes one value each time: the next word is not a second one.
     for (CLI::Option* option : command->get_options([](CLI::Option* one) { return one->nonpositional(); }))
