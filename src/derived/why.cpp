@@ -61,9 +61,16 @@ std::string key_condition(const EntryView& view, const FoundEntry& found) {
   return out;
 }
 
-// Its rows, with the columns of the first table that anything mentions, and the figures.
-Standings list_lines(const Ladder& whole, const EntryView& view, const FoundEntry& found, const ReadOnce& tables,
-                     const Run& run, std::size_t& rows, std::vector<Workings::LeftOut>& left_out) {
+// The rows of an entry: those that count, how many there are in all, and what left out the others.
+struct EntryLines {
+  Standings lines;
+  std::size_t rows = 0;
+  std::vector<Workings::LeftOut> left_out;
+};
+
+// With the columns of the first table that anything mentions, and the figures.
+EntryLines list_lines(const Ladder& whole, const EntryView& view, const FoundEntry& found, const ReadOnce& tables,
+                      const Run& run) {
   Ladder ladder = whole;
   ladder.totals.clear();
   ladder.orderings.clear();
@@ -90,10 +97,10 @@ Standings list_lines(const Ladder& whole, const EntryView& view, const FoundEntr
   else
     of_entry.probe = key_condition(view, found);
   const Answer lines = answer({.ladder = ladder, .further = of_entry}, tables, run);
-  rows = lines.data->probed.rows;
+  EntryLines out{Standings(lines.data), lines.data->probed.rows, {}};
   for (const Probed::Term& term : lines.data->probed.terms)
-    left_out.push_back({term.text, term.left_out, term.unknown});
-  return Standings(lines.data);
+    out.left_out.push_back({term.text, term.left_out, term.unknown});
+  return out;
 }
 
 // Tells what was found of an entry.
@@ -253,11 +260,10 @@ class EntryOfLevel {
       view_.ladder.list.columns.push_back(view_.label);
     }
     const FoundEntry found = find_entry(ladder_, view_, tables_, condition_, run_);
-    std::size_t rows = 0;
-    std::vector<Workings::LeftOut> left_out;
-    Workings out(list_lines(ladder_, view_, found, tables_, run_, rows, left_out));
-    out.rows = rows;
-    out.left_out = std::move(left_out);
+    EntryLines own = list_lines(ladder_, view_, found, tables_, run_);
+    Workings out(std::move(own.lines));
+    out.rows = own.rows;
+    out.left_out = std::move(own.left_out);
     Telling(ladder_.levels.front(), view_, found, run_).tell(out);
     return out;
   }

@@ -251,6 +251,13 @@ TEST(Tool, NoColorIsHonoured) {
   EXPECT_FALSE(has(plain.out, "\033["));
 }
 
+// A word that is also the name of a command is still a word.
+TEST(Tool, FunctionsTakeAWordThatIsACommand) {
+  const auto ran = lofty({"functions", "rank"});
+  EXPECT_EQ(ran.status, 0) << ran.err;
+  EXPECT_TRUE(has(ran.out, "percent_rank() over (order by ...)"));
+}
+
 // Functions, totals and constants are listed by where they are allowed; a word narrows the list.
 TEST(Tool, ListsWhatFormulasMayCall) {
   const auto all = support::lofty({"functions"});

@@ -285,6 +285,7 @@ std::unique_ptr<CLI::App> make_app(CommandLine& to) {
       if (option->get_items_expected_max() > 1) option->allow_extra_args(false);
   }
   app.allow_extras();
+  app.require_subcommand(0, 1);  // one command: a later word such as rank in `lofty functions rank` is no other one
   return made;
 }
 
