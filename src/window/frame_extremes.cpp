@@ -172,67 +172,78 @@ class BlockExtremes {
     const std::int64_t a = reach(job_.frame.from, job_.order.rows.size()),
                        b = reach(job_.frame.to, job_.order.rows.size());
     const std::int64_t width = std::max<std::int64_t>(b - a + 1, 1);
-    begin_ = end_ = next_ = std::max(first, from + a);
     const std::int64_t until = std::min(last, to + b);  // the end of the last frame
+
+    // The block [begin, end), how far the walk has come in it, and the best that it saw there. All of it, and copies of
+    // what is called, are local: nothing that is written could be a part of them.
+    std::int64_t begin = std::max(first, from + a), end = begin, next = begin;
+    std::uint32_t best_at = no_position;
+    std::int64_t best = none;
+    suffixes_begin_ = -1;
+    const Score score = score_;
+    const Put put = put_;
 
     // Frame by frame, each of which may begin a new block.
     for (std::int64_t at = from; at < to; ++at) {
       const std::int64_t low = std::max(at + a, first), high = std::min(at + b, last - 1);
       if (low > high) {
-        put_(static_cast<std::size_t>(at), no_position);
+        put(static_cast<std::size_t>(at), no_position);
         continue;
       }
-      for (; next_ <= high; ++next_) {
-        if (next_ == end_) start_block(std::min(end_ + width, until));
-        const std::int64_t here = score_(static_cast<std::size_t>(next_));
-        best_at_ = here > best_ ? static_cast<std::uint32_t>(next_) : best_at_;
-        best_ = std::max(best_, here);
+      for (; next <= high; ++next) {
+        if (next == end) {
+          if (begin != end) find_suffixes(begin, end);  // for the frames that begin in it
+          begin = end;
+          end = std::min(end + width, until);
+          best_at = no_position;
+          best = none;
+        }
+        const std::int64_t here = score(static_cast<std::size_t>(next));
+        best_at = here > best ? static_cast<std::uint32_t>(next) : best_at;
+        best = std::max(best, here);
       }
-      // A frame ends where the walk has arrived. If it begins inside this block, the block ends there too, with the
-      // group; at the block's begin it is what the walk has seen; else the end of the block before comes first.
-      std::uint32_t found = best_at_;
-      std::int64_t best = best_;
-      if (low != begin_) {
-        const bool inside = low > begin_;
-        const std::uint32_t other = inside ? behind_[static_cast<std::size_t>(low - begin_)]
-                                           : before_[static_cast<std::size_t>(low - before_begin_)];
-        const std::int64_t there = other == no_position ? none : score_(other);
+
+      // A frame ends where the walk has arrived. At the block's begin it is what the walk has seen. Before it, the end
+      // of the block before comes first. Inside it, the block ends there too, with the group.
+      std::uint32_t found = best_at;
+      std::int64_t found_score = best;
+      if (low != begin) {
+        const bool inside = low > begin;
+        if (inside && suffixes_begin_ != begin) find_suffixes(begin, end);
+        const std::uint32_t other = suffixes_[static_cast<std::size_t>(low - suffixes_begin_)];
+        const std::int64_t there = other == no_position ? none : score(other);
         if (inside || there >= best) {
           found = other;
-          best = there;
+          found_score = there;
         }
       }
-      put_(static_cast<std::size_t>(at), best == none ? no_position : found);
+      put(static_cast<std::size_t>(at), found_score == none ? no_position : found);
     }
   }
 
-  // The next block, up to `end`: the best from each of its positions to its end.
-  void start_block(std::int64_t end) {
-    before_begin_ = begin_;
-    behind_.swap(before_);
-    begin_ = end_;
-    end_ = end;
-    if (behind_.size() < static_cast<std::size_t>(end_ - begin_))
-      behind_.resize(static_cast<std::size_t>(end_ - begin_));
+  // The best from each position of a block to its end. Only once a frame needs it: a first block that no frame leaves
+  // needs none.
+  void find_suffixes(std::int64_t begin, std::int64_t end) {
+    suffixes_begin_ = begin;
+    if (suffixes_.size() < static_cast<std::size_t>(end - begin))
+      suffixes_.resize(static_cast<std::size_t>(end - begin));
+    const Score score = score_;
+    std::uint32_t* const to = suffixes_.data();
     std::uint32_t found = no_position;
     std::int64_t best = none;
-    for (std::int64_t i = end_; i-- > begin_;) {
-      const std::int64_t here = score_(static_cast<std::size_t>(i));
+    for (std::int64_t i = end; i-- > begin;) {
+      const std::int64_t here = score(static_cast<std::size_t>(i));
       found = here >= best && here != none ? static_cast<std::uint32_t>(i) : found;
       best = std::max(best, here);
-      behind_[static_cast<std::size_t>(i - begin_)] = found;
+      to[i - begin] = found;
     }
-    best_at_ = no_position;
-    best_ = none;
   }
 
   const WindowJob& job_;
-  Score score_;  // copies: nothing that is written could be a part of them
+  Score score_;
   Put put_;
-  std::int64_t begin_ = 0, end_ = 0, next_ = 0, before_begin_ = 0;
-  std::vector<std::uint32_t> behind_, before_;  // of this block and the one before it
-  std::uint32_t best_at_ = no_position;
-  std::int64_t best_ = none;
+  std::vector<std::uint32_t> suffixes_;  // of the block from suffixes_begin_: that of the walk, or the one before it
+  std::int64_t suffixes_begin_ = -1;
 };
 
 // Any frames.
