@@ -19,19 +19,32 @@ namespace lofty LOFTY_EXPORT {
 struct ReadOptions {
   struct ColumnOption {
     std::string column;
-    std::string type;  // "integer", "decimal", "float", "date", "timestamp", "boolean" or "text"
-    // How its numbers are written, where that is not 12345.60: a sign between thousands (0: none), and the decimal
-    // sign.
-    char thousands = 0;
-    char point = '.';
+    // "integer", "decimal", "float", "date", "timestamp", "boolean" or "text"; empty: what `written` shows.
+    std::string type = {};
+    // How its numbers or dates are written, by examples (lofty::Specimen): "1.234,50 = 1234.50". Empty: 1234.50, or
+    // 2025-12-31.
+    std::vector<std::string> written = {};
+    friend bool operator==(const ColumnOption&, const ColumnOption&) = default;
   };
   std::vector<ColumnOption> columns = {};
   std::vector<std::string> nulls = {};   // texts that mean null, in addition to an empty field
   std::vector<std::string> header = {};  // headings, for a file that has none or poor ones
   char delimiter = 0;                    // 0: told from the heading line
   bool ragged_as_null = false;           // short rows are filled with nulls instead of refused
+  // Lines of a text file, or rows of a sheet, that are not part of the table: so many before the headings, and so many
+  // at the end, which are no rows. Other tables refuse them.
+  std::size_t skip = 0, skip_last = 0;
+  // How the bytes of a text file are characters, by a name that ICU knows: "windows-1252", "UTF-16". Empty: UTF-8, or
+  // what a byte-order mark says.
+  std::string encoding = {};
+  // The language of months in `written`; a ladder's is filled in. No option of a table by itself: empty() ignores it.
+  std::string locale = {};
 
-  bool empty() const { return columns.empty() && nulls.empty() && header.empty() && delimiter == 0 && !ragged_as_null; }
+  bool empty() const {
+    return columns.empty() && nulls.empty() && header.empty() && delimiter == 0 && !ragged_as_null && skip == 0 &&
+           skip_last == 0 && encoding.empty();
+  }
+  friend bool operator==(const ReadOptions&, const ReadOptions&) = default;
 };
 
 // How large a table is, as far as it can be told without reading it.

@@ -75,6 +75,11 @@ struct Period {
   std::string ends = {};  // "data" (the default): the latest of `on` over the rows that the conditions without a
                           // period let through; a date; or "today" (UTC)
   std::string from = {}, through = {};  // instead of `last`: dates, or choices; either may be left open
+  // Only units that are complete: the last N of them that end on or before `ends` ("today": before today).
+  bool whole = false;
+  // The same stretch so many units earlier, "1", or a choice: with unit = "month" and back = 12 the same months last
+  // year.
+  std::string back = {};
   friend bool operator==(const Period&, const Period&) = default;
 };
 
@@ -116,8 +121,15 @@ struct Also {
 struct Level {
   std::vector<std::string> each = {};    // columns that make an entry; none: every row is one
   std::vector<std::string> within = {};  // places start anew in each of these groups
-  std::string by = {};                   // sort list with a direction for every key; empty: no places
-  std::string tiebreak = {};             // sort list that orders tied entries
+  // A joined table whose values of `each` and `within` are all entries, whichever rows count: those without any have
+  // totals over no rows (a count of 0, a sum of null). All columns of `each` and `within` have to be its own, or of the
+  // levels outside.
+  std::string include = {};
+  // "day", "week", "month", "quarter" or "year": `each` has one column of dates or start_of(...), and each unit from
+  // the first to the last is an entry for all that its other keys have, whether there are rows in it or not.
+  std::string every = {};
+  std::string by = {};        // sort list with a direction for every key; empty: no places
+  std::string tiebreak = {};  // sort list that orders tied entries
   Ties ties = Ties::competition;
   std::vector<Also> also = {};
   std::string having = {};    // condition on entries, totals included: others are dropped before anything is ranked
@@ -129,7 +141,11 @@ struct Level {
   std::string where = {};                 // condition on entries, places included: others are not kept (keep.where)
   std::optional<std::size_t> best = {};   // keep the first N of every group
   std::optional<std::size_t> worst = {};  // and, or instead, the last N
+  // The same as a part of each group's entries, rounded up: 10 of a hundred. Instead of `best` and `worst`.
+  std::optional<Decimal> best_percent = {}, worst_percent = {};
   Cut cut = Cut::with_ties;
+  // Is only a part of the places kept?
+  bool cuts() const { return best || worst || best_percent || worst_percent; }
   bool unranked = false;  // keep unranked entries too, after the ranked ones
   bool others = false;    // under each group's listed entries a line for the rest, and one for all of them
   friend bool operator==(const Level&, const Level&) = default;
@@ -171,7 +187,10 @@ struct Crossed {
 struct Compare {
   std::vector<std::pair<std::string, Value>> choose = {};
   std::string with = {};
-  bool empty() const { return choose.empty() && with.empty(); }
+  // A period with `last`: the same question over the stretch of the same length before it, which is `back` raised by
+  // `last`.
+  std::string period = {};
+  bool empty() const { return choose.empty() && with.empty() && period.empty(); }
   friend bool operator==(const Compare&, const Compare&) = default;
 };
 
@@ -186,6 +205,7 @@ struct Ladder {
   Data data = {};
   std::vector<Choice> choices = {};
   std::vector<Period> periods = {};
+  int first_month = 1;  // that years begin in, and quarters with them: 4 for April (calendar.first_month)
   std::vector<NamedFormula> figures = {};        // row by row; with `over (...)` over the rows that count
   std::vector<NamedFormula> named_windows = {};  // windows by name: "partition by shop_no order by ordered_on"
   std::string where = {};                        // condition on rows; empty: all rows count
@@ -197,6 +217,9 @@ struct Ladder {
   Crossed crossed = {};
   Compare compare = {};  // adds the columns `was` and `moved`
 };
+
+// "10 %" as 10, as `best` and `worst` have it; nothing for other texts.
+[[nodiscard]] std::optional<Decimal> percent_of(std::string_view text);
 
 // Sets a choice from text, as an option does: "days", "90". Throws Error (unknown_choice, bad_choice).
 void choose(Ladder& ladder, const std::string& name, const std::string& text);

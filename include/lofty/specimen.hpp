@@ -3,7 +3,9 @@
 
 #include <array>
 #include <cstdint>
+#include <memory>
 #include <optional>
+#include <span>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -27,10 +29,18 @@ class Specimen {
  public:
   // Throws Error(syntax) where there is no `=`, or a side is empty; Error(bad_value) where the text can't mean that, or
   // can mean it in two ways ("05/05/2025 = 2025-05-05"), with advice to an example that can't.
-  static Specimen parse(std::string_view specimen);
+  // Months may have their names of `locale` ("de", "en_GB"; empty: English), and their English ones always.
+  static Specimen parse(std::string_view specimen, const std::string& locale = {});
+  // By several examples of one form: the first shows it, and others add what it does not show, as how negative numbers
+  // are written ("1.234,50 = 1234.5", "(99,00) = -99"). Throws as the other, and Error(bad_value) where two examples
+  // contradict each other, or there is none.
+  static Specimen parse(std::span<const std::string> examples, const std::string& locale = {});
 
-  const std::string& source() const { return source_; }  // as it was written
+  const std::string& source() const { return source_; }  // as it was written, the first of several
   bool fits(const Type& type) const;                     // numbers for numbers, dates for dates and timestamps
+  // What texts of this form are read as: integer where neither decimals nor smaller parts are shown, decimal, date or
+  // timestamp.
+  Kind kind() const;
   bool is_number() const { return parts_.empty(); }
 
   // ---- numbers
@@ -44,9 +54,12 @@ class Specimen {
   // ones. Null, what the format does not fit, and numbers that get more than 38 digits: to_text(value).
   std::string text(const Value& value) const { return text(value, decimals_); }
   std::string text(const Value& value, int decimals) const;
-  // The other way: the value of a text of this form. Nothing for every other text. Thousands may be left out, and
-  // decimals may be fewer or more.
+  // The other way: the value of a text of this form. Nothing for every other text. Signs between thousands are at every
+  // third digit or nowhere, decimals may be fewer or more, and a currency or unit mark may be left out (but not percent
+  // or a power of ten, which would change the value). Years of two digits are 1970 to 2069.
   std::optional<Value> read(std::string_view text) const;
+  // The currency or unit that numbers have before or after them, without blanks. Empty: none, or one that read() needs.
+  const std::string& mark() const { return mark_; }
 
  private:
   enum class Part : std::uint8_t {
@@ -58,9 +71,12 @@ class Specimen {
     month_name,
     short_month_name,
     hour,
+    half_day_hour,  // 1 to 12, next to half_day
     minute,
-    second
+    second,
+    half_day  // AM or PM
   };
+  struct MonthNames;
   struct DatePart {
     Part part = Part::text;
     std::string words = {};  // Part::text
@@ -77,6 +93,7 @@ class Specimen {
   std::vector<Reading> readings_as_number(std::string_view text, const Decimal& meaning) const;
   std::vector<DatePart> parts_of(const std::string& token, const std::vector<DatePart>& before,
                                  const std::array<int, 6>& meaning, bool with_time) const;
+  void add_example(const Specimen& other);
   std::vector<std::vector<DatePart>> readings_as_date(std::string_view text, const std::array<int, 6>& meaning,
                                                       bool with_time) const;
 
@@ -84,10 +101,12 @@ class Specimen {
   // Numbers: prefix, digits, suffix; a negative one has `negative` around all of that.
   std::string prefix_, suffix_, point_, thousands_;
   std::string negative_before_ = "-", negative_after_;
+  std::string mark_;
   int decimals_ = 0;
   int power_ = 0;
   // Dates; empty: a number.
   std::vector<DatePart> parts_;
+  std::shared_ptr<const MonthNames> months_;
 };
 
 }  // namespace lofty

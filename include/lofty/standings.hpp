@@ -106,6 +106,10 @@ struct CutTie {
 struct Departed {
   std::string name;  // the label, or the keys
   Value was, now;    // places; `now` is null without one, or where there is no such entry any more
+  std::vector<std::pair<std::string, Value>> keys = {};  // by the columns that make an entry
+  // By listed column, as a row of the listing has it: keys, label, both places, and the value before; null elsewhere.
+  // Empty for levels inside levels.
+  std::vector<Value> values = {};
 };
 
 // Where a value that no entry has would be placed in one group.

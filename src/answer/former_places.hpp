@@ -17,23 +17,20 @@ struct FormerPlaces {
     Value place;  // null: without one
     bool listed = true;
     std::string name;  // empty: the keys say it
+    Value value = {};  // of what places go by; null: not known
   };
   std::vector<std::string> key_names;  // the order of the keys below
   std::map<EntryKey, Stood> stood;
 };
 
 // The columns `was` and `moved`: former places, and how many places an entry has gone up since. `place` are its places
-// now. Throws Error(wrong_type) for a former place that the level's tie rule does not have.
+// now. Where the former values are known, what places went by before (value_before), and the difference since
+// (value_change, of numbers). Throws Error(wrong_type) for a former place that the level's tie rule does not have.
 struct Movement {
-  ColumnPtr was, moved;
-  std::map<EntryKey, std::uint32_t> entry_of;  // by key
+  ColumnPtr was, moved, value_before, value_change;  // the last two null where there are none
+  std::map<EntryKey, std::uint32_t> entry_of;        // by key
 };
-Movement movement(const LevelInput& input, const Entries& entries, const ColumnPtr& place);
-
-// Who was listed then and is not now, in the order of former places. `rows` are the entries that are listed now.
-std::vector<Departed> departed(const LevelInput& input, const Entries& entries, const Names& names,
-                               const Movement& movement, const ColumnPtr& place,
-                               const std::vector<std::uint32_t>& rows);
+Movement movement(const LevelInput& input, const Entries& entries, const ColumnPtr& place, const ColumnPtr& by);
 
 std::string key_text(const std::vector<std::string>& names, const EntryKey& key);
 

@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "answer/conditions.hpp"
+#include "table/exact.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -12,22 +13,27 @@ namespace {
 class GroupCut {
  public:
   GroupCut(const Places& places, const Level& level, std::vector<std::size_t> positions)
-      : places_(places), level_(level), in_(std::move(positions)), front_(in_.size()), back_(in_.size()) {}
+      : places_(places),
+        strict_(level.cut == Cut::strict),
+        in_(std::move(positions)),
+        best_(so_many(level.best, level.best_percent)),
+        worst_(so_many(level.worst, level.worst_percent)),
+        front_(in_.size()),
+        back_(in_.size()) {}
 
   // A cut is between two entries; when they are peers it goes through a tie.
   void make(Kept& kept) {
     const std::size_t count = in_.size();
-    const bool strict = level_.cut == Cut::strict;
-    front_ = level_.best || !level_.worst ? count : 0;
-    if (level_.best && *level_.best < count) {
-      front_ = *level_.best;
+    front_ = best_ || !worst_ ? count : 0;
+    if (best_ && *best_ < count) {
+      front_ = *best_;
       if (tied(front_)) kept.cuts.push_back({in_[front_], in_[front_ - 1], true});
-      while (!strict && front_ < count && tied(front_)) ++front_;
+      while (!strict_ && front_ < count && tied(front_)) ++front_;
     }
-    if (level_.worst) {
-      back_ = count - std::min(count, *level_.worst);
+    if (worst_) {
+      back_ = count - std::min(count, *worst_);
       if (back_ > 0 && back_ < count && tied(back_)) kept.cuts.push_back({in_[back_], in_[back_ - 1], false});
-      while (!strict && back_ > 0 && back_ < count && tied(back_)) --back_;
+      while (!strict_ && back_ > 0 && back_ < count && tied(back_)) --back_;
     }
   }
 
@@ -35,16 +41,16 @@ class GroupCut {
   void note_ties(Kept& kept) const {
     const std::size_t count = in_.size(), first = kept.entries.size();
     if (front_ > back_) return;  // the two ends meet: nothing is cut
-    if (level_.best && front_ > *level_.best) {
+    if (best_ && front_ > *best_) {
       std::size_t begin = front_ - 1;
       while (begin > 0 && tied(begin)) --begin;
-      kept.cut_ties.push_back({first + begin, first + front_, first + *level_.best, true});
+      kept.cut_ties.push_back({first + begin, first + front_, first + *best_, true});
     }
-    if (level_.worst && back_ + *level_.worst < count) {
+    if (worst_ && back_ + *worst_ < count) {
       std::size_t end = back_ + 1;
       while (end < count && tied(end)) ++end;
       const std::size_t worst = first + front_;  // where the worst begin
-      kept.cut_ties.push_back({worst, worst + end - back_, worst + count - *level_.worst - back_, false});
+      kept.cut_ties.push_back({worst, worst + end - back_, worst + count - *worst_ - back_, false});
     }
   }
 
@@ -61,9 +67,18 @@ class GroupCut {
  private:
   bool tied(std::size_t cut) const { return places_.competition[in_[cut]] == places_.competition[in_[cut - 1]]; }
 
+  // A part of the entries is rounded up.
+  std::optional<std::size_t> so_many(const std::optional<std::size_t>& number,
+                                     const std::optional<Decimal>& percent) const {
+    if (!percent) return number;
+    const int128 whole = power_of_ten(percent->scale()) * 100, part = percent->coefficient() * in_.size();
+    return static_cast<std::size_t>((part + whole - 1) / whole);
+  }
+
   const Places& places_;
-  const Level& level_;
+  const bool strict_;
   const std::vector<std::size_t> in_;
+  const std::optional<std::size_t> best_, worst_;
   std::size_t front_, back_;
 };
 
@@ -85,7 +100,7 @@ Kept keep(const LevelInput& input, const Entries& entries, const Places& places)
 
   const Level& level = *question.level;
   const auto rows = places.order->rows();
-  const bool with_unranked = level.unranked || (!level.best && !level.worst && !question.keep_where);
+  const bool with_unranked = level.unranked || (!level.cuts() && !question.keep_where);
   places.each_group([&](std::size_t begin, std::size_t ranked, std::size_t end) {
     std::vector<std::size_t> in;
     for (std::size_t i = begin; i < ranked; ++i)

@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "answer/conditions.hpp"
+#include "answer/departed.hpp"
 #include "lofty/error.hpp"
 #include "relation/windows.hpp"
 #include "table/parallel.hpp"
@@ -163,7 +164,7 @@ LevelAnswer answer_level(const LevelInput& input, const Run& progress) {
 
   if (a.entries.regroup) a.summaries = summarize(a, a.entries, a.listed, a.names());
   if (a.former != nullptr)
-    a.departed = departed(a, a.entries, a.names(), *a.places.movement, a.places.place(a.question), a.listed.rows);
+    a.departed = departed(a, a.entries, a.names(), *a.places.movement, a.places.place(a.question), a.listed);
   a.accounting = account(a);
   times.took(StepKind::remark, watch.lap());
   return a;

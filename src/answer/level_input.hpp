@@ -14,9 +14,9 @@ struct FormerPlaces;
 struct LevelInput {
   const Ladder& ladder;
   const Question& question;
-  std::size_t level = 0;                 // of nested ones
+  std::size_t level = 0;                   // of nested ones
   const Standings::Data* outer = nullptr;  // the level outside: entries count only inside the ones that it lists
-  const FormerPlaces* former = nullptr;  // what to compare with
+  const FormerPlaces* former = nullptr;    // what to compare with
   Run run = {};
 };
 

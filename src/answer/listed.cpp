@@ -168,6 +168,7 @@ Listed list(const LevelInput& input, const Entries& entries, const Places& place
   out.passed_over = kept.passed_over;
   put_in_order(input, entries, places, keys, out);
   if (input.ladder.list.hide_blank_groups) hide_blanks(input.question, entries, out);
+  out.kept = out.rows;
   out.kept_count = out.rows.size();
   take_some(input.ladder.list, out);
   if (out.rows == kept.entries) out.cut_ties = kept.cut_ties;

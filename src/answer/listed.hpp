@@ -13,6 +13,7 @@ namespace lofty::engine {
 
 struct Listed {
   std::vector<std::uint32_t> rows;         // entries
+  std::vector<std::uint32_t> kept;         // those before list.first, list.last or list.sample leave rows out
   std::vector<std::uint32_t> passed_over;  // by listed row; empty: all 0
   std::vector<CutTie> cut_ties;            // by listed row; only in the order of places
   std::size_t kept_count = 0;              // before list.first, list.last or list.sample leave rows out

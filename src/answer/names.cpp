@@ -37,6 +37,11 @@ ColumnPtr Names::label() const {
   return nullptr;
 }
 
+std::string Names::plain_entry_name(std::uint32_t entry) const {
+  const ColumnPtr column = label();
+  return column && !column->is_null(entry) ? to_text(column->value(entry), column->type()) : entry_name(entry);
+}
+
 std::string Names::entry_name(std::uint32_t entry) const {
   if (question_.row_level()) return rows_.place_of(entries_.first_rows[entry]);
   const ColumnPtr column = label();

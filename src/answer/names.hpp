@@ -24,6 +24,8 @@ class Names {
   std::string counted_entries(std::size_t count) const { return with_commas(count) + " " + plural_entry(count); }
   // What a reader calls an entry: its label where a listed column has one, else its keys.
   std::string entry_name(std::uint32_t entry) const;
+  // The same without quotes.
+  std::string plain_entry_name(std::uint32_t entry) const;
   // That label, by entry; null where entries are called by their keys.
   ColumnPtr label() const;
   static std::string shown(const Value& value) { return is_null(value) ? "(none)" : to_text(value); }

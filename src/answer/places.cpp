@@ -195,9 +195,13 @@ Places rank(const LevelInput& input, const Entries& entries, SortKeyMaker& keys,
   for (std::size_t a = 0; a < question.also.size(); ++a)
     out.columns.push_back(further_column(input, entries, keys, question.level->also[a], question.also[a], out));
   if (input.former != nullptr) {
-    out.movement = movement(input, entries, out.place(question));
+    out.movement = movement(input, entries, out.place(question), out.by.front());
     out.columns.push_back(out.movement->was);
     out.columns.push_back(out.movement->moved);
+    if (out.movement->value_before) {
+      out.columns.push_back(out.movement->value_before);
+      out.columns.push_back(out.movement->value_change);
+    }
   }
   return out;
 }

@@ -60,10 +60,8 @@ Grouping grouping_of(const Entries& entries, const Listed& listed) {
   const auto group_of = [&](std::uint32_t entry) { return out.groups == 1 ? 0 : listed.group_of[entry]; };
   std::vector<std::uint8_t> is_listed(entries.count, 0);
   out.last.assign(out.groups, listed.rows.size());
-  for (std::size_t r = 0; r < listed.rows.size(); ++r) {
-    is_listed[listed.rows[r]] = 1;
-    out.last[group_of(listed.rows[r])] = r;
-  }
+  for (const std::uint32_t entry : listed.kept) is_listed[entry] = 1;  // some rows only are the same listing
+  for (std::size_t r = 0; r < listed.rows.size(); ++r) out.last[group_of(listed.rows[r])] = r;
 
   const auto outside = static_cast<std::uint32_t>(out.groups);
   out.of_all.assign(entries.numbered_as ? entries.numbered : entries.count, outside);

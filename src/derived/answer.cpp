@@ -5,8 +5,8 @@
 #include <optional>
 
 #include "answer/level_answer.hpp"
-#include "derived/crossed.hpp"
 #include "derived/cost.hpp"
+#include "derived/crossed.hpp"
 #include "derived/former.hpp"
 #include "derived/plain_answer.hpp"
 #include "derived/read_once.hpp"

@@ -581,6 +581,7 @@ void add_further_questions(const Ladder& ladder, Cost& cost, double compare_seco
     cost.steps.push_back(std::move(one));
   };
   if (!ladder.compare.choose.empty()) add("compare", "the same question with other choices", 1, compare_seconds);
+  if (!ladder.compare.period.empty()) add("compare", "the same question over the period before", 1, compare_seconds);
   if (!ladder.crossed.empty()) add("crossed", "the columns, and the cells", 2, across_seconds);
 }
 

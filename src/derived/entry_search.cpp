@@ -5,12 +5,15 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
+#include <string_view>
 
 #include "derived/answer.hpp"
 #include "formula/parser.hpp"
 #include "lofty/error.hpp"
 #include "question/prose.hpp"
 #include "question/resolve.hpp"
+#include "relation/rows.hpp"
 #include "table/folded.hpp"
 #include "table/table_data.hpp"
 
@@ -33,6 +36,7 @@ class EntrySearch {
 
   // Which entry is meant, and which row has it?
   FoundEntry find() {
+    if (const auto line = line_named(condition_); line && view_.of_rows) return find_line(*line);
     found_.field = ask(view_.ladder);
     std::vector<std::size_t> meant = marked(found_.field);
     if (meant.size() > 1) several(meant);
@@ -62,6 +66,37 @@ class EntrySearch {
   }
 
  private:
+  // The entry that is the row which begins on a line of the first table.
+  FoundEntry find_line(std::size_t line) {
+    found_.field = ask(view_.ladder, "1 = 1");
+    const Table& table = found_.field.questions.front().tables.front().table;
+    const auto& line_of = table.data().line_of;
+    std::size_t row = 0;
+    if (line_of) {  // lines go up with rows
+      std::size_t end = table.rows();
+      while (row < end) {
+        const std::size_t middle = row + (end - row) / 2;
+        if (line_of(middle) < line)
+          row = middle + 1;
+        else
+          end = middle;
+      }
+    }
+    if (!line_of || row == table.rows() || line_of(row) != line)
+      no_entry("no row begins on line " + std::to_string(line) + " of " +
+                   found_.field.questions.front().tables.front().source->name(),
+               condition_, {});
+    const JoinedRows joined(found_.field.questions.front(), run_);
+    for (std::size_t r = 0; r < found_.field.standings->rows(); ++r)
+      if (joined.row_of_table(0, found_.field.relation_row(r)) == row) {
+        found_.row = r;
+        remember(found_.field, r);
+        return std::move(found_);
+      }
+    no_entry("line " + std::to_string(line) + " does not count: " + quoted(ladder_.where) + " leaves it out",
+             condition_, {});
+  }
+
   // Is one entry meant among those of a wider field, which the ladder's own does not hold?
   bool find_in(const Ladder& wider) {
     try {
@@ -92,8 +127,9 @@ class EntrySearch {
   }
 
   // Asks, with a mark on the entries that are meant.
-  EntryField ask(const Ladder& ladder) const {
-    Answer answered = answer({.ladder = ladder, .further = {.mark = condition_}}, tables_, run_);
+  EntryField ask(const Ladder& ladder) const { return ask(ladder, condition_); }
+  EntryField ask(const Ladder& ladder, const std::string& mark) const {
+    Answer answered = answer({.ladder = ladder, .further = {.mark = mark}}, tables_, run_);
     return {std::move(answered.questions), Standings(answered.data)};
   }
   static std::vector<std::size_t> marked(const EntryField& field) {
@@ -159,6 +195,16 @@ class EntrySearch {
 };
 
 }  // namespace
+
+std::optional<std::size_t> line_named(std::string_view text) {
+  if (!text.starts_with("line ")) return std::nullopt;
+  text.remove_prefix(5);
+  std::size_t line = 0, digits = 0;
+  for (; digits < text.size() && digits < 18 && text[digits] >= '0' && text[digits] <= '9'; ++digits)
+    line = line * 10 + static_cast<std::size_t>(text[digits] - '0');
+  const bool whole = digits == text.size() || text.substr(digits).starts_with(" of ");
+  return digits > 0 && whole ? std::optional(line) : std::nullopt;
+}
 
 std::uint32_t EntryField::relation_row(std::size_t row) const {
   const StandingsData& data = standings->data();

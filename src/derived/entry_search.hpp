@@ -14,6 +14,9 @@
 
 namespace lofty::engine {
 
+// The line of "line 17" or "line 17 of order_lines.csv", as messages name a row; nothing for other conditions.
+std::optional<std::size_t> line_named(std::string_view condition);
+
 // The entries, as they are answered.
 struct EntryField {
   std::vector<Question> questions;

@@ -36,6 +36,7 @@ void find_totals(const Expression& e, const std::string& formula, std::vector<In
 Ladder without_cuts(Ladder ladder) {
   Level& l = ladder.levels.front();
   l.best = l.worst = {};
+  l.best_percent = l.worst_percent = {};
   l.where.clear();
   l.unranked = false;
   return ladder;

@@ -20,7 +20,10 @@ namespace {
   throw Error(std::move(p));
 }
 
-bool moves(const std::string& name) { return equal_folded(name, "was") || equal_folded(name, "moved"); }
+bool moves(const std::string& name) {
+  return equal_folded(name, "was") || equal_folded(name, "moved") || equal_folded(name, "value_before") ||
+         equal_folded(name, "value_change");
+}
 
 // Does it speak of former places?
 bool mentions_moves(const Expression& e) {
@@ -36,7 +39,8 @@ FormerPlaces stood_in(const StandingsData& data) {
   for (std::uint32_t e = 0; e < listed.size(); ++e) {
     out.stood[key_at(data.keys, e)] = {
         data.place->value(e), listed[e] != 0,
-        data.label && !data.label->is_null(e) ? to_text(data.label->value(e)) : std::string()};
+        data.label && !data.label->is_null(e) ? to_text(data.label->value(e)) : std::string(),
+        data.by ? data.by->value(e) : Value{}};
   }
   return out;
 }
@@ -97,6 +101,27 @@ FormerPlaces from_table(const Ladder& ladder, std::size_t level, std::size_t lev
   return out;
 }
 
+// The number that a period's `last` or `back` is: written, or a choice's value.
+std::int64_t units_of(const Ladder& ladder, const std::string& text) {
+  if (text.empty()) return 0;
+  Value value;
+  if (text.starts_with(":")) {
+    for (const Choice& choice : ladder.choices)
+      if (choice.name == text.substr(1)) value = choice.value;
+  } else if (const auto written = Decimal::parse(text)) {
+    value = *written;
+  }
+  const auto* const number = std::get_if<Decimal>(&value);
+  return number != nullptr && number->scale() == 0 ? static_cast<std::int64_t>(number->coefficient()) : 0;
+}
+
+// The whole stretch before a period, which is as long.
+void move_back(Ladder& ladder, const std::string& name) {
+  for (Period& period : ladder.periods)
+    if (equal_folded(period.name, name))
+      period.back = std::to_string(units_of(ladder, period.back) + units_of(ladder, period.last));
+}
+
 Ladder former_question(const Ladder& ladder) {
   Ladder before = ladder;
   before.crossed = {};
@@ -109,6 +134,8 @@ Ladder former_question(const Ladder& ladder) {
       throw Error(std::move(problems));
     }
   }
+  if (!ladder.compare.period.empty()) move_back(before, ladder.compare.period);
+  before.list.first = before.list.last = before.list.sample = std::nullopt;  // who was listed, whichever rows are shown
   without_moves(before);
   return before;
 }

@@ -9,6 +9,7 @@
 #include "derived/cost.hpp"
 #include "lofty/error.hpp"
 #include "question/prose.hpp"
+#include "remark/absent_values.hpp"
 #include "remark/doubtful.hpp"
 #include "remark/remarks.hpp"
 #include "remark/sentence.hpp"
@@ -25,6 +26,7 @@ void say(const LevelAnswer& level, StandingsData& data) {
   data.question = sentence(level);
   data.shown_of_total = shown_of_total(level);
   add_remarks(level, data.remarks);
+  add_absent_values(level, data.remarks);
   add_window_remarks(level, data.remarks);
   if (level.entries.count > 0) add_doubtful(level, data.remarks);
 }

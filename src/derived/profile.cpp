@@ -5,6 +5,7 @@
 #include <bit>
 #include <map>
 
+#include "derived/written_forms.hpp"
 #include "order/key_table.hpp"
 #include "order/mix.hpp"
 #include "question/prose.hpp"
@@ -94,12 +95,6 @@ ColumnProfile column_profile(const std::string& heading, const Column& column, c
   return p;
 }
 
-std::string trimmed_folded(std::string_view text) {
-  const auto first = text.find_first_not_of(" \t");
-  if (first == std::string_view::npos) return {};
-  return folded(text.substr(first, text.find_last_not_of(" \t") - first + 1));
-}
-
 bool looks_like_other_date(std::string_view text) {  // 31.12.2025, 12/31/25
   int digits = 0, signs = 0;
   for (const char c : text) {
@@ -110,25 +105,18 @@ bool looks_like_other_date(std::string_view text) {  // 31.12.2025, 12/31/25
   return signs == 2 && digits >= 4 && digits <= 8;
 }
 
-bool looks_like_grouped_number(std::string_view text) {  // 1,234.50  EUR 12  $5
-  bool digit = false, comma = false, mark = false;
-  for (std::size_t i = 0; i < text.size(); ++i) {
-    const char c = text[i];
-    if (c >= '0' && c <= '9')
-      digit = true;
-    else if (c == ',' || c == '\'')
-      comma = true;
-    else if (c == '$' || static_cast<unsigned char>(c) >= 0x80)
-      mark = true;
-    else if (c != '.' && c != '-' && c != ' ')
-      return false;
-  }
-  return digit && (comma || mark);
+// A column's name as a key of a ladder: in quotes where it needs them.
+std::string toml_key(const std::string& name) {
+  const bool bare =
+      !name.empty() &&
+      name.find_first_not_of("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-") == std::string::npos;
+  return bare ? name : "\"" + name + "\"";
 }
 
 class TableRemarks {
  public:
-  TableRemarks(TableProfile& profile, const TableData& data) : profile_(profile), data_(data) {}
+  TableRemarks(TableProfile& profile, const TableData& data, const Run& run)
+      : profile_(profile), data_(data), run_(run) {}
 
   void column(std::size_t index, const Distinct& distinct) {
     const Column& c = *data_.columns[index];
@@ -137,32 +125,26 @@ class TableRemarks {
     if (c.type().kind == Kind::timestamp && census.of(Look::zoned) > 0 && census.of(Look::timestamp) > 0)
       say("mixed-offsets", name + " mixes " + counted(census.of(Look::zoned), "timestamp") + " with an offset and " +
                                with_commas(census.of(Look::timestamp)) + " without");
+    if (c.type().kind == Kind::decimal) three_decimals(c, name, data_.headings[index], census, distinct);
     if (c.type().kind != Kind::text || c.rows() == 0) return;
 
     // What do texts look like?
     const std::size_t values = census.values(),
                       numbers = census.of(Look::integer) + census.of(Look::decimal) + census.of(Look::exponent),
                       padded = census.of(Look::padded);
-    std::size_t dates = 0, grouped = 0;
-    for (const std::uint32_t row : distinct.first_rows) {
-      const std::string_view text = c.dictionary().text(c.code(row));
-      dates += looks_like_other_date(text);
-      grouped += looks_like_grouped_number(text);
-    }
+    std::size_t dates = 0;
+    for (const std::uint32_t row : distinct.first_rows)
+      dates += looks_like_other_date(c.dictionary().text(c.code(row)));
 
     // Numbers among texts.
     if (padded > 0 && (numbers + padded) * 2 >= values)
       say("numbers-as-text",
           name + " holds numbers, and " + counted(padded, "value") + " with leading zeros: it is kept as text");
+    else if (other_forms(c, name, data_.headings[index], distinct))
+      return;
     else if (numbers * 2 >= values && numbers > 0)
       say("numbers-as-text",
           name + " is text, though " + with_commas(numbers) + " of its " + counted(values, "value") + " are numbers");
-    else if (grouped * 2 >= distinct.first_rows.size() && grouped > 0)
-      say("numbers-as-text",
-          name +
-              " is text: its numbers carry thousands separators or currency marks, which are never guessed; columns." +
-              name.substr(1, name.size() - 2) +
-              " = { type = \"decimal\", thousands = \",\" } under [data] declares them");
 
     // Dates among texts.
     if (dates > 0 || (census.of(Look::date) > 0 && census.of(Look::date) + dates * 2 < values))
@@ -172,6 +154,31 @@ class TableRemarks {
                                "; dates are read as 2025-03-31");
     spellings(c, name, distinct);
     null_words(c, name, distinct);
+  }
+
+  // A last row that holds the sums of the others is no row like them.
+  void last_row() {
+    if (data_.rows < 4) return;
+    std::string sums;
+    for (std::size_t i = 0; i < data_.columns.size(); ++i) {
+      const ColumnPtr& column = data_.columns[i];
+      if (!column || !column->type().numeric() || column->lane() != Lane::int64) continue;
+      const std::size_t last = data_.rows - 1;
+      if (column->is_null(last)) continue;
+      int128 sum = 0;
+      std::size_t values = 0;
+      for (std::size_t row = 0; row < last; ++row) {
+        if (row % stretch == 0) check_stop(run_);
+        if (column->is_null(row)) continue;
+        sum += column->int64(row);
+        ++values;
+      }
+      if (values < 3 || sum == 0 || sum != column->int64(last)) return;
+      sums += (sums.empty() ? "" : ", ") + quoted(data_.headings[i]);
+    }
+    if (!sums.empty())
+      say("totals-row",
+          "the last row holds the sums of the others, of " + sums + "; skip_last = 1 under [data] leaves it out");
   }
 
   void rows(std::size_t duplicates) {
@@ -185,11 +192,71 @@ class TableRemarks {
     profile_.remarks.push_back({std::move(code), std::move(sentence)});
   }
 
+  // Numbers or dates that are written in another form than is read unasked: the line to paste where there is one
+  // reading, else both.
+  bool other_forms(const Column& c, const std::string& name, const std::string& heading, const Distinct& distinct) {
+    std::vector<CountedText> texts;
+    for (std::size_t i = 0; i < distinct.first_rows.size(); ++i)
+      texts.push_back({c.dictionary().text(c.code(distinct.first_rows[i])), distinct.counts[i]});
+    const std::vector<WrittenForm> forms = written_forms(texts, run_);
+    if (forms.empty()) return false;
+    const bool numbers = forms.front().specimen.is_number();
+    if (forms.size() == 1) {
+      const std::size_t values = c.rows() - c.nulls();
+      say(numbers ? "numbers-as-text" : "dates-as-text",
+          name + " is text: its values are " + (numbers ? "numbers" : "dates") +
+              " in another form; under [data], columns." + toml_key(heading) + "." +
+              written_key(forms.front().examples) + " reads " +
+              (forms.front().fits == values ? "all of them"
+                                            : with_commas(forms.front().fits) + " of " + with_commas(values)));
+      return true;
+    }
+
+    // What each of two readings makes of two values.
+    std::vector<std::string_view> differing;
+    for (const CountedText& one : texts) {
+      const auto left = forms[0].specimen.read(one.text), right = forms[1].specimen.read(one.text);
+      if (left && right && !(*left == *right)) differing.push_back(one.text);
+      if (differing.size() == 2) break;
+    }
+    const auto makes = [&](const WrittenForm& form) {
+      std::string out = written_key(form.examples) + " makes ";
+      for (std::size_t i = 0; i < differing.size(); ++i)
+        out += (i > 0 ? " and " : "") + quoted(std::string(differing[i])) + " " +
+               to_text(*form.specimen.read(differing[i]));
+      return out;
+    };
+    say("two-readings", name + " is text: its values can be read in two ways, and do not say which is right. Under " +
+                            "[data.columns." + toml_key(heading) + "], " + makes(forms[0]) + "; " + makes(forms[1]));
+    return true;
+  }
+
+  // 950 and 1.234: what reads as decimals may be thousands.
+  void three_decimals(const Column& c, const std::string& name, const std::string& heading, const Census& census,
+                      const Distinct& distinct) {
+    if (census.scale != 3 || census.least_scale != 3 || c.type().scale != 3) return;
+    std::string example;
+    for (const std::uint32_t row : distinct.first_rows) {
+      const int128 value = c.integer(row), positive = value < 0 ? -value : value;
+      if (positive >= 1'000'000) return;  // 1234.500 has no thousands
+      if (positive % 1000 == 0) continue;
+      if (positive < 1000) return;  // nor has 0.500
+      if (example.empty() && value > 0) example = to_text(c.value(row));
+    }
+    if (example.empty()) return;
+    std::string thousands = example;
+    std::erase(thousands, '.');
+    say("two-readings", name + " is read as decimal; but each of its values has exactly three decimals, or none, " +
+                            "so that the point may stand between thousands. Under [data.columns." + toml_key(heading) +
+                            "], " + written_key({example + " = " + thousands}) + " reads thousands, and " +
+                            written_key({example + " = " + example}) + " confirms the decimals");
+  }
+
   void spellings(const Column& c, const std::string& name, const Distinct& distinct) {
     if (distinct.first_rows.size() > 100'000) return;
     std::map<std::string, std::vector<std::uint32_t>> alike;
     for (std::uint32_t id = 0; id < distinct.first_rows.size(); ++id)
-      alike[trimmed_folded(c.dictionary().text(c.code(distinct.first_rows[id])))].push_back(id);
+      alike[folded_and_trimmed(c.dictionary().text(c.code(distinct.first_rows[id])))].push_back(id);
     std::size_t sets = 0;
     std::string examples;
     for (const auto& [key, ids] : alike) {
@@ -221,6 +288,7 @@ class TableRemarks {
 
   TableProfile& profile_;
   const TableData& data_;
+  const Run& run_;
 };
 
 std::size_t duplicate_rows(const TableData& data, Progress& progress) {
@@ -246,9 +314,10 @@ TableProfile profile(const Table& table, const Run& run) {
   TableProfile out;
   out.table = data.name;
   out.rows = data.rows;
-  out.remarks = data.remarks;
+  for (const Remark& remark : data.remarks)
+    if (remark.code != "duplicate-rows") out.remarks.push_back(remark);  // counted anew, by values
   Progress progress(run, 2 * data.rows * data.columns.size());  // each value is looked at alone, then with its row
-  TableRemarks remarks(out, data);
+  TableRemarks remarks(out, data, run);
   for (std::size_t i = 0; i < data.columns.size(); ++i) {
     if (!data.columns[i]) continue;
     const Distinct distinct = distinct_values(*data.columns[i], progress);
@@ -256,6 +325,7 @@ TableProfile profile(const Table& table, const Run& run) {
     remarks.column(i, distinct);
   }
   out.duplicate_rows = duplicate_rows(data, progress);
+  remarks.last_row();
   remarks.rows(out.duplicate_rows);
   progress.finish();
   return out;

@@ -31,22 +31,14 @@ class Kept : public TableSource {
   mutable std::optional<Table> table_;
 };
 
-std::string text_of(const ReadOptions& options) {
-  std::string text(1, options.delimiter == 0 ? ' ' : options.delimiter);
-  for (const auto& one : options.columns) text += one.column + "\n" + one.type + "\n" + one.thousands + one.point;
-  for (const auto* list : {&options.nulls, &options.header})
-    for (const std::string& one : *list) text += one + "\n";
-  return text + (options.ragged_as_null ? "r" : "");
-}
-
 }  // namespace
 
 std::shared_ptr<const TableSource> ReadOnce::open(const std::string& name, const ReadOptions& options) const {
   // Two uses of one table may be read in different ways.
   for (const auto& one : opened_)
-    if (one.name == name && one.options == text_of(options)) return one.source;
+    if (one.name == name && one.options == options) return one.source;
   auto source = std::make_shared<Kept>(inner_.open(name, options));
-  opened_.push_back({name, text_of(options), source});
+  opened_.push_back({name, options, source});
   return source;
 }
 

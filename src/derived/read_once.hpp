@@ -23,7 +23,8 @@ class ReadOnce : public Catalog {
 
  private:
   struct Opened {
-    std::string name, options;
+    std::string name;
+    ReadOptions options;
     std::shared_ptr<const TableSource> source;
   };
   const Catalog& inner_;

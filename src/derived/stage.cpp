@@ -12,7 +12,6 @@ namespace lofty {
 
 namespace {
 
-
 // All columns of all tables; those of one name in several by their tables' names, the key of a join once.
 std::vector<std::string> all_columns(const Data& data, const Catalog& catalog) {
   struct Opened {
@@ -128,6 +127,7 @@ Ladder up_to(const Ladder& ladder, Stage stage, const Catalog& catalog) {
     level.others = false;
     if (stage == Stage::kept) continue;
     level.best = level.worst = std::nullopt;
+    level.best_percent = level.worst_percent = std::nullopt;
     level.where.clear();
   }
   return out;

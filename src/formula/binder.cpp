@@ -150,7 +150,15 @@ class Binding : TypeChecks {
       return node;
     }
 
-    // A moment and an interval.
+    // A moment and an interval, in either order where they are added.
+    if (e.op == Op::add && left.kind == Kind::interval && moment(right)) {
+      std::swap(node->args[0], node->args[1]);
+      const std::string& unit = node->args[1]->text;
+      if (right.kind == Kind::date && unit != "year" && unit != "month" && unit != "day")
+        fail(Code::wrong_type, "a date has no " + unit + "s", *e.args[0]);
+      node->type = right;
+      return node;
+    }
     if ((e.op == Op::add || e.op == Op::subtract) && moment(left) && right.kind == Kind::interval) {
       const std::string& unit = node->args[1]->text;
       if (left.kind == Kind::date && unit != "year" && unit != "month" && unit != "day")
@@ -274,8 +282,9 @@ class Binding : TypeChecks {
     node->type.kind = Kind::integer;
     const Kind from = node->args[0]->type.kind;
     if (from == Kind::interval) {
-      if (e.text != "day" || node->args[0]->op != Op::days_of)
-        fail(Code::wrong_type, "only days can be extracted from an interval", e);
+      if (node->args[0]->op != Op::days_of || e.text != node->args[0]->text)
+        fail(Code::wrong_type, "from a difference its own unit is extracted", e,
+             "extract(day from (shipped_on - ordered_on) day), extract(hour from (until_at - from_at) hour)");
       return node;
     }
     require_moment(*e.args[0], node->args[0], "extract takes");
@@ -287,13 +296,14 @@ class Binding : TypeChecks {
 
   NodePtr days_of(const Expression& e) {
     if (e.args[0]->op != Op::subtract)
-      fail(Code::wrong_type, "`(...) day` takes the difference of two dates", e, "(shipped_on - ordered_on) day");
+      fail(Code::wrong_type, "`(...) " + e.text + "` takes the difference of two dates", e,
+           "(shipped_on - ordered_on) " + e.text);
     NodePtr node = make_node(Op::days_of, {.kind = Kind::interval}, e, origin_);
     for (const ExpressionPtr& arg : e.args[0]->args) {
       node->args.push_back(bind(*arg));
-      require_moment(*arg, node->args.back(), "`(a - b) day` takes");
+      require_moment(*arg, node->args.back(), "`(a - b) " + e.text + "` takes");
     }
-    node->text = "day";
+    node->text = e.text;
     return node;
   }
 
@@ -318,14 +328,15 @@ class Binding : TypeChecks {
     if (info == nullptr) {
       if (const auto now = current_name(e.text + "()"))
         fail(Code::retired_name, "`" + e.text + "` is now `" + std::string(*now) + "`", name_only(e));
-      fail(Code::unknown_function, "no function `" + e.text + "`", name_only(e), {},
-           nearest_word(e.text, function_names()));
+      const std::string ours = near_function(e.text);
+      fail(Code::unknown_function, "no function `" + e.text + "`", name_only(e), ours,
+           ours.empty() ? nearest_word(e.text, function_names()) : std::string());
     }
     if (e.filter) fail(Code::wrong_arguments, "`filter` goes with totals only", *e.filter);
     if (!e.within_group.empty()) fail(Code::wrong_arguments, "`" + e.text + "` takes no order", e);
     if (e.nulls != NullTreatment::unwritten || e.from_last)
       fail(Code::wrong_arguments, "`ignore nulls` and `from last` go with window functions only", e);
-    if (e.distinct) fail(Code::wrong_arguments, "`distinct` goes with count only", e);
+    if (e.distinct) fail(Code::wrong_arguments, "`distinct` goes with count, sum and avg", e);
     const auto count = static_cast<int>(e.args.size());
     if (count < info->least_args || count > info->most_args)
       fail(Code::wrong_arguments,
@@ -339,6 +350,7 @@ class Binding : TypeChecks {
     // Its arguments and its type.
     NodePtr node = with_args(e, Op::call);
     node->function = info->function;
+    node->first_month = scope_.first_month();
     node->type = call_type(e, *info, *node);
     return node;
   }

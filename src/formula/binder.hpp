@@ -25,6 +25,8 @@ class Scope {
   virtual NodePtr choice(const Expression& expression, const std::shared_ptr<const Origin>& origin) = 0;
   // Where moments with an offset are shown; null: in UTC.
   virtual const Zone* zone() const { return nullptr; }
+  // The month that years, and quarters with them, begin in.
+  virtual int first_month() const { return 1; }
 };
 
 // A formula's Node tree. Problems are appended to `problems`, each with its place and `origin`'s key; the node that

@@ -101,6 +101,8 @@ struct Evaluator::Call {
   // ---- texts
 
   void like() const;
+  void round_exact(const Vector& a) const;
+  void width_bucket(const Vector& x) const;
   std::string_view keep(std::string text) const;
   void text_function() const;
   void substring(const Vector& v) const;

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 
+#include "table/calendar.hpp"
 #include "table/zone.hpp"
 
 namespace lofty::engine {
@@ -113,8 +114,19 @@ void Evaluator::Call::extract() const {
     const Vector& b = self.evaluate(*node.args[0]->args[1], begin, count, active);
     const auto day = [](const Vector& v, std::size_t i) { return day_at(v.type, v.ints[i]); };
     out.set_int64(count);
+    const std::string& unit = node.args[0]->text;
+    if (unit == "day") {
+      for (std::size_t i = 0; i < count; ++i)
+        out.ints[i] = a.is_null(i) || b.is_null(i) ? int64_null : day(a, i) - day(b, i);
+      return;
+    }
+    // Whole units between two moments; a date is its first one.
+    const std::int64_t length = unit == "hour" ? 3'600'000'000 : unit == "minute" ? 60'000'000 : 1'000'000;
+    const auto at = [](const Vector& v, const Vector& other, std::size_t i) {
+      return v.type.kind == Kind::date ? v.ints[i] * day_length : instant(v, other, i);
+    };
     for (std::size_t i = 0; i < count; ++i)
-      out.ints[i] = a.is_null(i) || b.is_null(i) ? int64_null : day(a, i) - day(b, i);
+      out.ints[i] = a.is_null(i) || b.is_null(i) ? int64_null : (at(a, b, i) - at(b, a, i)) / length;
     return;
   }
   const Vector& v = arg(0);
@@ -135,23 +147,15 @@ void Evaluator::Call::date_function() const {
   const std::size_t index = node.function == Function::start_of ? 1 : 0;
   if (is_null_literal(index)) return all_null();
   const Vector& v = arg(index);
+  const auto unit = calendar_unit(node.text);
   from_moment(v, [&](std::int64_t day, std::int64_t) -> std::int64_t {
     const sys_days at{days{day}};
-    const year_month_day parts{at};
-    const unsigned quarter = (static_cast<unsigned>(parts.month()) - 1) / 3 + 1;
-    const auto monday_based = static_cast<std::int64_t>(weekday{at}.iso_encoding());
     switch (node.function) {
       case Function::iso_week: return static_cast<unsigned>(iso_week::year_weeknum_weekday{at}.weeknum());
-      case Function::weekday: return monday_based;
-      case Function::quarter: return quarter;
-      default: break;
+      case Function::weekday: return static_cast<std::int64_t>(weekday{at}.iso_encoding());
+      case Function::quarter: return quarter_of(day, node.first_month);
+      default: return start_of_unit(*unit, day, node.first_month);
     }
-    if (node.text == "day") return day;
-    if (node.text == "week") return day - (monday_based - 1);
-    const month first{node.text == "year"      ? 1
-                      : node.text == "quarter" ? (quarter - 1) * 3 + 1
-                                               : static_cast<unsigned>(parts.month())};
-    return sys_days{parts.year() / first / 1}.time_since_epoch().count();
   });
 }
 

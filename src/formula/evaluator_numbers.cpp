@@ -157,10 +157,29 @@ void Evaluator::Call::narrow() const {
     out.ints[i] = out.wide[i] == int128_min ? int64_null : static_cast<std::int64_t>(out.wide[i]);
 }
 
+namespace {
+
+// As its shortest digits say, so that 1.005 is rounded as it is read.
+double round_float(double value, double decimals) {
+  const auto exact = Decimal::parse(to_text(value));
+  const int digits = static_cast<int>(decimals);
+  if (!exact || digits >= exact->scale()) return value;
+  const int dropped = exact->scale() - digits;
+  if (dropped > Decimal::max_digits) return 0;
+  const int128 unit = power_of_ten(dropped), rest = exact->coefficient() % unit;
+  int128 whole = exact->coefficient() / unit;
+  if ((rest < 0 ? -rest : rest) >= unit - (rest < 0 ? -rest : rest)) whole += exact->coefficient() < 0 ? -1 : 1;
+  return digits >= 0 ? Decimal(whole, digits).to_double() : Decimal(whole * power_of_ten(-digits), 0).to_double();
+}
+
+}  // namespace
+
 void Evaluator::Call::number_function() const {
   if (is_null_literal(0)) return all_null();
   const Vector& a = arg(0);
+  if (node.function == Function::width_bucket) return width_bucket(a);
   if (node.type.kind == Kind::floating) return float_function(a);
+  if (node.function == Function::round) return round_exact(a);
 
   // The rest of a division.
   if (node.function == Function::modulo) {
@@ -194,6 +213,72 @@ void Evaluator::Call::number_function() const {
   });
 }
 
+// Halves away from zero.
+void Evaluator::Call::round_exact(const Vector& a) const {
+  const int decimals =
+      node.args.size() < 2 ? 0 : static_cast<int>(std::get<Decimal>(node.args[1]->value).coefficient());
+  exact_each([&](std::size_t i) -> int128 {
+    if (a.is_null(i)) return int128_min;
+    const int128 value = a.exact(i);
+    int128 rounded = 0;
+    if (decimals >= a.type.scale) {
+      if (scale_up(value, decimals - a.type.scale, rounded)) return rounded;
+      if (is_active(active, i)) fail(Code::overflow, "more than 38 digits", i);
+      return int128_min;
+    }
+    const int dropped = a.type.scale - decimals;
+    if (dropped > Decimal::max_digits) return 0;
+    const int128 unit = power_of_ten(dropped), rest = value % unit, whole = value / unit;
+    const int128 beyond = rest < 0 ? -rest : rest;
+    rounded = whole + (beyond >= unit - beyond ? (value < 0 ? -1 : 1) : 0);
+    return decimals < 0 ? rounded * power_of_ten(-decimals) : rounded;  // no more digits than there were, and one
+  });
+}
+
+// Exactly for exact numbers; low may be above high, and parts then count down from it.
+void Evaluator::Call::width_bucket(const Vector& x) const {
+  for (std::size_t k = 1; k < 4; ++k)
+    if (is_null_literal(k)) return all_null();
+  const Vector &low = arg(1), &high = arg(2), &parts = arg(3);
+  out.set_int64(count);
+  const bool floats = std::any_of(node.args.begin(), node.args.begin() + 3,
+                                  [](const NodePtr& one) { return one->type.kind == Kind::floating; });
+  const int scale = std::max({x.type.scale, low.type.scale, high.type.scale});
+  for (std::size_t i = 0; i < count; ++i) {
+    out.ints[i] = int64_null;
+    if (x.is_null(i) || low.is_null(i) || high.is_null(i) || parts.is_null(i)) continue;
+    const int128 unit = power_of_ten(parts.type.scale), number = parts.exact(i) / unit;
+    if (number < 1 || number > 1'000'000'000 || compare(low, high, i) == 0) {
+      if (is_active(active, i))
+        fail(Code::bad_value, "`" + node.source() + "` has no parts: it needs one at least, and different ends", i);
+      continue;
+    }
+    const bool down = compare(low, high, i) > 0;
+    const int below = compare(x, low, i), above = compare(x, high, i);
+    if (down ? below > 0 : below < 0) {
+      out.ints[i] = 0;
+    } else if (down ? above <= 0 : above >= 0) {
+      out.ints[i] = static_cast<std::int64_t>(number) + 1;
+    } else if (floats) {
+      const auto at = [i](const Vector& v) {
+        return v.lane == Vector::Lane::float64 ? v.doubles[i] : Decimal(v.exact(i), v.type.scale).to_double();
+      };
+      const double part = (at(x) - at(low)) / (at(high) - at(low)) * static_cast<double>(number);
+      out.ints[i] = std::min(static_cast<std::int64_t>(part), static_cast<std::int64_t>(number) - 1) + 1;
+    } else {
+      int128 own = 0, from = 0, to = 0, way = 0;
+      const bool fits =
+          scale_up(x.exact(i), scale - x.type.scale, own) && scale_up(low.exact(i), scale - low.type.scale, from) &&
+          scale_up(high.exact(i), scale - high.type.scale, to) && !__builtin_mul_overflow(own - from, number, &way);
+      if (!fits) {
+        if (is_active(active, i)) fail(Code::overflow, "more than 38 digits", i);
+        continue;
+      }
+      out.ints[i] = static_cast<std::int64_t>(way / (to - from)) + 1;
+    }
+  }
+}
+
 void Evaluator::Call::float_function(const Vector& a) const {
   const std::vector<double>& x = doubles(a, scratch.left);
   const std::vector<double>* y = nullptr;
@@ -213,6 +298,9 @@ void Evaluator::Call::float_function(const Vector& a) const {
       case Function::floor: r = std::floor(r); break;
       case Function::square_root: r = std::sqrt(r); break;
       case Function::logarithm: r = std::log(r); break;
+      case Function::log_to_ten: r = std::log10(r); break;
+      case Function::log_to_base: r = std::log((*y)[i]) / std::log(r); break;
+      case Function::round: r = round_float(r, y == nullptr ? 0 : (*y)[i]); break;
       case Function::exponential: r = std::exp(r); break;
       case Function::power: r = std::isnan((*y)[i]) || std::isnan(r) ? std::nan("") : std::pow(r, (*y)[i]); break;
       default: r = (*y)[i] == 0 ? std::nan("") : std::fmod(r, (*y)[i]); break;

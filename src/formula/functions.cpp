@@ -8,7 +8,7 @@ namespace lofty::engine {
 namespace {
 
 using F = Function;
-constexpr std::array<FunctionInfo, 26> functions = {{
+constexpr std::array<FunctionInfo, 30> functions = {{
     {"abs", F::absolute, 1, 1, "abs(number)", "the number without its sign"},
     {"mod", F::modulo, 2, 2, "mod(a, b)", "the rest of a / b, with the sign of a"},
     {"ceiling", F::ceiling, 1, 1, "ceiling(number)", "the least whole number that is not below it"},
@@ -16,6 +16,12 @@ constexpr std::array<FunctionInfo, 26> functions = {{
     {"floor", F::floor, 1, 1, "floor(number)", "the greatest whole number that is not above it"},
     {"sqrt", F::square_root, 1, 1, "sqrt(number)", "the square root, a float"},
     {"ln", F::logarithm, 1, 1, "ln(number)", "the natural logarithm, a float"},
+    {"log", F::log_to_base, 2, 2, "log(base, number)", "the logarithm to a base, a float"},
+    {"log10", F::log_to_ten, 1, 1, "log10(number)", "the logarithm to the base 10, a float"},
+    {"round", F::round, 1, 2, "round(number, 2)",
+     "to so many decimals (none if left out), halves away from zero as money is rounded; below zero to tens, hundreds"},
+    {"width_bucket", F::width_bucket, 4, 4, "width_bucket(x, low, high, 10)",
+     "which of so many equal parts of low to high it is in: 0 below, one more than there are from high on"},
     {"exp", F::exponential, 1, 1, "exp(number)", "e to the power of the number, a float"},
     {"power", F::power, 2, 2, "power(a, b)", "a to the power of b, a float"},
     {"coalesce", F::coalesce, 1, 100, "coalesce(a, b, ...)", "the first that is not null"},
@@ -40,10 +46,10 @@ constexpr std::array<FunctionInfo, 26> functions = {{
     {"character_length", F::char_length, 1, 1, "character_length(text)", "the same as char_length"},
 }};
 
-constexpr std::array<AggregateInfo, 12> aggregates = {{
-    {"sum", "sum(number)", "the sum of the values; null over none"},
+constexpr std::array<AggregateInfo, 20> aggregates = {{
+    {"sum", "sum(number), sum(distinct number)", "the sum of the values; null over none"},
     {"count", "count(*), count(x), count(distinct x)", "rows, values, or different values"},
-    {"avg", "avg(number)", "the mean, with six decimals more; null over none"},
+    {"avg", "avg(number), avg(distinct number)", "the mean, with six decimals more; null over none"},
     {"min", "min(x)", "the least value; null over none"},
     {"max", "max(x)", "the greatest value; null over none"},
     {"median", "median(number)", "the middle value, or the mean of the two in the middle; null over none"},
@@ -55,6 +61,15 @@ constexpr std::array<AggregateInfo, 12> aggregates = {{
      "x of the first row in that order; of equal rows the one that came first"},
     {"last_value", "last_value(x) within group (order by ordered_on)",
      "x of the last row in that order; of equal rows the one that came last"},
+    {"any_value", "any_value(x)", "a value of the entry: the least"},
+    {"every", "every(condition)", "is it true for every row? Rows for which it is unknown do not count"},
+    {"var_pop", "var_pop(number)", "the mean square of the distances to the mean"},
+    {"var_samp", "var_samp(number)", "the same, divided by one less; null for one value"},
+    {"stddev_pop", "stddev_pop(number)", "the root of var_pop, a float"},
+    {"stddev_samp", "stddev_samp(number)", "the root of var_samp, a float"},
+    {"listagg", "listagg(text, ', ') within group (order by x)", "the texts in that order, with a text between them"},
+    {"rank", "rank(500) within group (order by amount desc)",
+     "the place that a value would have among the rows; dense_rank, percent_rank and cume_dist likewise"},
     {"overall_max", "overall_max(x)", "the greatest value over all rows that count, one for the whole ladder"},
     {"overall_min", "overall_min(x)", "the least value over all rows that count, one for the whole ladder"},
 }};
@@ -96,8 +111,51 @@ std::span<const AggregateInfo> aggregate_functions() { return aggregates; }
 
 bool is_aggregate(std::string_view name) {
   for (const AggregateInfo& info : aggregates)
-    if (info.name == name && !name.starts_with("overall_")) return true;
+    if (info.name == name && name != "rank" && !name.starts_with("overall_")) return true;
   return false;
+}
+
+std::string near_function(std::string_view name) {
+  // Spellings that several systems share.
+  static constexpr std::pair<std::string_view, std::string_view> near[] = {
+      {"date_trunc", "start_of('month', ordered_on)"},
+      {"trunc", "start_of('month', ordered_on), or floor(number)"},
+      {"length", "char_length(text)"},
+      {"len", "char_length(text)"},
+      {"substr", "substring(text from 2 for 3)"},
+      {"instr", "position('a' in text)"},
+      {"strpos", "position('a' in text)"},
+      {"ifnull", "coalesce(x, 0)"},
+      {"isnull", "coalesce(x, 0), or x is null"},
+      {"nvl", "coalesce(x, 0)"},
+      {"concat", "a || b"},
+      {"ucase", "upper(text)"},
+      {"lcase", "lower(text)"},
+      {"year", "extract(year from ordered_on)"},
+      {"month", "extract(month from ordered_on)"},
+      {"day", "extract(day from ordered_on)"},
+      {"hour", "extract(hour from ordered_at)"},
+      {"week", "iso_week(ordered_on)"},
+      {"date_part", "extract(month from ordered_on)"},
+      {"datediff", "extract(day from (shipped_on - ordered_on) day)"},
+      {"date_diff", "extract(day from (shipped_on - ordered_on) day)"},
+      {"dateadd", "ordered_on + 3 * interval '1' day"},
+      {"date_add", "ordered_on + 3 * interval '1' day"},
+      {"string_agg", "listagg(text, ', ') within group (order by x)"},
+      {"group_concat", "listagg(text, ', ') within group (order by x)"},
+      {"stddev", "stddev_samp(number)"},
+      {"stdev", "stddev_samp(number)"},
+      {"variance", "var_samp(number)"},
+      {"average", "avg(number)"},
+      {"mean", "avg(number)"},
+      {"if", "case when x > 0 then 1 else 0 end"},
+      {"iif", "case when x > 0 then 1 else 0 end"},
+      {"pow", "power(a, b)"},
+      {"now", "a period with ends = \"today\""},
+  };
+  for (const auto& [theirs, ours] : near)
+    if (theirs == name) return std::string(ours);
+  return {};
 }
 
 std::vector<std::string> function_names() {

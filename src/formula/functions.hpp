@@ -18,6 +18,10 @@ enum class Function : unsigned char {
   logarithm,
   exponential,
   power,
+  log_to_base,
+  log_to_ten,
+  round,
+  width_bucket,
   coalesce,
   nullif,
   greatest,
@@ -57,6 +61,9 @@ bool is_aggregate(std::string_view folded_name);
 // Functions that go with `over (...)` only.
 std::span<const AggregateInfo> window_functions();
 bool is_window_function(std::string_view folded_name);
+
+// What is written here for a function of another name that several systems have; empty: nothing is known.
+std::string near_function(std::string_view folded_name);
 
 // Every callable name, for "nearest".
 std::vector<std::string> function_names();

@@ -21,6 +21,13 @@ bool is_reserved(const std::string& word);  // no column is called so, unless it
 ExpressionPtr call(LexemeReader& in);         // sum(amount) filter (where ...) over (...)
 ExpressionPtr worded_call(LexemeReader& in);  // trim(both ' ' from x)
 
+// ---- forms that are made of others (parse_standard.cpp)
+// The call itself, or what it stands for: every(...), var_pop(...), rank(5) within group (order by ...).
+ExpressionPtr standard_form(const LexemeReader& in, ExpressionPtr call);
+ExpressionPtr is_distinct_from(const LexemeReader& in, std::size_t begin, ExpressionPtr left, ExpressionPtr right);
+ExpressionPtr between_symmetric(const LexemeReader& in, std::size_t begin, ExpressionPtr value, ExpressionPtr low,
+                                ExpressionPtr high);
+
 // ---- windows (parse_windows.cpp)
 bool at_unit(const LexemeReader& in);          // at rows, range or groups, with which a frame begins
 WindowClause base_window(LexemeReader& in);    // over w

@@ -42,6 +42,13 @@ void LexemeReader::expect_sign(std::string_view sign) {
 void LexemeReader::expect_end() const {
   if (here().token == Token::end) return;
   if (here().token == Token::word) {
+    if (at_word("as"))
+      fail("expected a sign or the end, " + found(),
+           "a name stands in front: spend = \"sum(amount)\" under [totals], or --total 'spend=sum(amount)'");
+    if (at_ > 0 && lexemes_[at_ - 1].token == Token::word &&
+        nearest_word(here().folded, {"and", "or", "asc", "desc"}).empty())
+      fail("expected a sign or the end, " + found(),
+           "a name with a blank in it goes in double quotes: \"" + lexemes_[at_ - 1].text + " " + here().text + "\"");
     static const std::vector<std::string> joining = {"and", "or",  "between", "in",   "like",
                                                      "is",  "asc", "desc",    "nulls"};
     fail("expected a sign or the end, " + found(), {}, nearest_word(here().folded, joining));

@@ -121,7 +121,10 @@ class Lexer {
       ++at_;
       const bool bracket = c == '[' || c == ']' || c == '`';
       throw Error(formula_problem(Code::syntax, "`" + std::string(1, c) + "` has no meaning here", text_, lexeme.begin,
-                                  at_, {}, bracket ? "names with blanks go in double quotes: \"Order No\"" : ""));
+                                  at_, {},
+                                  bracket    ? "names with blanks go in double quotes: \"Order No\""
+                                  : c == '%' ? "mod(a, b) is the rest of a division"
+                                             : ""));
     }
     ++at_;
     lexeme.text = std::string(1, c);

@@ -124,7 +124,7 @@ ExpressionPtr call(LexemeReader& in) {
     expression->over->begin = begin;
     expression->over->end = in.last_end();
   }
-  return close(in, std::move(expression));
+  return standard_form(in, close(in, std::move(expression)));
 }
 
 }  // namespace lofty::engine::grammar

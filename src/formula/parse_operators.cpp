@@ -65,6 +65,12 @@ namespace {
 ExpressionPtr truth_test(LexemeReader& in, std::size_t begin, ExpressionPtr left) {
   const bool negated = in.accept_word("not");
   ExpressionPtr test;
+  if (in.at_word("distinct") && in.word_ahead("from")) {
+    in.skip(2);
+    ExpressionPtr right = sum(in);
+    test = is_distinct_from(in, begin, std::move(left), std::move(right));
+    return negated ? make(in, Op::logical_not, begin, std::move(test)) : std::move(test);
+  }
   if (in.accept_word("null")) {
     test = make(in, Op::is_null, begin, std::move(left));
   } else if (in.at_word("true") || in.at_word("false") || in.at_word("unknown")) {
@@ -72,7 +78,7 @@ ExpressionPtr truth_test(LexemeReader& in, std::size_t begin, ExpressionPtr left
     test = make(in, Op::is_truth, begin, std::move(left));
     test->text = word;
   } else {
-    in.fail("expected `null`, `true`, `false` or `unknown` after `is`, " + in.found());
+    in.fail("expected `null`, `true`, `false`, `unknown` or `distinct from` after `is`, " + in.found());
   }
   test->negated = negated;
   return test;
@@ -117,9 +123,17 @@ ExpressionPtr predicate(LexemeReader& in) {
     const bool negated = in.at_word("not") && in.ahead(1).token == Token::word;
     if (negated) in.take();
     if (in.accept_word("between")) {
+      const bool symmetric = in.accept_word("symmetric");
+      if (!symmetric) in.accept_word("asymmetric");
       ExpressionPtr low = sum(in);
       in.expect_word("and");
-      left = make(in, Op::between, begin, std::move(left), std::move(low), sum(in));
+      ExpressionPtr high = sum(in);
+      if (symmetric) {
+        left = between_symmetric(in, begin, std::move(left), std::move(low), std::move(high));
+        if (negated) left = make(in, Op::logical_not, begin, std::move(left));
+        continue;
+      }
+      left = make(in, Op::between, begin, std::move(left), std::move(low), std::move(high));
     } else if (in.accept_word("in")) {
       left = in_list(in, begin, std::move(left));
     } else if (in.accept_word("like")) {

@@ -93,14 +93,24 @@ ExpressionPtr interval(LexemeReader& in) {
   return close(in, std::move(expression));
 }
 
+// What is extracted elsewhere, and has its own function here.
+std::string current_or_near(const std::string& field) {
+  if (field == "week") return "iso_week(ordered_on)";
+  if (field == "quarter") return "quarter(ordered_on)";
+  if (field == "dow" || field == "isodow" || field == "weekday") return "weekday(ordered_on)";
+  return {};
+}
+
 ExpressionPtr extract(LexemeReader& in) {
   ExpressionPtr expression = make(Op::extract, in.take().begin);
   in.expect_sign("(");
   bool known = false;
   for (const std::string& unit : units()) known = known || in.at_word(unit);
-  if (!known)
-    in.fail("`" + in.here().text + "` cannot be extracted", "year, month, day, hour, minute or second",
-            nearest_word(in.here().folded, units()));
+  if (!known) {
+    const std::string now = current_or_near(in.here().folded);
+    in.fail("`" + in.here().text + "` cannot be extracted",
+            now.empty() ? "year, month, day, hour, minute or second" : now, nearest_word(in.here().folded, units()));
+  }
   expression->text = in.take().folded;
   in.expect_word("from");
   expression->args.push_back(disjunction(in));
@@ -192,9 +202,11 @@ ExpressionPtr cast(LexemeReader& in) {
 ExpressionPtr bracketed(LexemeReader& in, std::size_t begin) {
   ExpressionPtr inside = disjunction(in);
   in.expect_sign(")");
-  if (in.at_word("day")) {
-    in.take();
-    return make(in, Op::days_of, begin, std::move(inside));
+  for (const char* const unit : {"day", "hour", "minute", "second"}) {
+    if (!in.accept_word(unit)) continue;
+    ExpressionPtr difference = make(in, Op::days_of, begin, std::move(inside));
+    difference->text = unit;
+    return difference;
   }
   return inside;
 }

@@ -107,6 +107,21 @@ Type TypeChecks::common_type(const Expression& e, const Node& node, const std::v
   return type;
 }
 
+// Of round(x, n): as many decimals as are written.
+Type TypeChecks::round_type(const Expression& e, const Node& node) const {
+  require_number(*e.args[0], node.args[0]);
+  const Type first = node.args[0]->type;
+  if (node.args.size() == 1) return first.exact() ? Type{.kind = Kind::integer} : first;
+  const auto* const decimals = node.args[1]->op == Op::literal ? std::get_if<Decimal>(&node.args[1]->value) : nullptr;
+  if (decimals == nullptr || decimals->scale() != 0 || *decimals > Decimal(Decimal::max_digits, 0) ||
+      *decimals < Decimal(-Decimal::max_digits, 0))
+    fail(Code::bad_value, "`round` takes a number of decimals that is the same for every row", *e.args[1],
+         "round(amount, 2)");
+  const int scale = static_cast<int>(decimals->coefficient());
+  if (!first.exact()) return first;
+  return scale > 0 ? Type{.kind = Kind::decimal, .scale = scale} : Type{.kind = Kind::integer};
+}
+
 Type TypeChecks::call_type(const Expression& e, const FunctionInfo& info, Node& node) const {
   const Type first = node.args.empty() ? Type{} : node.args[0]->type;
   const auto each_number = [&] {
@@ -131,6 +146,10 @@ Type TypeChecks::call_type(const Expression& e, const FunctionInfo& info, Node& 
     }
     case Function::ceiling:
     case Function::floor: each_number(); return first.kind == Kind::floating ? first : Type{.kind = Kind::integer};
+    case Function::round: return round_type(e, node);
+    case Function::width_bucket: each_number(); return {.kind = Kind::integer};
+    case Function::log_to_base:
+    case Function::log_to_ten:
     case Function::square_root:
     case Function::logarithm:
     case Function::exponential:

@@ -28,6 +28,7 @@ class TypeChecks {
 
   // The type that holds all values of these args of a node.
   Type common_type(const Expression& e, const Node& node, const std::vector<std::size_t>& picks) const;
+  Type round_type(const Expression& e, const Node& node) const;
   // Of a call of a function of one row, whose arguments are bound; notes in the node what else the function needs.
   Type call_type(const Expression& e, const FunctionInfo& info, Node& node) const;
 

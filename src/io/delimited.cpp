@@ -37,7 +37,7 @@ void DelimitedSource::check_encoding(std::string_view text, std::uint64_t offset
   char byte[8];
   std::snprintf(byte, sizeof byte, "0x%02X", static_cast<unsigned char>(text[good]));
   throw Error(problem(Code::bad_encoding, "byte " + std::to_string(at) + " (" + byte + ") is not UTF-8", line_at(at),
-                      "save the file as UTF-8"));
+                      "encoding = \"" + likely_encoding(text) + "\" under [data], or save the file as UTF-8"));
 }
 
 std::size_t DelimitedSource::line_at(std::uint64_t offset) const {
@@ -59,12 +59,55 @@ std::size_t DelimitedSource::line_at(std::uint64_t offset) const {
   return lines;
 }
 
+// To where the headings are looked for: after the byte-order mark and the lines that the ladder says.
+void DelimitedSource::skip_lines() {
+  TextBuffer bytes;
+  file_->read(0, 3, bytes);
+  if (std::string_view(bytes.data(), bytes.size()) == "\xEF\xBB\xBF") body_ = 3;
+  std::size_t left = options_.skip;
+  for (std::uint64_t at = body_; left > 0; at += bytes.size()) {
+    bytes.clear();
+    file_->read(at, chunk_bytes, bytes);
+    for (std::size_t i = 0; i < bytes.size() && left > 0; ++i) {
+      if (!is_line_end(bytes[i])) continue;
+      char next = i + 1 < bytes.size() ? bytes[i + 1] : '\0';
+      if (i + 1 == bytes.size()) file_->read(at + i + 1, &next, 1);
+      if (bytes[i] == '\r' && next == '\n') continue;  // counted with its second half
+      --left;
+      body_ = at + i + 1;
+    }
+    if (left > 0 && bytes.empty())
+      throw Error(
+          problem(Code::empty_file,
+                  "the file has fewer than the " + std::to_string(options_.skip) + " lines that `skip` leaves out", 0,
+                  "the line after them names the columns"));
+  }
+}
+
+// To where the rows end: before the last lines that the ladder leaves out, and blank lines among them.
+void DelimitedSource::skip_last_lines() {
+  end_ = file_->size();
+  TextBuffer bytes;  // those from `begin` on
+  std::uint64_t begin = end_;
+  const auto before = [&](std::uint64_t at) {
+    if (at == begin) {
+      begin = at - std::min<std::uint64_t>(at - body_, 4096);
+      bytes.clear();
+      file_->read(begin, static_cast<std::size_t>(at - begin), bytes);
+      if (bytes.size() != at - begin) throw Error(problem(Code::changed_file, "it was changed while it was read"));
+    }
+    return bytes[static_cast<std::size_t>(at - 1 - begin)];
+  };
+  for (std::size_t left = options_.skip_last; left > 0 && end_ > body_; --left) {
+    while (end_ > body_ && is_line_end(before(end_))) --end_;
+    while (end_ > body_ && !is_line_end(before(end_))) --end_;
+  }
+}
+
 // The first line that is not blank, without its line end; body_ is then where it begins. A line end inside quotes is
 // part of a heading.
 std::string DelimitedSource::heading_line() {
   TextBuffer bytes;
-  file_->read(0, 3, bytes);
-  if (std::string_view(bytes.data(), bytes.size()) == "\xEF\xBB\xBF") body_ = 3;
   std::string line;
   bool inside = false;
   for (std::uint64_t at = body_;; at += bytes.size()) {
@@ -99,9 +142,6 @@ std::string DelimitedSource::heading_line() {
 
 void DelimitedSource::read_heading() {
   if (options_.header.size() == 1) {  // every line is a row, an empty one too
-    TextBuffer mark;
-    file_->read(0, 3, mark);
-    if (std::string_view(mark.data(), mark.size()) == "\xEF\xBB\xBF") body_ = 3;
     if (options_.delimiter != 0) delimiter_ = options_.delimiter;
     headings_ = options_.header;
     return;
@@ -155,7 +195,7 @@ void DelimitedSource::check_headings(std::size_t line_number) const {
 // From samples at the beginning, in the middle and at the end: lines grow with the numbers in them.
 TableSize DelimitedSource::size() const {
   constexpr std::uint64_t sample = 64 << 10;
-  const std::uint64_t bytes = file_->size();
+  const std::uint64_t bytes = end_;
   TableSize size;
   if (bytes <= body_) return size.rows = 0.0, size;
   size.bytes = static_cast<double>(bytes - body_);

@@ -35,7 +35,8 @@ bool ChunkQueue::take(ChunkText& out) {
   std::size_t wanted = chunk_bytes;
   for (;;) {
     const std::size_t before = out.bytes.size();
-    if (!ended_) source_.file().read(next_, wanted, out.bytes);
+    const std::uint64_t left = size_ - std::min(size_, next_);
+    if (!ended_) source_.file().read(next_, static_cast<std::size_t>(std::min<std::uint64_t>(wanted, left)), out.bytes);
     next_ += out.bytes.size() - before;
     if (out.bytes.size() - before < wanted) ended_ = true;
     if (ended_) break;

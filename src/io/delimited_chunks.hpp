@@ -34,7 +34,7 @@ struct Chunk {
 class ChunkQueue {
  public:
   ChunkQueue(const DelimitedSource& source, const Run& run)
-      : source_(source), run_(run), size_(source.file().size()), next_(source.body()) {}
+      : source_(source), run_(run), size_(source.end()), next_(source.body()) {}
 
   // The next whole records; the bytes after them are kept for the one after. False: there are none, or a chunk failed.
   bool take(ChunkText& out);

@@ -27,10 +27,8 @@ class RowsReading {
         slot_(source.headings().size(), -1),
         parser_(source) {
     for (std::size_t i = 0; i < wanted_.size(); ++i) slot_[wanted_[i]] = static_cast<int>(i);
-    for (const std::size_t column : wanted_) {
-      declared_.push_back(declared_type(source_.options(), source_.headings()[column]));
-      forms_.push_back(declared_form(source_.options(), source_.headings()[column]));
-    }
+    for (const std::size_t column : wanted_)
+      declared_.push_back(declared(source_.options(), source_.headings()[column]));
     for (const auto& option : source.options().columns) {
       if (std::find(source.headings().begin(), source.headings().end(), option.column) != source.headings().end())
         continue;
@@ -65,7 +63,8 @@ class RowsReading {
     Chunk& chunk = queue.chunk(text.number);
     try {
       source_.check_encoding(text.view(), text.offset);
-      for (std::size_t i = 0; i < declared_.size(); ++i) chunk.readers.emplace_back(declared_[i], forms_[i]);
+      for (std::size_t i = 0; i < declared_.size(); ++i)
+        chunk.readers.emplace_back(declared_[i].type, declared_[i].written);
       make_room(text.view(), chunk, spare);
       parser_.parse(text.view(), chunk, slot_, text.quotes);
 
@@ -74,7 +73,7 @@ class RowsReading {
       bool any = false;
       for (std::size_t i = 0; i < wanted_.size(); ++i) {
         const Type type = type_from(chunk.readers[i].census());
-        if (declared_[i] || chunk.readers[i].serves(type)) continue;
+        if (declared_[i].type || chunk.readers[i].serves(type)) continue;
         reread(chunk, i, type);
         again[wanted_[i]] = static_cast<int>(i);
         any = true;
@@ -126,7 +125,7 @@ class RowsReading {
     for (std::size_t i = 0; i < wanted_.size(); ++i) {
       Census& census = data->census[wanted_[i]];
       for (const auto& chunk : chunks_) census.merge(census_of(*chunk, i));
-      types.push_back(column_type(declared_[i], census));
+      types.push_back(column_type(declared_[i].type, census));
     }
     convert_again(types);
 
@@ -176,11 +175,20 @@ class RowsReading {
   }
 
   void report_misfits(std::size_t i, const Type& type, TableData& data) const {
+    const std::string& heading = source_.headings()[wanted_[i]];
+    const Specimen* const written = declared_[i].written.get();
     Misfits misfits;
-    for (const auto& chunk : chunks_)
-      for (const Misfit& misfit : chunk->readers[i].misfits())
+    Marks marks;
+    std::size_t other_marks = 0;
+    for (const auto& chunk : chunks_) {
+      marks.merge(chunk->readers[i].marks());
+      for (const Misfit& misfit : chunk->readers[i].misfits()) {
         misfits.add(misfit.text, [&] { return "line " + std::to_string(line_of_row(*chunk, misfit.row)); });
-    misfits.report(source_.headings()[wanted_[i]], source_.name(), type, data.remarks);
+        other_marks += written != nullptr && has_other_mark(*written, misfit.text);
+      }
+    }
+    misfits.report(heading, source_.name(), type, data.remarks);
+    if (written != nullptr) report_marks(heading, source_.name(), *written, marks, other_marks, data.remarks);
   }
 
   std::size_t line_of_row(const Chunk& chunk, std::size_t row) const {
@@ -216,8 +224,7 @@ class RowsReading {
   const OpenFile& file_;
   std::vector<std::size_t> wanted_;
   std::vector<int> slot_;
-  std::vector<std::optional<Type>> declared_;
-  std::vector<NumberForm> forms_;
+  std::vector<Declared> declared_;
   const ChunkParser parser_;
   std::vector<std::unique_ptr<Chunk>> chunks_;  // all of them, once they are parsed
   std::mutex census_mutex_;                     // guards kept_census_ while they are

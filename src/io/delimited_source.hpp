@@ -21,8 +21,13 @@ constexpr std::size_t chunk_bytes = 512 * 1024;
 class DelimitedSource : public TableSource {
  public:
   DelimitedSource(const std::filesystem::path& path, const ReadOptions& options)
-      : path_(path), name_(path.filename().string()), options_(options), file_(std::make_shared<OpenFile>(path)) {
+      : path_(path),
+        name_(path.filename().string()),
+        options_(options),
+        file_(std::make_shared<OpenFile>(path, options.encoding)) {
+    skip_lines();
     read_heading();
+    skip_last_lines();
   }
 
   const std::string& name() const override { return name_; }
@@ -44,6 +49,7 @@ class DelimitedSource : public TableSource {
   const OpenFile& file() const { return *file_; }
   char delimiter() const { return delimiter_; }
   std::uint64_t body() const { return body_; }               // where the rows begin
+  std::uint64_t end() const { return end_; }                 // where they end
   bool one_column() const { return headings_.size() == 1; }  // then an empty line is a row with a null
 
   // Throws if the text, which is at `offset` of the file, is not UTF-8.
@@ -58,6 +64,8 @@ class DelimitedSource : public TableSource {
   }
 
  private:
+  void skip_lines();
+  void skip_last_lines();
   std::string heading_line();
   void read_heading();
   void check_headings(std::size_t line_number) const;
@@ -68,7 +76,7 @@ class DelimitedSource : public TableSource {
   std::shared_ptr<const OpenFile> file_;
   std::vector<std::string> headings_;
   char delimiter_ = ',';
-  std::uint64_t body_ = 0;  // where the rows begin
+  std::uint64_t body_ = 0, end_ = 0;
 };
 
 // Its rows, of these columns (delimited_reading.cpp).

@@ -6,11 +6,37 @@
 
 #include "io/toml_reader.hpp"
 #include "lofty/ladder_file.hpp"
+#include "lofty/specimen.hpp"
 
 namespace lofty::engine {
 namespace {
 
 using Names = TomlReader::Names;
+
+// A specimen, or several of one form.
+void read_written(TomlReader& in, const toml::table& column, const toml::node& node, const std::string& path,
+                  ReadOptions::ColumnOption& option) {
+  if (node.is_string()) {
+    std::string one;
+    in.text(column, "written", path, one);
+    option.written = {one};
+  } else {
+    in.texts(column, "written", path, option.written);
+  }
+  if (option.written.empty()) return;
+  try {
+    const Specimen specimen = Specimen::parse(option.written, in.locale());
+    const auto kind = from_string<Kind>(option.type);
+    if (kind && !specimen.fits(Type{.kind = *kind}))
+      in.problem(Code::bad_value,
+                 "`" + path + "` shows " + (specimen.is_number() ? "a number" : "a date") + ", and the column is " +
+                     option.type,
+                 path, node.source(), {}, "leave out `type`: the example says it");
+  } catch (const Error& error) {
+    for (const Problem& p : error.problems()) in.problem(p.code, p.sentence, path, node.source(), {}, p.advice);
+    option.written.clear();
+  }
+}
 
 void read_options(TomlReader& in, const toml::table& table, const std::string& path, ReadOptions& to) {
   in.texts(table, "nulls", path + ".nulls", to.nulls);
@@ -22,6 +48,9 @@ void read_options(TomlReader& in, const toml::table& table, const std::string& p
                table.get("delimiter")->source(), {}, "\",\", \";\", \"\\t\" or \"|\"");
   else if (!delimiter.empty())
     to.delimiter = delimiter[0];
+  to.skip = in.whole_number(table, "skip", path + ".skip").value_or(0);
+  to.skip_last = in.whole_number(table, "skip_last", path + ".skip_last").value_or(0);
+  in.text(table, "encoding", path + ".encoding", to.encoding);
   std::string ragged;
   if (in.word(table, "ragged", path + ".ragged", {"null", "error"}, ragged)) to.ragged_as_null = ragged == "null";
 
@@ -37,35 +66,12 @@ void read_options(TomlReader& in, const toml::table& table, const std::string& p
       continue;
     }
     in.section(*column, column_path, "data.columns.*");
-    std::string type;
-    if (in.word(*column, "type", column_path + ".type",
-                {"integer", "decimal", "float", "date", "timestamp", "boolean", "text"}, type))
-      to.columns.push_back({name, type});
-    else
-      continue;
-    ReadOptions::ColumnOption& option = to.columns.back();
-
-    // Signs in numbers, which only numbers have.
-    const auto sign = [&](const char* key, char& into, const char* example) {
-      std::string written;
-      in.text(*column, key, column_path + "." + key, written);
-      if (!column->contains(key)) return;
-      if (written.size() != 1 || (written[0] >= '0' && written[0] <= '9') || written[0] == '-')
-        in.problem(Code::bad_value, "`" + column_path + "." + key + "` is one character", column_path + "." + key,
-                   column->get(key)->source(), {}, example);
-      else
-        into = written[0];
-    };
-    sign("thousands", option.thousands, "thousands = \",\"");
-    sign("point", option.point, "point = \".\"");
-    const bool form = option.thousands != 0 || option.point != '.';
-    if (form && option.type != "integer" && option.type != "decimal" && option.type != "float")
-      in.problem(Code::bad_value,
-                 "`" + column_path + "` is " + option.type + ", and only numbers have thousands or a point",
-                 column_path, node->source());
-    if (form && option.thousands == option.point)
-      in.problem(Code::bad_value, "`" + column_path + "` has the same character for thousands and for the point",
-                 column_path, node->source(), {}, "thousands = \".\", point = \",\"");
+    ReadOptions::ColumnOption option{name, {}, {}};
+    in.word(*column, "type", column_path + ".type",
+            {"integer", "decimal", "float", "date", "timestamp", "boolean", "text"}, option.type);
+    if (const toml::node* const written = column->get("written"))
+      read_written(in, *column, *written, column_path + ".written", option);
+    if (!option.type.empty() || !option.written.empty()) to.columns.push_back(std::move(option));
   }
 }
 
@@ -73,6 +79,7 @@ void read_data(TomlReader& in, const toml::table& table, Data& data) {
   in.section(table, "data", "data");
   in.text(table, "from", "data.from", data.from);
   in.text(table, "locale", "data.locale", data.locale);
+  in.set_locale(data.locale);
   in.text(table, "zone", "data.zone", data.zone);
   in.text(table, "as", "data.as", data.as);
   read_options(in, table, "data", data.read);
@@ -171,6 +178,8 @@ void read_periods(TomlReader& in, const toml::table& table) {
     in.words_of(*one, "last", path + ".last", period.last);
     in.text(*one, "unit", path + ".unit", period.unit);
     in.words_of(*one, "ends", path + ".ends", period.ends);
+    in.flag(*one, "whole", path + ".whole", period.whole);
+    in.words_of(*one, "back", path + ".back", period.back);
     in.words_of(*one, "from", path + ".from", period.from);
     in.words_of(*one, "through", path + ".through", period.through);
     in.out().ladder.periods.push_back(std::move(period));
@@ -226,6 +235,8 @@ void read_rank_keys(TomlReader& in, const toml::table& table, const std::string&
   in.text(table, "eligible", path + ".eligible", level.eligible);
   in.texts(table, "each", path + ".each", level.each);
   in.texts(table, "within", path + ".within", level.within);
+  in.text(table, "include", path + ".include", level.include);
+  in.text(table, "every", path + ".every", level.every);
   in.text(table, "by", path + ".by", level.by);
   in.text(table, "tiebreak", path + ".tiebreak", level.tiebreak);
   in.text(table, "rank_as", path + ".rank_as", level.rank_as);
@@ -247,12 +258,28 @@ void read_rank(TomlReader& in, const toml::table& table, Level& level) {
   read_rank_keys(in, table, "rank", level);
 }
 
+// 10, or "10 %".
+void so_many(TomlReader& in, const toml::table& table, std::string_view key, const std::string& path,
+             std::optional<std::size_t>& number, std::optional<Decimal>& percent) {
+  const toml::node* const node = table.get(key);
+  if (node == nullptr || !node->is_string()) {
+    number = in.whole_number(table, key, path);
+    return;
+  }
+  std::string text;
+  in.text(table, key, path, text);
+  percent = percent_of(text);
+  if (!percent)
+    in.problem(Code::bad_value, "`" + path + "` is a whole number, or a part of the entries", path, node->source(), {},
+               std::string(key) + " = 10, or " + std::string(key) + " = \"10 %\"");
+}
+
 void read_keep_keys(TomlReader& in, const toml::table& table, const std::string& path, Level& level) {
   in.text(table, "where", path + ".where", level.where);
   in.flag(table, "unranked", path + ".unranked", level.unranked);
   in.flag(table, "others", path + ".others", level.others);
-  level.best = in.whole_number(table, "best", path + ".best");
-  level.worst = in.whole_number(table, "worst", path + ".worst");
+  so_many(in, table, "best", path + ".best", level.best, level.best_percent);
+  so_many(in, table, "worst", path + ".worst", level.worst, level.worst_percent);
   std::string cut;
   if (in.word(table, "cut", path + ".cut", {"with ties", "strict"}, cut))
     level.cut = cut == "strict" ? Cut::strict : Cut::with_ties;
@@ -362,6 +389,11 @@ void read_sections(TomlReader& in, const toml::table& root) {
   if (const auto* data = in.sub_table(root, "data", "data")) read_data(in, *data, ladder.data);
   if (const auto* choices = in.sub_table(root, "choices", "choices")) read_choices(in, *choices);
   if (const auto* periods = in.sub_table(root, "periods", "periods")) read_periods(in, *periods);
+  if (const auto* calendar = in.sub_table(root, "calendar", "calendar")) {
+    in.section(*calendar, "calendar", "calendar");
+    ladder.first_month = static_cast<int>(
+        std::min<std::size_t>(99, in.whole_number(*calendar, "first_month", "calendar.first_month").value_or(1)));
+  }
   if (const auto* figures = in.sub_table(root, "figures", "figures")) in.formulas(*figures, "figures", ladder.figures);
   if (const auto* defs = in.sub_table(root, "named_windows", "named_windows"))
     in.formulas(*defs, "named_windows", ladder.named_windows);
@@ -395,6 +427,7 @@ void read_sections(TomlReader& in, const toml::table& root) {
   if (const auto* compare = in.sub_table(root, "compare", "compare")) {
     in.section(*compare, "compare", "compare");
     in.text(*compare, "with", "compare.with", ladder.compare.with);
+    in.text(*compare, "period", "compare.period", ladder.compare.period);
     if (const auto* choose = in.sub_table(*compare, "choose", "compare.choose"))
       for (const auto& [name, node] : TomlReader::in_order(*choose)) {
         in.remember("compare.choose." + name, *node);

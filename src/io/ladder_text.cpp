@@ -66,12 +66,18 @@ class Writer {
     // The list, orders and periods.
     listing(ladder.list);
     orderings(ladder.orderings);
+    if (ladder.first_month != 1) {
+      section("calendar");
+      line("first_month", std::to_string(ladder.first_month));
+    }
     for (const Period& period : ladder.periods) {
       section("periods." + key(period.name));
-      for (const auto& [name, value] : {std::pair{"on", &period.on}, std::pair{"last", &period.last},
-                                        std::pair{"unit", &period.unit}, std::pair{"ends", &period.ends},
-                                        std::pair{"from", &period.from}, std::pair{"through", &period.through}})
+      for (const auto& [name, value] :
+           {std::pair{"on", &period.on}, std::pair{"last", &period.last}, std::pair{"unit", &period.unit},
+            std::pair{"ends", &period.ends}, std::pair{"from", &period.from}, std::pair{"through", &period.through}})
         if (!value->empty()) line(name, quoted(*value));
+      if (period.whole) line("whole", "true");
+      if (!period.back.empty()) line("back", quoted(period.back));
     }
     return out_;
   }
@@ -85,11 +91,14 @@ class Writer {
     if (!read.header.empty()) line("header", list(read.header));
     if (read.delimiter != 0) line("delimiter", quoted(std::string(1, read.delimiter)));
     if (read.ragged_as_null) line("ragged", "\"null\"");
+    if (read.skip > 0) line("skip", std::to_string(read.skip));
+    if (read.skip_last > 0) line("skip_last", std::to_string(read.skip_last));
+    if (!read.encoding.empty()) line("encoding", quoted(read.encoding));
     for (const auto& column : read.columns) {
-      line("columns." + key(column.column) + ".type", quoted(column.type));
-      if (column.thousands != 0)
-        line("columns." + key(column.column) + ".thousands", quoted(std::string(1, column.thousands)));
-      if (column.point != '.') line("columns." + key(column.column) + ".point", quoted(std::string(1, column.point)));
+      if (!column.type.empty()) line("columns." + key(column.column) + ".type", quoted(column.type));
+      if (!column.written.empty())
+        line("columns." + key(column.column) + ".written",
+             column.written.size() == 1 ? quoted(column.written.front()) : list(column.written));
     }
   }
 
@@ -171,6 +180,8 @@ class Writer {
       section("rank");
     if (!level.each.empty()) line("each", list(level.each));
     if (!level.within.empty()) line("within", list(level.within));
+    if (!level.include.empty()) line("include", quoted(level.include));
+    if (!level.every.empty()) line("every", quoted(level.every));
     if (!level.by.empty()) line("by", quoted(level.by));
     if (!level.tiebreak.empty()) line("tiebreak", quoted(level.tiebreak));
     if (level.ties != Ties::competition) line("ties", quoted(to_string(level.ties)));
@@ -192,12 +203,12 @@ class Writer {
     if (!nested) formulas("windows", level.windows);
 
     // What is kept.
-    if (!level.best && !level.worst && level.cut == Cut::with_ties && level.where.empty() && !level.unranked &&
-        !level.others)
-      return;
+    if (!level.cuts() && level.cut == Cut::with_ties && level.where.empty() && !level.unranked && !level.others) return;
     if (!nested) section("keep");
     if (level.best) line("best", std::to_string(*level.best));
     if (level.worst) line("worst", std::to_string(*level.worst));
+    if (level.best_percent) line("best", quoted(level.best_percent->text() + " %"));
+    if (level.worst_percent) line("worst", quoted(level.worst_percent->text() + " %"));
     if (level.cut == Cut::strict) line("cut", "\"strict\"");
     if (!level.where.empty()) line("where", quoted(level.where));
     if (level.unranked) line("unranked", "true");
@@ -217,6 +228,7 @@ class Writer {
     if (of.empty()) return;
     section("compare");
     if (!of.with.empty()) line("with", quoted(of.with));
+    if (!of.period.empty()) line("period", quoted(of.period));
     if (of.choose.empty()) return;
     std::string choose = "{ ";
     for (std::size_t i = 0; i < of.choose.size(); ++i)
@@ -225,8 +237,8 @@ class Writer {
   }
 
   void listing(const Listing& of) {
-    if (of.order.empty() && of.columns.empty() && of.headings.empty() && of.alternative.empty() && !of.first && !of.last &&
-        !of.sample && of.seed == 1 && !of.hide_blank_groups && of.formats.empty() && of.bars.empty())
+    if (of.order.empty() && of.columns.empty() && of.headings.empty() && of.alternative.empty() && !of.first &&
+        !of.last && !of.sample && of.seed == 1 && !of.hide_blank_groups && of.formats.empty() && of.bars.empty())
       return;
     section("list");
     if (!of.order.empty()) line("order", quoted(of.order));

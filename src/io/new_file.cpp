@@ -12,8 +12,8 @@
 #include <climits>
 #include <cstdio>
 #include <cstring>
-#include <utility>
 #include <random>
+#include <utility>
 
 #include "io/folder.hpp"
 #include "lofty/write.hpp"
@@ -85,9 +85,7 @@ void flush_folder(const fs::path& folder) {
   ::close(descriptor);
 }
 
-fs::path folder_of(const fs::path& target) {
-  return target.has_parent_path() ? target.parent_path() : fs::path(".");
-}
+fs::path folder_of(const fs::path& target) { return target.has_parent_path() ? target.parent_path() : fs::path("."); }
 
 constexpr const char* not_whole = "could not be written whole, and was not changed";
 
@@ -180,8 +178,7 @@ void NewFile::flush() {
 
 void NewFile::replace_target() {
   flush();
-  if (::rename(path_.c_str(), target_.c_str()) != 0)
-    throw file_failure(Code::cannot_write, file_, not_whole, errno);
+  if (::rename(path_.c_str(), target_.c_str()) != 0) throw file_failure(Code::cannot_write, file_, not_whole, errno);
   forget();
   ::close(std::exchange(descriptor_, -1));  // after a flush that succeeded there is nothing left that could fail
   flush_folder(folder_of(target_));

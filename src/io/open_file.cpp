@@ -2,14 +2,17 @@
 
 #include <fcntl.h>
 #include <sys/stat.h>
+#include <unicode/ucnv.h>
+#include <unicode/ucsdet.h>
 #include <unistd.h>
 #include <zlib.h>
 
 #include <cerrno>
 #include <cstdlib>
 #include <cstring>
-#include <utility>
+#include <memory>
 #include <string>
+#include <utility>
 
 #include "io/new_file.hpp"
 #include "lofty/error.hpp"
@@ -97,13 +100,103 @@ OpenFile::OpenFile(const std::filesystem::path& path) : shown_(path.string()) {
     original.release();
     return;
   }
-  Descriptor own(path.extension() == ".gz" ? unpack(shown_) : copy(shown_));
+  take(path.extension() == ".gz" ? unpack(shown_) : copy(shown_));
+}
+
+// A copy of our own takes the place of the file, which is closed by whoever opened it.
+void OpenFile::take(int copied) {
+  Descriptor own(copied);
   if (watched_) check_unchanged();
+  struct stat status {};
   if (::fstat(own.number, &status) != 0)
     throw failure(Code::cannot_open, std::string("cannot be opened: ") + std::strerror(errno), shown_);
   size_ = static_cast<std::uint64_t>(status.st_size);
   watched_ = false;
   descriptor_ = own.release();
+}
+
+// What a byte-order mark says, other than UTF-8; empty: nothing.
+std::string OpenFile::marked_encoding() const {
+  char bytes[4] = {};
+  const std::size_t count = read(0, bytes, sizeof bytes);
+  const std::string_view front(bytes, count);
+  if (front.starts_with(std::string_view("\xFF\xFE\0\0", 4))) return "UTF-32LE";
+  if (front.starts_with("\xFF\xFE")) return "UTF-16LE";
+  if (front.starts_with("\xFE\xFF")) return "UTF-16BE";
+  return {};
+}
+
+namespace {
+
+struct Converter {
+  UErrorCode status = U_ZERO_ERROR;
+  UConverter* ucnv;
+  explicit Converter(const char* name) : ucnv(ucnv_open(name, &status)) {}
+  Converter(const Converter&) = delete;
+  Converter& operator=(const Converter&) = delete;
+  ~Converter() { ucnv_close(ucnv); }
+};
+
+}  // namespace
+
+OpenFile::OpenFile(const std::filesystem::path& path, const std::string& encoding) : OpenFile(path) {
+  const std::string from = encoding.empty() ? marked_encoding() : encoding;
+  if (from.empty()) return;
+  Converter source(from.c_str()), utf8("UTF-8");
+  if (U_FAILURE(source.status) != 0) {
+    Problem p{Code::bad_value, "no encoding is called `" + from + "`", {}, {}, {}};
+    p.location.key = "data.encoding";
+    p.location.text = from;
+    p.location.length = from.size();
+    p.advice = "UTF-8, UTF-16, windows-1252, ISO-8859-15, Shift_JIS";
+    throw Error(std::move(p));
+  }
+  if (std::string_view(ucnv_getName(source.ucnv, &source.status)) == "UTF-8") return;
+  ucnv_setToUCallBack(source.ucnv, UCNV_TO_U_CALLBACK_STOP, nullptr, nullptr, nullptr, &source.status);
+
+  // Block by block, through UTF-16.
+  Descriptor original(descriptor_), to(nameless_file(shown_));
+  std::vector<char> bytes(block), text(block);
+  std::vector<UChar> between(block);
+  UChar *filled = between.data(), *used = between.data();
+  std::uint64_t offset = 0;
+  bool reset = true;
+  for (bool flush = false; !flush;) {
+    const std::size_t count = read(offset, bytes.data(), bytes.size());
+    flush = count < bytes.size();
+    const char* from_bytes = bytes.data();
+    const char* const end = from_bytes + count;
+    for (bool more = true; more;) {
+      char* out = text.data();
+      UErrorCode status = U_ZERO_ERROR;
+      ucnv_convertEx(utf8.ucnv, source.ucnv, &out, text.data() + text.size(), &from_bytes, end, between.data(), &used,
+                     &filled, between.data() + between.size(), static_cast<UBool>(reset), static_cast<UBool>(flush),
+                     &status);
+      reset = false;
+      if (!write_all(to.number, {text.data(), static_cast<std::size_t>(out - text.data())}))
+        throw failure(Code::cannot_write, std::string("no room to convert it: ") + std::strerror(errno), shown_);
+      more = status == U_BUFFER_OVERFLOW_ERROR;
+      if (!more && U_FAILURE(status) != 0)
+        throw failure(Code::bad_encoding,
+                      "the bytes before " +
+                          std::to_string(offset + static_cast<std::uint64_t>(from_bytes - bytes.data())) + " are not " +
+                          from,
+                      shown_);
+    }
+    offset += count;
+  }
+  take(to.release());
+}
+
+std::string likely_encoding(std::string_view text) {
+  UErrorCode status = U_ZERO_ERROR;
+  const std::unique_ptr<UCharsetDetector, void (*)(UCharsetDetector*)> detector(ucsdet_open(&status), ucsdet_close);
+  ucsdet_setText(detector.get(), text.data(), static_cast<int32_t>(std::min<std::size_t>(text.size(), block)), &status);
+  const UCharsetMatch* const match = ucsdet_detect(detector.get(), &status);
+  const char* const name = match == nullptr ? nullptr : ucsdet_getName(match, &status);
+  const bool sure = name != nullptr && ucsdet_getConfidence(match, &status) >= 50 && U_SUCCESS(status) != 0;
+  // ISO-8859-1 is what most call Windows-1252, which has it but for control characters.
+  return !sure || std::string_view(name) == "ISO-8859-1" || std::string_view(name) == "UTF-8" ? "windows-1252" : name;
 }
 
 OpenFile::~OpenFile() { ::close(descriptor_); }

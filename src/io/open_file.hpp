@@ -7,6 +7,7 @@
 #include <filesystem>
 #include <memory>
 #include <string>
+#include <string_view>
 #include <vector>
 
 namespace lofty::engine {
@@ -29,14 +30,18 @@ struct Uncleared : std::allocator<T> {
 using TextBuffer = std::vector<char, Uncleared<char>>;
 
 // One open file. The same descriptor serves from the heading line to the last message, so that a file that is replaced
-// meanwhile goes on being read as it was; one that is changed in place is noticed by check_unchanged(). A file whose name
-// ends in .gz is unpacked into a temporary file without a name, and what can be read only once, as a pipe, is copied into
-// one. Thread-safe.
+// meanwhile goes on being read as it was; one that is changed in place is noticed by check_unchanged(). A file whose
+// name ends in .gz is unpacked into a temporary file without a name, and what can be read only once, as a pipe, is
+// copied into one. Thread-safe.
 class OpenFile {
  public:
-  // Throws Error(cannot_open, cannot_read, cannot_write, damaged_file, changed_file), and Error(beyond_limit) for compressed text that unpacks to an
-  // absurd size.
+  // Throws Error(cannot_open, cannot_read, cannot_write, damaged_file, changed_file), and Error(beyond_limit) for
+  // compressed text that unpacks to an absurd size.
   explicit OpenFile(const std::filesystem::path& path);
+  // The same as text in UTF-8: of another encoding it is turned into that, into a temporary file without a name.
+  // `encoding` is a name that ICU knows; empty: what a byte-order mark says, else UTF-8. Throws also Error(bad_value)
+  // for an unknown name, Error(bad_encoding) for bytes that are not of the encoding.
+  OpenFile(const std::filesystem::path& path, const std::string& encoding);
   OpenFile(const OpenFile&) = delete;
   OpenFile& operator=(const OpenFile&) = delete;
   ~OpenFile();
@@ -54,12 +59,17 @@ class OpenFile {
  private:
   int unpack(const std::string& shown) const;
   int copy(const std::string& shown) const;
+  std::string marked_encoding() const;
+  void take(int own);
   std::string shown_;
   int descriptor_ = -1;
   std::uint64_t size_ = 0;
   bool watched_ = false;  // false: the bytes are a copy of our own
   struct timespec changed_ {};
 };
+
+// The encoding that a text seems to have, by ICU's detector: "windows-1252" where it can't tell.
+std::string likely_encoding(std::string_view text);
 
 // A new empty file without a name in the temporary folder. Throws Error(cannot_write), which names `shown`.
 int nameless_file(const std::string& shown);

@@ -37,11 +37,11 @@ class FedTable final : public TableSource {
     data->census.resize(headings_.size());
 
     // All rows, with guesses of the types.
-    std::vector<std::optional<Type>> declared;
+    std::vector<Declared> declared;
     std::vector<PieceReader> readers;
     for (const std::size_t column : columns) {
-      declared.push_back(declared_type(options_, headings_[column]));
-      readers.emplace_back(declared.back(), declared_form(options_, headings_[column]));
+      declared.push_back(engine::declared(options_, headings_[column]));
+      readers.emplace_back(declared.back().type, declared.back().written);
     }
     data->rows = fill(columns, readers, run);
     std::vector<Type> types;
@@ -49,8 +49,8 @@ class FedTable final : public TableSource {
     for (std::size_t i = 0; i < columns.size(); ++i) {
       const Census census = readers[i].census();
       data->census[columns[i]] = census;
-      types.push_back(column_type(declared[i], census));
-      if (!declared[i] && !readers[i].serves(types[i])) again.push_back(i);
+      types.push_back(column_type(declared[i].type, census));
+      if (!declared[i].type && !readers[i].serves(types[i])) again.push_back(i);
     }
 
     // Once more where a guess was wrong.
@@ -70,8 +70,15 @@ class FedTable final : public TableSource {
     // Column by column.
     for (std::size_t i = 0; i < columns.size(); ++i) {
       Misfits misfits;
-      for (const Misfit& one : readers[i].misfits()) misfits.add(one.text, [&] { return feed_->place_of(one.row); });
+      std::size_t other_marks = 0;
+      for (const Misfit& one : readers[i].misfits()) {
+        misfits.add(one.text, [&] { return feed_->place_of(one.row); });
+        other_marks += declared[i].written && has_other_mark(*declared[i].written, one.text);
+      }
       misfits.report(headings_[columns[i]], name_, types[i], data->remarks);
+      if (declared[i].written)
+        report_marks(headings_[columns[i]], name_, *declared[i].written, readers[i].marks(), other_marks,
+                     data->remarks);
       std::vector<Piece> pieces;
       pieces.push_back(readers[i].take(types[i]));
       if (types[i].kind == Kind::decimal) types[i].scale = std::max(types[i].scale, pieces.back().type.scale);
@@ -89,6 +96,10 @@ class FedTable final : public TableSource {
   }
 
   void check_headings() {
+    if (options_.skip > 0 || options_.skip_last > 0)
+      throw problem(Code::bad_value, "it has no lines that can be left out", "`skip` is for delimited text and sheets");
+    if (!options_.encoding.empty())
+      throw problem(Code::bad_value, "its encoding is settled", "`encoding` is for delimited text");
     if (!options_.header.empty()) {
       if (options_.header.size() != headings_.size())
         throw problem(Code::bad_heading, "data.header names " + std::to_string(options_.header.size()) +

@@ -49,10 +49,11 @@ void check_length(const std::string& path) {
     return std::uint32_t{header[at]} << 24 | std::uint32_t{header[at + 1]} << 16 | std::uint32_t{header[at + 2]} << 8 |
            header[at + 3];
   };
-  const std::uint32_t page = (std::uint32_t{header[16]} << 8 | header[17]) == 1 ? 65'536
-                                                                               : (header[16] << 8 | header[17]);
+  const std::uint32_t page =
+      (std::uint32_t{header[16]} << 8 | header[17]) == 1 ? 65'536 : (header[16] << 8 | header[17]);
   const bool counted = number(24) == number(92);  // else an old program wrote it, which left the count as it was
-  if (count < sizeof header || (counted && static_cast<std::uint64_t>(status.st_size) < std::uint64_t{number(28)} * page))
+  if (count < sizeof header ||
+      (counted && static_cast<std::uint64_t>(status.st_size) < std::uint64_t{number(28)} * page))
     throw damaged(path, "this is no SQLite file, or a damaged one: it ends too early");
 }
 
@@ -129,14 +130,14 @@ class SqliteFeed final : public engine::RowFeed {
   }
 
   // A page that is damaged can hide rows without an error in reading them, so the structure is checked first: of the
-  // whole file where that is cheap, which also finds a table that begins at a wrong page, else of the table. (A table of
-  // two million rows takes some 200 ns a row.)
+  // whole file where that is cheap, which also finds a table that begins at a wrong page, else of the table. (A table
+  // of two million rows takes some 200 ns a row.)
   void check_structure(SQLite::Database& db) const {
     constexpr std::uintmax_t cheap = 64 << 20;
     std::error_code error;
     const bool whole = view_ || std::filesystem::file_size(file_, error) <= cheap;
-    SQLite::Statement check(db, whole ? std::string("pragma quick_check(1)")
-                                      : "pragma quick_check(" + sqlite_name(table_) + ")");
+    SQLite::Statement check(
+        db, whole ? std::string("pragma quick_check(1)") : "pragma quick_check(" + sqlite_name(table_) + ")");
     while (check.executeStep())
       if (const std::string found = check.getColumn(0).getString(); found != "ok")
         throw damaged(file_, "this SQLite file is damaged: " + found.substr(found.rfind('\n') + 1));
@@ -208,7 +209,8 @@ SqliteFile::Reading::Reading(SqliteFile& file) : file_(file), lock_(file.mutex_)
 
 SqliteFile::Reading::~Reading() {
   // Nothing was written, so there is nothing that could fail; without memory the connection ends with the file.
-  if (sqlite3_get_autocommit(db().getHandle()) == 0) sqlite3_exec(db().getHandle(), "commit", nullptr, nullptr, nullptr);
+  if (sqlite3_get_autocommit(db().getHandle()) == 0)
+    sqlite3_exec(db().getHandle(), "commit", nullptr, nullptr, nullptr);
 }
 
 std::shared_ptr<const TableSource> open_sqlite(std::shared_ptr<SqliteFile> open, const std::filesystem::path& file,
@@ -222,9 +224,10 @@ std::shared_ptr<const TableSource> open_sqlite(std::shared_ptr<SqliteFile> open,
     std::vector<std::string> names;
     std::vector<bool> views;
     {
-      SQLite::Statement all(db,
-                            "select name, type = 'view' from sqlite_master where type in ('table', 'view') and name not "
-                            "like 'sqlite_%' order by rowid");
+      SQLite::Statement all(
+          db,
+          "select name, type = 'view' from sqlite_master where type in ('table', 'view') and name not "
+          "like 'sqlite_%' order by rowid");
       while (all.executeStep()) {
         names.push_back(all.getColumn(0).getString());
         views.push_back(all.getColumn(1).getInt() != 0);
@@ -251,8 +254,7 @@ std::shared_ptr<const TableSource> open_sqlite(std::shared_ptr<SqliteFile> open,
     if (table.empty() && names.size() > 1) throw fail("it has several tables: which one?", {});
     const std::string chosen = table.empty() ? names.front() : table;
     const auto found = std::find(names.begin(), names.end(), chosen);
-    if (found == names.end())
-      throw fail("there is no table `" + chosen + "` in it", nearest_word(chosen, names));
+    if (found == names.end()) throw fail("there is no table `" + chosen + "` in it", nearest_word(chosen, names));
 
     // Its columns.
     std::vector<std::string> headings;
@@ -263,7 +265,7 @@ std::shared_ptr<const TableSource> open_sqlite(std::shared_ptr<SqliteFile> open,
     auto feed = std::make_unique<SqliteFeed>(path, chosen, views[static_cast<std::size_t>(found - names.begin())],
                                              headings, open);
     return fed_table(file.filename().string() + "#" + chosen, "a table of a SQLite file", std::move(headings),
-                             std::move(feed), options);
+                     std::move(feed), options);
   } catch (const SQLite::Exception& error) {
     if (error.getErrorCode() == SQLITE_NOMEM) throw std::bad_alloc();
     throw sqlite_failure(path, error, Code::cannot_open, "cannot be opened");

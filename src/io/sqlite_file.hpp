@@ -1,6 +1,6 @@
 #pragma once
-// A SQLite file open for reading: one connection, and one state of the database, for all tables that a run takes from it.
-// Covered by tests/reliability/changing_test.cpp.
+// A SQLite file open for reading: one connection, and one state of the database, for all tables that a run takes from
+// it. Covered by tests/reliability/changing_test.cpp.
 
 #include <SQLiteCpp/SQLiteCpp.h>
 

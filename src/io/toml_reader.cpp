@@ -180,6 +180,11 @@ void TomlReader::formulas(const toml::table& table, const std::string& section_n
   for (const auto& [name, node] : in_order(table)) {
     const std::string path = join(section_name, name);
     remember(path, *node);
+    if (section_name == "totals" && name == "having") {
+      problem(Code::unknown_key, "`having` is a condition on entries, and a key of [rank]", path, node->source(), {},
+              "having = \"spend > 0\" under [rank]");
+      continue;
+    }
     if (const auto* value = node->as_string())
       to.push_back({name, value->get()});
     else

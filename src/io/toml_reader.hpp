@@ -21,6 +21,9 @@ class TomlReader {
 
   TomlReader(std::string_view source, LadderText& out, std::vector<Problem>& problems);
   LadderText& out() { return out_; }
+  // The ladder's language, once it is known: months in examples may have its names.
+  void set_locale(std::string locale) { locale_ = std::move(locale); }
+  const std::string& locale() const { return locale_; }
 
   // ---- sections
   const toml::table* sub_table(const toml::table& table, std::string_view key, const std::string& path);
@@ -60,6 +63,7 @@ class TomlReader {
   LadderText& out_;
   std::vector<Problem>& problems_;
   std::vector<std::size_t> line_starts_;
+  std::string locale_;
 };
 
 // The sections of a ladder (ladder_sections.cpp).

@@ -402,7 +402,12 @@ std::shared_ptr<const TableSource> open_workbook(const std::filesystem::path& fi
   const engine::Sheet& sheet = book.sheet(sheet_name);
   std::vector<Remark> remarks;
   std::vector<WorkbookReader::Row> rows = book.rows(sheet, remarks);
-  if (rows.empty()) throw engine::problem(file.string(), Code::empty_file, "the sheet " + sheet.name + " is empty");
+  rows.erase(rows.begin(),
+             std::find_if(rows.begin(), rows.end(), [&](const auto& row) { return row.number > options.skip; }));
+  if (rows.empty())
+    throw engine::problem(
+        file.string(), Code::empty_file,
+        "the sheet " + sheet.name + " is empty" + (options.skip > 0 ? " after the rows left out" : ""));
   std::vector<std::string> headings;
   std::vector<std::size_t> columns;
   for (WorkbookReader::Cell& cell : rows.front().cells) {
@@ -410,9 +415,12 @@ std::shared_ptr<const TableSource> open_workbook(const std::filesystem::path& fi
     columns.push_back(cell.column);
   }
   rows.erase(rows.begin());
+  rows.resize(rows.size() - std::min(rows.size(), options.skip_last));
+  ReadOptions rest = options;
+  rest.skip = rest.skip_last = 0;
   auto feed = std::make_unique<SheetFeed>(std::move(rows), std::move(columns), std::move(remarks));
   return engine::fed_table(file.filename().string() + "#" + sheet.name, "a sheet of a workbook", std::move(headings),
-                           std::move(feed), options);
+                           std::move(feed), rest);
 }
 
 }  // namespace lofty

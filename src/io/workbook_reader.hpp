@@ -20,8 +20,8 @@ namespace lofty::engine {
 // The format's own limits.
 constexpr std::size_t most_sheet_rows = 1'048'576, most_sheet_columns = 16'384, most_cell_characters = 32'767;
 
-// The parts of a workbook's archive. Its bytes are held in memory, so that it cannot change while it is read; every part
-// is checked against its checksum.
+// The parts of a workbook's archive. Its bytes are held in memory, so that it cannot change while it is read; every
+// part is checked against its checksum.
 class Archive {
  public:
   Archive(std::string name, std::string bytes);  // `name` is for messages. Throws Error(damaged_file).
@@ -55,7 +55,7 @@ class WorkbookReader {
     std::string text;
   };
   struct Row {
-    std::size_t number = 0;  // as the sheet counts, from 1
+    std::size_t number = 0;   // as the sheet counts, from 1
     std::vector<Cell> cells;  // what is empty is not there
   };
   // All rows of a sheet that hold something. Throws Error(damaged_file, beyond_limit).

@@ -64,6 +64,18 @@ std::vector<std::string> json_keys(const Standings& s) {
   return std::set<std::string>(keys.begin(), keys.end()).size() == keys.size() ? keys : names;
 }
 
+// ", "keys": {"shop_no": 17}"
+std::string json_keys_of(const Departed& one) {
+  std::string out = ", \"keys\": {";
+  for (std::size_t k = 0; k < one.keys.size(); ++k) {
+    const Value& value = one.keys[k].second;
+    const bool number = std::holds_alternative<Decimal>(value);
+    out += (k > 0 ? ", " : "") + json_text(one.keys[k].first) + ": " +
+           json_value(value, Type{.kind = number ? Kind::decimal : Kind::text});
+  }
+  return out + "}";
+}
+
 }  // namespace
 
 std::string engine::csv_text(const Standings& s, const WriteOptions& options) {
@@ -77,6 +89,17 @@ std::string engine::csv_text(const Standings& s, const WriteOptions& options) {
     for (std::size_t c = 0; c < s.columns().size(); ++c) {
       if (c > 0) out += ',';
       const Value value = s.value(r, c);
+      if (!is_null(value)) out += field(to_text(value, s.columns()[c].type), s.columns()[c].type.kind == Kind::text);
+    }
+    out += "\n";
+  }
+
+  // Who left, as rows of the same columns.
+  for (const Departed& one : s.departed()) {
+    if (one.values.empty()) continue;
+    for (std::size_t c = 0; c < one.values.size(); ++c) {
+      if (c > 0) out += ',';
+      const Value& value = one.values[c];
       if (!is_null(value)) out += field(to_text(value, s.columns()[c].type), s.columns()[c].type.kind == Kind::text);
     }
     out += "\n";
@@ -124,7 +147,7 @@ std::string engine::json_answer(const Standings& s) {
   out += "\n  ],\n  \"departed\": [";
   for (std::size_t i = 0; i < s.departed().size(); ++i)
     out += (i > 0 ? ",\n    {" : "\n    {") + std::string("\"name\": ") + json_text(s.departed()[i].name) +
-           ", \"was\": " + to_text(s.departed()[i].was) +
+           json_keys_of(s.departed()[i]) + ", \"was\": " + to_text(s.departed()[i].was) +
            ", \"now\": " + (is_null(s.departed()[i].now) ? "null" : to_text(s.departed()[i].now)) + "}";
 
   // Where the rows went, and what there is to say.

@@ -62,14 +62,21 @@ std::string escaped(std::string text) {
 
 class SheetContent {
  public:
-  explicit SheetContent(const Standings& standings) : s_(standings) {}
-  std::size_t rows() const { return s_.rows(); }
+  explicit SheetContent(const Standings& standings) : s_(standings) {
+    for (const Departed& one : s_.departed())
+      if (!one.values.empty()) departed_.push_back(&one);
+  }
+  // The listing's, and those of who left.
+  std::size_t rows() const { return s_.rows() + departed_.size(); }
+  Value value(std::size_t row, std::size_t column) const {
+    return row < s_.rows() ? s_.value(row, column) : departed_[row - s_.rows()]->values[column];
+  }
   std::size_t columns() const { return s_.columns().size(); }
 
   CellContent heading(std::size_t column) const { return text(s_.columns()[column].heading, 0, column); }
 
   CellContent cell(std::size_t row, std::size_t column) const {
-    const Value value = s_.value(row, column);
+    const Value value = this->value(row, column);
     const Type& type = s_.columns()[column].type;
     const auto number = [](double n, bool moment = false) {
       return CellContent{.kind = CellContent::Kind::number, .text = {}, .number = n, .moment = moment};
@@ -116,6 +123,7 @@ class SheetContent {
   // 1 March 1900: before it the format counts a day that never was.
   static constexpr std::int64_t first_day = -25'508;
   const Standings& s_;
+  std::vector<const Departed*> departed_;
 };
 
 // The library's errors, none of which may pass.
@@ -213,11 +221,11 @@ class SheetWriter {
     for (std::size_t c = 0; c < s_.columns().size(); ++c) {
       std::size_t width = utf16_units(s_.columns()[c].heading) + 2;  // and the filter's arrow
       write_cell(0, c, content_.heading(c), s_.columns()[c].type.numeric() ? number_heading_ : heading_);
-      for (std::size_t r = 0; r < s_.rows(); ++r) {
+      for (std::size_t r = 0; r < content_.rows(); ++r) {
         const CellContent cell = content_.cell(r, c);
         write_cell(static_cast<lxw_row_t>(r + 1), c, cell,
                    cell.kind == CellContent::Kind::text ? nullptr
-                   : s_.tied(r, c)                      ? tied_formats_[c]
+                   : r < s_.rows() && s_.tied(r, c)     ? tied_formats_[c]
                                                         : formats_[c]);
         width = std::max(width, width_of(r, c));
       }
@@ -254,7 +262,7 @@ class SheetWriter {
 
   // In characters, about: as the format shows it, with signs between thousands.
   std::size_t width_of(std::size_t row, std::size_t c) const {
-    const Value value = s_.value(row, c);
+    const Value value = content_.value(row, c);
     if (is_null(value)) return 0;
     const StandingColumn& column = s_.columns()[c];
     if (column.format) return utf16_units(column.format->text(value)) + 1;

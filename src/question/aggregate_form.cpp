@@ -8,24 +8,25 @@ namespace lofty::engine {
 
 AggregateForm::AggregateForm(const Expression& e, const std::shared_ptr<const Origin>& origin)
     : e_(e), origin_(origin) {
-  if (!e.within_group.empty() && !percentile() && !ends())
+  if (!e.within_group.empty() && !percentile() && !ordered())
     throw Error(problem_at(Code::wrong_arguments, quoted(e.text) + " takes no order", e, origin));
-  if ((percentile() && e.within_group.size() != 1) || (ends() && e.within_group.empty()))
+  if ((percentile() && e.within_group.size() != 1) || (ordered() && e.within_group.empty()))
     throw Error(problem_at(Code::wrong_arguments,
-                           quoted(e.text) + (ends() ? " needs an order: first by what?" : " orders by one key"), e,
+                           quoted(e.text) + (ordered() ? " needs an order: first by what?" : " orders by one key"), e,
                            origin, {},
-                           ends() ? e.text + "(unit_price) within group (order by ordered_on)"
-                                  : e.text + "(0.9) within group (order by amount)"));
+                           ends()          ? e.text + "(unit_price) within group (order by ordered_on)"
+                           : joins_texts() ? "listagg(product, ', ') within group (order by product)"
+                                           : e.text + "(0.9) within group (order by amount)"));
   if (e.nulls != NullTreatment::unwritten || e.from_last)
     throw Error(
         problem_at(Code::wrong_arguments, "`ignore nulls` and `from last` go with window functions only", e, origin));
-  if (e.args.size() != 1)
+  if (e.args.size() != 1 && !(joins_texts() && e.args.size() == 2))
     throw Error(problem_at(Code::wrong_arguments, quoted(e.text) + " takes one argument", e, origin, {},
                            e.text == "count" ? "count(*)" : e.text + "(amount)"));
   if (star() && e.text != "count")
     throw Error(problem_at(Code::wrong_arguments, "`*` is allowed in count(*) only", *e.args[0], origin));
-  if (e.distinct && e.text != "count")
-    throw Error(problem_at(Code::not_in_this_version, "`distinct` goes with count only in this version", e, origin));
+  if (e.distinct && e.text != "count" && e.text != "sum" && e.text != "avg")
+    throw Error(problem_at(Code::wrong_arguments, "`distinct` goes with count, sum and avg", e, origin));
 }
 
 void AggregateForm::need_number(const Aggregate& made) const {
@@ -49,10 +50,10 @@ void AggregateForm::set_kind(Aggregate& made) const {
     made.type = {.kind = Kind::integer};
   } else if (e_.text == "sum") {
     need_number(made);
-    made.kind = AggregateKind::sum;
+    made.kind = e_.distinct ? AggregateKind::sum_distinct : AggregateKind::sum;
   } else if (e_.text == "avg") {
     need_number(made);
-    made.kind = AggregateKind::average;
+    made.kind = e_.distinct ? AggregateKind::average_distinct : AggregateKind::average;
     made.type = divided;
   } else if (e_.text == "median" || e_.text == "percentile_cont") {
     need_number(made);
@@ -61,6 +62,14 @@ void AggregateForm::set_kind(Aggregate& made) const {
     made.type = divided;
   } else if (percentile()) {
     made.kind = AggregateKind::percentile_disc;
+  } else if (joins_texts()) {
+    if (made.type.kind != Kind::text && made.type.kind != Kind::unknown)
+      throw Error(
+          problem_at(Code::wrong_type,
+                     "`listagg` takes texts; " + quoted(made.argument->source()) + " is " + to_string(made.type.kind),
+                     argument(), origin_, {}, "cast(" + made.argument->source() + " as varchar)"));
+    made.kind = AggregateKind::joined_texts;
+    made.type = {.kind = Kind::text};
   } else if (ends()) {
     made.kind = e_.text == "first_value" ? AggregateKind::first : AggregateKind::last;
   } else {

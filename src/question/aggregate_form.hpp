@@ -16,6 +16,8 @@ class AggregateForm {
   bool star() const { return e_.args[0]->op == Op::star; }
   bool percentile() const { return e_.text == "percentile_cont" || e_.text == "percentile_disc"; }
   bool ends() const { return e_.text == "first_value" || e_.text == "last_value"; }
+  bool joins_texts() const { return e_.text == "listagg"; }
+  bool ordered() const { return ends() || joins_texts(); }  // by any number of keys
   // What is taken together. Precondition: it is not star().
   const Expression& argument() const { return percentile() ? *e_.within_group.front().expression : *e_.args[0]; }
   // Sets kind and type, and the median's fraction, by the name and the bound argument. Throws Error (wrong_type).

@@ -5,8 +5,8 @@
 #include "lofty/error.hpp"
 #include "lofty/ladder.hpp"
 #include "question/prose.hpp"
-#include "table/infer.hpp"
 #include "table/folded.hpp"
+#include "table/infer.hpp"
 
 namespace lofty {
 
@@ -48,6 +48,13 @@ const char* kind_of(const Value& value) {
 }
 
 }  // namespace
+
+std::optional<Decimal> percent_of(std::string_view text) {
+  if (!text.ends_with('%')) return std::nullopt;
+  text.remove_suffix(1);
+  while (text.ends_with(' ')) text.remove_suffix(1);
+  return Decimal::parse(text);
+}
 
 void choose(Ladder& ladder, const std::string& name, const std::string& text) {
   const auto problem = [&](Code code, std::string sentence, std::string nearest = {}, std::string advice = {}) {

@@ -7,6 +7,7 @@
 #include "question/aggregate_form.hpp"
 #include "question/prose.hpp"
 #include "table/folded.hpp"
+#include "window/call.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -23,6 +24,10 @@ bool may_be_let_in(const Question& question, const Node& row) {
 // Of the place column with this number among LevelNames::places().
 Type place_type(const Question& question, std::size_t number) {
   const Level& level = *question.level;
+  if (question.knows_former_values && number > level.also.size() + 2) {  // of what places go by, and its difference
+    const Type by = question.by.empty() ? Type{} : question.by.front().node->type;
+    return number == level.also.size() + 3 || by.exact() || by.kind == Kind::unknown ? by : Type{.kind = Kind::integer};
+  }
   if (number > level.also.size()) number = 0;  // was and moved are places, and differences of them
   if (number > 0) {
     const Also& also = level.also[number - 1];
@@ -146,7 +151,15 @@ NodePtr EntryBinder::aggregate(const Expression& e, const std::shared_ptr<const 
     made->fraction = fraction_of(bound(*e.args[0], scope, origin), *e.args[0], origin);
     made->descending = e.within_group.front().descending;
   }
-  if (form.ends())
+  if (form.joins_texts() && e.args.size() == 2) {
+    const NodePtr between = bound(*e.args[1], scope, origin);
+    const auto* const text = between->op == Op::literal ? std::get_if<std::string>(&between->value) : nullptr;
+    if (text == nullptr)
+      throw Error(problem_at(Code::bad_value, "`listagg` takes one text that stands between the others", *e.args[1],
+                             origin, {}, "listagg(product, ', ') within group (order by product)"));
+    made->separator = *text;
+  }
+  if (form.ordered())
     for (const SortItem& item : e.within_group) {
       std::vector<Problem> found;
       made->order.push_back(sort_key(item, origin->text, scope, origin, found));
@@ -163,10 +176,17 @@ NodePtr EntryBinder::aggregate(const Expression& e, const std::shared_ptr<const 
   made->text = origin->text.substr(e.begin, e.end - e.begin);
 
   // Written twice, computed once.
-  for (std::size_t i = 0; i < question_.entry_columns.size(); ++i)
-    if (question_.entry_columns[i].from == EntryColumn::From::aggregate &&
-        question_.entry_columns[i].name == made->text)
+  const auto same = [](const NodePtr& a, const NodePtr& b) {
+    return (a == nullptr) == (b == nullptr) && (a == nullptr || signature(*a) == signature(*b));
+  };
+  for (std::size_t i = 0; i < question_.entry_columns.size(); ++i) {
+    const EntryColumn& column = question_.entry_columns[i];
+    if (column.from != EntryColumn::From::aggregate || column.name != made->text) continue;
+    // A form that is made of several has one text for all of them.
+    const Aggregate& known = *question_.aggregates[column.index];
+    if (known.kind == made->kind && same(known.argument, made->argument) && same(known.filter, made->filter))
       return node(i, e, origin);
+  }
   EntryColumn column;
   column.from = EntryColumn::From::aggregate;
   column.name = made->text;
@@ -283,5 +303,6 @@ NodePtr EntryScope::choice(const Expression& e, const std::shared_ptr<const Orig
 }
 
 const Zone* EntryScope::zone() const { return entries_.rows().zone(); }
+int EntryScope::first_month() const { return entries_.rows().first_month(); }
 
 }  // namespace lofty::engine

@@ -21,6 +21,7 @@ class EntryScope : public Scope {
   NodePtr aggregate(const Expression& e, const std::shared_ptr<const Origin>& origin) override;
   NodePtr choice(const Expression& e, const std::shared_ptr<const Origin>& origin) override;
   const Zone* zone() const override;
+  int first_month() const override;
 
  private:
   EntryBinder& entries_;

@@ -36,6 +36,14 @@ Expression name_expression(const std::string& name) {
   e.op = Op::name;
   e.text = name;
   e.end = name.size();
+  if (name.size() < 3 || name.front() != '"' || name.back() != '"') return e;
+  // As formulas quote it: doubled quotes are one.
+  e.quoted = true;
+  e.text.clear();
+  for (std::size_t i = 1; i + 1 < name.size(); ++i) {
+    e.text += name[i];
+    if (name[i] == '"' && i + 2 < name.size() && name[i + 1] == '"') ++i;
+  }
   return e;
 }
 

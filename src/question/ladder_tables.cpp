@@ -2,6 +2,8 @@
 
 #include "question/ladder_tables.hpp"
 
+#include <algorithm>
+
 #include "question/prose.hpp"
 #include "table/folded.hpp"
 #include "table/parallel.hpp"
@@ -24,11 +26,20 @@ bool LadderTables::open(const Ladder& ladder, const Catalog& catalog, ProblemLis
     return false;
   }
   find_zone(ladder.data.zone, problems);
-  bool all = open_one(catalog, ladder.data.from, ladder.data.as, ladder.data.read, "data.from", problems);
+  first_month_ = std::clamp(ladder.first_month, 1, 12);
+  if (first_month_ != ladder.first_month)
+    problems.say(Code::bad_value,
+                 "`calendar.first_month` is " + std::to_string(ladder.first_month) + ", which is no month",
+                 "calendar.first_month", "1 to 12: first_month = 4 has years begin in April");
+  const auto in_language = [&](ReadOptions options) {
+    if (options.locale.empty()) options.locale = ladder.data.locale;
+    return options;
+  };
+  bool all = open_one(catalog, ladder.data.from, ladder.data.as, in_language(ladder.data.read), "data.from", problems);
   for (std::size_t i = 0; i < ladder.data.joins.size(); ++i) {
     const Join& join = ladder.data.joins[i];
     const std::string key = "data.join[" + std::to_string(i) + "].with";
-    all = open_one(catalog, join.with, join.as, join.read, key, problems) && all;
+    all = open_one(catalog, join.with, join.as, in_language(join.read), key, problems) && all;
   }
   if (!all) return false;
 

@@ -35,7 +35,8 @@ class LadderTables {
   std::string without_alias(const std::string& name, std::size_t t) const;
   // Unknown before the table is read.
   Type type(std::size_t table, std::size_t column) const;
-  const Zone* zone() const { return zone_; }  // data.zone
+  const Zone* zone() const { return zone_; }        // data.zone
+  int first_month() const { return first_month_; }  // calendar.first_month
 
  private:
   bool open_one(const Catalog& catalog, const std::string& name, const std::string& as, const ReadOptions& options,
@@ -44,6 +45,7 @@ class LadderTables {
 
   std::vector<TableUse> uses_;
   const Zone* zone_ = nullptr;
+  int first_month_ = 1;
   bool was_read_ = false;
 };
 

@@ -3,10 +3,16 @@
 #include "question/level_binder.hpp"
 
 #include <algorithm>
+#include <optional>
+#include <tuple>
 
+#include "formula/parser.hpp"
 #include "order/codes.hpp"
 #include "question/prose.hpp"
+#include "table/calendar.hpp"
 #include "table/column.hpp"
+#include "table/folded.hpp"
+#include "window/call.hpp"
 
 namespace lofty::engine {
 
@@ -22,6 +28,9 @@ void LevelBinder::bind_all(const std::string& mark) {
   if (!level.each.empty() && question_.each.empty())
     question_.each.push_back(~std::size_t{0});  // a problem has been said
 
+  if (!level.include.empty()) bind_include(level);
+  if (!level.every.empty()) bind_every(level);
+
   // In the order in which they are computed.
   if (!level.each.empty()) entries_.bind_totals();
   question_.having = bind_condition(level.having, level_.key_of("rank.having"), false, false);
@@ -31,8 +40,8 @@ void LevelBinder::bind_all(const std::string& mark) {
   question_.mark = bind_condition(mark, {}, true);
 
   if (!level.by.empty()) return bind_ranking(level);
-  if (!level.eligible.empty() || level.unranked || level.best || level.worst || !level.tiebreak.empty() ||
-      !level.also.empty() || !level.within.empty() || level_.nested())
+  if (!level.eligible.empty() || level.unranked || level.cuts() || !level.tiebreak.empty() || !level.also.empty() ||
+      !level.within.empty() || level_.nested())
     problems_.say(Code::missing_key, "nothing says what to rank by", level_.key_of("rank.by"), remedy::set_by());
 }
 
@@ -74,7 +83,8 @@ void LevelBinder::bind_keys(const std::vector<std::string>& names, const std::st
 std::size_t LevelBinder::bind_key(const std::string& name, const std::string& key) {
   const auto origin = std::make_shared<Origin>(Origin{key, name});
   Expression e = name_expression(name);
-  if (const auto point = name.find('.'); point != std::string::npos && !tables_.find_column(0, name, true)) {
+  if (const auto point = name.find('.');
+      !e.quoted && point != std::string::npos && !tables_.find_column(0, name, true)) {
     e.qualifier = name.substr(0, point);
     e.text = name.substr(point + 1);
   }
@@ -93,6 +103,113 @@ std::size_t LevelBinder::bind_key(const std::string& name, const std::string& ke
   const auto same = std::ranges::find(question_.entry_columns, column.name, &EntryColumn::name);
   if (same != question_.entry_columns.end()) return static_cast<std::size_t>(same - question_.entry_columns.begin());
   return entries_.add_column(std::move(column));
+}
+
+// Is a key a column of the joined table, or the one that it is joined by?
+bool LevelBinder::is_of_table(const Node& key, const JoinUse& join) const {
+  if (key.op != Op::name || key.column < 0) return false;
+  const RowColumn& at = question_.row_columns[static_cast<std::size_t>(key.column)];
+  if (at.of_window()) return false;
+  return at.table == join.table || std::any_of(join.on.begin(), join.on.end(), [&](const JoinUse::Pair& pair) {
+           return pair.left_table == at.table && pair.left_column == at.column &&
+                  equal_folded(tables_.headings(at.table)[at.column], tables_.headings(join.table)[pair.right_column]);
+         });
+}
+
+void LevelBinder::bind_include(const Level& level) {
+  const std::string key = level_.key_of("rank.include");
+  std::vector<std::string> aliases;
+  for (std::size_t j = 0; j < question_.joins.size(); ++j) {
+    aliases.push_back(tables_[question_.joins[j].table].alias);
+    if (equal_folded(aliases.back(), level.include)) question_.include = j;
+  }
+  if (!question_.include)
+    return problems_.say(Code::unknown_table, "no joined table is called " + quoted(level.include), key,
+                         "include = \"shops\" names a table of [[data.join]]", nearest_word(level.include, aliases),
+                         level.include);
+  if (level.each.empty())
+    return problems_.say(Code::missing_each, "`include` adds entries, and here every row is one", key,
+                         remedy::set_each());
+  JoinUse& join = question_.joins[*question_.include];
+  for (const JoinUse& one : question_.joins)
+    if (one.type == JoinType::right || one.type == JoinType::full)
+      problems_.say(Code::bad_value,
+                    std::string("a ") + to_string(one.type) + " join of " + quoted(tables_[one.table].alias) +
+                        " lets rows in that count as one; with `include` they are entries without rows",
+                    key, "type = \"left\" in that [[data.join]]");
+
+  // All keys have to be its own.
+  std::vector<std::string> others;
+  for (const auto* keys : {&question_.within, &question_.each})
+    for (const std::size_t k : *keys)
+      if (k < question_.entry_columns.size() && !is_of_table(*question_.entry_columns[k].node, join))
+        others.push_back(quoted(question_.entry_columns[k].name));
+  if (!others.empty())
+    return problems_.say(Code::bad_value,
+                         listed(others) + (others.size() == 1 ? " is no column of " : " are no columns of ") +
+                             quoted(level.include) + ", so that its rows do not say which entries there are",
+                         key, "`each` and `within` of columns of " + level.include + " only");
+  join.include = true;
+}
+
+void LevelBinder::bind_every(const Level& level) {
+  const std::string key = level_.key_of("rank.every");
+  const auto unit = calendar_unit(level.every);
+  if (!unit)
+    return problems_.say(Code::unknown_word, "`every` is day, week, month, quarter or year, not " + quoted(level.every),
+                         key, {}, nearest_word(level.every, calendar_unit_names()), level.every);
+
+  // The one key of dates.
+  std::optional<std::size_t> dates;
+  std::size_t count = 0;
+  for (const std::size_t k : question_.each) {
+    if (k >= question_.entry_columns.size()) return;  // a problem has been said
+    const Kind kind = question_.entry_columns[k].type.kind;
+    if (kind == Kind::unknown) continue;
+    if (kind != Kind::date && kind != Kind::timestamp) continue;
+    dates = k;
+    ++count;
+  }
+  const bool typed = std::all_of(question_.each.begin(), question_.each.end(),
+                                 [&](std::size_t k) { return question_.entry_columns[k].type.kind != Kind::unknown; });
+  const std::string example = "start_of('" + level.every + "', ordered_on) as a figure, and its name in `each`";
+  if (typed && count != 1)
+    return problems_.say(Code::bad_value,
+                         "`every` needs exactly one column of dates in `each`, and there " +
+                             (count == 0 ? std::string("is none") : "are " + std::to_string(count)),
+                         key, example);
+  if (!dates) return;
+  const Node& node = *question_.entry_columns[*dates].node;
+  const bool starts = node.op == Op::call && node.function == Function::start_of;
+  if (node.type.kind == Kind::timestamp || (starts ? node.text != level.every : *unit != CalendarUnit::day))
+    return problems_.say(
+        Code::bad_value,
+        quoted(question_.entry_columns[*dates].name) + " does not hold the first days of " + plural(level.every), key,
+        example);
+  question_.every = Question::Every{*unit, *dates, period_in_force(starts ? *node.args[1] : node)};
+}
+
+// The period that rows.where asks for by its name alone, along these dates.
+std::optional<std::size_t> LevelBinder::period_in_force(const Node& dates) const {
+  if (ladder_.where.empty()) return std::nullopt;
+  std::vector<std::string> names;
+  const auto terms = [&](const auto& self, const Expression& e) -> void {
+    if (e.op == Op::logical_and)
+      for (const auto& arg : e.args) self(self, *arg);
+    if (e.op == Op::name && e.qualifier.empty()) names.push_back(e.text);
+  };
+  try {
+    terms(terms, *parse_expression(ladder_.where));
+  } catch (const Error&) {
+    return std::nullopt;  // which has been said
+  }
+  for (std::size_t p = 0; p < question_.periods.size(); ++p) {
+    const PeriodUse& period = question_.periods[p];
+    const bool named = std::any_of(names.begin(), names.end(),
+                                   [&](const std::string& name) { return equal_folded(name, period.name); });
+    if (named && period.first && period.last && signature(*period.on) == signature(dates)) return p;
+  }
+  return std::nullopt;
 }
 
 void LevelBinder::bind_sort(const std::string& text, const std::string& key, Scope& scope, bool directions,
@@ -128,12 +245,23 @@ void LevelBinder::bind_ranking(const Level& level) {
     problems_.say(Code::bad_value, "best = 0 keeps nothing", level_.key_of("keep.best"), "leave it out to keep all");
   if (level.worst && *level.worst == 0)
     problems_.say(Code::bad_value, "worst = 0 keeps nothing", level_.key_of("keep.worst"), "leave it out to keep all");
+  for (const auto& [percent, whole, name] : {std::tuple(&level.best_percent, &level.best, "best"),
+                                             std::tuple(&level.worst_percent, &level.worst, "worst")}) {
+    if (!*percent) continue;
+    const std::string key = level_.key_of(std::string("keep.") + name);
+    if (**percent <= Decimal(0, 0) || **percent > Decimal(100, 0))
+      problems_.say(Code::bad_value, quoted((*percent)->text() + " %") + " is no part of the entries", key,
+                    "more than 0 % and at most 100 %");
+    if (*whole)
+      problems_.say(Code::bad_value, quoted(name) + " is a number of entries or a part of them, not both", key);
+  }
   question_.keeps_states = level.others && !question_.row_level();
   if (level.others && question_.row_level())
     problems_.say(Code::missing_each, "others are entries taken together, and here every row is one",
                   level_.key_of("keep.others"), remedy::set_each());
   bind_also(level);
   question_.place_names = level_.places();
+  question_.knows_former_values = level_.knows_former_values();
 }
 
 NodePtr LevelBinder::bind_condition(const std::string& text, const std::string& key, bool places, bool windows) {

@@ -28,6 +28,10 @@ class LevelBinder : private LevelBinding {
   std::size_t bind_key(const std::string& name, const std::string& key);
   // A condition on entries; null when there is none.
   NodePtr bind_condition(const std::string& text, const std::string& key, bool places, bool windows = true);
+  void bind_include(const Level& level);
+  void bind_every(const Level& level);
+  std::optional<std::size_t> period_in_force(const Node& dates) const;
+  bool is_of_table(const Node& key, const JoinUse& join) const;
   void bind_ranking(const Level& level);
   void bind_also(const Level& level);
   int share_of(const Also& also, const std::string& key);

@@ -31,6 +31,7 @@ std::vector<std::string> LevelNames::places() const {
   names.push_back(level()->rank_as.empty() ? "rank" : level()->rank_as);
   for (const Also& also : level()->also) names.push_back(also.name);
   if (!ladder_.compare.empty()) names.insert(names.end(), {"was", "moved"});
+  if (knows_former_values()) names.insert(names.end(), {"value_before", "value_change"});
   return names;
 }
 

@@ -27,6 +27,8 @@ class LevelNames {
   std::vector<std::string> within() const;
   // Its place columns: the rank, those of rank.also, and those of a comparison. None where nothing is ranked.
   std::vector<std::string> places() const;
+  // Is there a former question, rather than a table of former places?
+  bool knows_former_values() const { return !ladder_.compare.empty() && ladder_.compare.with.empty(); }
 
  private:
   const Ladder& ladder_;

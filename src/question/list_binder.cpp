@@ -146,7 +146,7 @@ void ListBinder::bind_columns() {
   for (const std::string& name : names) {
     const auto origin = std::make_shared<Origin>(Origin{"list.columns", name});
     Expression e = name_expression(name);
-    if (const auto point = name.find('.'); point != std::string::npos && point > 0) {
+    if (const auto point = name.find('.'); !e.quoted && point != std::string::npos && point > 0) {
       for (const TableUse& use : tables_.uses())
         if (equal_folded(use.alias, name.substr(0, point))) {
           e.qualifier = name.substr(0, point);
@@ -158,7 +158,7 @@ void ListBinder::bind_columns() {
       const NodePtr node = entries_.name(e, origin, true, "list.columns");
       so_far_.known.insert(name);
       ListColumn column;
-      column.name = column.heading = name;
+      column.name = column.heading = e.quoted ? e.text : name;
       column.column = node->column;
       column.type = node->type;
       question_.list_columns.push_back(std::move(column));
@@ -182,7 +182,9 @@ ListBinder::Shown ListBinder::shown(const std::string& name) {
   const bool cell = equal_folded(name, ladder_.crossed.cell);
   for (const EntryColumn& column : question_.entry_columns)
     if (cell && equal_folded(column.name, name)) return {nullptr, column.type, true};
-  const bool moves = !ladder_.compare.empty() && (equal_folded(name, "was") || equal_folded(name, "moved"));
+  const bool moves =
+      !ladder_.compare.empty() && (equal_folded(name, "was") || equal_folded(name, "moved") ||
+                                   equal_folded(name, "value_before") || equal_folded(name, "value_change"));
   return {nullptr, {}, cell || moves || so_far_.known.contains(name) || !level_.last()};
 }
 
@@ -204,7 +206,7 @@ void ListBinder::bind_formats(const std::vector<std::string>& names) {
   for (const auto& [name, text] : ladder_.list.formats) {
     const std::string key = "list.formats." + name;
     try {
-      const Specimen format = Specimen::parse(text);
+      const Specimen format = Specimen::parse(text, ladder_.data.locale);
       const Shown of = shown(name);
       if (!of.known)
         problems_.say(Code::unknown_column, "list.formats names a column that is not listed: " + quoted(name), key, {},

@@ -42,7 +42,8 @@ class ListBinder : private LevelBinding {
   };
 
   void bind_order();
-  // list.alternative: the groups as they are, and in them the entries by a sort list of which a level takes what it knows.
+  // list.alternative: the groups as they are, and in them the entries by a sort list of which a level takes what it
+  // knows.
   void bind_alternative();
   void bind_alternative_items(const std::string& text, const std::string& key);
   // What a reader calls an entry of this level: the first listed column of words that it has of its own, or its keys.

@@ -48,23 +48,24 @@ class PeriodProblems {
   std::vector<Problem>& problems_;
 };
 
-// How many units: a whole number from 1 on, or a choice that is one.
-void check_units(const Period& period, const std::vector<Choice>& choices, PeriodProblems& problems) {
-  const auto is_count = [](const Decimal& number) { return number.scale() == 0 && number.coefficient() >= 1; };
-  if (!period.last.starts_with(":")) {
-    const auto number = Decimal::parse(period.last);
+// A number of units, from `least` on: a whole number, or a choice that is one.
+void check_units(const std::string& text, int least, const std::string& where, const std::vector<Choice>& choices,
+                 PeriodProblems& problems) {
+  const auto is_count = [&](const Decimal& number) { return number.scale() == 0 && number.coefficient() >= least; };
+  const std::string from = "a whole number from " + std::to_string(least) + " on";
+  if (!text.starts_with(":")) {
+    const auto number = Decimal::parse(text);
     if (!number || !is_count(*number))
-      problems.say(Code::bad_value, quoted(period.last) + " is not a number of units", ".last",
-                   "a whole number from 1 on, or a choice, like \":days\"");
+      problems.say(Code::bad_value, quoted(text) + " is not a number of units", where,
+                   from + ", or a choice, like \":days\"");
     return;
   }
   for (const Choice& choice : choices) {
-    if (choice.name != period.last.substr(1)) continue;
+    if (choice.name != text.substr(1)) continue;
     const auto* const value = std::get_if<Decimal>(&choice.value);
     if (value == nullptr || !is_count(*value))
-      problems.say(Code::bad_choice,
-                   quoted(period.last) + " is " + to_text(choice.value) + ", which is not a number of units", ".last",
-                   "a whole number from 1 on");
+      problems.say(Code::bad_choice, quoted(text) + " is " + to_text(choice.value) + ", which is not a number of units",
+                   where, from);
   }
 }
 
@@ -92,8 +93,8 @@ PeriodText period_text(const Period& period, const std::vector<Choice>& choices,
     if (period.from.empty() && period.through.empty())
       found.say(Code::missing_key, quoted(key) + " says neither how long it is nor from when to when", "",
                 "last = 30 and unit = \"day\", or from = 2025-03-01 and through = 2025-03-31");
-    if (!period.unit.empty() || !period.ends.empty())
-      found.say(Code::bad_value, "`unit` and `ends` belong to `last`", "", "last = 30");
+    if (!period.unit.empty() || !period.ends.empty() || period.whole || !period.back.empty())
+      found.say(Code::bad_value, "`unit`, `ends`, `whole` and `back` belong to `last`", "", "last = 30");
     if (!period.from.empty()) out.first = day_text(period.from, key + ".from", problems);
     if (!period.through.empty()) out.last = day_text(period.through, key + ".through", problems);
     return out;
@@ -102,7 +103,8 @@ PeriodText period_text(const Period& period, const std::vector<Choice>& choices,
   // The last units; the first of them begins that many less one before the last.
   if (!period.from.empty() || !period.through.empty())
     found.say(Code::bad_value, quoted(key) + " has both `last` and `from` or `through`", "", "one of them");
-  check_units(period, choices, found);
+  check_units(period.last, 1, ".last", choices, found);
+  if (!period.back.empty()) check_units(period.back, 0, ".back", choices, found);
   static const std::vector<std::pair<std::string, std::string>> steps = {{"day", "interval '1' day"},
                                                                          {"week", "7 * interval '1' day"},
                                                                          {"month", "interval '1' month"},
@@ -117,8 +119,18 @@ PeriodText period_text(const Period& period, const std::vector<Choice>& choices,
               "", nearest_word(unit, units));
     return out;
   }
-  out.last = end_text(period, zone, key, problems);
-  out.first = "start_of('" + unit + "', " + out.last + ") - (" + period.last + " - 1) * " + step->second;
+  const std::string end = end_text(period, zone, key, problems), in_units = " * " + step->second,
+                    back = period.back.empty() ? "" : " - " + period.back + in_units;
+  if (period.whole) {
+    // The day after the last unit that is complete. Today's is not, even on its last day.
+    const std::string after =
+        "start_of('" + unit + "', " + (period.ends == "today" ? end : end + " + interval '1' day") + ")" + back;
+    out.first = after + " - " + period.last + in_units;
+    out.last = after + " - interval '1' day";
+  } else {
+    out.first = "start_of('" + unit + "', " + end + ") - (" + period.last + " - 1)" + in_units + back;
+    out.last = end + back;
+  }
   return out;
 }
 

@@ -19,7 +19,8 @@ class ProblemList {
   // Formulas that are used twice, and the second pass, say the same thing again.
   void add(Problem p) {
     for (const Problem& old : problems_)
-      if (old.sentence == p.sentence && old.location.key == p.location.key && old.location.offset == p.location.offset) return;
+      if (old.sentence == p.sentence && old.location.key == p.location.key && old.location.offset == p.location.offset)
+        return;
     problems_.push_back(std::move(p));
   }
   void add(std::vector<Problem> found) {

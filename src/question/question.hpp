@@ -16,6 +16,7 @@
 #include "lofty/catalog.hpp"
 #include "lofty/ladder.hpp"
 #include "lofty/specimen.hpp"
+#include "table/calendar.hpp"
 #include "window/call.hpp"
 
 namespace lofty::engine {
@@ -36,7 +37,8 @@ struct JoinUse {
   std::vector<Pair> on;
   JoinType type = JoinType::left;
   bool many = false;
-  bool broken = false;  // some key does not exist
+  bool include = false;  // its rows are there as entries, whether other rows refer to them or not (rank.include)
+  bool broken = false;   // some key does not exist
 };
 
 struct RowColumn {
@@ -80,6 +82,9 @@ enum class AggregateKind : unsigned char {
   percentile_disc,
   first,
   last,
+  sum_distinct,
+  average_distinct,
+  joined_texts,  // listagg
 };
 
 struct Aggregate {
@@ -89,7 +94,8 @@ struct Aggregate {
   std::string text;
   Decimal fraction;            // of a percentile
   bool descending = false;     // the order that it goes by
-  std::vector<SortKey> order;  // of first and last
+  std::vector<SortKey> order;  // of first, last and joined texts
+  std::string separator = {};  // of joined texts
 };
 
 struct EntryColumn {
@@ -144,6 +150,13 @@ struct Question {
   std::vector<WindowUse> row_windows, entry_windows;  // each after those that it needs
   std::vector<std::size_t> windowed;  // entry columns that are computed after rank.having, in their order
   std::vector<std::size_t> each, within;
+  std::optional<std::size_t> include;  // in joins: the table whose rows are all entries
+  struct Every {                       // rank.every: each unit of a key of dates is an entry
+    CalendarUnit unit = CalendarUnit::day;
+    std::size_t key = 0;                // entry column
+    std::optional<std::size_t> period;  // in periods: where its first and last unit are; else the rows say it
+  };
+  std::optional<Every> every;
   std::vector<SortKey> by, tiebreak, list_order;
   std::string list_text;  // the list's order as written; empty: by places, or as the rows came
   bool list_as_input = false;
@@ -154,7 +167,8 @@ struct Question {
   NodePtr keep_where;                  // over places
   std::vector<std::string> orderings;  // by Ladder::orderings: the name of the column that it is for
   std::vector<ListColumn> list_columns;
-  bool keeps_states = false;  // entries will be taken together: Entries::regroup
+  bool knows_former_values = false;  // are value_before and value_change place columns?
+  bool keeps_states = false;         // entries will be taken together: Entries::regroup
   int slots = 0;
 
   const Level* level = nullptr;  // of the ladder; null when it has none

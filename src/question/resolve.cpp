@@ -22,6 +22,25 @@ void check_compare(const Ladder& ladder, const Catalog& catalog, ProblemList& pr
     problems.say(Code::bad_value, "[compare] takes either other choices, or a table", "compare.with",
                  "leave out one of `choose` and `with`");
 
+  if (!compare.period.empty()) {
+    if (!compare.with.empty())
+      problems.say(Code::bad_value, "[compare] takes either a period, or a table", "compare.with",
+                   "leave out one of `period` and `with`");
+    std::vector<std::string> names;
+    const Period* found = nullptr;
+    for (const Period& period : ladder.periods) {
+      names.push_back(period.name);
+      if (equal_folded(period.name, compare.period)) found = &period;
+    }
+    if (found == nullptr)
+      problems.say(Code::unknown_word, "there is no period " + quoted(compare.period), "compare.period",
+                   names.empty() ? "a section [periods.recent] with last = 1 and unit = \"month\"" : "",
+                   nearest_word(compare.period, names), compare.period);
+    else if (found->last.empty())
+      problems.say(Code::bad_value, quoted(compare.period) + " goes from day to day, and has no stretch before it",
+                   "compare.period", "a period with `last`");
+  }
+
   // Who moves has a place, and is an entry.
   const auto any_level = [&](const auto& test) {
     return ladder.levels.empty() || std::any_of(ladder.levels.begin(), ladder.levels.end(), test);
@@ -33,7 +52,7 @@ void check_compare(const Ladder& ladder, const Catalog& catalog, ProblemList& pr
                  remedy::set_each());
 
   // What it is compared with has to exist.
-  if (!compare.with.empty() && compare.choose.empty()) {
+  if (!compare.with.empty() && compare.choose.empty() && compare.period.empty()) {
     try {
       catalog.open(compare.with, {});
     } catch (const Error& error) {

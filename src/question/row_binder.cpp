@@ -117,8 +117,8 @@ JoinUse RowBinder::bind_join(std::size_t number) {
                   "on = [\"shop_no\"]");
   for (const std::string& on : join.on) {
     const std::size_t equals = on.find('=');
-    const std::string left = trimmed(on.substr(0, equals)),
-                      right = equals == std::string::npos ? left : trimmed(on.substr(equals + 1));
+    const std::string left = name_expression(trimmed(on.substr(0, equals))).text,
+                      right = equals == std::string::npos ? left : name_expression(trimmed(on.substr(equals + 1))).text;
 
     // The right column is one of the joined table,
     const auto right_column = tables_.find_column(use.table, tables_.without_alias(right, use.table), false);
@@ -401,5 +401,6 @@ NodePtr RowScope::choice(const Expression& e, const std::shared_ptr<const Origin
 }
 
 const Zone* RowScope::zone() const { return rows_.zone(); }
+int RowScope::first_month() const { return rows_.first_month(); }
 
 }  // namespace lofty::engine

@@ -23,6 +23,7 @@ class RowScope : public Scope {
   NodePtr window(const Expression& e, const std::shared_ptr<const Origin>& origin) override;
   NodePtr choice(const Expression& e, const std::shared_ptr<const Origin>& origin) override;
   const Zone* zone() const override;
+  int first_month() const override;
 
  private:
   RowBinder& rows_;
@@ -83,6 +84,7 @@ class RowBinder : private LevelBinding {
   NodePtr window(const Expression& e, Scope& scope, const std::shared_ptr<const Origin>& origin,
                  const std::string& stage);
   const Zone* zone() const { return tables_.zone(); }
+  int first_month() const { return tables_.first_month(); }
 
   // A name that does not exist among the rows may exist later on: say so.
   void fail_if_later(const Expression& e, const std::shared_ptr<const Origin>& origin, const std::string& stage) const;

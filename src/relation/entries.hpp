@@ -59,7 +59,12 @@ struct Entries {
     std::size_t rows = 0, entries = 0;
   };
   std::vector<Blank> blanks;  // by Question::aggregates
-  struct Caught {             // by a period
+  struct UnknownFilter {      // rows that count for which an aggregate's filter is neither true nor false
+    std::size_t rows = 0;
+    std::uint32_t example = no_row;
+  };
+  std::vector<UnknownFilter> unknown_filters;  // by Question::aggregates
+  struct Caught {                              // by a period
     std::size_t rows = 0;
     std::map<std::int64_t, std::size_t> days;  // rows of each that occurs
   };
@@ -70,6 +75,11 @@ struct Entries {
     std::vector<std::int64_t> counts;
   };
   std::vector<Mean> means;
+  struct Undecided {  // by the first or last row of an order: how many entries the input's order decides
+    std::size_t aggregate = 0, entries = 0;
+    std::uint32_t one = no_row, other = no_row;  // two rows that are equal in it
+  };
+  std::vector<Undecided> undecided;
   std::vector<WindowNotes> window_notes;  // by Question::row_windows
   WindowTimes window_times;
   std::vector<std::uint32_t> listed;  // entries in the order of the listing, where a window's sort has it; else empty

@@ -12,10 +12,17 @@ namespace lofty::engine {
 
 inline bool goes_by_order(AggregateKind kind) { return kind >= AggregateKind::percentile_cont; }
 
+// Groups whose first (or last) row is one of several that are equal in the order and differ in value: the input
+// decides.
+struct InputDecided {
+  std::size_t groups = 0;
+  std::uint32_t one = no_row, other = no_row;  // two such rows of the relation
+};
+
 // One value for each of `groups` groups; null where a group has no row. `rows` ascend, each is in the group `group_of`
 // says (groups beyond the count are left out). Sorts the rows by group and key: O(n log n), some 30 bytes a row.
 ColumnPtr ordered_total(const Aggregate& aggregate, const JoinedRows& relation, const std::vector<std::uint32_t>& rows,
                         const std::vector<std::uint32_t>& group_of, std::size_t groups, const Ladder& ladder,
-                        const Question& question, const Run& run);
+                        const Question& question, const Run& run, InputDecided* decided = nullptr);
 
 }  // namespace lofty::engine

@@ -32,6 +32,11 @@ JoinedRows::JoinedRows(const Question& question, const Run& run)
     merge_keys(join, run);
     reports_.back().seconds = watch.lap();
   }
+
+  // Rows of a table that is included are the last ones, as they were let in.
+  counting_rows_ = rows_;
+  if (std::any_of(question.joins.begin(), question.joins.end(), [](const JoinUse& join) { return join.include; }))
+    while (counting_rows_ > 0 && row_in(0, counting_rows_ - 1) == no_row) --counting_rows_;
 }
 
 const ColumnPtr* JoinedRows::merged(const RowColumn& column) const {
@@ -43,8 +48,11 @@ const ColumnPtr* JoinedRows::merged(const RowColumn& column) const {
 std::string JoinedRows::place_of(std::size_t row) const {
   for (std::size_t t = 0; t < partners_.size(); ++t) {
     const std::uint32_t at = row_in(t, row);
-    if (at != no_row)
-      return line_text(question_.tables[t].table, at) + (t == 0 ? "" : " of " + question_.tables[t].source->name());
+    if (at == no_row) continue;
+    // A line is one of a file, and not what a column of numbers says.
+    const Table& table = question_.tables[t].table;
+    const bool whose = t > 0 || table.data().line_of;
+    return line_text(table, at) + (whose ? " of " + question_.tables[t].source->name() : "");
   }
   return "row " + std::to_string(row + 1);
 }
@@ -106,6 +114,8 @@ JoinedRows::Report JoinedRows::find_partners(const JoinUse& join, const Sides& s
   const bool in_order =
       keys.size() == 1 && (sides.merged[0] != 0 || (join.on[0].left_table == 0 && partners_[0].size() == 0));
 
+  const bool included =
+      std::any_of(question_.joins.begin(), question_.joins.end(), [](const JoinUse& one) { return one.include; });
   partners_[join.table].allocate(rows() * sizeof(std::uint32_t));
   auto* const partners = reinterpret_cast<std::uint32_t*>(partners_[join.table].data());
   const Pieces pieces = Pieces::fixed(rows());
@@ -125,7 +135,9 @@ JoinedRows::Report JoinedRows::find_partners(const JoinUse& join, const Sides& s
 
       std::uint32_t last = no_row;  // neighbours often share their partner
       for (std::size_t i = 0; i < count; ++i) {
-        if (found[i] == no_row) {
+        if (found[i] == no_row && included && row_in(0, begin + i) == no_row) {
+          last = no_row;  // it stands for an entry only
+        } else if (found[i] == no_row) {
           report.add_unmatched([&] { return keys.left_text(key_rows(begin + i, at)); });
         } else if (found[i] != last) {
           last = found[i];
@@ -149,9 +161,8 @@ Error JoinedRows::several_partners(const JoinUse& join, std::size_t row, std::ui
   const TableUse& other = question_.tables[join.table];
   const std::string name = other.source->name();
   return Error(Problem{Code::join_multiplies,
-                       place_of(row) + " of " + question_.tables[0].source->name() + " has several partners in " +
-                           name + ": " + line_text(other.table, first) + " and " + line_text(other.table, second) +
-                           "; joining them would count it more than once",
+                       place_of(row) + " has several partners in " + name + ": " + line_text(other.table, first) +
+                           " and " + line_text(other.table, second) + "; joining them would count it more than once",
                        {},
                        {},
                        "every key has to occur once in " + name +
@@ -174,7 +185,8 @@ void JoinedRows::Report::add_example(const std::string& text) {
 void JoinedRows::rebuild(const JoinUse& join, const RowsByKey& by_key, const std::vector<std::uint8_t>& used,
                          Report& report, const Run& run) {
   const bool drops = (join.type == JoinType::inner || join.type == JoinType::right) && report.unmatched > 0,
-             adds = (join.type == JoinType::right || join.type == JoinType::full) && report.without_rows > 0;
+             adds = (join.type == JoinType::right || join.type == JoinType::full || join.include) &&
+                    report.without_rows > 0;
   if (join.many)
     for (std::size_t row = 0; row < rows_; ++row) {
       const std::uint32_t partner = partners(join.table)[row];
@@ -217,7 +229,7 @@ void JoinedRows::rebuild(const JoinUse& join, const RowsByKey& by_key, const std
 }
 
 void JoinedRows::merge_keys(const JoinUse& join, const Run& run) {
-  if (join.type != JoinType::right && join.type != JoinType::full) return;
+  if (join.type != JoinType::right && join.type != JoinType::full && !join.include) return;
   for (const JoinUse::Pair& pair : join.on) {
     const auto heading = [&](std::size_t table, std::size_t column) {
       return question_.tables[table].source->headings()[column];

@@ -17,6 +17,11 @@ class JoinedRows : public RowSource {
   JoinedRows(const Question& question, const Run& run);
 
   std::size_t rows() const override { return rows_; }
+  // The first so many of them may count. The others are rows of a table of which all are entries (JoinUse::include)
+  // that nothing refers to: they stand for their entries only.
+  std::size_t counting_rows() const { return counting_rows_; }
+  // A table's row for a row of the relation; no_row where it has none.
+  std::uint32_t row_of_table(std::size_t table, std::size_t row) const { return row_in(table, row); }
   void load(int column, std::size_t begin, std::size_t count, Vector& out) const override;
   const Dictionary* dictionary(int column) const override;
 
@@ -73,7 +78,7 @@ class JoinedRows : public RowSource {
 
   const Question& question_;
   FormulaContext context_;
-  std::size_t rows_ = 0;
+  std::size_t rows_ = 0, counting_rows_ = 0;
   // By table: its row for every row of the relation. Empty: the first table, as long as every row of it occurs once.
   std::vector<Bytes> partners_;
   std::vector<Report> reports_;

@@ -3,10 +3,9 @@
 #include <algorithm>
 #include <mutex>
 
-#include "relation/aggregate_states.hpp"
-#include "relation/carried.hpp"
-#include "relation/group_keys.hpp"
+#include "relation/added_entries.hpp"
 #include "relation/ordered_totals.hpp"
+#include "relation/part.hpp"
 #include "relation/windows.hpp"
 #include "table/parallel.hpp"
 #include "table/stopwatch.hpp"
@@ -14,57 +13,6 @@
 
 namespace lofty::engine {
 namespace {
-
-// The totals of one piece of the rows; pieces are merged in their order.
-struct Part {
-  explicit Part(const Question& question) {
-    for (const EntryColumn& column : question.entry_columns) {
-      if (column.from == EntryColumn::From::key) keys.emplace_back(*column.node);
-      if (column.from == EntryColumn::From::carried && !column.determined) carried.emplace_back(*column.node);
-    }
-    tables.resize(keys.size());
-    for (const auto& aggregate : question.aggregates) states.emplace_back(*aggregate);
-    caught.resize(question.periods.size());
-  }
-
-  std::vector<CellMaker> keys;
-  std::vector<GroupTable> tables;  // one a key: (id so far, cell) -> id
-  std::vector<GroupKey> batch_keys;
-  std::vector<std::uint32_t> first_rows, row_counts;
-  std::vector<Carried> carried;
-  std::vector<AggregateStates> states;
-  std::size_t left_out = 0, unknown = 0, counted = 0;
-  std::uint32_t unknown_example = no_row;
-  std::vector<std::vector<std::uint32_t>> chosen_rows;  // row level: rows that count
-  std::vector<Entries::Caught> caught;                  // by Question::periods
-  Probed probed;
-
-  std::size_t groups() const { return first_rows.size(); }
-
-  void meet(std::uint32_t id, std::uint32_t row, std::uint32_t count) {
-    if (id == first_rows.size()) {
-      first_rows.push_back(row);
-      row_counts.push_back(0);
-    }
-    row_counts[id] += count;
-  }
-  Cell cell(std::size_t key, std::uint32_t group) const {
-    for (std::size_t k = keys.size() - 1; k > key; --k) group = tables[k].keys()[group].prefix;
-    return tables[key].keys()[group].cell;
-  }
-  // The number that each group of another part has in this one, where unknown groups are added.
-  std::vector<std::uint32_t> meet_groups(const Part& other) {
-    std::vector<std::uint32_t> prefixes{0}, ids;  // of the other's table before: its id -> ours
-    for (std::size_t k = 0; k < keys.size(); ++k) {
-      ids.clear();
-      for (const GroupKey& key : other.tables[k].keys())
-        ids.push_back(tables[k].find_or_add({keys[k].translate(key.cell, other.keys[k]), prefixes[key.prefix]}));
-      prefixes.swap(ids);
-    }
-    for (std::uint32_t g = 0; g < prefixes.size(); ++g) meet(prefixes[g], other.first_rows[g], other.row_counts[g]);
-    return prefixes;
-  }
-};
 
 // All states of all entries, for taking entries together.
 class KeptStates final : public Regroup {
@@ -132,7 +80,11 @@ class RowFilter {
 class RowStages {
  public:
   RowStages(const Question& question, const JoinedRows& rows, const Ladder& ladder, const Run& run)
-      : question_(question), rows_(rows), ladder_(ladder), run_(run), pieces_(Pieces::few(rows.rows(), batch_rows)) {}
+      : question_(question),
+        rows_(rows),
+        ladder_(ladder),
+        run_(run),
+        pieces_(Pieces::few(rows.counting_rows(), batch_rows)) {}
 
   // The constants over all rows that count, by Question::overalls.
   std::vector<Value> find_overalls() const {
@@ -180,7 +132,7 @@ class RowStages {
 
   Entries run() {
     std::vector<std::unique_ptr<Part>> parts(pieces_.count());
-    Progress progress(run_, rows_.rows());
+    Progress progress(run_, rows_.counting_rows());
     parallel_for(pieces_, progress, [&](const RowRange& range, std::size_t piece) {
       parts[piece] = std::make_unique<Part>(question_);
       run_piece(range, *parts[piece]);
@@ -188,7 +140,7 @@ class RowStages {
 
     // What the pieces found, in their order.
     Entries entries;
-    entries.read = rows_.rows();
+    entries.read = rows_.counting_rows();
     for (const auto& part : parts) {
       entries.left_out += part->left_out;
       entries.unknown += part->unknown;
@@ -201,6 +153,14 @@ class RowStages {
       for (std::size_t p = 0; p < part->caught.size(); ++p) {
         entries.caught[p].rows += part->caught[p].rows;
         for (const auto& [day, rows] : part->caught[p].days) entries.caught[p].days[day] += rows;
+      }
+
+    entries.unknown_filters.resize(question_.aggregates.size());
+    for (const auto& part : parts)
+      for (std::size_t a = 0; a < part->unknown_filters.size(); ++a) {
+        entries.unknown_filters[a].rows += part->unknown_filters[a].rows;
+        entries.unknown_filters[a].example =
+            std::min(entries.unknown_filters[a].example, part->unknown_filters[a].example);
       }
 
     // Their entries together.
@@ -260,7 +220,12 @@ class RowStages {
         if (aggregate.filter) {
           filtered = &evaluator.evaluate(*aggregate.filter, begin, count, mask.data());
           narrowed.resize(count);
-          for (std::size_t i = 0; i < count; ++i) narrowed[i] = mask[i] && filtered->ints[i] == 1;
+          std::size_t unknown = 0;
+          for (std::size_t i = 0; i < count; ++i) {
+            narrowed[i] = mask[i] && filtered->ints[i] == 1;
+            unknown += mask[i] && filtered->ints[i] == int64_null;
+          }
+          if (unknown > 0) note_unknown(mask, *filtered, begin, unknown, part.unknown_filters[a]);
           active = narrowed.data();
         }
         const Vector* const values =
@@ -268,6 +233,13 @@ class RowStages {
         part.states[a].add(chosen, ids, begin, values, filtered, part.groups());
       }
     });
+  }
+
+  static void note_unknown(const std::vector<unsigned char>& mask, const Vector& truth, std::size_t begin,
+                           std::size_t unknown, Entries::UnknownFilter& noted) {
+    for (std::size_t i = 0; noted.example == no_row && i < mask.size(); ++i)
+      if (mask[i] != 0 && truth.ints[i] == int64_null) noted.example = static_cast<std::uint32_t>(begin + i);
+    noted.rows += unknown;
   }
 
   // How each condition judges the rows in question, separately.
@@ -398,9 +370,15 @@ class RowStages {
   }
 
   void merge(std::vector<std::unique_ptr<Part>>& parts, Entries& entries) const {
-    const AggregateStates::ByOrder by_order = [this](const Aggregate& aggregate, const std::vector<std::uint32_t>& rows,
-                                                     const std::vector<std::uint32_t>& groups, std::size_t count) {
-      return ordered_total(aggregate, rows_, rows, groups, count, ladder_, question_, run_);
+    const AggregateStates::ByOrder by_order = [this, &entries](
+                                                  const Aggregate& aggregate, const std::vector<std::uint32_t>& rows,
+                                                  const std::vector<std::uint32_t>& groups, std::size_t count) {
+      InputDecided decided;
+      ColumnPtr column = ordered_total(aggregate, rows_, rows, groups, count, ladder_, question_, run_, &decided);
+      for (std::size_t a = 0; decided.groups > 0 && a < question_.aggregates.size(); ++a)
+        if (question_.aggregates[a].get() == &aggregate)
+          entries.undecided.push_back({a, decided.groups, decided.one, decided.other});
+      return column;
     };
     // Kept states outlive this, and what they look at outlives them.
     auto whole = std::make_shared<KeptStates>(
@@ -416,12 +394,17 @@ class RowStages {
       for (std::size_t a = 0; a < all.states.size(); ++a) all.states[a].merge(part->states[a], ids, all.groups());
       part.reset();
     }
-    finish(all, entries, by_order);
+    if (question_.include) add_included(question_, rows_, all, run_);
+    std::vector<std::uint8_t> without_rows;
+    if (question_.every) without_rows = add_every_unit(question_, rows_, ladder_, all, run_);
+    finish(all, entries, by_order, without_rows);
     if (question_.keeps_states) entries.regroup = std::move(whole);
   }
 
   // The columns of the entries, from all pieces together.
-  void finish(Part& all, Entries& entries, const AggregateStates::ByOrder& by_order) const {
+  // `filled`: by entry, whether a row of another unit speaks for it (rank.every); empty: for none.
+  void finish(Part& all, Entries& entries, const AggregateStates::ByOrder& by_order,
+              const std::vector<std::uint8_t>& filled) const {
     entries.count = all.groups();
     entries.first_rows = all.first_rows;
     entries.row_counts = all.row_counts;
@@ -438,7 +421,7 @@ class RowStages {
           break;
         case EntryColumn::From::carried:
           if (column.determined)
-            put_of_first_rows(column, all, piece);
+            put_of_first_rows(column, all, filled, piece);
           else
             put_carried(column, all, carried++, piece);
           break;
@@ -453,9 +436,16 @@ class RowStages {
     }
   }
   // The first row speaks for all.
-  void put_of_first_rows(const EntryColumn& column, const Part& all, Piece& piece) const {
+  void put_of_first_rows(const EntryColumn& column, const Part& all, const std::vector<std::uint8_t>& filled,
+                         Piece& piece) const {
     Evaluator evaluator(rows_, rows_.context());
-    for (const std::uint32_t row : all.first_rows) append(piece, evaluator.evaluate(*column.node, row, 1, nullptr), 0);
+    const bool by_unit = !filled.empty() && goes_by_unit(question_, *column.node);
+    for (std::size_t g = 0; g < all.groups(); ++g) {
+      if (by_unit && filled[g] != 0)
+        piece.add_null();
+      else
+        append(piece, evaluator.evaluate(*column.node, all.first_rows[g], 1, nullptr), 0);
+    }
   }
   void put_carried(const EntryColumn& column, const Part& all, std::size_t number, Piece& piece) const {
     const Carried& values = all.carried[number];

@@ -56,6 +56,25 @@ class CountedRows : public WindowRelation {
     encode_sort_key(ladder_, question_, values, name, descending, nulls, false, run_, out);
   }
   void encode_tiebreak(KeyList&) const override {}  // rows that tie stay as they came in
+  bool input_decides() const override { return true; }
+  std::vector<std::pair<std::string, ColumnPtr>> named_columns() const override {
+    std::vector<std::pair<std::string, ColumnPtr>> out;
+    std::vector<std::size_t> own;  // a row of another table may be the partner of several
+    for (std::size_t c = 0; c < question_.row_columns.size(); ++c)
+      if (!question_.row_columns[c].of_window() && question_.row_columns[c].table == 0) own.push_back(c);
+    std::sort(own.begin(), own.end(), [&](std::size_t a, std::size_t b) {
+      return question_.row_columns[a].column < question_.row_columns[b].column;
+    });
+    for (const std::size_t c : own) {
+      const RowColumn& at = question_.row_columns[c];
+      Node node;
+      node.op = Op::name;
+      node.column = static_cast<int>(c);
+      node.type = question_.tables[at.table].table.data().columns[at.column]->type();
+      out.emplace_back(question_.tables[at.table].source->headings()[at.column], values_at(all_, node, counted_, run_));
+    }
+    return out;
+  }
 
  private:
   const Question& question_;
@@ -90,6 +109,7 @@ class EntryRelation : public WindowRelation {
         encode_sort_key(ladder_, question_, *columns_[key], question_.entry_columns[key].name, false, Nulls::last,
                         false, run_, out);
   }
+  bool input_decides() const override { return question_.row_level(); }
 
  private:
   const Question& question_;
@@ -162,6 +182,10 @@ std::vector<WindowNotes> work_out_row_windows(const Question& question, JoinedRo
            [&](std::size_t item, ColumnPtr values, const WindowNotes& noted) {
              rows.set_window(item, number_of.empty() ? std::move(values) : Column::picked(*values, number_of, run));
              notes[item] = noted;
+             if (noted.undecided > 0) {
+               notes[item].one = counted[noted.one];
+               notes[item].other = counted[noted.other];
+             }
            },
            &times, {.made = [&](const SortStep& step, const WindowSort& sort) {
              if (listed.empty() && stands_as_listed(question, step))

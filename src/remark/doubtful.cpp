@@ -3,10 +3,12 @@
 #include <algorithm>
 #include <functional>
 #include <optional>
+#include <set>
 
 #include "order/numbering.hpp"
 #include "question/prose.hpp"
 #include "remark/sentence.hpp"
+#include "table/calendar.hpp"
 #include "table/folded.hpp"
 
 namespace lofty::engine {
@@ -37,8 +39,10 @@ class Doubtful {
       labels();
       too_many_keys();
       several_groups();
+      namesakes();
     }
     last_days();
+    window_shares();
     if (!q_.places) return;
     least_first();
     bent_shares();
@@ -181,12 +185,36 @@ class Doubtful {
             group(example->second) + "), each time with the " + plural(names_.row_noun()) + " of that group alone");
   }
 
+  // Listed entries of one name, in a listing that does not have their key.
+  void namesakes() {
+    const ColumnPtr label = names_.label();
+    if (!label || q_.each.size() != 1 || label->lane() != Lane::code) return;
+    const bool key_is_listed = std::any_of(q_.list_columns.begin(), q_.list_columns.end(), [&](const ListColumn& c) {
+      return c.column >= 0 && static_cast<std::size_t>(c.column) == q_.each.front();
+    });
+    if (key_is_listed) return;
+    std::vector<std::uint32_t> met(label->dictionary().size(), 0);
+    std::size_t count = 0;
+    std::string example;
+    for (const std::uint32_t entry : a_.listed.rows) {
+      if (label->is_null(entry) || ++met[label->code(entry)] != 2) continue;
+      if (count++ == 0) example = to_text(label->value(entry));
+    }
+    if (count == 0) return;
+    const std::string key = q_.entry_columns[q_.each.front()].name;
+    say("namesakes",
+        (count == 1 ? "several " + names_.entry_nouns() + " that are listed have the name " + quoted(example)
+                    : with_commas(count) + " names, as " + quoted(example) + ", are those of several listed " +
+                          names_.entry_nouns()) +
+            "; with " + quoted(key) + " in list.columns they can be told apart");
+  }
+
   // The last day of a period with far fewer rows than the others: it may not be over.
   void last_days() {
     if (a_.outer != nullptr) return;
     for (std::size_t p = 0; p < q_.periods.size(); ++p) {
       const auto& days = a_.entries.caught[p].days;
-      if (days.size() < 8) continue;
+      if (last_unit(p) || days.size() < 8) continue;
       const auto [day, rows] = *days.rbegin();
       const std::size_t others = (a_.entries.caught[p].rows - rows) / (days.size() - 1);
       if (4 * rows >= others) continue;
@@ -194,6 +222,27 @@ class Doubtful {
                                      counted(rows, names_.row_noun()) + "; the other days have " + with_commas(others) +
                                      " on average: it may not be complete");
     }
+  }
+
+  // A period of weeks or longer units whose last one is not over. Said where a tenth of it or more is missing.
+  bool last_unit(std::size_t p) {
+    const auto found = std::find_if(a_.ladder.periods.begin(), a_.ladder.periods.end(),
+                                    [&](const Period& one) { return one.name == q_.periods[p].name; });
+    if (found == a_.ladder.periods.end() || found->last.empty() || found->whole || found->unit.empty() ||
+        found->unit == "day" || a_.entries.caught[p].rows == 0)
+      return false;
+    const auto last = day_of(a_, q_.periods[p].last);
+    if (!last) return false;
+    const auto unit = calendar_unit(found->unit);
+    const std::int64_t begin = start_of_unit(*unit, *last, a_.ladder.first_month),
+                       end = start_of_unit_after(*unit, *last, a_.ladder.first_month);
+    const std::int64_t missing = end - 1 - *last, days = end - begin;
+    if (missing * 10 < days) return false;
+    say("last-unit-incomplete", "the last " + found->unit + " of " + quoted(found->name) + " is not complete: it has " +
+                                    with_commas(static_cast<std::size_t>(days - missing)) + " of " +
+                                    counted(static_cast<std::size_t>(days), "day") +
+                                    "; `whole = true` takes complete ones only");
+    return true;
   }
 
   // What a sort key that is a total is computed from; null for others.
@@ -212,35 +261,75 @@ class Doubtful {
 
   void least_first() {
     const SortKey& key = q_.by.front();
-    if (key.descending || !q_.level->best) return;
+    if (key.descending || (!q_.level->best && !q_.level->best_percent)) return;
     const Aggregate* const total = aggregate_of(*total_of(key));
     if (total == nullptr || (total->kind != AggregateKind::sum && total->kind != AggregateKind::count &&
                              total->kind != AggregateKind::count_rows && total->kind != AggregateKind::count_distinct))
       return;
-    say("least-first", "the best " + with_commas(*q_.level->best) + " are those with the least " + quoted(key.text) +
-                           ", because it goes up; desc puts the most first");
+    say("least-first", "the best " + so_many(q_.level->best, q_.level->best_percent) + " are those with the least " +
+                           quoted(key.text) + ", because it goes up; desc puts the most first");
   }
 
   void bent_shares() {
     for (std::size_t a = 0; a < q_.also.size(); ++a) {
       const Measure measure = q_.level->also[a].measure;
       if (measure != Measure::share && measure != Measure::running_share) continue;
-      const Column& of = *a_.entries.columns[static_cast<std::size_t>(q_.also[a].of)];
-      std::size_t count = 0;
-      std::uint32_t example = 0;
-      for (std::uint32_t e = 0; e < of.rows(); ++e) {
-        if (of.is_null(e)) continue;
-        const Value value = of.value(e);
-        const auto* const exact = std::get_if<Decimal>(&value);
-        if (exact != nullptr ? exact->coefficient() >= 0 : std::get<double>(value) >= 0) continue;
-        if (count++ == 0) example = e;
-      }
-      if (count > 0)
-        say("negative-in-share", names_.counted_entries(count) + (count == 1 ? " has" : " have") + " a negative " +
-                                     quoted(q_.level->also[a].of) + " (" + names_.entry_name(example) + ": " +
-                                     to_text(of.value(example)) +
-                                     "), so the other shares add up to more than the whole");
+      negatives(*a_.entries.columns[static_cast<std::size_t>(q_.also[a].of)], q_.level->also[a].of);
     }
+  }
+  void negatives(const Column& of, const std::string& name) {
+    if (!negative_said_.insert(name).second) return;
+    std::size_t count = 0;
+    std::uint32_t example = 0;
+    for (std::uint32_t e = 0; e < of.rows(); ++e) {
+      if (of.is_null(e)) continue;
+      const Value value = of.value(e);
+      const auto* const exact = std::get_if<Decimal>(&value);
+      if (exact != nullptr ? exact->coefficient() >= 0 : std::get<double>(value) >= 0) continue;
+      if (count++ == 0) example = e;
+    }
+    if (count > 0)
+      say("negative-in-share", names_.counted_entries(count) + (count == 1 ? " has" : " have") + " a negative " +
+                                   quoted(name) + " (" + names_.entry_name(example) + ": " +
+                                   to_text(of.value(example)) + "), so the other shares add up to more than the whole");
+  }
+
+  // The same of shares that [windows] computes: x / sum(x) over (...).
+  void window_shares() {
+    for (const EntryColumn& column : q_.entry_columns) {
+      if (column.from != EntryColumn::From::windowed || !column.node) continue;
+      each_node_below(*column.node, [&](const Node& divide) {
+        if (divide.op != Op::divide) return;
+        const WindowCall* const whole = sum_in(*divide.args[1]);
+        if (whole == nullptr) return;
+        const std::string of = signature(*whole->value);
+        bool same = false;
+        each_node_below(*divide.args[0], [&](const Node& below) {
+          const WindowCall* const part = sum_of(below);
+          same = same || signature(below) == of || (part != nullptr && signature(*part->value) == of);
+        });
+        if (!same) return;
+        const ColumnPtr values = evaluate_column(*whole->value, ColumnSource(a_.entries.count, a_.entries.columns),
+                                                 a_.entries.context, a_.run);
+        negatives(*values, whole->value->source());
+      });
+    }
+  }
+  // The sum over a window that a name stands for.
+  const WindowCall* sum_of(const Node& node) const {
+    if (node.op != Op::name || node.column < 0 || static_cast<std::size_t>(node.column) >= q_.entry_columns.size())
+      return nullptr;
+    const EntryColumn& column = q_.entry_columns[static_cast<std::size_t>(node.column)];
+    if (column.from != EntryColumn::From::window) return nullptr;
+    const WindowCall& call = *q_.entry_windows[column.index].call;
+    return call.function == WindowFunction::sum && call.value ? &call : nullptr;
+  }
+  const WindowCall* sum_in(const Node& node) const {
+    const WindowCall* found = nullptr;
+    each_node_below(node, [&](const Node& below) {
+      if (const WindowCall* const call = sum_of(below)) found = call;
+    });
+    return found;
   }
 
   // Means and quotients that are equal as they were rounded, and differ before.
@@ -285,6 +374,7 @@ class Doubtful {
                              (count > 1 ? "; so do " + counted(count - 1, "other") : ""));
   }
 
+  std::set<std::string> negative_said_;
   static constexpr std::uint32_t seen_twice = no_row - 1;
   const LevelAnswer& a_;
   const Question& q_;

@@ -26,10 +26,12 @@ class Remarks {
               " is neither true nor false, because of a blank: " + (a_.entries.unknown == 1 ? "it does" : "they do") +
               " not count" + " (the first is " + a_.joined->place_of(a_.entries.unknown_example) + ")");
     }
+    remark_filters();
     remark_periods();
 
     // Entries and places.
     if (a_.outer == nullptr) remark_blanks();  // they are the same rows at every level
+    remark_first_and_last();
     remark_blank_groups();
     if (a_.question.places) {
       remark_unranked();
@@ -38,11 +40,48 @@ class Remarks {
     }
     remark_overlaps();
     remark_orderings();
-    if (a_.entries.count == 0)
+    remark_nothing();
+  }
+
+  // Why the listing is empty, by the stage that left nothing.
+  void remark_nothing() {
+    if (a_.entries.count > 0) return;
+    if (a_.entries.read == 0)
+      say("nothing-counts", "the table has no rows");
+    else if (a_.entries.counted == 0)
       say("nothing-counts",
-          a_.entries.read == 0
-              ? "the table has no rows"
-              : "no " + names_.row_noun() + " counts: the condition holds for none of " + with_commas(a_.entries.read));
+          "no " + names_.row_noun() + " counts: the condition holds for none of " + with_commas(a_.entries.read));
+    else if (a_.dropped.before > 0)
+      say("nothing-left", "no " + names_.entry_noun() + " is left: " + quoted(a_.question.level->having) +
+                              " holds for none of " + with_commas(a_.dropped.before));
+    else
+      say("nothing-left", "no " + names_.entry_noun() + " is left: the level outside lists nothing");
+  }
+
+  // Filters of totals that a blank makes unknown, as for conditions: one remark a filter.
+  void remark_filters() {
+    if (a_.outer != nullptr) return;
+    std::vector<std::string> said;
+    for (std::size_t a = 0; a < a_.question.aggregates.size(); ++a) {
+      const Aggregate& aggregate = *a_.question.aggregates[a];
+      const Entries::UnknownFilter& unknown = a_.entries.unknown_filters[a];
+      if (unknown.rows > 0)
+        say_unknown_filter(aggregate.filter->source(), aggregate.text, unknown.rows,
+                           " (the first is " + a_.joined->place_of(unknown.example) + ")", said);
+    }
+    for (std::size_t w = 0; w < a_.entries.window_notes.size(); ++w) {
+      const WindowCall& call = *a_.question.row_windows[w].call;
+      if (a_.entries.window_notes[w].filter_unknown > 0)
+        say_unknown_filter(call.filter->source(), call.text, a_.entries.window_notes[w].filter_unknown, "", said);
+    }
+  }
+  void say_unknown_filter(const std::string& filter, const std::string& total, std::size_t rows,
+                          const std::string& example, std::vector<std::string>& said) {
+    if (std::find(said.begin(), said.end(), filter) != said.end()) return;
+    said.push_back(filter);
+    say("unknown-condition", "for " + counted(rows, names_.row_noun()) + " the filter " + quoted(filter) +
+                                 " is neither true nor false, because of a blank: " + quoted(total) + " leaves " +
+                                 (rows == 1 ? "it" : "them") + " out" + example);
   }
 
   void remark_periods() {
@@ -96,6 +135,19 @@ class Remarks {
     if (found.would_help)
       text += "; " + quoted(names[*found.would_help]) + " as a tie-breaker would leave " + with_commas(found.left);
     say("input-decides", std::move(text));
+  }
+
+  // First and last values by an order in which several rows are first, or last.
+  void remark_first_and_last() {
+    for (const Entries::Undecided& one : a_.entries.undecided) {
+      const Aggregate& aggregate = *a_.question.aggregates[one.aggregate];
+      std::vector<std::string> keys;
+      for (const SortKey& key : aggregate.order) keys.push_back(quoted(key.text));
+      say("input-decides", "for " + names_.counted_entries(one.entries) + " several rows are equal on " +
+                               lofty::engine::listed(keys) + " (" + a_.joined->place_of(one.one) + " and " +
+                               a_.joined->place_of(one.other) + " for two), so that the order of the input decides " +
+                               quoted(aggregate.text) + "; a further key in its `order by` would settle it");
+    }
   }
 
   void remark_overlaps() {
@@ -156,13 +208,16 @@ class Remarks {
                                    : report.unmatched == 1              ? "; it is left out"
                                                                         : "; they are left out"));
       if (report.without_rows > 0)
-        say("entries-without-rows", counted(report.without_rows, noun_of_table(other.alias)) + " of " +
-                                        other.source->name() + " " + (report.without_rows == 1 ? "has" : "have") +
-                                        " no " + plural(names_.row_noun()) + ": " + keys +
-                                        examples(report.without_examples, report.without_rows) +
-                                        (a_.accounting.joins[j].added == 0 ? ""
-                                         : report.without_rows == 1        ? "; it is a separate row"
-                                                                           : "; each is a separate row"));
+        say("entries-without-rows",
+            counted(report.without_rows, noun_of_table(other.alias)) + " of " + other.source->name() + " " +
+                (report.without_rows == 1 ? "has" : "have") + " no " + plural(names_.row_noun()) + ": " + keys +
+                examples(report.without_examples, report.without_rows) +
+                (a_.question.joins[j].include
+                     ? "; with totals over no rows, " +
+                           std::string(report.without_rows == 1 ? "it is an entry" : "they are entries")
+                 : a_.accounting.joins[j].added == 0 ? ""
+                 : report.without_rows == 1          ? "; it is a separate row"
+                                                     : "; each is a separate row"));
       if (report.several > 0)
         say("rows-multiplied", counted(report.several, names_.row_noun()) + " found several partners in " +
                                    other.source->name() + ", and " + (report.several == 1 ? "counts" : "count") +
@@ -314,11 +369,13 @@ class Remarks {
     const Value tied = a_.places.by.front()->value(order.rows()[cut.at]);
     const auto* const number = std::get_if<Decimal>(&tied);
     const std::string group = group_of(cut.at);
-    const std::string tie =
-        names_.counted_entries(sharing) + " share place " + with_commas(a_.places.competition[begin]) +
-        (group.empty() ? "" : " in " + group) + " (" + quoted(a_.question.by.front().text) + " " +
-        (number != nullptr ? number->grouped_text() : names_.shown(tied)) + "); the " +
-        (cut.best ? "best " + with_commas(*level.best) : "worst " + with_commas(*level.worst)) + " are kept";
+    const std::string tie = names_.counted_entries(sharing) + " share place " +
+                            with_commas(a_.places.competition[begin]) + (group.empty() ? "" : " in " + group) + " (" +
+                            quoted(a_.question.by.front().text) + " " +
+                            (number != nullptr ? number->grouped_text() : names_.shown(tied)) + "); the " +
+                            (cut.best ? "best " + so_many(level.best, level.best_percent)
+                                      : "worst " + so_many(level.worst, level.worst_percent)) +
+                            " are kept";
     if (level.cut == Cut::with_ties) return tie + ", and all that tie are listed: " + names_between(begin, end);
 
     const std::string upper = names_between(begin, cut.at), lower = names_between(cut.at, end);

@@ -18,6 +18,10 @@ std::optional<std::int64_t> day_of(const LevelAnswer& a, const NodePtr& node) {
   return day_at(node->type, at);
 }
 
+std::string so_many(const std::optional<std::size_t>& number, const std::optional<Decimal>& percent) {
+  return percent ? percent->text() + " %" : number ? with_commas(*number) : std::string();
+}
+
 std::string day_text(std::int64_t day) { return Date{static_cast<std::int32_t>(day)}.text(); }
 
 namespace {
@@ -67,12 +71,19 @@ std::string period_sentence(const LevelAnswer& a, std::size_t p) {
   return s + ".";
 }
 
+const char* month_name(int month) {
+  constexpr const char* names[] = {"January", "February", "March",     "April",   "May",      "June",
+                                   "July",    "August",   "September", "October", "November", "December"};
+  return names[month - 1];
+}
+
 // "the best 3", "the worst 3", "the best 3 and the worst 5"
 std::string kept_words(const LevelAnswer& a) {
+  const Level& level = *a.question.level;
+  const std::string best = so_many(level.best, level.best_percent), worst = so_many(level.worst, level.worst_percent);
   std::string words;
-  if (a.question.level->best) words = "the best " + with_commas(*a.question.level->best);
-  if (a.question.level->worst)
-    words += (words.empty() ? "the worst " : " and the worst ") + with_commas(*a.question.level->worst);
+  if (!best.empty()) words = "the best " + best;
+  if (!worst.empty()) words += (words.empty() ? "the worst " : " and the worst ") + worst;
   return words;
 }
 
@@ -95,6 +106,9 @@ std::string sentence(const LevelAnswer& a) {
   if (!inner)
     s += a.ladder.where.empty() ? "; all " + plural(names.row_noun()) + " count"
                                 : "; " + plural(names.row_noun()) + " count where " + a.ladder.where;
+  if (a.question.include)
+    s += "; all of " + a.question.level->include + " are " + names.entry_nouns() + ", with rows that count or without";
+  if (a.question.every) s += "; every " + a.question.level->every + " is there, with rows that count or without";
   if (a.question.having) s += "; " + names.entry_nouns() + " take part where " + a.question.level->having;
   if (a.question.eligible) s += "; ranked are those with " + a.question.level->eligible;
   if (a.question.places) {
@@ -102,7 +116,7 @@ std::string sentence(const LevelAnswer& a) {
       s += "; " + std::string(to_string(a.question.level->ties)) + " places";
     if (!a.question.level->tiebreak.empty()) s += ", ties told apart by " + a.question.level->tiebreak;
     if (a.question.keep_where) s += "; kept where " + a.question.level->where;
-    if (a.question.level->best || a.question.level->worst)
+    if (a.question.level->cuts())
       s += (a.question.keep_where ? ", of these " : "; ") + kept_words(a) +
            (a.question.within.empty() ? "" : " of each") +
            (a.question.level->cut == Cut::strict ? ", strictly" : ", ties at the cut kept");
@@ -121,10 +135,13 @@ std::string sentence(const LevelAnswer& a) {
     if (&choice == &a.ladder.choices.back()) s += ".";
   }
   if (!a.ladder.compare.with.empty()) s += " Compared with " + a.ladder.compare.with + ".";
+  if (!a.ladder.compare.period.empty())
+    s += " Compared with the whole stretch before " + quoted(a.ladder.compare.period) + ".";
   for (const auto& [name, value] : a.ladder.compare.choose) {
     s += (&name == &a.ladder.compare.choose.front().first ? " Compared with " : ", ") + name + " = " + to_text(value);
     if (&name == &a.ladder.compare.choose.back().first) s += ".";
   }
+  if (a.ladder.first_month != 1) s += std::string(" Years begin in ") + month_name(a.ladder.first_month) + ".";
   for (std::size_t p = 0; p < a.question.periods.size(); ++p) s += " " + period_sentence(a, p);
   for (std::size_t o = 0; o < a.question.overalls.size(); ++o)
     if (a.question.overalls[o]->written)
@@ -144,9 +161,8 @@ std::string shown_of_total(const LevelAnswer& a) {
     which = "the first " + with_commas(*list.first) + " and last " + with_commas(*list.last);
   else if (some)
     which.insert(0, list.first ? "the first " : "the last ");
-  std::string s = counts.listed == counts.entries
-                      ? names.counted_entries(counts.entries)
-                      : which + " of " + names.counted_entries(counts.entries);
+  std::string s = counts.listed == counts.entries ? names.counted_entries(counts.entries)
+                                                  : which + " of " + names.counted_entries(counts.entries);
   if (some && list.sample) s += " (seed " + std::to_string(list.seed) + ")";
   const bool repeated =
       std::any_of(counts.joins.begin(), counts.joins.end(), [](const auto& join) { return join.more > 0; });

@@ -20,5 +20,7 @@ std::string shown_of_total(const LevelAnswer& answer);
 // A constant that is a day; none where the period is open, or over no rows.
 std::optional<std::int64_t> day_of(const LevelAnswer& answer, const NodePtr& node);
 std::string day_text(std::int64_t day);
+// "10", "10 %"; empty: neither.
+std::string so_many(const std::optional<std::size_t>& number, const std::optional<Decimal>& percent);
 
 }  // namespace lofty::engine

@@ -35,7 +35,32 @@ class WindowRemarks {
       if (!calls.empty()) one(*uses[w].call, calls, notes[w], rows);
       if (!notes[w].split_tiers.empty()) split(quoted(uses[w].call->text), notes[w].split_tiers);
     }
+    undecided(uses, notes, rows);
   }
+  // One remark for all whose values the input's order decides; that of most rows has the examples.
+  void undecided(const std::vector<WindowUse>& uses, const std::vector<WindowNotes>& notes, bool rows) {
+    std::vector<std::string> calls;
+    const WindowNotes* most = nullptr;
+    const WindowCall* call = nullptr;
+    for (std::size_t w = 0; w < notes.size(); ++w) {
+      if (notes[w].undecided == 0) continue;
+      calls.push_back(quoted(uses[w].call->text));
+      if (most != nullptr && notes[w].undecided <= most->undecided) continue;
+      most = &notes[w];
+      call = uses[w].call.get();
+    }
+    if (most == nullptr) return;
+    const auto name = [&](std::uint32_t row) {
+      return &notes == &a_.window_notes ? names_.entry_name(row) : a_.joined->place_of(row);
+    };
+    say("input-decides",
+        counted_of(most->undecided, rows) + " are equal along " + keys(call->order) + " (" + name(most->one) + " and " +
+            name(most->other) + " for two), so that the order of the " + "input decides " + listed(calls) +
+            (most->would_decide.empty()
+                 ? std::string("; a further key in its `order by` would settle it")
+                 : "; " + quoted(most->would_decide) + " as a further key in `order by` would settle it"));
+  }
+
   // The first row of a frame that was not written is the partition's, whatever the order does to its end.
   static bool speaks(const WindowCall& call) {
     return call.uses_frame() && (call.frame_written || call.function != WindowFunction::first_value);
@@ -62,7 +87,7 @@ class WindowRemarks {
                                counted_of(notes.sharing, rows) + " share one value with their peers (up to " +
                                with_commas(notes.largest_peers) + " at a time), because no frame is written; " +
                                "`rows between unbounded preceding and current row` tells them apart, one by one");
-      else
+      if (notes.runs)
         say("running-not-total", written + (several ? " run: from " : " runs: from ") + start + " along " +
                                      keys(call.order) +
                                      " to the row itself, because no frame is written; without `order by` " +

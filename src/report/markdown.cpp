@@ -6,6 +6,7 @@
 #include "io/write_marks.hpp"
 #include "report/cells.hpp"
 #include "report/fold.hpp"
+#include "report/names.hpp"
 
 namespace lofty::report {
 namespace {
@@ -94,6 +95,17 @@ std::string markdown(const Standings& s, bool whole) {
     for (; summary < s.summaries().size() && s.summaries()[summary].after == r; ++summary)
       out += summary_text(s, cells, s.summaries()[summary]);
   }
+
+  for (const Departed& one : s.departed()) {
+    if (one.values.empty()) continue;
+    out += "|";
+    for (std::size_t c = 0; c < one.values.size(); ++c) {
+      const std::string text = value_text(s, cells, c, one.values[c]);
+      out += " " + (text.empty() ? text : "*" + markdown_cell(text) + "*") + " |";
+    }
+    out += "\n";
+  }
+  if (!s.departed().empty()) out += "\n" + markdown_sentence("No longer listed: " + departed_text(s)) + ".\n";
 
   out += "\n" + markdown_sentence(s.shown_of_total()) + ".\n";
   for (const Remark& remark : s.remarks())

@@ -200,8 +200,7 @@ class AnswerData {
     // To the template an empty text is there, too: what does not apply is not set.
     if (row_tied) out.set("class", "tied");
     out.set("level", std::to_string(s_.level(r)));
-    if (s_.passed_over(r) > 0)
-      out.set("note", "(" + engine::with_commas(s_.passed_over(r)) + " not shown)");
+    if (s_.passed_over(r) > 0) out.set("note", "(" + engine::with_commas(s_.passed_over(r)) + " not shown)");
     return out;
   }
 
@@ -233,7 +232,16 @@ class AnswerData {
 
   void departed(data& out) const {
     if (s_.departed().empty()) return;
-    out.set("departed", "No longer listed: " + departed_text(s_));
+    data all = list();
+    for (const Departed& one : s_.departed()) {
+      data row;
+      row.set("name", one.name);
+      row.set("was", to_text(one.was));
+      row.set("now", is_null(one.now) ? std::string("no place") : to_text(one.now));
+      all.push_back(row);
+    }
+    out.set("departed", all);
+    out.set("any_departed", true);
   }
 
   void remarks(data& out) const {

@@ -7,10 +7,7 @@
 #include "report/width.hpp"
 
 namespace lofty {
-namespace {
-
-
-}  // namespace
+namespace {}  // namespace
 
 Picture picture_of(const Standings& standings, PictureKind kind, const PictureOptions& options) {
   if (standings.rows() == 0) report::refuse(Code::nothing_to_draw, "there is nothing to draw: the answer has no rows");

@@ -50,8 +50,7 @@ std::string marked(const Location& location, const Looks& looks) {
   std::string marks;
   for (int i = 0; i < width; ++i) marks += "\xE2\x80\xBE";  // an overline, below the text
   return "    " + lead + first + inked(middle, Ink::mark, looks) + rest + "\n    " +
-         std::string(static_cast<std::size_t>(indent), ' ') +
-         marks + "\n";
+         std::string(static_cast<std::size_t>(indent), ' ') + marks + "\n";
 }
 
 }  // namespace
@@ -63,7 +62,8 @@ std::string problems_text(const std::vector<Problem>& problems, const Looks& loo
     std::string where = printable(p.location.file);
     if (p.location.line > 0) where += (where.empty() ? "line " : ", line ") + std::to_string(p.location.line);
     if (p.location.column > 0) where += ", column " + std::to_string(p.location.column);
-    if (!p.location.key.empty() && p.location.line == 0) where += (where.empty() ? "" : ", ") + printable(p.location.key);
+    if (!p.location.key.empty() && p.location.line == 0)
+      where += (where.empty() ? "" : ", ") + printable(p.location.key);
     const std::string head = where.empty() ? "" : where + ": ";
     const std::string body = wrapped(head + printable(p.sentence), looks.width, 2);
     // Where the head itself was wrapped, it is not worth finding again for the sake of ink.

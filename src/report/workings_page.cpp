@@ -147,8 +147,7 @@ class WorkingsPage {
     out_ += grid.text(looks_);
     if (listed < w_.lines.rows())
       out_ +=
-          inked("  (" + count_text(w_.lines.rows() - listed, "more row", "more rows") + ")", Ink::quiet, looks_) +
-          "\n";
+          inked("  (" + count_text(w_.lines.rows() - listed, "more row", "more rows") + ")", Ink::quiet, looks_) + "\n";
   }
 
   const Workings& w_;

@@ -103,6 +103,7 @@ std::size_t Census::values() const {
 void Census::merge(const Census& other) {
   for (std::size_t i = 0; i < looks; ++i) count[i] += other.count[i];
   scale = std::max(scale, other.scale);
+  least_scale = std::min(least_scale, other.least_scale);
 }
 
 Type type_from(const Census& census) {
@@ -161,8 +162,8 @@ std::size_t PieceReader::add_same_texts(const FieldRun& fields, std::size_t from
   return r - from;
 }
 
-PieceReader::PieceReader(std::optional<Type> forced, NumberForm form)
-    : forced_(forced), form_(form), piece_(forced.value_or(Type{Kind::text})) {
+PieceReader::PieceReader(std::optional<Type> forced, std::shared_ptr<const Specimen> written)
+    : forced_(forced), written_(std::move(written)), piece_(forced.value_or(Type{Kind::text})) {
   started_ = forced.has_value();
 }
 
@@ -222,49 +223,29 @@ void PieceReader::convert(std::string_view text, const Reading& reading) {
   misfit(text);
 }
 
-bool plain_number(std::string_view text, const NumberForm& form, std::string& out) {
-  out.clear();
-  if (!text.empty() && text.front() == '-') {
-    out = "-";
-    text.remove_prefix(1);
+// A text of a declared form, as it would be read if it were written the usual way.
+Reading PieceReader::read_written(std::string_view text) {
+  const auto value = written_->read(text);
+  if (!value) return {};
+  Reading reading;
+  if (const auto* const number = std::get_if<Decimal>(&*value)) {
+    reading.look = number->scale() > 0 ? Look::decimal : Look::integer;
+    reading.coefficient = number->coefficient();
+    reading.scale = number->scale();
+    if (!written_->mark().empty())
+      ++(text.find(written_->mark()) != std::string_view::npos ? marks_.with : marks_.without);
+  } else if (const auto* const day = std::get_if<Date>(&*value)) {
+    reading.look = Look::date;
+    reading.instant = day->days;
+  } else {
+    reading.look = Look::timestamp;
+    reading.instant = std::get<Timestamp>(*value).microseconds;
   }
-  const auto digit = [](char c) { return c >= '0' && c <= '9'; };
-
-  // Digits, in threes where signs are between them.
-  std::size_t at = 0, group = 0;  // digits since the last sign between thousands
-  bool grouped = false;
-  for (; at < text.size() && (digit(text[at]) || (form.thousands != 0 && text[at] == form.thousands)); ++at) {
-    if (digit(text[at])) {
-      out += text[at];
-      ++group;
-      continue;
-    }
-    if (grouped ? group != 3 : group == 0 || group > 3) return false;
-    grouped = true;
-    group = 0;
-  }
-  if ((grouped && group != 3) || (group == 0 && !grouped && at == text.size())) return false;
-
-  // The decimals.
-  if (at == text.size()) return true;
-  if (text[at] != form.point) return false;
-  out += '.';
-  for (++at; at < text.size() && digit(text[at]); ++at) out += text[at];
-  return at == text.size() && digit(text.back());
+  return reading;
 }
 
 void PieceReader::add(std::string_view text) {
   count_alike();
-  if (!form_.usual()) {
-    if (plain_number(text, form_, plain_)) {
-      add_guessing(plain_);
-    } else {
-      ++census_.count[static_cast<std::size_t>(Look::other)];
-      misfit(text);
-    }
-    ++rows_;
-    return;
-  }
   if (forced_ && forced_->kind == Kind::text)
     piece_.add_text(text);
   else
@@ -276,10 +257,13 @@ void PieceReader::add(std::string_view text) {
 }
 
 void PieceReader::add_guessing(std::string_view text) {
-  const Reading reading = read_text(text);
+  const Reading reading = written_ ? read_written(text) : read_text(text);
   ++census_.count[static_cast<std::size_t>(reading.look)];
   last_look_ = reading.look;
-  if (reading.look == Look::decimal) census_.scale = std::max(census_.scale, reading.scale);
+  if (reading.look == Look::decimal) {
+    census_.scale = std::max(census_.scale, reading.scale);
+    census_.least_scale = std::min(census_.least_scale, reading.scale);
+  }
   if (!started_) {
     Census one;
     ++one.count[static_cast<std::size_t>(reading.look)];

@@ -4,11 +4,14 @@
 
 #include <array>
 #include <cstdint>
+#include <limits>
+#include <memory>
 #include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
 
+#include "lofty/specimen.hpp"
 #include "lofty/value.hpp"
 #include "table/column.hpp"
 
@@ -32,7 +35,8 @@ Reading read_text(std::string_view text);
 // What the values of a column, or of a part of it, look like.
 struct Census {
   std::array<std::size_t, looks> count{};
-  int scale = 0;  // most decimals of a `decimal`
+  int scale = 0;                                               // most decimals of a `decimal`
+  int least_scale = std::numeric_limits<std::int32_t>::max();  // fewest of one
 
   std::size_t of(Look look) const { return count[static_cast<std::size_t>(look)]; }
   std::size_t values() const;  // those that are not blank
@@ -64,14 +68,14 @@ struct FieldRun {
   }
 };
 
-// How numbers are written, where that is declared.
-struct NumberForm {
-  char thousands = 0;  // 0: none
-  char point = '.';
-  bool usual() const { return thousands == 0 && point == '.'; }
+// How many values of a column have the mark of a currency or unit that its example has, and how many have none.
+struct Marks {
+  std::size_t with = 0, without = 0;
+  void merge(const Marks& other) {
+    with += other.with;
+    without += other.without;
+  }
 };
-// "12.345,60" as "12345.60"; false where it is no number of that form: thousands are in threes.
-bool plain_number(std::string_view text, const NumberForm& form, std::string& out);
 
 // Reads one column of one piece of a file. Without a declared type it guesses from the first value, keeps a census of
 // all, and leaves values that do not fit the guess as null; `settled()` then tells whether the guess holds for the
@@ -79,8 +83,8 @@ bool plain_number(std::string_view text, const NumberForm& form, std::string& ou
 class PieceReader {
  public:
   PieceReader() : PieceReader(std::nullopt) {}
-  // `form` is for a declared type of numbers.
-  explicit PieceReader(std::optional<Type> forced, NumberForm form = {});
+  // `written`: how the values of a declared type are written, where that is declared too.
+  explicit PieceReader(std::optional<Type> forced, std::shared_ptr<const Specimen> written = nullptr);
 
   // Room for this many rows, where that is known.
   void reserve(std::size_t rows, Piece::Room buffer = {}) {
@@ -107,6 +111,7 @@ class PieceReader {
     all.count[static_cast<std::size_t>(alike_look())] += alike_;
     return all;
   }
+  const Marks& marks() const { return marks_; }
   std::size_t rows() const { return rows_ + alike_; }
   // Would the values, stored as they are, serve a column of this type without reading the text again?
   bool serves(const Type& type) const;
@@ -133,10 +138,11 @@ class PieceReader {
   void add_guessing(std::string_view text);
   void convert(std::string_view text, const Reading& reading);
   void misfit(std::string_view text);
+  Reading read_written(std::string_view text);
 
   std::optional<Type> forced_;
-  NumberForm form_;
-  std::string plain_;  // a number as it is usually written
+  std::shared_ptr<const Specimen> written_;
+  Marks marks_;
   bool started_ = false, hopeless_ = false;
   bool short_numbers_ = false;  // a guess of integer or decimal, all of 64 bits so far
   std::uint32_t last_code_ = Dictionary::none;

@@ -38,6 +38,12 @@ std::string folded(std::string_view text) {
   return out;
 }
 
+std::string folded_and_trimmed(std::string_view text) {
+  const auto first = text.find_first_not_of(" \t");
+  if (first == std::string_view::npos) return {};
+  return folded(text.substr(first, text.find_last_not_of(" \t") - first + 1));
+}
+
 bool equal_folded(std::string_view a, std::string_view b) {
   return a.size() == b.size() &&
          std::equal(a.begin(), a.end(), b.begin(), [](char x, char y) { return fold(x) == fold(y); });

@@ -11,6 +11,8 @@ namespace {
 constexpr std::pair<std::string_view, std::string_view> retired_names[] = {
     // Keys of a ladder.
     {"across", "crossed"},
+    {"data.columns.*.point", "written"},
+    {"data.columns.*.thousands", "written"},
     {"data.join[].kind", "type"},
     {"list.order_by", "alternative"},
     {"periods.*.anchor", "ends"},

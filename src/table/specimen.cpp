@@ -3,27 +3,60 @@
 
 #include "lofty/specimen.hpp"
 
+#include <unicode/dtfmtsym.h>
+#include <unicode/locid.h>
+
 #include <algorithm>
 #include <cctype>
-#include <set>
 #include <utility>
 
 #include "lofty/error.hpp"
+#include "table/folded.hpp"
 
 namespace lofty {
+
+using engine::equal_folded;
 namespace {
 
-constexpr std::array<std::string_view, 12> month_names = {"January",   "February", "March",    "April",
-                                                          "May",       "June",     "July",     "August",
-                                                          "September", "October",  "November", "December"};
-
 bool is_digit(char c) { return c >= '0' && c <= '9'; }
-bool is_letter(char c) { return std::isalpha(static_cast<unsigned char>(c)) != 0; }
+// ASCII letters, and all bytes of characters beyond it.
+bool is_letter(char c) {
+  return std::isalpha(static_cast<unsigned char>(c)) != 0 || static_cast<unsigned char>(c) >= 0x80;
+}
+
+// Blanks that stand between digits, or between digits and a mark: the usual one, the tab, and those without a break.
+constexpr std::string_view blanks[] = {" ", "\t", "\u00A0", "\u202F", "\u2009"};
+
+constexpr std::string_view apostrophes[] = {"'", "\u2019"};
 
 std::string_view trimmed(std::string_view text) {
-  while (!text.empty() && (text.front() == ' ' || text.front() == '\t')) text.remove_prefix(1);
-  while (!text.empty() && (text.back() == ' ' || text.back() == '\t')) text.remove_suffix(1);
+  for (bool any = true; any;) {
+    any = false;
+    for (const std::string_view blank : blanks) {
+      if (text.starts_with(blank)) {
+        text.remove_prefix(blank.size());
+        any = true;
+      } else if (text.ends_with(blank)) {
+        text.remove_suffix(blank.size());
+        any = true;
+      }
+    }
+  }
   return text;
+}
+
+// Takes `front` off the text; of blanks, and of apostrophes, one is as good as another.
+bool take_sign(std::string_view& text, std::string_view front) {
+  const auto take = [&](std::string_view sign) {
+    if (sign.empty() || !text.starts_with(sign)) return false;
+    text.remove_prefix(sign.size());
+    return true;
+  };
+  if (take(front)) return true;
+  for (const auto& alike : {std::span<const std::string_view>(blanks), std::span<const std::string_view>(apostrophes)})
+    if (std::find(alike.begin(), alike.end(), front) != alike.end())
+      return std::any_of(alike.begin(), alike.end(), take);
+  return false;
 }
 
 [[noreturn]] void refuse(Code code, std::string sentence, std::string_view specimen, std::string advice) {
@@ -50,13 +83,54 @@ std::string two_digits(int number, bool padded) { return (padded && number < 10 
 bool is_unit(std::string_view affix) {
   std::string letters;
   for (const char c : affix)
-    if (is_letter(c)) letters += c;
+    if (std::isalpha(static_cast<unsigned char>(c)) != 0) letters += c;
   const bool code =
       letters.size() == 3 && std::all_of(letters.begin(), letters.end(), [](char c) { return c >= 'A' && c <= 'Z'; });
   return !letters.empty() && !code;
 }
 
 }  // namespace
+
+// The months of one language, and the English ones.
+struct Specimen::MonthNames {
+  // By language: whole names and short ones, without a point at their end.
+  std::vector<std::array<std::string, 12>> whole, brief;
+
+  explicit MonthNames(const std::string& locale) {
+    if (!locale.empty()) add(icu::Locale(locale.c_str()));
+    add(icu::Locale::getEnglish());
+  }
+
+  // The names of a kind that a text begins with: the month (0 to 11) of the longest, and how long it is.
+  static std::optional<std::pair<int, std::size_t>> at_front(const std::vector<std::array<std::string, 12>>& languages,
+                                                             std::string_view text) {
+    std::optional<std::pair<int, std::size_t>> found;
+    for (const auto& names : languages)
+      for (std::size_t m = 0; m < names.size(); ++m)
+        if (text.size() >= names[m].size() && equal_folded(text.substr(0, names[m].size()), names[m]) &&
+            (!found || names[m].size() > found->second))
+          found = {static_cast<int>(m), names[m].size()};
+    return found;
+  }
+
+ private:
+  void add(const icu::Locale& locale) {
+    UErrorCode status = U_ZERO_ERROR;
+    const icu::DateFormatSymbols symbols(locale, status);
+    if (U_FAILURE(status) != 0) return;
+    for (const auto width : {icu::DateFormatSymbols::WIDE, icu::DateFormatSymbols::ABBREVIATED}) {
+      int32_t count = 0;
+      const icu::UnicodeString* const names = symbols.getMonths(count, icu::DateFormatSymbols::FORMAT, width);
+      std::array<std::string, 12> out;
+      for (int32_t m = 0; m < std::min(count, 12); ++m) {
+        std::string& name = out[static_cast<std::size_t>(m)];
+        names[m].toUTF8String(name);
+        if (name.ends_with('.')) name.pop_back();
+      }
+      (width == icu::DateFormatSymbols::WIDE ? whole : brief).push_back(std::move(out));
+    }
+  }
+};
 
 // One way in which a text can be a number.
 struct Specimen::Reading {
@@ -153,16 +227,23 @@ std::vector<Specimen::DatePart> Specimen::parts_of(const std::string& token, con
     // Times are written in one order only.
     const bool time = with_time && few;
     may_be(Part::second, meaning[5], time && !free({Part::minute}) && free({Part::second}), two);
-    may_be(Part::minute, meaning[4], time && !free({Part::hour}) && free({Part::minute}), two);
-    may_be(Part::hour, meaning[3], time && free({Part::hour}), two);
+    may_be(Part::minute, meaning[4], time && !free({Part::hour, Part::half_day_hour}) && free({Part::minute}), two);
+    const bool no_hour = time && free({Part::hour, Part::half_day_hour});
+    may_be(Part::hour, meaning[3], no_hour, two);
+    may_be(Part::half_day_hour, (meaning[3] + 11) % 12 + 1, no_hour, two);
     return out;
   }
 
-  // A month's name, or words.
-  const std::string_view name = month_names[static_cast<std::size_t>(meaning[1] - 1)];
+  // A month's name, half a day, or words.
   const bool named = kind_of(token.front()) == 1 && free({Part::month, Part::month_name, Part::short_month_name});
-  if (named && token == name) return {{Part::month_name, {}, false}};
-  if (named && token == name.substr(0, 3)) return {{Part::short_month_name, {}, false}};
+  for (const bool brief : {false, true}) {
+    const auto found = MonthNames::at_front(brief ? months_->brief : months_->whole, token);
+    if (named && found && found->first == meaning[1] - 1 && found->second == token.size())
+      return {{brief ? Part::short_month_name : Part::month_name, {}, false}};
+  }
+  if (with_time && equal_folded(token, meaning[3] < 12 ? "AM" : "PM") && !free({Part::half_day_hour}) &&
+      free({Part::half_day}))
+    return {{Part::half_day, {}, false}};
   return {{Part::text, token, false}};
 }
 
@@ -188,7 +269,7 @@ std::vector<std::vector<Specimen::DatePart>> Specimen::readings_as_date(std::str
     };
     const bool day = has({Part::year, Part::short_year}) &&
                      has({Part::month, Part::month_name, Part::short_month_name}) && has({Part::day});
-    return !day || (with_time && !has({Part::minute}));
+    return !day || (with_time && !has({Part::minute})) || has({Part::half_day_hour}) != has({Part::half_day});
   });
   return readings;
 }
@@ -227,6 +308,10 @@ void Specimen::learn_number(std::string_view specimen, std::string_view shown, s
              specimen, "as in \"-12.50 = -12.50\" or \"(12.50) = -12.50\"");
   }
 
+  // What is around a number without changing it: a currency, or what is counted.
+  for (const std::string_view affix : {trimmed(prefix_), trimmed(suffix_)})
+    if (!affix.empty()) mark_ = affix;
+
   // One reading, and only one.
   std::vector<Reading> readings = readings_as_number(shown.substr(first, last + 1 - first), meaning);
   if (readings.empty())
@@ -241,6 +326,7 @@ void Specimen::learn_number(std::string_view specimen, std::string_view shown, s
   thousands_ = readings.front().thousands;
   decimals_ = readings.front().decimals;
   power_ = readings.front().power;
+  if (power_ != 0) mark_.clear();
 }
 
 void Specimen::learn_date(std::string_view specimen, std::string_view shown, std::string_view meant) {
@@ -258,15 +344,52 @@ void Specimen::learn_date(std::string_view specimen, std::string_view shown, std
   std::vector<std::vector<DatePart>> readings = readings_as_date(shown, meaning, !date);
   if (readings.empty())
     refuse(Code::bad_value, "`" + std::string(shown) + "` cannot mean " + std::string(meant), specimen,
-           "a year, a month (also by its English name) and a day, as in \"31/12/2025 = 2025-12-31\"");
+           "a year, a month (by its number or its name) and a day, as in \"31/12/2025 = 2025-12-31\"");
   if (readings.size() > 1)
     refuse(Code::bad_value, "`" + std::string(shown) + "` can mean " + std::string(meant) + " in two ways", specimen,
            "an example whose day, month, year, hour and minute are all different, as \"31/12/25 = 2025-12-31\"");
   parts_ = std::move(readings.front());
 }
 
-Specimen Specimen::parse(std::string_view specimen) {
+Specimen Specimen::parse(std::span<const std::string> examples, const std::string& locale) {
+  if (examples.empty()) refuse(Code::bad_value, "there is no example", "", forms);
+  Specimen out = parse(examples.front(), locale);
+  for (const std::string& further : examples.subspan(1)) out.add_example(parse(further, locale));
+  return out;
+}
+
+// What another example of the same form shows in addition.
+void Specimen::add_example(const Specimen& other) {
+  const auto contradict = [&](const char* in_what) {
+    refuse(Code::bad_value, "this example and `" + source_ + "` differ in " + in_what, other.source_,
+           "examples of one form, as \"1.234,50 = 1234.50\" and \"(99,00) = -99\"");
+  };
+  if (!is_number() || !other.is_number()) contradict("what they mean: only numbers have several examples");
+  if (other.power_ != power_) contradict("how many times the number is what the text shows");
+  const auto agree = [&](std::string& own, const std::string& more, const char* in_what) {
+    if (own.empty()) own = more;
+    if (!more.empty() && own != more) contradict(in_what);
+  };
+  agree(thousands_, other.thousands_, "the character between thousands");
+  agree(point_, other.point_, "the decimal sign");
+  if (!point_.empty() && point_ == thousands_) contradict("the decimal sign");
+  agree(mark_, other.mark_, "the mark of their currency or unit");
+  decimals_ = std::max(decimals_, other.decimals_);
+  if (other.negative_before_ != "-" || !other.negative_after_.empty()) {
+    negative_before_ = other.negative_before_;
+    negative_after_ = other.negative_after_;
+  }
+}
+
+Kind Specimen::kind() const {
+  if (is_number()) return decimals_ > 0 || power_ > 0 || !point_.empty() ? Kind::decimal : Kind::integer;
+  const bool time = std::any_of(parts_.begin(), parts_.end(), [](const DatePart& p) { return p.part == Part::minute; });
+  return time ? Kind::timestamp : Kind::date;
+}
+
+Specimen Specimen::parse(std::string_view specimen, const std::string& locale) {
   Specimen out;
+  out.months_ = std::make_shared<MonthNames>(locale);
   out.source_ = std::string(specimen);
   const std::size_t equals = specimen.rfind('=');
   const std::string_view shown = trimmed(specimen.substr(0, std::min(equals, specimen.size())));
@@ -333,7 +456,9 @@ std::optional<std::string> Specimen::workbook_format(int decimals) const {
         case Part::day: out += part.padded ? "dd" : "d"; break;
         case Part::month_name: out += "mmmm"; break;
         case Part::short_month_name: out += "mmm"; break;
-        case Part::hour: out += part.padded ? "hh" : "h"; break;
+        case Part::hour:
+        case Part::half_day_hour: out += part.padded ? "hh" : "h"; break;
+        case Part::half_day: out += "AM/PM"; break;
         case Part::minute: out += "mm"; break;
         case Part::second: out += "ss"; break;
       }
@@ -377,9 +502,11 @@ std::string Specimen::date_text(const Value& value) const {
       case Part::short_year: out += digits.substr(2, 2); break;
       case Part::month: out += two_digits(field(5, 2), part.padded); break;
       case Part::day: out += two_digits(field(8, 2), part.padded); break;
-      case Part::month_name: out += month_names[month]; break;
-      case Part::short_month_name: out += month_names[month].substr(0, 3); break;
+      case Part::month_name: out += months_->whole.front()[month]; break;
+      case Part::short_month_name: out += months_->brief.front()[month]; break;
       case Part::hour: out += two_digits(field(11, 2), part.padded); break;
+      case Part::half_day_hour: out += two_digits((field(11, 2) + 11) % 12 + 1, part.padded); break;
+      case Part::half_day: out += field(11, 2) < 12 ? "AM" : "PM"; break;
       case Part::minute: out += two_digits(field(14, 2), true); break;
       case Part::second: out += two_digits(field(17, 2), true); break;
     }
@@ -388,17 +515,36 @@ std::string Specimen::date_text(const Value& value) const {
 }
 
 std::optional<Value> Specimen::read_number(std::string_view text) const {
+  // A sign, once: around all of it as the example has it, or a minus in front; or in front of the digits.
   bool negative = false;
-  if (text.size() > negative_before_.size() + negative_after_.size() && text.starts_with(negative_before_) &&
+  const auto take_minus = [&] {
+    if (negative || !(take_sign(text, "-") || take_sign(text, "\xE2\x88\x92"))) return;
+    negative = true;
+    text = trimmed(text);
+  };
+  if ((negative_before_ != "-" || !negative_after_.empty()) &&
+      text.size() > negative_before_.size() + negative_after_.size() && text.starts_with(negative_before_) &&
       text.ends_with(negative_after_)) {
     negative = true;
     text.remove_prefix(negative_before_.size());
     text.remove_suffix(negative_after_.size());
+  } else {
+    take_minus();
   }
-  if (text.size() < prefix_.size() + suffix_.size() || !text.starts_with(prefix_) || !text.ends_with(suffix_))
+
+  // The mark may be left out, and blanks around it are free. Percent and powers of ten may not.
+  const std::string_view before = trimmed(prefix_), after = trimmed(suffix_);
+  const auto missing = [&](std::string_view affix) { return !affix.empty() && mark_.empty(); };
+  if (!before.empty() && text.starts_with(before))
+    text.remove_prefix(before.size());
+  else if (missing(before))
     return std::nullopt;
-  text.remove_prefix(prefix_.size());
-  text.remove_suffix(suffix_.size());
+  if (!after.empty() && text.ends_with(after))
+    text.remove_suffix(after.size());
+  else if (missing(after))
+    return std::nullopt;
+  text = trimmed(text);
+  take_minus();
 
   // Thousands are in groups of three, all of them or none.
   std::string digits;
@@ -409,17 +555,16 @@ std::optional<Value> Specimen::read_number(std::string_view text) const {
       digits += text.front();
       ++run;
       text.remove_prefix(1);
-    } else if (!after_point && !thousands_.empty() && text.starts_with(thousands_)) {
-      if (run == 0 || (grouped ? run != 3 : run > 3)) return std::nullopt;
+    } else if (!after_point && run > 0 && take_sign(text, thousands_)) {
+      // No number of thousands begins with zero: 0,500 is a half, if anything.
+      if (grouped ? run != 3 : run > 3 || digits.front() == '0') return std::nullopt;
       grouped = true;
       run = 0;
-      text.remove_prefix(thousands_.size());
-    } else if (!after_point && !point_.empty() && text.starts_with(point_) && run > 0) {
+    } else if (!after_point && (run > 0 || digits.empty()) && take_sign(text, point_)) {
       if (grouped && run != 3) return std::nullopt;
       after_point = true;
       digits += '.';
       run = 0;
-      text.remove_prefix(point_.size());
     } else {
       return std::nullopt;
     }
@@ -446,24 +591,36 @@ std::optional<Value> Specimen::read_date(std::string_view text) const {
   };
 
   // Part by part.
+  int half_day = -1;
+  Part last = Part::text;
   for (const DatePart& part : parts_) {
     std::optional<int> value;
+    const bool after_short_name = last == Part::short_month_name;
+    last = part.part;
     switch (part.part) {
       case Part::text:
-        if (!text.starts_with(part.words)) return std::nullopt;
-        text.remove_prefix(part.words.size());
-        continue;
+        // The point of a short name, which "May" does not have, may be missing.
+        if (take_sign(text, part.words)) continue;
+        if (after_short_name && part.words.starts_with('.') && take_sign(text, std::string_view(part.words).substr(1)))
+          continue;
+        if (after_short_name && part.words == ".") continue;
+        return std::nullopt;
       case Part::month_name:
       case Part::short_month_name:
-        for (std::size_t m = 0; m < month_names.size() && !value; ++m) {
-          const std::string_view name = part.part == Part::month_name ? month_names[m] : month_names[m].substr(0, 3);
-          if (!text.starts_with(name)) continue;
-          text.remove_prefix(name.size());
-          value = static_cast<int>(m) + 1;
+        if (const auto name =
+                MonthNames::at_front(part.part == Part::month_name ? months_->whole : months_->brief, text)) {
+          text.remove_prefix(name->second);
+          value = name->first + 1;
+        }
+        break;
+      case Part::half_day:
+        if (const std::string_view half = text.substr(0, 2); equal_folded(half, "am") || equal_folded(half, "pm")) {
+          value = equal_folded(half, "pm") ? 12 : 0;
+          text.remove_prefix(2);
         }
         break;
       case Part::year: value = number(4, 4); break;
-      default: value = number(part.padded ? 2 : 1, 2); break;
+      default: value = number(1, 2); break;  // an example of two digits may be padded or not
     }
     if (!value) return std::nullopt;
     switch (part.part) {
@@ -471,12 +628,18 @@ std::optional<Value> Specimen::read_date(std::string_view text) const {
       case Part::short_year: found[0] = *value + (*value < 70 ? 2000 : 1900); break;
       case Part::day: found[2] = *value; break;
       case Part::hour: found[3] = *value; break;
+      case Part::half_day_hour:
+        if (*value < 1 || *value > 12) return std::nullopt;
+        found[3] = *value % 12;
+        break;
+      case Part::half_day: half_day = *value; break;
       case Part::minute: found[4] = *value; break;
       case Part::second: found[5] = *value; break;
       default: found[1] = *value; break;
     }
-    with_time = with_time || part.part == Part::hour;
+    with_time = with_time || part.part == Part::minute;
   }
+  if (half_day > 0) found[3] += half_day;
 
   // A day that there is, and a time.
   const auto day = text.empty() ? Date::from_parts(found[0], found[1], found[2]) : std::nullopt;

@@ -168,12 +168,15 @@ const WindowSort::Peers& WindowSort::peers(const Shape& shape) {
       most = std::max(most, i - first + 1);
       alone += starts(i) && starts(i + 1);
     }
-    found[piece] = {end - begin - alone, most > 1 ? most : 0};
+    std::size_t runs = 0;
+    for (std::size_t i = begin; i < end; ++i) runs += starts(i);
+    found[piece] = {end - begin - alone, most > 1 ? most : 0, runs};
   });
 
   // All pieces together.
   for (const Peers& piece : found) {
     place->second.rows += piece.rows;
+    place->second.runs += piece.runs;
     place->second.most = std::max(place->second.most, piece.most);
   }
   return place->second;
@@ -481,13 +484,87 @@ class Evaluation {
 
   // ---- what is worth saying
 
+  // Peers that differ in what the call sees, where only the input tells them apart.
+  void note_undecided() {
+    if (!relation_.input_decides() || call_.order.empty() || !call_.sees_peers_order() ||
+        call_.function == WindowFunction::ntile || sort_.peers(shape_).rows == 0)
+      return;
+    const ColumnPtr value = call_.value ? sort_.column(*call_.value, relation_) : nullptr,
+                    filter = call_.filter ? sort_.column(*call_.filter, relation_) : nullptr;
+    const bool numbers = call_.function == WindowFunction::row_number;
+    const auto differ = [&](std::size_t a, std::size_t b) {
+      const std::uint32_t x = order_.rows[a], y = order_.rows[b];
+      return numbers || (value && !same_value(*value, x, y)) || (filter && !same_value(*filter, x, y));
+    };
+    std::vector<std::pair<std::size_t, std::size_t>> ties;
+    for (std::size_t begin = 0, group = 0; begin < size();) {
+      if ((order_.marks[begin] & OrderData::group_start) != 0) group = begin;
+      std::size_t end = begin + 1;
+      while (end < size() && (order_.marks[end] & OrderData::peer_start) == 0) ++end;
+      bool decides = end - begin > 1 && may_be_chosen(begin, end, group);
+      std::size_t apart = begin + 1;
+      while (decides && apart < end && !differ(begin, apart)) ++apart;
+      decides = decides && apart < end;
+      if (decides) {
+        if (ties.empty()) {
+          notes_.one = std::min(order_.rows[begin], order_.rows[apart]);
+          notes_.other = std::max(order_.rows[begin], order_.rows[apart]);
+        }
+        notes_.undecided += end - begin;
+        ties.emplace_back(begin, end);
+      }
+      begin = end;
+    }
+    if (!ties.empty()) notes_.would_decide = deciding_column(ties);
+  }
+
+  // Can the result be taken from among these peers? The first value of a frame from the start is one of the first.
+  bool may_be_chosen(std::size_t begin, std::size_t end, std::size_t group) const {
+    if (call_.ignore_nulls || frame_.excluded != Excluded::no_others) return true;
+    if (call_.function == WindowFunction::first_value && frame_.from.edge == Edge::unbounded_preceding)
+      return begin == group;
+    if (call_.function == WindowFunction::last_value && frame_.to.edge == Edge::unbounded_following)
+      return end == size() || (order_.marks[end] & OrderData::group_start) != 0;
+    return true;
+  }
+
+  static bool same_value(const Column& column, std::uint32_t a, std::uint32_t b) {
+    if (column.is_null(a) || column.is_null(b)) return column.is_null(a) == column.is_null(b);
+    switch (column.lane()) {
+      case Lane::int64: return column.int64(a) == column.int64(b);
+      case Lane::code: return column.code(a) == column.code(b);
+      case Lane::float64: return column.float64(a) == column.float64(b);
+      case Lane::int128: return column.integer(a) == column.integer(b);
+    }
+    return false;
+  }
+
+  // A column whose values differ within every tie. Long ties are left to others: most columns repeat in them.
+  std::string deciding_column(const std::vector<std::pair<std::size_t, std::size_t>>& ties) const {
+    constexpr std::size_t longest = 256;
+    for (const auto& [name, column] : relation_.named_columns()) {
+      const bool apart = std::all_of(ties.begin(), ties.end(), [&](const auto& tie) {
+        if (tie.second - tie.first > longest) return false;
+        for (std::size_t a = tie.first; a < tie.second; ++a)
+          for (std::size_t b = a + 1; b < tie.second; ++b)
+            if (same_value(*column, order_.rows[a], order_.rows[b])) return false;
+        return true;
+      });
+      if (apart) return name;
+    }
+    return {};
+  }
+
   void note() {
     notes_.partitions = order_.groups;
+    note_undecided();
     const bool running = call_.uses_frame() && !call_.frame_written && !call_.order.empty();
     if (running) {
       notes_.sharing = sort_.peers(shape_).rows;
       notes_.largest_peers = sort_.peers(shape_).most;
+      notes_.runs = sort_.peers(shape_).runs > order_.groups;
     }
+    if (call_.filter) notes_.filter_unknown = sort_.column(*call_.filter, relation_)->nulls();
 
     // Frames that are shorter than they ask for.
     if (!call_.uses_frame() || !call_.frame_written || call_.whole_partition()) return;

@@ -30,6 +30,10 @@ class WindowRelation {
   virtual void encode(const Node& node, const Column& values, bool descending, Nulls nulls, KeyList& out) const = 0;
   // Appends what tells equal rows apart; nothing where their sequence does.
   virtual void encode_tiebreak(KeyList& out) const = 0;
+  // Does only the input's sequence tell equal rows apart?
+  virtual bool input_decides() const = 0;
+  // Its columns by their names, as far as they are there: what might tell equal rows apart.
+  virtual std::vector<std::pair<std::string, ColumnPtr>> named_columns() const { return {}; }
 };
 
 // One sort of a relation, whose keys serve several calls: a call's partition is the first so many of them, in any
@@ -61,7 +65,7 @@ class WindowSort {
   std::span<const std::uint32_t> rows() const { return base_.data().rows.view(); }
   // Rows that have peers, and the most that are peers of one another. Counted once a shape.
   struct Peers {
-    std::size_t rows = 0, most = 0;
+    std::size_t rows = 0, most = 0, runs = 0;  // runs: of peers, those of one row included
   };
   const Peers& peers(const Shape& shape);
   // A number of rows that no group of the partition has more of; looked for once.
@@ -100,6 +104,14 @@ struct WindowNotes {
   std::vector<std::uint32_t> split_tiers;          // those whose border to the next one runs through a tie, ascending
   std::size_t missing_days = 0, doubled_days = 0;  // along the order of a frame of rows, which goes by one date
   std::size_t partitions = 0;
+  bool runs = false;                      // its value changes along the order, under the frame that none wrote
+  std::size_t filter_unknown = 0;         // rows for which its filter is neither true nor false
+  std::vector<std::uint32_t> short_rows;  // those whose frames are cut short, as numbers of the relation's rows
+  // Rows whose sequence only the input decides, and that differ in what the call sees: two of them, as numbers of the
+  // relation's rows.
+  std::size_t undecided = 0;
+  std::uint32_t one = Column::none, other = Column::none;
+  std::string would_decide;  // a column of the relation that tells all of them apart; empty: none was found
 };
 
 // Makes every sort that may refine another do so, whatever it costs, or none; nothing: as it pays. For tests.

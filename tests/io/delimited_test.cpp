@@ -204,12 +204,12 @@ RC_GTEST_PROP(DelimitedProperty, AnyTextsReadBack, ()) {
   }
 }
 
-// columns.price = { type = "decimal", thousands = ".", point = "," }: the misfits keep their text.
+// columns.price = { written = "1.234,50 = 1234.50" }: the misfits keep their text.
 TEST(Delimited, NumbersMayBeDeclaredInAnotherForm) {
   const support::Scratch scratch;
   scratch.file("prices.csv", "k;price\n1;1.234,50\n2;12,5\n3;1.5\n4;\n");
   ReadOptions options;
-  options.columns.push_back({"price", "decimal", '.', ','});
+  options.columns.push_back({"price", "", {"1.234,50 = 1234.50"}});
   const auto source = TableFiles(scratch.path()).open("prices.csv", options);
   const std::vector<std::size_t> both{0, 1};
   const Table table = source->read(both, {});

@@ -99,7 +99,8 @@ TEST(LadderFile, ProblemsHavePlacesAndNearestWords) {
       {"[dta]\n", "a ladder has no section `dta`", "data", 1, 2},
       {"[rank]\nties = \"competitive\"\n",
        "`rank.ties` is competition, modified, dense, ordinal or fractional, not `competitive`", "competition", 2, 8},
-      {"[keep]\nbest = \"3\"\n", "`keep.best` has to be a whole number from 1 on", "", 2, 8},
+      {"[keep]\nbest = \"3\"\n", "`keep.best` is a whole number, or a part of the entries", "", 2, 8},
+      {"[totals]\nhaving = \"sum(a) > 0\"\n", "`having` is a condition on entries, and a key of [rank]", "", 2, 10},
       {"[keep]\nbest = 0\n", "`keep.best` has to be a whole number from 1 on", "", 2, 8},
       {"[keep]\ncut = \"stric\"\n", "`keep.cut` is with ties or strict, not `stric`", "strict", 2, 7},
       {"[rank]\neach = \"shop\"\n", "`rank.each` has to be a list of texts, like [\"shop_no\"]", "", 2, 8},
@@ -121,12 +122,11 @@ TEST(LadderFile, ProblemsHavePlacesAndNearestWords) {
        "`level[0].ties` is competition, modified, dense, ordinal or fractional, not `dens`", "dense", 2, 8},
       {"[rank]\neach = [\"a\"]\n[[level]]\neach = [\"b\"]\n",
        "[rank] and [keep] are the one level of a ladder that has no [[level]]", "", 1, 1},
-      {"[data]\ncolumns.a = { type = \"text\", thousands = \",\" }\n",
-       "`data.columns.a` is text, and only numbers have thousands or a point", "", 2, 13},
-      {"[data]\ncolumns.a = { type = \"decimal\", point = \"..\" }\n", "`data.columns.a.point` is one character", "", 2,
-       41},
-      {"[data]\ncolumns.a = { type = \"decimal\", thousands = \".\" }\n",
-       "`data.columns.a` has the same character for thousands and for the point", "", 2, 13},
+      {"[data]\ncolumns.a = { type = \"text\", written = \"1,5 = 1.5\" }\n",
+       "`data.columns.a.written` shows a number, and the column is text", "", 2, 40},
+      {"[data]\ncolumns.a = { written = \"1/1/2025 = 2025-01-01\" }\n", "`1/1/2025` can mean 2025-01-01 in two ways",
+       "", 2, 25},
+      {"[data]\ncolumns.a = { type = \"decimal\", thousands = \".\" }\n", "`thousands` is now `written`", "", 2, 33},
       {"[windows]\nshare = 1\n", "`windows.share` has to be a formula in quotes", "", 2, 9},
       {"[named_window]\nw = \"order by a\"\n", "a ladder has no section `named_window`", "named_windows", 1, 2},
       {"[[data.join]]\nwith = \"b\"\non = [\"x\"]\ntype = \"inter\"\n",
@@ -264,7 +264,11 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
   l.data.read.nulls = any_texts();
   if (*rc::gen::arbitrary<bool>()) l.data.read.delimiter = *rc::gen::element(';', '\t', '"', '|');
   l.data.read.ragged_as_null = *rc::gen::arbitrary<bool>();
-  if (*rc::gen::arbitrary<bool>()) l.data.read.columns.push_back({any_name(), "decimal", '.', ','});
+  if (*rc::gen::arbitrary<bool>())
+    l.data.read.columns.push_back({any_name(), "decimal", {"1.234,50 = 1234.50", "(9,00) = -9"}});
+  if (*rc::gen::arbitrary<bool>()) l.data.read.skip = 3;
+  if (*rc::gen::arbitrary<bool>()) l.data.read.skip_last = 1;
+  l.data.read.encoding = any_text();
   if (*rc::gen::arbitrary<bool>())
     l.data.joins.push_back({.with = "w" + any_text(),
                             .on = any_texts(),
@@ -280,7 +284,9 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
                          .unit = any_text(),
                          .ends = *rc::gen::element<std::string>("", "data", "2025-03-31"),
                          .from = any_text(),
-                         .through = any_text()});
+                         .through = any_text(),
+                         .whole = *rc::gen::arbitrary<bool>(),
+                         .back = *rc::gen::element<std::string>("", "1", ":days")});
   l.figures = any_formulas();
   l.where = any_text();
   l.totals = any_formulas();

@@ -43,7 +43,7 @@ TEST(Profile, SaysItsDoubts) {
   EXPECT_EQ(doubt(profile_of("a\n007\n8\n"), "numbers-as-text"),
             "`a` holds numbers, and 1 value with leading zeros: it is kept as text");
   EXPECT_EQ(doubt(profile_of("a\n1\n2\nx\n"), "numbers-as-text"), "`a` is text, though 2 of its 3 values are numbers");
-  EXPECT_NE(doubt(profile_of("a,b\n\"1,000\",x\n\"2,500\",y\n"), "numbers-as-text"), "");
+  EXPECT_NE(doubt(profile_of("a,b\n\"1,000\",x\n\"2,500\",y\n"), "two-readings"), "");
   EXPECT_NE(doubt(profile_of("a\n2025-03-31\n31.12.2025\n"), "mixed-dates"), "");
   EXPECT_EQ(doubt(profile_of("a\npaid\nPaid \npaid\n"), "alike-spellings"),
             "`a` has spellings that differ only in case or blanks: `paid` (2), `Paid ` (1)");

@@ -208,23 +208,3 @@ RC_GTEST_PROP(TypesProperty, ManyFieldsReadAsEachDoesByItself, ()) {
     }
   }
 }
-
-// Numbers as they were declared: thousands in threes, and the decimal sign; anything else is none.
-TEST(NumberForms, ArePutPlainly) {
-  const NumberForm german{'.', ','}, swiss{'\'', '.'}, comma_only{0, ','};
-  std::string out;
-  const auto plain = [&](const char* text, const NumberForm& form) {
-    return plain_number(text, form, out) ? out : std::string("no");
-  };
-  EXPECT_EQ(plain("12.345,60", german), "12345.60");
-  EXPECT_EQ(plain("-1.234.567", german), "-1234567");
-  EXPECT_EQ(plain("345,6", german), "345.6");
-  EXPECT_EQ(plain("12345,6", german), "12345.6");
-  EXPECT_EQ(plain(",5", german), ".5");
-  EXPECT_EQ(plain("1'000'000.25", swiss), "1000000.25");
-  EXPECT_EQ(plain("12,5", comma_only), "12.5");
-  for (const char* wrong :
-       {"1.5", "1.2345", "12.34,5", ".123", "1..234", "1,", "", "-", "1,2,3", "1 234", "x", "1.234.5"})
-    EXPECT_EQ(plain(wrong, german), "no") << wrong;
-  EXPECT_EQ(plain("1.5", comma_only), "no");
-}

@@ -127,7 +127,9 @@ TEST(Specimen, ReadsNothingButItsForm) {
                                     {"-1.234.567,00 \u20AC", "-1234567"},
                                     {" 7 \u20AC ", "7"}})
     EXPECT_EQ(money_format.read(text), Value(money(value))) << text;
-  for (const char* text : {"12.00", "12,00", "1.23,00 \u20AC", "1.2345,00 \u20AC", ",50 \u20AC", "12, \u20AC",
+  EXPECT_EQ(money_format.read("12,00"), Value(money("12.00")));  // a mark may be left out
+  EXPECT_EQ(money_format.read(",50 \u20AC"), Value(money("0.50")));
+  for (const char* text : {"12.00", "$ 12,00", "1.23,00 \u20AC", "1.2345,00 \u20AC", "0.500,00 \u20AC", "12, \u20AC",
                            "12,0,0 \u20AC", "\u20AC", "", "1.234.56 \u20AC", "--1 \u20AC"})
     EXPECT_EQ(money_format.read(text), std::nullopt) << text;
   EXPECT_EQ(Specimen::parse("12.5 % = 0.125").read("50 %"), Value(money("0.5")));

@@ -32,6 +32,7 @@ struct World : WindowRelation {
     engine::encode(ColumnKey{&values, descending, {.nulls = nulls}}, run, out);
   }
   void encode_tiebreak(KeyList&) const override {}
+  bool input_decides() const override { return false; }
 };
 
 struct Names : Scope {

@@ -20,6 +20,24 @@ CLI::Validator whole_from(int least) {
       {});
 }
 
+// How a table is read.
+void add_table_options(CLI::App* c, TableOptions& o) {
+  c->add_option("--column", o.columns_read,
+                "How a column is read: 'price: written 1.234,50 \u20AC = 1234.50'\n"
+                "(an example and what it means), or 'id: type text'")
+      ->type_name("'NAME: ...'");
+  c->add_option("--delimiter", o.delimiter, "The character between fields; found in the heading line if left out")
+      ->type_name("CHARACTER");
+  c->add_option("--encoding", o.encoding, "How bytes are characters, where not UTF-8: windows-1252")->type_name("NAME");
+  c->add_option("--nulls", o.nulls, "Texts that mean null, in addition to an empty field")->type_name("TEXT");
+  c->add_option("--skip", o.skip, "Lines above the headings that are no part of the table")
+      ->type_name("N")
+      ->check(whole_from(0));
+  c->add_option("--skip-last", o.skip_last, "Lines at the end that are no rows, as a line of totals")
+      ->type_name("N")
+      ->check(whole_from(0));
+}
+
 // Which of the rows to show.
 template <class Options>
 void add_some_rows(CLI::App* c, Options& o) {
@@ -35,9 +53,7 @@ void add_inspect(CLI::App& app, InspectOptions& o) {
                 "Delimited text (also .gz), FILE.sqlite#TABLE, FILE.jsonl,\n"
                 "or FILE.xlsx#SHEET")
       ->required();
-  c->add_option("--delimiter", o.delimiter, "The character between fields; found in the heading line if left out")
-      ->type_name("CHARACTER");
-  c->add_option("--nulls", o.nulls, "Texts that mean null, in addition to an empty field")->type_name("TEXT");
+  add_table_options(c, o);
   c->add_option("--where", o.where, "List the rows that meet a condition, instead of the columns")
       ->type_name("CONDITION");
   add_some_rows(c, o);
@@ -65,6 +81,10 @@ void add_rank(CLI::App& app, RankOptions& o) {
                 "around it")
       ->type_name("NAME=FORMULA");
   c->add_option("--where", o.where, "Which rows count")->type_name("CONDITION");
+  c->add_option("--period", o.periods,
+                "A condition by its name: 'recent: last 3 months of ordered_on,\n"
+                "whole, back 1' or 'march: ordered_on from DATE through DATE'")
+      ->type_name("'NAME: ...'");
   c->add_option("--total", o.totals, "A value computed for each entry")->type_name("NAME=FORMULA");
   c->add_option("--window", o.windows,
                 "A value computed over the entries, with over (...): a share,\n"
@@ -76,6 +96,14 @@ void add_rank(CLI::App& app, RankOptions& o) {
   c->add_option("--each", o.each, "The columns that identify an entry; if left out, each row is one")
       ->type_name("COLUMN,...");
   c->add_option("--within", o.within, "Places start again in each of these")->type_name("COLUMN,...");
+  c->add_option("--include", o.include, "A joined table of which all are entries, with rows that count or without")
+      ->type_name("TABLE");
+  c->add_option("--every", o.every,
+                "Every day, week, month, quarter or year is an entry, with rows that\n"
+                "count or without; --each has a column of dates")
+      ->type_name("UNIT");
+  c->add_option("--compare", o.compare, "Who moved since the stretch before this period, which is as long")
+      ->type_name("PERIOD");
   c->add_option("--by", o.by, "What to rank by, each key with asc or desc")->type_name("SORT LIST");
   c->add_option("--tiebreak", o.tiebreak, "What orders tied entries")->type_name("SORT LIST");
   c->add_option("--ties", o.ties, "competition, modified, dense, ordinal or fractional")->type_name("RULE");
@@ -91,8 +119,8 @@ void add_rank(CLI::App& app, RankOptions& o) {
       ->type_name("CONDITION");
   c->add_flag("--unranked", o.unranked, "Keep entries without a place too");
   c->add_flag("--others", o.others, "Under each group, a line for the entries not listed, and one for all");
-  c->add_option("--best", o.best, "Keep the best N of every group")->type_name("N")->check(whole_from(1));
-  c->add_option("--worst", o.worst, "Keep the worst N of every group")->type_name("N")->check(whole_from(1));
+  c->add_option("--best", o.best, "Keep the best N of every group, or a part of them: '10 %'")->type_name("N");
+  c->add_option("--worst", o.worst, "Keep the worst N of every group, or a part of them")->type_name("N");
   c->add_option("--cut", o.cut, "'with ties' (the default) or 'strict'")->type_name("CUT");
   c->add_option("--order", o.order, "The listing's order: a sort list, or input")->type_name("SORT LIST");
   c->add_option("--alternative", o.alternative,
@@ -108,6 +136,9 @@ void add_rank(CLI::App& app, RankOptions& o) {
       ->type_name("COLUMN=ORDER");
   c->add_option("--zone", o.zone, "Where timestamps with an offset are shown, and their days counted: Europe/Oslo")
       ->type_name("ZONE");
+  c->add_option("--first-month", o.first_month, "The month that years and quarters begin in: 4 for April")
+      ->type_name("N")
+      ->check(whole_from(1));
   c->add_option("--locale", o.locale, "The language whose rules order text: sv, en_GB (not the environment's)")
       ->type_name("CODE");
   c->add_option("--columns", o.columns, "The columns to list, in their order")->type_name("COLUMN,...");
@@ -147,9 +178,7 @@ void add_rank(CLI::App& app, RankOptions& o) {
       ->type_name("TABLE");
   c->add_option("--remarks", o.remarks, "none, short or full (the default)")->type_name("HOW");
   c->add_option("--save-ladder", o.save_ladder, "Save the question as a ladder file")->type_name("FILE");
-  c->add_option("--delimiter", o.delimiter, "The character between fields; found in the heading line if left out")
-      ->type_name("CHARACTER");
-  c->add_option("--nulls", o.nulls, "Texts that mean null, in addition to an empty field")->type_name("TEXT");
+  add_table_options(c, o);
   c->add_option("--threads", o.threads, "Threads to use; the answer does not depend on it")->type_name("N");
   c->footer(
       "Examples, on the demo data:\n"

@@ -1,5 +1,7 @@
 #include "calls.hpp"
 
+#include <utility>
+
 #include "settings.hpp"
 
 namespace tool {
@@ -33,12 +35,19 @@ std::pair<std::string, std::string> named(const std::string& option, const std::
 
 std::vector<std::string> names(const std::vector<std::string>& texts) {
   std::vector<std::string> out;
-  for (const std::string& text : texts)
-    for (std::size_t at = 0; at <= text.size();) {
-      const std::size_t comma = std::min(text.find(',', at), text.size());
-      out.push_back(trimmed(text.substr(at, comma - at)));
-      at = comma + 1;
+  for (const std::string& text : texts) {
+    // A comma inside double quotes belongs to a name.
+    std::string one;
+    bool inside = false;
+    for (const char c : text) {
+      inside = inside != (c == '"');
+      if (c == ',' && !inside)
+        out.push_back(trimmed(std::exchange(one, {})));
+      else
+        one += c;
     }
+    out.push_back(trimmed(one));
+  }
   return out;
 }
 

@@ -23,14 +23,6 @@ using lofty::Problem;
 
 namespace {
 
-char delimiter_of(const std::string& text) {
-  if (text.empty()) return 0;
-  if (text == "tab" || text == "\\t") return '\t';
-  if (text.size() > 1)
-    bad_option("--delimiter", text, "a delimiter is one character", "--delimiter ';' or --delimiter tab");
-  return text[0];
-}
-
 // Replaces the formula of that name, or adds it.
 void put(std::vector<lofty::NamedFormula>& list, const std::pair<std::string, std::string>& formula) {
   for (lofty::NamedFormula& one : list)
@@ -164,6 +156,19 @@ void take_some(const Options& o, lofty::Listing& list) {
   if (o.seed) list.seed = *o.seed;
 }
 
+// "10", or "10 %".
+void so_many(const std::string& option, const std::string& text, std::optional<std::size_t>& number,
+             std::optional<lofty::Decimal>& percent) {
+  number.reset();
+  percent = lofty::percent_of(text);
+  if (percent) return;
+  const auto whole = lofty::Decimal::parse(text);
+  if (!whole || whole->scale() > 0 || *whole < lofty::Decimal(1, 0) || *whole > lofty::Decimal(0xffffffff, 0))
+    bad_option(option, text, "`" + text + "` is neither a whole number from 1 on nor a part of the entries",
+               option + " 10, or " + option + " '10 %'");
+  number = static_cast<std::size_t>(whole->coefficient());
+}
+
 // The options laid over the ladder.
 void apply(const RankOptions& o, lofty::Ladder& ladder) {
   if (o.title) ladder.title = *o.title;
@@ -188,8 +193,12 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
     }
     ladder.data.joins.push_back(std::move(one));
   }
-  if (!o.delimiter.empty()) ladder.data.read.delimiter = delimiter_of(o.delimiter);
-  if (!o.nulls.empty()) ladder.data.read.nulls = o.nulls;
+  apply(static_cast<const TableOptions&>(o), ladder.data.read, o.locale.value_or(ladder.data.locale));
+  for (const std::string& text : o.periods) {
+    lofty::Period period = period_of(text);
+    std::erase_if(ladder.periods, [&](const lofty::Period& other) { return other.name == period.name; });
+    ladder.periods.push_back(std::move(period));
+  }
   for (const std::string& figure : o.figures)
     put(ladder.figures, named("--figure", figure, "--figure 'amount=quantity * unit_price'"));
   for (const std::string& total : o.totals)
@@ -200,7 +209,7 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
   if (o.where) ladder.where = *o.where;
   const bool level = !o.each.empty() || !o.within.empty() || o.by || o.tiebreak || o.ties || o.rank_as ||
                      !o.also.empty() || o.best || o.worst || o.cut || o.having || o.eligible || o.keep_where ||
-                     o.unranked || o.others || !o.windows.empty();
+                     o.include || o.every || o.unranked || o.others || !o.windows.empty();
   if (level && ladder.levels.size() > 1)
     throw Error(Problem{Code::bad_value,
                         "this ladder has " + std::to_string(ladder.levels.size()) +
@@ -228,16 +237,20 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
     if (o.keep_where) l.where = *o.keep_where;
     if (o.unranked) l.unranked = true;
     if (o.others) l.others = true;
-    if (o.best) l.best = o.best;
-    if (o.worst) l.worst = o.worst;
+    if (o.include) l.include = *o.include;
+    if (o.every) l.every = *o.every;
+    if (o.best) so_many("--best", *o.best, l.best, l.best_percent);
+    if (o.worst) so_many("--worst", *o.worst, l.worst, l.worst_percent);
     if (o.cut) {
       if (*o.cut != "with ties" && *o.cut != "strict")
         bad_option("--cut", *o.cut, "--cut is `with ties` or `strict`", "--cut strict", Code::unknown_word);
       l.cut = *o.cut == "strict" ? lofty::Cut::strict : lofty::Cut::with_ties;
     }
   }
+  if (o.compare) ladder.compare = {.period = *o.compare};
   if (o.locale) ladder.data.locale = *o.locale;
   if (o.zone) ladder.data.zone = *o.zone;
+  if (o.first_month) ladder.first_month = *o.first_month;
   apply_orderings(o, ladder);
   if (o.order) ladder.list.order = *o.order;
   take_some(o, ladder.list);
@@ -321,29 +334,15 @@ void inspect_rows(const InspectOptions& options, const lofty::ReadOptions& read)
     if (options.where) ladder.where = *options.where;
     ladder.list.order = "input";
     take_some(options, ladder.list);
-    try {
-      const lofty::Standings answer = lofty::standings(ladder, lofty::TableFiles());
-      if (&name != &options.tables.front()) print("\n");
-      print(lofty::listing(answer, looks_of_output()));
-      remark(lofty::remarks_text(answer.remarks(), looks_of_errors()));
-    } catch (const Error& error) {
-      std::vector<Problem> problems = error.problems();
-      name_options(problems, {}, false);  // without a file, every key is an option's
-      throw Error(std::move(problems));
-    }
+    const lofty::Standings answer = lofty::standings(ladder, lofty::TableFiles());
+    if (&name != &options.tables.front()) print("\n");
+    print(lofty::listing(answer, looks_of_output()));
+    remark(lofty::remarks_text(answer.remarks(), looks_of_errors()));
   }
 }
 
-}  // namespace
-
-int inspect(const InspectOptions& options) {
-  lofty::ReadOptions read;
-  read.delimiter = delimiter_of(options.delimiter);
-  read.nulls = options.nulls;
-  if (options.where || options.first || options.last || options.sample || options.seed) {
-    inspect_rows(options, read);
-    return 0;
-  }
+// What each column of the tables holds.
+void inspect_columns(const InspectOptions& options, const lofty::ReadOptions& read) {
   const lofty::TableFiles files;
   bool first = true;
   for (const std::string& name : options.tables) {
@@ -354,6 +353,23 @@ int inspect(const InspectOptions& options) {
     print((first ? "" : "\n") + lofty::profile_text(profile, looks_of_output(), source->form()));
     remark(lofty::remarks_text(profile.remarks, looks_of_errors()));
     first = false;
+  }
+}
+
+}  // namespace
+
+int inspect(const InspectOptions& options) {
+  lofty::ReadOptions read;
+  apply(options, read);
+  try {
+    if (options.where || options.first || options.last || options.sample || options.seed)
+      inspect_rows(options, read);
+    else
+      inspect_columns(options, read);
+  } catch (const Error& error) {
+    std::vector<Problem> problems = error.problems();
+    name_options(problems, {}, false);  // without a file, every key is an option's
+    throw Error(std::move(problems));
   }
   return 0;
 }

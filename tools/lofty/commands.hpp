@@ -5,26 +5,28 @@
 #include <string>
 #include <vector>
 
+#include "option_texts.hpp"
+
 namespace tool {
 
-struct InspectOptions {
+struct InspectOptions : TableOptions {
   std::vector<std::string> tables;
-  std::string delimiter;
-  std::vector<std::string> nulls;
   std::optional<std::string> where;
   std::optional<std::size_t> first, last, sample, seed;
 };
 
-struct RankOptions {
+struct RankOptions : TableOptions {
   std::vector<std::string> sources;  // a ladder file, or a table; or several ladder files
   const std::string& source() const { return sources.front(); }
   std::vector<std::string> formats, bars, pictures, joins, figures, totals, windows, named_windows, also, headings,
-      choices, each, within, columns, nulls, put_first, put_last, sequences, text_orders, place_for;
+      choices, each, within, columns, periods, put_first, put_last, sequences, text_orders, place_for;
   std::optional<std::string> title, where, by, tiebreak, ties, rank_as, cut, order, alternative, locale, zone, having,
       eligible, keep_where;
-  std::optional<std::size_t> best, worst, first, last, sample, seed, workings;
+  std::optional<int> first_month;
+  std::optional<std::string> best, worst, include, every, compare;
+  std::optional<std::size_t> first, last, sample, seed, workings;
   std::optional<std::string> stage, save_standings, expect, remarks;
-  std::string delimiter, to, save_ladder;
+  std::string to, save_ladder;
   int threads = 0;
   bool unranked = false, others = false, replace = false, guard_cells = false, whole_ties = false, no_pictures = false;
 };

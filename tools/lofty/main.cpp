@@ -40,9 +40,6 @@ void refuse_leftovers(const CLI::App& command) {
   for (const CLI::Option* option : command.get_options())
     if (!option->get_name().empty() && option->get_name()[0] == '-') options.push_back(option->get_name());
   const std::string word = left.front().substr(0, left.front().find('='));
-  for (const char* later : {"--period"})
-    if (word == later)
-      throw Error(Problem{Code::not_in_this_version, "`" + word + "` is not in this version", {}, {}, {}});
   if (const auto now = lofty::current_name(word);
       now && std::find(options.begin(), options.end(), *now) != options.end())
     throw Error(Problem{Code::retired_name, "`" + word + "` is now `" + std::string(*now) + "`", {}, {}, {}});

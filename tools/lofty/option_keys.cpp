@@ -51,7 +51,24 @@ const std::vector<OptionKey>& option_keys() {
       {"data.from", "", [](const O&, const std::string&) { return false; }},
       {"data.join[", "--join", any(&O::joins)},
       {"data.join", "--join", any(&O::joins)},
+      {"calendar.first_month", "--first-month", set(&O::first_month)},
       {"data.locale", "--locale", set(&O::locale)},
+      {"data.columns.", "--column ",
+       [](const O& o, const std::string& name) {
+         const std::string column = name.substr(0, name.rfind('.'));
+         return std::any_of(o.columns_read.begin(), o.columns_read.end(), [&](const std::string& one) {
+           return one.starts_with(name + ":") || one.starts_with(column + ":");
+         });
+       }},
+      {"data.skip", "--skip", [](const O& o, const std::string&) { return o.skip.has_value(); }},
+      {"data.skip_last", "--skip-last", [](const O& o, const std::string&) { return o.skip_last.has_value(); }},
+      {"data.encoding", "--encoding", [](const O& o, const std::string&) { return !o.encoding.empty(); }},
+      {"periods.", "--period ",
+       [](const O& o, const std::string& name) {
+         const std::string period = name.substr(0, name.find('.'));
+         return std::any_of(o.periods.begin(), o.periods.end(),
+                            [&](const std::string& one) { return trimmed(one.substr(0, one.find(':'))) == period; });
+       }},
       {"data.zone", "--zone", set(&O::zone)},
       {"figures.", "--figure ", named_in(&O::figures), "--figure NAME=... gives it a name"},
       {"rows.where", "--where", set(&O::where)},
@@ -60,6 +77,9 @@ const std::vector<OptionKey>& option_keys() {
       {"named_windows.", "--named-window ", named_in(&O::named_windows)},
       {"rank.each", "--each", any(&O::each), "--each shop_no"},
       {"rank.within", "--within", any(&O::within)},
+      {"rank.include", "--include", set(&O::include)},
+      {"rank.every", "--every", set(&O::every)},
+      {"compare.period", "--compare", set(&O::compare)},
       {"rank.by", "--by", set(&O::by), "--by 'spend desc'"},
       {"rank.tiebreak", "--tiebreak", set(&O::tiebreak)},
       {"rank.ties", "--ties", set(&O::ties)},

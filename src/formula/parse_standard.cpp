@@ -1,0 +1,163 @@
+// Calls and conditions of the standard that say in a word what others say at length: they are parsed into these others,
+// so that nothing after the parser knows of them.
+// Covered by tests/tool/standard_forms_test.cpp.
+
+#include <algorithm>
+
+#include "formula/functions.hpp"
+#include "formula/grammar.hpp"
+
+namespace lofty::engine::grammar {
+namespace {
+
+// Builds expressions that all have the text of the one that they stand for.
+class Form {
+ public:
+  explicit Form(const Expression& whole) : begin_(whole.begin), end_(whole.end), whole_(whole) {}
+
+  template <class... Args>
+  ExpressionPtr op(Op op, Args... args) const {
+    ExpressionPtr out = make(op, begin_);
+    (out->args.push_back(std::move(args)), ...);
+    out->end = end_;
+    return out;
+  }
+  ExpressionPtr number(int value) const {
+    ExpressionPtr out = op(Op::literal);
+    out->value = Decimal(value, 0);
+    out->type = {.kind = Kind::integer};
+    return out;
+  }
+  ExpressionPtr row_call(const char* function, std::vector<ExpressionPtr> args) const {
+    ExpressionPtr out = op(Op::call);
+    out->text = function;
+    out->args = std::move(args);
+    return out;
+  }
+  // An aggregate, with the filter and the window of the call.
+  ExpressionPtr aggregate(const char* function, ExpressionPtr argument, ExpressionPtr filter = nullptr) const {
+    ExpressionPtr out = op(Op::call, argument ? std::move(argument) : op(Op::star));
+    out->text = function;
+    out->filter = filter ? std::move(filter) : whole_.filter ? copy(*whole_.filter) : nullptr;
+    if (whole_.over) out->over = std::make_unique<WindowClause>(copy(*whole_.over));
+    return out;
+  }
+  ExpressionPtr argument(std::size_t i = 0) const { return copy(*whole_.args[i]); }
+  const Expression& whole() const { return whole_; }
+
+ private:
+  std::size_t begin_, end_;
+  const Expression& whole_;
+};
+
+// The squares around the mean, as the sum of squares less the square of the sum: exact for decimals.
+//   (sum(x * x) - sum(x) * sum(x) / n) / (n - less)
+ExpressionPtr variance(const Form& form, int less) {
+  const auto x = [&] { return form.argument(); };
+  const auto n = [&](int minus) {
+    ExpressionPtr count = form.aggregate("count", x());
+    if (minus > 0) count = form.op(Op::subtract, std::move(count), form.number(minus));
+    std::vector<ExpressionPtr> args;
+    args.push_back(std::move(count));
+    args.push_back(form.number(0));
+    return form.row_call("nullif", std::move(args));
+  };
+  ExpressionPtr squares = form.aggregate("sum", form.op(Op::multiply, x(), x()));
+  ExpressionPtr square = form.op(Op::multiply, form.aggregate("sum", x()), form.aggregate("sum", x()));
+  ExpressionPtr around = form.op(Op::subtract, std::move(squares), form.op(Op::divide, std::move(square), n(0)));
+  return form.op(Op::divide, std::move(around), n(less));
+}
+
+ExpressionPtr deviation(const Form& form, int less) {
+  // Of floats, rounding may leave a trace below zero.
+  std::vector<ExpressionPtr> both;
+  both.push_back(variance(form, less));
+  both.push_back(form.number(0));
+  std::vector<ExpressionPtr> args;
+  args.push_back(form.row_call("greatest", std::move(both)));
+  return form.row_call("sqrt", std::move(args));
+}
+
+// every(c): the least truth. min(case when c then 1 when not c then 0 end) = 1
+ExpressionPtr every(const Form& form) {
+  ExpressionPtr truth = form.op(Op::case_when, form.argument(), form.number(1),
+                                form.op(Op::logical_not, form.argument()), form.number(0));
+  return form.op(Op::equal, form.aggregate("min", std::move(truth)), form.number(1));
+}
+
+// rank(v) within group (order by k): the place that v would have among the rows.
+ExpressionPtr hypothetical(const LexemeReader& in, const Form& form) {
+  const Expression& whole = form.whole();
+  const std::string& function = whole.text;
+  if (whole.args.size() != 1 || whole.within_group.size() != 1)
+    in.fail("`" + function + "` within a group compares one value with one key",
+            function + "(500) within group (order by amount desc)");
+  const SortItem& key = whole.within_group.front();
+  // Rows before it (and, for cume_dist, its peers). Nulls are last, so that they are before nothing.
+  const auto before = [&](bool peers) {
+    const Op op = key.descending ? (peers ? Op::greater_equal : Op::greater) : (peers ? Op::less_equal : Op::less);
+    ExpressionPtr condition = form.op(op, copy(*key.expression), form.argument());
+    if (whole.filter) condition = form.op(Op::logical_and, copy(*whole.filter), std::move(condition));
+    return condition;
+  };
+  const auto rows_before = [&](bool peers) { return form.aggregate("count", nullptr, before(peers)); };
+  if (function == "percent_rank") {
+    std::vector<ExpressionPtr> args;
+    args.push_back(form.aggregate("count", nullptr));
+    args.push_back(form.number(0));
+    return form.op(Op::divide, rows_before(false), form.row_call("nullif", std::move(args)));
+  }
+  if (function == "cume_dist")
+    return form.op(Op::divide, form.op(Op::add, rows_before(true), form.number(1)),
+                   form.op(Op::add, form.aggregate("count", nullptr), form.number(1)));
+  ExpressionPtr count = rows_before(false);
+  if (function == "dense_rank") {
+    count = form.aggregate("count", copy(*key.expression), before(false));
+    count->distinct = true;
+  }
+  return form.op(Op::add, std::move(count), form.number(1));
+}
+
+}  // namespace
+
+ExpressionPtr standard_form(const LexemeReader& in, ExpressionPtr call) {
+  const std::string& name = call->text;
+  const Form form(*call);
+  const bool ranking = name == "rank" || name == "dense_rank" || name == "percent_rank" || name == "cume_dist";
+  if (ranking && !call->within_group.empty() && !call->over) return hypothetical(in, form);
+
+  const bool made_of_others = name == "every" || name == "any_value" || name == "var_pop" || name == "var_samp" ||
+                              name == "stddev_pop" || name == "stddev_samp";
+  if (!made_of_others) return call;
+  if (call->args.size() != 1 || call->args[0]->op == Op::star || call->distinct || !call->within_group.empty())
+    in.fail("`" + name + "` takes one argument", name == "every" ? "every(quantity > 0)" : name + "(amount)");
+  if (name == "every") return every(form);
+  if (name == "any_value") return form.aggregate("min", form.argument());
+  if (name == "var_pop") return variance(form, 0);
+  if (name == "var_samp") return variance(form, 1);
+  return deviation(form, name == "stddev_samp" ? 1 : 0);
+}
+
+// a is distinct from b: never unknown. (a <> b or a is null or b is null) and not (a is null and b is null)
+ExpressionPtr is_distinct_from(const LexemeReader& in, std::size_t begin, ExpressionPtr left, ExpressionPtr right) {
+  ExpressionPtr whole = make(in, Op::logical_and, begin);
+  const Form form(*whole);
+  const auto null = [&](const ExpressionPtr& of) { return form.op(Op::is_null, copy(*of)); };
+  ExpressionPtr differ = form.op(Op::unequal, copy(*left), copy(*right));
+  differ = form.op(Op::logical_or, form.op(Op::logical_or, std::move(differ), null(left)), null(right));
+  whole->args.push_back(std::move(differ));
+  whole->args.push_back(form.op(Op::logical_not, form.op(Op::logical_and, null(left), null(right))));
+  return whole;
+}
+
+// x between symmetric a and b: between them in either order.
+ExpressionPtr between_symmetric(const LexemeReader& in, std::size_t begin, ExpressionPtr value, ExpressionPtr low,
+                                ExpressionPtr high) {
+  ExpressionPtr whole = make(in, Op::logical_or, begin);
+  const Form form(*whole);
+  whole->args.push_back(form.op(Op::between, copy(*value), copy(*low), copy(*high)));
+  whole->args.push_back(form.op(Op::between, std::move(value), std::move(high), std::move(low)));
+  return whole;
+}
+
+}  // namespace lofty::engine::grammar

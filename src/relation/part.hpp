@@ -1,0 +1,68 @@
+#pragma once
+// A piece of the rows taken together by entries.
+// Covered by tests/ladder/standings_test.cpp.
+
+#include <cstdint>
+#include <vector>
+
+#include "relation/aggregate_states.hpp"
+#include "relation/carried.hpp"
+#include "relation/entries.hpp"
+#include "relation/group_keys.hpp"
+
+namespace lofty::engine {
+
+// The totals of one piece of the rows; pieces are merged in their order.
+struct Part {
+  explicit Part(const Question& question) {
+    for (const EntryColumn& column : question.entry_columns) {
+      if (column.from == EntryColumn::From::key) keys.emplace_back(*column.node);
+      if (column.from == EntryColumn::From::carried && !column.determined) carried.emplace_back(*column.node);
+    }
+    tables.resize(keys.size());
+    for (const auto& aggregate : question.aggregates) states.emplace_back(*aggregate);
+    caught.resize(question.periods.size());
+    unknown_filters.resize(question.aggregates.size());
+  }
+
+  std::vector<CellMaker> keys;
+  std::vector<GroupTable> tables;  // one a key: (id so far, cell) -> id
+  std::vector<GroupKey> batch_keys;
+  std::vector<std::uint32_t> first_rows, row_counts;
+  std::vector<Carried> carried;
+  std::vector<AggregateStates> states;
+  std::size_t left_out = 0, unknown = 0, counted = 0;
+  std::uint32_t unknown_example = no_row;
+  std::vector<std::vector<std::uint32_t>> chosen_rows;  // row level: rows that count
+  std::vector<Entries::Caught> caught;                  // by Question::periods
+  std::vector<Entries::UnknownFilter> unknown_filters;  // by Question::aggregates
+  Probed probed;
+
+  std::size_t groups() const { return first_rows.size(); }
+
+  void meet(std::uint32_t id, std::uint32_t row, std::uint32_t count) {
+    if (id == first_rows.size()) {
+      first_rows.push_back(row);
+      row_counts.push_back(0);
+    }
+    row_counts[id] += count;
+  }
+  Cell cell(std::size_t key, std::uint32_t group) const {
+    for (std::size_t k = keys.size() - 1; k > key; --k) group = tables[k].keys()[group].prefix;
+    return tables[key].keys()[group].cell;
+  }
+  // The number that each group of another part has in this one, where unknown groups are added.
+  std::vector<std::uint32_t> meet_groups(const Part& other) {
+    std::vector<std::uint32_t> prefixes{0}, ids;  // of the other's table before: its id -> ours
+    for (std::size_t k = 0; k < keys.size(); ++k) {
+      ids.clear();
+      for (const GroupKey& key : other.tables[k].keys())
+        ids.push_back(tables[k].find_or_add({keys[k].translate(key.cell, other.keys[k]), prefixes[key.prefix]}));
+      prefixes.swap(ids);
+    }
+    for (std::uint32_t g = 0; g < prefixes.size(); ++g) meet(prefixes[g], other.first_rows[g], other.row_counts[g]);
+    return prefixes;
+  }
+};
+
+}  // namespace lofty::engine

@@ -1,0 +1,301 @@
+// Answers that used to mislead, and traps that stayed silent: each test is named by what the user sees now, and has a
+// clean twin that stays silent.
+#include <gtest/gtest.h>
+
+#include "support/process.hpp"
+
+using support::lofty;
+using support::Ran;
+using support::Scratch;
+
+namespace {
+
+const char* const lines =
+    "line_no,shop_no,on,amount,status\n"
+    "1,1,2025-03-01,10,Paid\n"
+    "2,1,2025-03-01,20,Paid\n"
+    "3,2,2025-03-03,5,Cancelled\n"
+    "4,2,2025-03-04,7,paid \n"
+    "5,3,2025-04-02,30,\n";
+const char* const shops = "shop_no,shop,valley\n1,North,A\n2,South,A\n3,North,B\n4,West,B\n";
+
+// All that is said, with its lines joined.
+struct Said {
+  std::string text;
+  bool has(const std::string& part) const { return text.find(part) != std::string::npos; }
+};
+std::ostream& operator<<(std::ostream& out, const Said& said) { return out << said.text; }
+
+class NotMisled : public testing::Test {
+ protected:
+  NotMisled() {
+    s.file("lines.csv", lines);
+    s.file("shops.csv", shops);
+  }
+  Said said(std::vector<std::string> options) {
+    options.insert(options.begin(), {"rank", "lines.csv"});
+    const Ran ran = lofty(options, s.path());
+    std::string out = ran.out + "\n" + ran.err;
+    for (std::size_t at = 0; (at = out.find("\n  ", at)) != std::string::npos;) out.replace(at, 3, " ");
+    return {out};
+  }
+  std::string csv(std::vector<std::string> options) {
+    options.insert(options.begin(), {"rank", "lines.csv"});
+    options.insert(options.end(), {"--to", "csv", "--remarks", "none"});
+    const Ran ran = lofty(options, s.path());
+    return ran.status == 0 ? ran.out : ran.err;
+  }
+  const Scratch s;
+};
+
+const std::vector<std::string> by_shop = {"--each", "shop_no", "--total", "n=count(*)", "--total", "spend=sum(amount)"};
+std::vector<std::string> with(std::vector<std::string> a, const std::vector<std::string>& b) {
+  a.insert(a.end(), b.begin(), b.end());
+  return a;
+}
+
+}  // namespace
+
+// ---- texts that do not occur
+
+TEST_F(NotMisled, AStatusThatNoLineHasIsSaidWithTheNearest) {
+  EXPECT_TRUE(
+      said({"--where", "status <> 'Canceled'", "--by", "amount desc"})
+          .has("value-absent: `status <> 'Canceled'`: no line has the `status` `Canceled`; nearest: `Cancelled` "
+               "(1 line)"));
+  EXPECT_TRUE(
+      said({"--where", "status = 'paid'", "--by", "amount desc"})
+          .has("no line has the `status` `paid`; `Paid` (2 lines) and `paid ` (1 line) differ in case or blanks "
+               "only"));
+  EXPECT_TRUE(said({"--where", "status = 'Paid'", "--by", "amount desc"})
+                  .has("`paid ` (1 line) differs in case or blanks only, and is another text"));
+  EXPECT_FALSE(said({"--where", "status = 'Cancelled'", "--by", "amount desc"}).has("value-absent"));
+}
+
+TEST_F(NotMisled, ThatIsSaidOfListsPatternsFiltersAndCases) {
+  EXPECT_TRUE(said({"--where", "status in ('Cancelled', 'Piad')", "--by", "amount desc"}).has("nearest: `Paid`"));
+  EXPECT_TRUE(
+      said({"--where", "status not like 'C%x'", "--by", "amount desc"}).has("no line has a `status` like `C%x`"));
+  EXPECT_FALSE(said({"--where", "status like 'C%'", "--by", "amount desc"}).has("value-absent"));
+  EXPECT_TRUE(said(with(by_shop, {"--total", "c=count(*) filter (where status = 'Canceled')", "--by", "n desc"}))
+                  .has("no line has the `status` `Canceled`"));
+  EXPECT_TRUE(said({"--figure", "k=case when status = 'Canceled' then 0 else amount end", "--by", "k desc"})
+                  .has("no line has the `status` `Canceled`"));
+  EXPECT_TRUE(said(with(by_shop, {"--join", "shops.csv on shop_no", "--columns", "rank,shop_no,shop,n", "--by",
+                                  "n desc", "--keep-where", "shop = 'Noth'"}))
+                  .has("no shop has the `shop` `Noth`; nearest: `North` (2 shops)"));
+}
+
+// ---- the order of the input
+
+TEST_F(NotMisled, LinesOfOneDayDecideLagSilentlyNoMore) {
+  const auto lag = [&](const std::string& order) {
+    return said(
+        {"--figure", "b=lag(amount) over (partition by shop_no order by " + order + ")", "--by", "line_no asc"});
+  };
+  EXPECT_TRUE(
+      lag("on").has("input-decides: 2 lines are equal along `on` (line 2 of lines.csv and line 3 of lines.csv "
+                    "for two), so that the order of the input decides `lag(amount) over (partition by shop_no "
+                    "order by on)`; `line_no` as a further key in `order by` would settle it"));
+  EXPECT_FALSE(lag("on, line_no").has("input-decides"));
+  EXPECT_TRUE(said({"--figure", "r=row_number() over (order by on)", "--by", "line_no asc"}).has("input-decides"));
+  EXPECT_TRUE(said({"--figure", "r=sum(amount) over (order by on rows unbounded preceding)", "--by", "line_no asc"})
+                  .has("input-decides"));
+  // Peers that agree in what is seen change nothing; nor do those that the function does not look at.
+  EXPECT_FALSE(said({"--figure", "r=lag(status) over (partition by shop_no order by on)", "--by", "line_no asc"})
+                   .has("input-decides"));
+  EXPECT_FALSE(said({"--figure", "r=sum(amount) over (order by on)", "--by", "line_no asc"}).has("input-decides"));
+  EXPECT_FALSE(said({"--figure",
+                     "r=last_value(amount) over (order by on rows between unbounded preceding and unbounded "
+                     "following)",
+                     "--by", "line_no asc"})
+                   .has("input-decides"));
+}
+
+TEST_F(NotMisled, FirstValuesOfATieAreSaid) {
+  const auto first = [&](const std::string& order) {
+    return said(with(
+        by_shop, {"--total", "f=first_value(amount) within group (order by " + order + ")", "--by", "shop_no asc"}));
+  };
+  EXPECT_TRUE(
+      first("on").has("input-decides: for 1 shop several rows are equal on `on` (line 2 of lines.csv and line 3 "
+                      "of lines.csv for two)"));
+  EXPECT_FALSE(first("on, line_no").has("input-decides"));
+}
+
+// ---- entries without rows
+
+TEST_F(NotMisled, EveryShopIsListedWhateverCounts) {
+  const std::vector<std::string> march = {"--where", "on <= date '2025-03-31'", "--join", "shops.csv on shop_no"};
+  EXPECT_EQ(csv(with(with(by_shop, march), {"--include", "shops", "--columns", "rank,shop_no,shop,n,spend", "--by",
+                                            "n desc", "--tiebreak", "shop_no"})),
+            "rank,shop_no,shop,n,spend\n1,1,North,2,30\n1,2,South,2,12\n3,3,North,0,\n3,4,West,0,\n");
+  // An inner join lists them too, and leaves out what has no partner.
+  EXPECT_EQ(csv(with(by_shop, {"--where", "on <= date '2025-03-31'", "--join", "inner shops.csv on shop_no",
+                               "--include", "shops", "--by", "n desc", "--columns", "shop_no,n"})),
+            "shop_no,n\n1,2\n2,2\n3,0\n4,0\n");
+  EXPECT_TRUE(said(with(with(by_shop, march), {"--include", "shops", "--by", "n desc"}))
+                  .has("entries-without-rows: 1 shop of shops.csv has no lines: shop_no (4); with totals over no rows, "
+                       "it is an entry"));
+}
+
+TEST_F(NotMisled, GroupsWithoutRowsAreThereToo) {
+  EXPECT_EQ(csv({"--join", "shops.csv on shop_no", "--where", "shop_no = 1", "--each", "valley", "--total",
+                 "n=count(*)", "--include", "shops", "--by", "n desc"}),
+            "rank,valley,n\n1,A,2\n2,B,0\n");
+}
+
+TEST_F(NotMisled, IncludeSaysWhichKeysAreNotTheTables) {
+  EXPECT_TRUE(said({"--join", "shops.csv on shop_no", "--each", "shop_no,status", "--total", "n=count(*)", "--by",
+                    "n desc", "--include", "shops"})
+                  .has("`status` is no column of `shops`"));
+  EXPECT_TRUE(said({"--join", "shops.csv on shop_no", "--each", "shop_no", "--total", "n=count(*)", "--by", "n desc",
+                    "--include", "shpos"})
+                  .has("nearest: shops"));
+  EXPECT_TRUE(said({"--join", "right shops.csv on shop_no", "--each", "shop_no", "--total", "n=count(*)", "--by",
+                    "n desc", "--include", "shops"})
+                  .has("a right join of `shops` lets rows in that count as one"));
+}
+
+TEST_F(NotMisled, DaysWithoutSalesAreDays) {
+  const std::vector<std::string> days = {
+      "--each",  "on", "--every", "day",   "--total", "q=coalesce(sum(amount), 0)", "--where", "on < date '2025-03-31'",
+      "--order", "on", "--by",    "q desc"};
+  EXPECT_EQ(csv(with(days, {"--columns", "on,q"})), "on,q\n2025-03-01,30\n2025-03-02,0\n2025-03-03,5\n2025-03-04,7\n");
+  // An average over days divides by days.
+  EXPECT_EQ(csv(with(days, {"--columns", "on,m", "--window",
+                            "m=avg(q) over (order by on rows between 1 preceding and current row)"})),
+            "on,m\n2025-03-01,30.000000\n2025-03-02,15.000000\n2025-03-03,2.500000\n2025-03-04,6.000000\n");
+  // From the first to the last day of the period in force, for each shop that occurs.
+  EXPECT_EQ(
+      csv({"--period", "p: on from 2025-03-03 through 2025-03-05", "--where", "p", "--each", "shop_no,on", "--every",
+           "day", "--total", "n=count(*)", "--by", "n desc", "--order", "shop_no, on", "--columns", "shop_no,on,n"}),
+      "shop_no,on,n\n2,2025-03-03,1\n2,2025-03-04,1\n2,2025-03-05,0\n");
+}
+
+TEST_F(NotMisled, MonthsWithoutSalesAreMonths) {
+  EXPECT_EQ(csv({"--figure", "m=start_of('month', on)", "--each", "shop_no,m", "--every", "month", "--total",
+                 "n=count(*)", "--by", "n desc", "--order", "shop_no, m", "--columns", "shop_no,m,n"}),
+            "shop_no,m,n\n1,2025-03-01,2\n1,2025-04-01,0\n2,2025-03-01,2\n2,2025-04-01,0\n3,2025-03-01,0\n3,2025-04-01,"
+            "1\n");
+  EXPECT_TRUE(said({"--each", "on", "--every", "month", "--total", "n=count(*)", "--by", "n desc"})
+                  .has("`on` does not hold the first days of months"));
+  EXPECT_TRUE(said({"--each", "shop_no", "--every", "day", "--total", "n=count(*)", "--by", "n desc"})
+                  .has("`every` needs exactly one column of dates in `each`, and there is none"));
+}
+
+// ---- what was left, and why
+
+TEST_F(NotMisled, HavingThatDropsAllIsNotALackOfRows) {
+  const Said nothing = said(with(by_shop, {"--having", "n > 100", "--by", "n desc"}));
+  EXPECT_TRUE(nothing.has("nothing-left: no shop is left: `n > 100` holds for none of 3"));
+  EXPECT_FALSE(nothing.has("nothing-counts"));
+  EXPECT_TRUE(said(with(by_shop, {"--where", "amount > 100", "--by", "n desc"})).has("nothing-counts"));
+}
+
+TEST_F(NotMisled, FiltersOverBlanksAreCountedAsConditionsAre) {
+  EXPECT_TRUE(said(with(by_shop, {"--total", "p=count(*) filter (where status = 'Paid')", "--by", "n desc"}))
+                  .has("unknown-condition: for 1 line the filter `status = 'Paid'` is neither true nor false"));
+  EXPECT_FALSE(said(with(by_shop, {"--total", "p=count(*) filter (where amount > 5)", "--by", "n desc"}))
+                   .has("unknown-condition"));
+}
+
+TEST_F(NotMisled, NamesakesWithoutTheirNumberAreSaid) {
+  const std::vector<std::string> joined = with(by_shop, {"--join", "shops.csv on shop_no", "--by", "n desc"});
+  EXPECT_TRUE(said(with(joined, {"--columns", "rank,shop,n"}))
+                  .has("namesakes: several shops that are listed have the name `North`; with `shop_no` in list.columns "
+                       "they can be told apart"));
+  EXPECT_FALSE(said(with(joined, {"--columns", "rank,shop_no,shop,n"})).has("namesakes"));
+}
+
+TEST_F(NotMisled, FirstAndLastDoNotChangeTheOthersLine) {
+  const auto line = [&](const std::vector<std::string>& more) {
+    const std::string text =
+        said(with(with(by_shop, {"--by", "spend desc", "--best", "2", "--others", "--cut", "strict"}), more)).text;
+    const std::size_t at = text.find("others, ");
+    return at == std::string::npos ? std::string("none") : text.substr(at, text.find('\n', at) - at);
+  };
+  EXPECT_EQ(line({"--first", "1"}), line({}));
+}
+
+TEST_F(NotMisled, RunningAndSharingAreBothSaid) {
+  const Said both = said({"--figure", "r=sum(amount) over (order by on)", "--by", "line_no asc"});
+  EXPECT_TRUE(both.has("peers-share") && both.has("running-not-total")) << both;
+  const Said all_peers = said({"--figure", "r=sum(amount) over (partition by on order by on)", "--by", "line_no asc"});
+  EXPECT_TRUE(all_peers.has("peers-share") && !all_peers.has("running-not-total")) << all_peers;
+}
+
+TEST_F(NotMisled, SharesByWindowsWarnOfNegativeTotals) {
+  s.file("lines.csv", "shop_no,amount\n1,10\n2,-3\n3,5\n");
+  const std::vector<std::string> spend = {"--each", "shop_no", "--total", "spend=sum(amount)", "--by", "spend desc"};
+  EXPECT_TRUE(said(with(spend, {"--window", "share=spend / sum(spend) over ()"}))
+                  .has("negative-in-share: 1 shop has a negative `spend` (shop_no 2: -3)"));
+  EXPECT_TRUE(said(with(spend, {"--window", "r=sum(spend) over (order by spend desc) / sum(spend) over ()"}))
+                  .has("negative-in-share"));
+  EXPECT_FALSE(said(with(spend, {"--window", "d=spend - avg(spend) over ()"})).has("negative-in-share"));
+}
+
+TEST_F(NotMisled, AMonthThatIsNotOverIsSaid) {
+  const auto period = [&](const std::string& text) {
+    return said(with(by_shop, {"--period", "p: " + text, "--where", "p", "--by", "n desc"}));
+  };
+  EXPECT_TRUE(period("last 2 months of on")
+                  .has("last-unit-incomplete: the last month of `p` is not complete: it has 2 "
+                       "of 30 days"));
+  EXPECT_FALSE(period("last 1 month of on, whole").has("last-unit-incomplete"));
+  EXPECT_FALSE(period("last 2 months of on, ends 2025-04-30").has("last-unit-incomplete"));
+}
+
+// ---- compare
+
+TEST_F(NotMisled, TheStretchBeforeIsComparedWithOneOption) {
+  const std::string answer = csv(with(by_shop, {"--period", "p: last 1 month of on, ends 2025-04-30", "--where", "p",
+                                                "--by", "spend desc", "--compare", "p"}));
+  EXPECT_EQ(answer,
+            "rank,was,moved,value_before,value_change,shop_no,n,spend\n1,,,,,3,1,30\n,1,,30,,1,,\n,2,,12,,2,,\n");
+  EXPECT_TRUE(said(with(by_shop, {"--by", "spend desc", "--compare", "q"})).has("there is no period `q`"));
+}
+
+TEST_F(NotMisled, ListFirstMakesNobodyLeave) {
+  const Said first = said(with(by_shop, {"--period", "p: last 1 month of on, whole, ends 2025-03-31", "--where", "p",
+                                         "--by", "spend desc", "--compare", "p", "--first", "1"}));
+  EXPECT_FALSE(first.has("no longer listed"));
+}
+
+TEST_F(NotMisled, BestFiveAgainstFullStandingsNamesNobodyWhoWasFifteenth) {
+  lofty(with({"rank", "lines.csv"}, with(by_shop, {"--by", "spend desc", "--save-standings", "a.standings.json"})),
+        s.path());
+  s.file("c.ladder.toml",
+         "[data]\nfrom = \"lines.csv\"\n[totals]\nspend = \"sum(amount)\"\n[rank]\neach = [\"shop_no\"]\nby = \"spend "
+         "desc\"\n[keep]\nbest = 1\n[compare]\nwith = \"a.standings.json\"\n");
+  const Ran ran = lofty({"rank", "c.ladder.toml"}, s.path());
+  EXPECT_EQ(ran.status, 0) << ran.err;
+  EXPECT_EQ(ran.out.find("no longer listed"), std::string::npos) << ran.out;
+}
+
+// ---- the rest
+
+TEST_F(NotMisled, BestTenPercentIsRoundedUp) {
+  EXPECT_EQ(csv(with(by_shop, {"--by", "spend desc", "--best", "34 %", "--cut", "strict", "--columns", "shop_no",
+                               "--tiebreak", "shop_no"})),
+            "shop_no\n1\n3\n");
+  EXPECT_TRUE(said(with(by_shop, {"--by", "spend desc", "--best", "0 %"})).has("is no part of the entries"));
+  EXPECT_TRUE(said(with(by_shop, {"--by", "spend desc", "--best", "ten"})).has("neither a whole number from 1 on"));
+}
+
+TEST_F(NotMisled, YearsMayBeginInApril) {
+  const std::string years = csv({"--figure", "y=start_of('year', on)", "--figure", "q=quarter(on)", "--first-month",
+                                 "4", "--by", "line_no asc", "--columns", "line_no,y,q"});
+  EXPECT_EQ(years, "line_no,y,q\n1,2024-04-01,4\n2,2024-04-01,4\n3,2024-04-01,4\n4,2024-04-01,4\n5,2025-04-01,1\n");
+  EXPECT_TRUE(said({"--first-month", "4", "--by", "line_no asc"}).has("Years begin in April."));
+  EXPECT_TRUE(said({"--first-month", "13", "--by", "line_no asc"}).has("which is no month"));
+}
+
+TEST_F(NotMisled, WhyTakesTheLineThatAMessageNames) {
+  s.file("l.ladder.toml", "[data]\nfrom = \"lines.csv\"\n[rank]\nby = \"amount desc\"\n");
+  const Ran ran = lofty({"why", "l.ladder.toml", "line 4 of lines.csv"}, s.path());
+  EXPECT_EQ(ran.status, 0) << ran.err;
+  EXPECT_NE(ran.out.find("line 4 of lines.csv"), std::string::npos) << ran.out;
+  EXPECT_NE(lofty({"why", "l.ladder.toml", "line 99"}, s.path()).err.find("no row begins on line 99"),
+            std::string::npos);
+}
