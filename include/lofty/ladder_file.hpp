@@ -33,6 +33,9 @@ struct LadderText {
 // not_in_this_version; for a file also cannot_open.
 [[nodiscard]] LadderText read_ladder(std::string_view toml, const std::string& file_name);
 [[nodiscard]] LadderText read_ladder_file(const std::filesystem::path& file);
+// The same, with what is wrong with keys and values appended to `problems`, in the order of the file, instead of
+// thrown: the ladder is then as far as it could be read, and check() may have more to say.
+[[nodiscard]] LadderText read_ladder_file(const std::filesystem::path& file, std::vector<Problem>& problems);
 
 // The ladder as a TOML text; reading it back gives the same ladder. Keys come in the order in which people read them.
 [[nodiscard]] std::string ladder_text(const Ladder& ladder);

@@ -38,7 +38,7 @@ struct LevelAnswer : LevelInput {
   Accounting accounting;
   Times times;  // what each step took
 
-  Names names() const { return {question, *joined, entries}; }
+  Names names() const { return {question, *joined, entries, outer}; }
 };
 
 // From rows to listed entries. Of `progress`, this takes the part that rows have. Throws Error.

@@ -30,6 +30,9 @@ ColumnPtr Names::label() const {
     if (column.column < 0 || static_cast<std::size_t>(column.column) >= question_.entry_columns.size()) continue;
     const auto at = static_cast<std::size_t>(column.column);
     const EntryColumn& from = question_.entry_columns[at];
+    if (outer_ != nullptr && std::any_of(outer_->columns.begin(), outer_->columns.end(),
+                                         [&](const StandingColumn& one) { return one.name == from.name; }))
+      continue;
     if (from.from == EntryColumn::From::carried && from.type.kind == Kind::text &&
         role_of(question_, at) != Role::group)
       return entries_.columns[at];

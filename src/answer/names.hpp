@@ -5,6 +5,7 @@
 #include <cstdint>
 #include <string>
 
+#include "answer/standings_data.hpp"
 #include "question/prose.hpp"
 #include "question/question.hpp"
 #include "relation/totals.hpp"
@@ -14,8 +15,9 @@ namespace lofty::engine {
 // `question`, `rows` and `entries` have to outlive this.
 class Names {
  public:
-  Names(const Question& question, const JoinedRows& rows, const Entries& entries)
-      : question_(question), rows_(rows), entries_(entries) {}
+  // `outer`: the level outside, whose labels are not this one's.
+  Names(const Question& question, const JoinedRows& rows, const Entries& entries, const StandingsData* outer = nullptr)
+      : question_(question), rows_(rows), entries_(entries), outer_(outer) {}
 
   std::string row_noun() const { return noun_of_table(question_.tables.front().alias); }
   std::string entry_noun() const;
@@ -34,6 +36,7 @@ class Names {
   const Question& question_;
   const JoinedRows& rows_;
   const Entries& entries_;
+  const StandingsData* outer_;
 };
 
 }  // namespace lofty::engine

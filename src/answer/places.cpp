@@ -101,7 +101,8 @@ ColumnPtr share_column(const Places& places, const Column& of, std::size_t entri
       do so_far.add(rows[last++]);
       while (last < ranked && !places.order->starts_peers(last));
       const Value share = part(so_far.whole(), exact ? 0 : so_far.floats());
-      for (; i < last; ++i) out[rows[i]] = share;
+      for (; i < last; ++i)
+        if (!of.is_null(rows[i])) out[rows[i]] = share;  // null has no part in it
     }
   });
   Piece piece(exact ? Type{.kind = Kind::decimal, .scale = scale} : Type{.kind = Kind::floating});

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <map>
+#include <set>
 
 #include "lofty/error.hpp"
 #include "table/folded.hpp"
@@ -15,6 +16,13 @@ using Keys = std::vector<Value>;
 
 // Dates of a file may be texts in the other, and 12 is "12" where a column is text.
 bool same(const Value& a, const Value& b) {
+  // A SQLite file has no booleans: they are 0 and 1 there.
+  const auto is_truth = [](const Value& truth, const Value& number) {
+    const auto* const value = std::get_if<bool>(&truth);
+    const auto* const digit = std::get_if<Decimal>(&number);
+    return value != nullptr && digit != nullptr && *digit == Decimal(*value ? 1 : 0, 0);
+  };
+  if (is_truth(a, b) || is_truth(b, a)) return true;
   if (is_null(a) || is_null(b)) return is_null(a) == is_null(b);
   if (a.index() == b.index()) return a == b;
   if (const auto* exact = std::get_if<Decimal>(&a), *other = std::get_if<Decimal>(&b);
@@ -49,6 +57,9 @@ class Comparing {
   Comparing(const Standings& answer, const Table& expected) : answer_(answer), expected_(expected) {
     match_columns();
     choose_keys();
+    if (repeats(answer_.rows(), &Comparing::here) && repeats(expected_.rows(), &Comparing::there)) keys_.clear();
+    for (const Departed& one : answer_.departed())
+      if (!one.values.empty()) gone_.insert(key_of_departed(one));
   }
 
   Comparison compare() {
@@ -67,6 +78,7 @@ class Comparing {
         throw Error(Problem{Code::key_mismatch, expected_.name() + " has " + name + " twice", {}, {}, {}});
       const auto at = listed.find(key);
       if (at == listed.end()) {
+        if (gone_.contains(key)) continue;  // who left follows the listing in its file
         out.missing.push_back(name);
         continue;
       }
@@ -131,6 +143,19 @@ class Comparing {
     keys_.clear();
   }
 
+  // Do several rows have one key? They are then told apart by their numbers.
+  bool repeats(std::size_t rows, Side side) const {
+    std::set<std::vector<std::string>> seen;
+    for (std::size_t r = 0; r < rows; ++r)
+      if (!seen.insert(key_of(r, side)).second) return true;
+    return false;
+  }
+  std::vector<std::string> key_of_departed(const Departed& one) const {
+    Keys key;
+    for (const Pair& pair : keys_) key.push_back(one.values[pair.here]);
+    return texts(key);
+  }
+
   Value there(std::size_t row, const Pair& pair) const { return expected_.value(row, pair.there); }
   Value here(std::size_t row, const Pair& pair) const { return answer_.value(row, pair.here); }
 
@@ -152,6 +177,7 @@ class Comparing {
   const Standings& answer_;
   const Table& expected_;
   std::vector<Pair> pairs_, keys_;
+  std::set<std::vector<std::string>> gone_;
 };
 
 }  // namespace

@@ -45,6 +45,38 @@ FormerPlaces stood_in(const StandingsData& data) {
   return out;
 }
 
+// Saved standings say what their entries are and what they were ranked by; those of an earlier version do not.
+void check_asked(const Ladder& ladder, const std::vector<std::string>& key_names, const Catalog& catalog,
+                 const Run& run) {
+  std::shared_ptr<const TableSource> source;
+  try {
+    source = catalog.open(ladder.compare.with + "#asked", {});
+  } catch (const Error& error) {
+    if (error.code() == Code::unknown_table) return;
+    throw;
+  }
+  const std::vector<std::size_t> both{0, 1};
+  const Table asked = source->read(both, run);
+  std::string each;
+  for (const std::string& key : key_names) each += (each.empty() ? "" : ", ") + key;
+  if (const std::string then = to_text(asked.value(0, 0)); then != each)
+    fail(Code::key_mismatch,
+         "the entries of " + ladder.compare.with + " are told apart by " + quoted(then) + ", and these by " +
+             quoted(each),
+         "compare.with", "compare standings of the same entries");
+
+  // The first key decides; further ones break its ties.
+  const std::vector<SortItem> items = parse_sort_list(ladder.levels.front().by);
+  const SortItem& first = items.front();
+  const std::string now =
+      ladder.levels.front().by.substr(first.expression->begin, first.expression->end - first.expression->begin) +
+      (first.descending ? " desc" : " asc");
+  if (const std::string then = to_text(asked.value(0, 1)); then != now)
+    fail(Code::key_mismatch,
+         "the places of " + ladder.compare.with + " go by " + quoted(then) + ", and these by " + quoted(now),
+         "compare.with", "compare places by the same measure");
+}
+
 // Of a level among so many.
 FormerPlaces from_table(const Ladder& ladder, std::size_t level, std::size_t levels,
                         const std::vector<std::string>& key_names, const std::string& place, const Catalog& catalog,
@@ -54,6 +86,7 @@ FormerPlaces from_table(const Ladder& ladder, std::size_t level, std::size_t lev
   if (!saved && levels > 1)
     fail(Code::bad_value, "the rows of " + quoted(name) + " do not say which level they are of", "compare.with",
          "levels inside levels are compared with standings that --save-standings saved, or with other choices");
+  if (saved && level == 0) check_asked(ladder, key_names, catalog, run);
   const std::string part = level == 0 ? "#entries" : "#level" + std::to_string(level + 1);
   const auto source = catalog.open(saved ? name + part : name, {});
   const std::vector<std::string>& headings = source->headings();

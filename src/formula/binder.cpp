@@ -262,6 +262,10 @@ class Binding : TypeChecks {
   NodePtr cast(const Expression& e) {
     NodePtr node = with_args(e, e.op);
     node->type = e.type;
+    node->size = e.size;
+    // Two casts to types of different sizes are two.
+    node->text =
+        std::to_string(e.size.characters) + "," + std::to_string(e.size.digits) + "," + std::to_string(e.size.bits);
     if (any_unknown(*node) || is_null(node->args[0])) return node;
     const Type& from = node->args[0]->type;
     const Kind to = e.type.kind;

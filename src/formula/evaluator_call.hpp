@@ -101,6 +101,8 @@ struct Evaluator::Call {
   // ---- texts
 
   void like() const;
+  std::string cut(std::string text) const;
+  bool in_size(const Decimal& value) const;
   void round_exact(const Vector& a) const;
   void width_bucket(const Vector& x) const;
   std::string_view keep(std::string text) const;

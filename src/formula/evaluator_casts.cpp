@@ -17,7 +17,7 @@ void Evaluator::Call::cast() const {
   if (to == Kind::text) {
     out.set_text(count);
     for (std::size_t i = 0; i < count; ++i)
-      if (!v.is_null(i) && is_active(active, i)) out.texts[i] = keep(to_text(v.value(i), v.type));
+      if (!v.is_null(i) && is_active(active, i)) out.texts[i] = keep(cut(to_text(v.value(i), v.type)));
     return;
   }
   start_picking();
@@ -26,6 +26,30 @@ void Evaluator::Call::cast() const {
     const Value value = from == Kind::text ? from_text(v.text(i), i) : v.value(i);
     put(converted(value, v.type, i, from == Kind::text), i);
   }
+}
+
+// The first so many characters of varchar(n).
+std::string Evaluator::Call::cut(std::string text) const {
+  if (node.size.characters == 0) return text;
+  int characters = 0;
+  for (std::size_t at = 0; at < text.size(); ++at) {
+    if ((static_cast<unsigned char>(text[at]) & 0xc0) == 0x80) continue;  // inside a character
+    if (characters++ == node.size.characters) {
+      text.resize(at);
+      break;
+    }
+  }
+  return text;
+}
+
+// decimal(12,2) has ten digits before the point.
+bool Evaluator::Call::in_size(const Decimal& value) const {
+  const int128 number = value.coefficient() < 0 ? -value.coefficient() : value.coefficient();
+  if (node.size.digits > 0 && node.size.digits < Decimal::max_digits && number >= power_of_ten(node.size.digits))
+    return false;
+  if (node.size.bits == 0) return true;
+  const int128 limit = int128{1} << (node.size.bits - 1);
+  return value.coefficient() >= -limit && value.coefficient() < limit;
 }
 
 Value Evaluator::Call::from_text(std::string_view text, std::size_t i) const {
@@ -74,6 +98,9 @@ Value Evaluator::Call::converted(const Value& value, const Type& from, std::size
       if (lifted) lifted = lifted->rescaled(type.scale);
     }
     if (!lifted) fail(Code::overflow, to_text(value) + " has more than 38 digits as a " + to_string(type.kind), i);
+    if (!in_size(*lifted))
+      fail(Code::overflow, to_text(value) + " is out of range for `" + node.source() + "`", i,
+           "a larger type, or case when ... then cast(...) end");
     return *lifted;
   }
 

@@ -68,9 +68,12 @@ void Evaluator::Call::move_moment() const {
       return node.type.zone != nullptr ? node.type.zone->to_instant(there) : there;
     };
 
-    // In units of months, of days, or of fixed length.
+    // In units of months, of days, or of fixed length; by nothing, it is the same moment even where its clock shows
+    // the hour a second time.
     std::int64_t to = 0;
-    if (unit == "year" || unit == "month") {
+    if (by == 0) {
+      to = value;
+    } else if (unit == "year" || unit == "month") {
       bool in_range = false;
       to = add_months(days, unit == "year" ? by * 12 : by, in_range);
       ok = ok && in_range;

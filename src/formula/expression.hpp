@@ -46,6 +46,13 @@ enum class Op : std::uint8_t {
   days_of,    // (a - b) day
 };
 
+// The size of a type that a value is cast to; zeros: any.
+struct CastSize {
+  int characters = 0;  // of a text, which is cut
+  int digits = 0;      // of a decimal, all of them
+  int bits = 0;        // of an integer, its sign included
+};
+
 struct Expression;
 using ExpressionPtr = std::unique_ptr<Expression>;
 
@@ -92,6 +99,7 @@ struct Expression {
   bool quoted = false, negated = false, distinct = false;
   Value value;
   Type type;
+  CastSize size;  // Op::cast
   std::vector<std::unique_ptr<Expression>> args;
   ExpressionPtr filter;                // of an aggregate
   std::vector<SortItem> within_group;  // of percentile_cont and percentile_disc; of first and last: their order

@@ -37,6 +37,7 @@ struct Node {
   int text_column = no_column;  // the one column that this depends on, if it is of text
   int only_text_column = -1;    // the one column, of text, that this depends on: evaluated once per distinct text
   int overall = -1;             // Op::literal: its value is FormulaContext::overalls[overall], not `value`
+  CastSize size;                // Op::cast
   int first_month = 1;          // of start_of and quarter: the month that years begin in
   int slot = -1;                // its place in an evaluator's scratch memory
   int depth = 1;                // of the longest path down from it

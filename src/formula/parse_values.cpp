@@ -149,14 +149,17 @@ int small_number(LexemeReader& in, int most) {
   return static_cast<int>(value->coefficient());
 }
 
-Type type_name(LexemeReader& in) {
+Type type_name(LexemeReader& in, CastSize& size) {
   const Lexeme& lexeme = in.take();
   const std::string& word = lexeme.folded;
-  if (word == "integer" || word == "int" || word == "bigint" || word == "smallint") return {.kind = Kind::integer};
+  if (word == "integer" || word == "int" || word == "bigint" || word == "smallint") {
+    size.bits = word == "smallint" ? 16 : word == "bigint" ? 64 : 0;  // the standard leaves integer's to us
+    return {.kind = Kind::integer};
+  }
   if (word == "decimal" || word == "numeric" || word == "dec") {
     Type type{.kind = Kind::decimal};
     if (in.accept_sign("(")) {
-      small_number(in, 38);
+      size.digits = static_cast<int>(small_number(in, 38));
       if (in.accept_sign(",")) type.scale = small_number(in, 38);
       in.expect_sign(")");
     }
@@ -174,7 +177,7 @@ Type type_name(LexemeReader& in) {
   if (word == "boolean") return {.kind = Kind::boolean};
   if (word == "varchar" || word == "char" || word == "text") {
     if (in.accept_sign("(")) {
-      small_number(in, 1'000'000'000);
+      size.characters = static_cast<int>(small_number(in, 1'000'000'000));
       in.expect_sign(")");
     }
     return {.kind = Kind::text};
@@ -194,7 +197,7 @@ ExpressionPtr cast(LexemeReader& in) {
   expression->args.push_back(disjunction(in));
   in.expect_word("as");
   if (in.here().token != Token::word) in.fail("expected a type, " + in.found());
-  expression->type = type_name(in);
+  expression->type = type_name(in, expression->size);
   in.expect_sign(")");
   return close(in, std::move(expression));
 }

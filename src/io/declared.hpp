@@ -38,6 +38,8 @@ inline Declared declared(const ReadOptions& options, const std::string& heading)
 inline Type column_type(const std::optional<Type>& declared, const Census& census) {
   Type type = declared.value_or(type_from(census));
   if (type.kind == Kind::decimal) type.scale = census.scale;
+  if (type.kind == Kind::timestamp && declared)
+    type.zoned = census.of(Look::zoned) > census.of(Look::timestamp) + census.of(Look::date);
   return type;
 }
 

@@ -3,6 +3,8 @@
 // A column whose type turns out different from a chunk's guess has that chunk's bytes read again, for that column only.
 // Covered by tests/io/delimited_test.cpp.
 
+#include <xxhash.h>
+
 #include <algorithm>
 #include <map>
 #include <mutex>
@@ -10,6 +12,7 @@
 #include "io/declared.hpp"
 #include "io/delimited_chunks.hpp"
 #include "io/delimited_text.hpp"
+#include "question/prose.hpp"
 #include "table/folded.hpp"
 #include "table/table_data.hpp"
 
@@ -147,6 +150,7 @@ class RowsReading {
       }
     }
     data->line_of = line_finder();
+    report_repeated(*data);
     return Table(std::move(data));
   }
 
@@ -189,6 +193,49 @@ class RowsReading {
     }
     misfits.report(heading, source_.name(), type, data.remarks);
     if (written != nullptr) report_marks(heading, source_.name(), *written, marks, other_marks, data.remarks);
+  }
+
+  // Rows that were pasted twice: records of the same bytes as an earlier one. Only in small files, where looking costs
+  // next to nothing; and where most rows repeat, that is how the table is.
+  void report_repeated(TableData& data) const {
+    constexpr std::uint64_t most_bytes = 4 << 20;
+    if (source_.end() - source_.body() > most_bytes || data.rows < 2) return;
+    TextBuffer bytes;
+    file_.read(source_.body(), static_cast<std::size_t>(source_.end() - source_.body()), bytes);
+    const std::string_view text(bytes.data(), bytes.size());
+    std::vector<std::pair<std::uint64_t, std::size_t>> records;  // hash and where it begins
+    std::vector<std::size_t> ends;
+    bool inside = false;
+    for (std::size_t at = 0, begin = 0; at <= text.size(); ++at) {
+      if (at < text.size() && text[at] == '"') inside = !inside;
+      if (at < text.size() && (inside || !is_line_end(text[at]))) continue;
+      if (at > begin) {
+        records.emplace_back(XXH3_64bits(text.data() + begin, at - begin), ends.size());
+        ends.push_back(begin);
+        ends.push_back(at);
+      }
+      begin = at + 1;
+    }
+    std::sort(records.begin(), records.end());
+    const auto record = [&](std::size_t i) {
+      const std::size_t n = records[i].second;
+      return text.substr(ends[n], ends[n + 1] - ends[n]);
+    };
+
+    // Neighbours of one hash.
+    std::size_t repeated = 0;
+    std::pair<std::size_t, std::size_t> example{text.size(), 0};  // the first that repeats another, and that other
+    for (std::size_t i = 1; i < records.size(); ++i) {
+      if (records[i].first != records[i - 1].first || record(i) != record(i - 1)) continue;
+      ++repeated;
+      example = std::min(example, {ends[records[i].second], ends[records[i - 1].second]});
+    }
+    if (repeated == 0 || repeated * 2 >= records.size()) return;
+    const auto line = [&](std::size_t at) { return std::to_string(source_.line_at(source_.body() + at)); };
+    data.remarks.push_back(
+        {"duplicate-rows", counted(repeated, "row") + " of " + source_.name() + (repeated == 1 ? " equals" : " equal") +
+                               " an earlier one in every column, and " + (repeated == 1 ? "counts" : "count") +
+                               " again (line " + line(example.first) + " is as line " + line(example.second) + ")"});
   }
 
   std::size_t line_of_row(const Chunk& chunk, std::size_t row) const {

@@ -104,11 +104,12 @@ void refuse_foreign_characters(std::string_view source, const std::string& file_
   }
 }
 
-LadderText read_ladder(std::string_view source, const std::string& file_name) {
+namespace {
+
+LadderText read_text(std::string_view source, const std::string& file_name, std::vector<Problem>& problems) {
   LadderText out;
   out.file = file_name;
   out.source = std::string(source);
-  std::vector<Problem> problems;
   refuse_foreign_characters(source, file_name);
 
   // The grammar of TOML.
@@ -131,11 +132,26 @@ LadderText read_ladder(std::string_view source, const std::string& file_name) {
   engine::read_sections(reader, result.table());
   std::stable_sort(problems.begin(), problems.end(),
                    [](const Problem& a, const Problem& b) { return a.location.line < b.location.line; });
+  return out;
+}
+
+}  // namespace
+
+LadderText read_ladder(std::string_view source, const std::string& file_name) {
+  std::vector<Problem> problems;
+  LadderText out = read_text(source, file_name, problems);
   if (!problems.empty()) throw Error(std::move(problems));
   return out;
 }
 
 LadderText read_ladder_file(const std::filesystem::path& file) {
+  std::vector<Problem> problems;
+  LadderText out = read_ladder_file(file, problems);
+  if (!problems.empty()) throw Error(std::move(problems));
+  return out;
+}
+
+LadderText read_ladder_file(const std::filesystem::path& file, std::vector<Problem>& problems) {
   const auto fail = [&](Code code, std::string sentence) {
     Problem p{code, std::move(sentence), {}, {}, {}};
     p.location.file = file.string();
@@ -147,7 +163,7 @@ LadderText read_ladder_file(const std::filesystem::path& file) {
   if (in.size() > most_ladder_bytes)
     throw fail(Code::bad_value,
                "a ladder file holds at most 1 MiB; this one has " + std::to_string(in.size()) + " bytes");
-  return read_ladder(in.read_all(), file.string());
+  return read_text(in.read_all(), file.string(), problems);
 }
 
 void LadderText::locate(std::vector<Problem>& problems) const {

@@ -75,6 +75,22 @@ Table entries_of(const engine::StandingsData& data) {
   return Table(std::make_shared<const engine::TableData>(std::move(out)));
 }
 
+// What the outermost entries are, and what they are ranked by: other standings are not comparable.
+Table asked_of(const engine::StandingsData& data) {
+  std::string each;
+  for (const std::string& key : data.key_names) each += (each.empty() ? "" : ", ") + key;
+  engine::TableData out;
+  out.name = "asked";
+  out.rows = 1;
+  out.headings = {"each", "by"};
+  for (const std::string& text : {each, data.by_name + (data.descending ? " desc" : " asc")}) {
+    engine::Piece piece(Type{.kind = Kind::text});
+    piece.add_text(text);
+    out.columns.push_back(engine::Column::seal(std::move(piece)));
+  }
+  return Table(std::make_shared<const engine::TableData>(std::move(out)));
+}
+
 // The last lines of the file: the checksum of all bytes before them.
 std::string checksum_lines(std::string_view before) {
   const XXH128_hash_t hash = XXH3_128bits(before.data(), before.size());
@@ -234,6 +250,8 @@ std::string saved(const Standings& standings) {
   member("question", json_text(standings.question()));
   member("shown", json_text(standings.shown_of_total()));
   member("keys", "[" + keys + "]");
+  const engine::StandingsData& first = nested ? *data.levels.front() : data;
+  if (!first.by_name.empty()) member("asked", table_json(asked_of(first)));
   member("listing", table_json(table_of(standings, "listing")));
   member("entries", table_json(entries_of(nested ? *data.levels.front() : data)));
   for (std::size_t l = 1; l < data.levels.size(); ++l)

@@ -237,6 +237,13 @@ void LevelBinder::bind_sort(const std::string& text, const std::string& key, Sco
 void LevelBinder::bind_ranking(const Level& level) {
   EntryScope scope(entries_, false, false, "rank.by");
   bind_sort(level.by, level_.key_of("rank.by"), scope, true, question_.by);
+  if (!question_.by.empty() && question_.by.front().nulls == Nulls::first)
+    problems_.say(Code::bad_value,
+                  "an entry without a value of the first key has no place, so that `nulls first` puts nothing first",
+                  level_.key_of("rank.by"),
+                  "coalesce(" + question_.by.front().text +
+                      ", 0) ranks them; in list.order `nulls first` lists them "
+                      "first");
   if (!level.tiebreak.empty()) {
     EntryScope tie_scope(entries_, false, false, "rank.tiebreak");
     bind_sort(level.tiebreak, level_.key_of("rank.tiebreak"), tie_scope, false, question_.tiebreak);

@@ -91,7 +91,8 @@ std::vector<double> divide(const Order& order, const Get& get, const NullMask& n
         ++last;
       } while (last < end && !order.starts_peers(last));
       const double share = so_far.value() / whole;
-      for (; i < last; ++i) out[i] = share;
+      for (; i < last; ++i)
+        if (!null(rows[i])) out[i] = share;
     }
     begin = end;
   }

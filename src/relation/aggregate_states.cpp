@@ -96,6 +96,8 @@ ColumnPtr AggregateStates::finish(std::size_t groups, Entries::Blank& blank_repo
     blank_report.rows += rows;
     blank_report.entries += rows > 0;
   }
+  if (blank_report.rows > 0)
+    blank_report.by_entry.assign(blanks_.begin(), blanks_.begin() + static_cast<std::ptrdiff_t>(groups));
   if (aggregate_->kind == AggregateKind::count_distinct) {
     counts_.assign(counts_.size(), 0);
     for (std::size_t g = 0; g < alone_.size(); ++g) counts_[g] = alone_[g];

@@ -57,6 +57,7 @@ struct Entries {
   std::uint32_t unknown_example = no_row;
   struct Blank {  // an aggregate whose argument was null on some rows
     std::size_t rows = 0, entries = 0;
+    std::vector<std::uint32_t> by_entry = {};  // rows, as run_rows() numbered the entries; empty: none
   };
   std::vector<Blank> blanks;  // by Question::aggregates
   struct UnknownFilter {      // rows that count for which an aggregate's filter is neither true nor false

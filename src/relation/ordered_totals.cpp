@@ -137,8 +137,14 @@ ColumnPtr ordered_total(const Aggregate& aggregate, const JoinedRows& relation, 
   SortKeys keys;
   encode(ascending(group_of), run, keys.within);
   std::vector<ColumnPtr> kept{values};
-  if (aggregate.order.empty()) {
-    encode(ColumnKey{values.get(), false, {}}, run, keys.by);
+  if (aggregate.order.empty()) {  // by the value itself, as it is sorted elsewhere
+    const Node& node = *aggregate.argument;
+    std::string name;
+    if (node.op == Op::name && node.column >= 0) {
+      const RowColumn& at = question.row_columns[static_cast<std::size_t>(node.column)];
+      if (!at.of_window()) name = question.tables[at.table].source->headings()[at.column];
+    }
+    encode_sort_key(ladder, question, *values, name, false, Nulls::last, true, run, keys.by);
   } else {
     for (const SortKey& key : aggregate.order) {
       kept.push_back(values_at(relation, *key.node, rows, run));

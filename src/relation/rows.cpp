@@ -161,8 +161,10 @@ Error JoinedRows::several_partners(const JoinUse& join, std::size_t row, std::ui
   const TableUse& other = question_.tables[join.table];
   const std::string name = other.source->name();
   return Error(Problem{Code::join_multiplies,
-                       place_of(row) + " has several partners in " + name + ": " + line_text(other.table, first) +
-                           " and " + line_text(other.table, second) + "; joining them would count it more than once",
+                       line_text(question_.tables[0].table, row_in(0, row)) + " of " +
+                           question_.tables[0].source->name() + " has several partners in " + name + ": " +
+                           line_text(other.table, first) + " and " + line_text(other.table, second) +
+                           "; joining them would count it more than once",
                        {},
                        {},
                        "every key has to occur once in " + name +

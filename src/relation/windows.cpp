@@ -182,6 +182,7 @@ std::vector<WindowNotes> work_out_row_windows(const Question& question, JoinedRo
            [&](std::size_t item, ColumnPtr values, const WindowNotes& noted) {
              rows.set_window(item, number_of.empty() ? std::move(values) : Column::picked(*values, number_of, run));
              notes[item] = noted;
+             for (std::uint32_t& row : notes[item].short_rows) row = counted[row];
              if (noted.undecided > 0) {
                notes[item].one = counted[noted.one];
                notes[item].other = counted[noted.other];

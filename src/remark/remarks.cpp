@@ -253,8 +253,28 @@ class Remarks {
                                     names_.counted_entries(a_.entries.blanks[a].entries) + " " +
                                     (a_.entries.blanks[a].rows == 1 ? "has" : "have") + " no value for " +
                                     quoted(aggregate.argument->source()) + "; " + quoted(aggregate.text) + " leaves " +
-                                    (a_.entries.blanks[a].rows == 1 ? "it" : "them") + " out");
+                                    (a_.entries.blanks[a].rows == 1 ? "it" : "them") + " out" +
+                                    listed_with_blanks(a_.entries.blanks[a]));
     }
+  }
+
+  // "; of the listed, `Twin Pantry` (2 lines)": whose place might be another.
+  std::string listed_with_blanks(const Entries::Blank& blank) const {
+    constexpr std::size_t most_named = 4;
+    if (blank.by_entry.empty() || !a_.question.places) return {};
+    std::vector<std::string> names;
+    std::size_t more = 0;
+    for (const std::uint32_t entry : a_.listed.rows) {
+      const std::uint32_t number = a_.entries.numbered_as ? (*a_.entries.numbered_as)[entry] : entry;
+      if (number >= blank.by_entry.size() || blank.by_entry[number] == 0) continue;
+      if (names.size() < most_named)
+        names.push_back(names_.entry_name(entry) + " (" + counted(blank.by_entry[number], names_.row_noun()) + ")");
+      else
+        ++more;
+    }
+    if (names.empty()) return {};
+    if (more > 0) names.push_back(counted(more, "other"));
+    return "; of the listed, " + lofty::engine::listed(names);
   }
 
   // How much the entries without this key hold, of what places go by.

@@ -70,6 +70,23 @@ class WindowRemarks {
     return rows ? counted(count, names_.row_noun()) : names_.counted_entries(count);
   }
 
+  // Where keep.where leaves entries out, those whose frames are short may be among them.
+  std::size_t listed_short_frames(const WindowNotes& notes, bool rows) const {
+    const bool of_entries = !rows || a_.question.row_level();
+    if (a_.kept.passes.empty() || !of_entries || notes.short_rows.size() < notes.short_frames)
+      return notes.short_frames;
+    std::vector<std::uint32_t> kept;  // as the notes number them
+    for (std::uint32_t e = 0; e < a_.entries.count; ++e)
+      if (a_.kept.lets_through(e))
+        kept.push_back(&notes >= a_.window_notes.data() && &notes < a_.window_notes.data() + a_.window_notes.size()
+                           ? e
+                           : a_.entries.first_rows[e]);
+    std::sort(kept.begin(), kept.end());
+    return static_cast<std::size_t>(std::count_if(notes.short_rows.begin(), notes.short_rows.end(), [&](auto row) {
+      return std::binary_search(kept.begin(), kept.end(), row);
+    }));
+  }
+
   static std::string keys(const std::vector<WindowKey>& of) {
     std::vector<std::string> names;
     for (const WindowKey& key : of) names.push_back(quoted(key.text));
@@ -95,10 +112,9 @@ class WindowRemarks {
     }
 
     // Frames that a group's ends cut short.
-    if (notes.short_frames > 0)
+    if (const std::size_t short_ones = listed_short_frames(notes, rows); short_ones > 0)
       say("short-frames",
-          "of " + counted_of(notes.short_frames, rows) + " the frame of " + written +
-              " is shorter than it asks for, because " +
+          "of " + counted_of(short_ones, rows) + " the frame of " + written + " is shorter than it asks for, because " +
               (call.partition.empty() ? "there is nothing" : "their " + keys(call.partition) + " has nothing") +
               " beyond: what is there was used");
 
@@ -111,8 +127,14 @@ class WindowRemarks {
       if (notes.doubled_days > 0)
         what += (what.empty() ? "" : " and ") + counted(notes.doubled_days, "day") +
                 (notes.doubled_days == 1 ? " occurs" : " occur") + " more than once";
-      say("rows-over-days", written + (several ? " count" : " counts") + " rows, not days: along " + quoted(day) + " " +
-                                what + "; `range between interval '6' day preceding and current row` counts days");
+      say("rows-over-days",
+          written + (several ? " count" : " counts") + " rows, not days: along " + quoted(day) + " " + what +
+              "; `range between interval '6' day preceding and current row` counts days" +
+              (&notes >= a_.window_notes.data() && &notes < a_.window_notes.data() + a_.window_notes.size() &&
+                       notes.missing_days > 0 && !a_.question.row_level()
+                   ? ", and `every = \"day\"` under [rank], with coalesce(..., 0) in the total, has an "
+                     "entry for each of them"
+                   : ""));
     }
   }
 

@@ -4,6 +4,7 @@
 #include <bit>
 #include <cmath>
 #include <deque>
+#include <mutex>
 #include <optional>
 
 #include "lofty/error.hpp"
@@ -684,17 +685,24 @@ Results frame_percentiles(const WindowJob& job, const Gathered& values, const Va
   return out;
 }
 
-std::size_t short_frames(const WindowJob& job) {
+std::size_t short_frames(const WindowJob& job, std::vector<std::uint32_t>& positions, std::size_t most) {
   std::atomic<std::size_t> count = 0;
+  std::mutex mutex;
   slide_in_pieces(job, [&](std::size_t begin, std::size_t end) {
     FrameWalk walk(job.order, job.frame, job.range, begin, end);
     std::size_t here = 0;
+    std::vector<std::uint32_t> found;
     for (std::size_t at = begin; at < end; ++at) {
       walk.next();
-      here += walk.cut_short();
+      if (!walk.cut_short()) continue;
+      if (here++ < most) found.push_back(static_cast<std::uint32_t>(at));
     }
     count += here;
+    const std::scoped_lock lock(mutex);
+    positions.insert(positions.end(), found.begin(), found.end());
   });
+  std::sort(positions.begin(), positions.end());
+  if (positions.size() > most) positions.resize(most);
   return count;
 }
 

@@ -79,6 +79,7 @@ Results frame_percentiles(const WindowJob& job, const Gathered& values, const Va
                           const Decimal& fraction, bool descending, int scale);
 
 // How many frames were cut short by their group's ends, for a remark.
-std::size_t short_frames(const WindowJob& job);
+// `positions` takes the first `most` of them, ascending.
+std::size_t short_frames(const WindowJob& job, std::vector<std::uint32_t>& positions, std::size_t most);
 
 }  // namespace lofty::engine

@@ -268,7 +268,8 @@ class Evaluation {
         return column_of(frame_percentiles(job_, values(), ranks, call_.fraction, call_.descending, call_.type.scale));
       }
       case WindowFunction::percentile_disc: {
-        const ValueRanks ranks = value_ranks(order_, values(), run_);
+        const ValueRanks ranks =
+            call_.value->type.kind == Kind::text ? text_ranks() : value_ranks(order_, values(), run_);
         return picked(frame_percentile_positions(job_, ranks, call_.fraction, call_.descending));
       }
     }
@@ -296,6 +297,29 @@ class Evaluation {
   const Gathered& packed_values() {
     return call_.filter ? values() : sort_.packed_values(*call_.value, relation_, run_);
   }
+  // Ranks of texts in the relation's own order, by language or as a ladder defines it for the column.
+  ValueRanks text_ranks() {
+    const Gathered& of = values();
+    std::vector<std::uint32_t> group(size()), position_of(size());  // by row of the relation
+    for (std::size_t i = 0, number = 0; i < size(); ++i) {
+      if (i % Pieces::usual_rows == 0) check_stop(run_);
+      number += i > 0 && (order_.marks[i] & OrderData::group_start) != 0;
+      group[order_.rows[i]] = static_cast<std::uint32_t>(number);
+      position_of[order_.rows[i]] = static_cast<std::uint32_t>(i);
+    }
+    SortKeys keys;
+    engine::encode(ascending(group), run_, keys.within);
+    relation_.encode(*call_.value, *sort_.column(*call_.value, relation_), false, Nulls::last, keys.by);
+    const Order sorted = make_order(size(), keys, run_);
+    ValueRanks out{std::vector<std::uint32_t>(size()), std::vector<std::uint32_t>(size())};
+    for (std::size_t rank = 0; rank < size(); ++rank) {
+      const std::uint32_t position = position_of[sorted.rows()[rank]];
+      out.position_at[rank] = position;
+      out.rank_at[position] = of.is_null(position) ? no_position : static_cast<std::uint32_t>(rank);
+    }
+    return out;
+  }
+
   // For count(*) with a filter: a value where it passes.
   const Gathered& filter_flags() {
     own_ = gather(*sort_.column(*call_.filter, relation_), sort_.rows(), run_);
@@ -570,7 +594,9 @@ class Evaluation {
     if (!call_.uses_frame() || !call_.frame_written || call_.whole_partition()) return;
     const auto distance = [](Edge edge) { return edge == Edge::preceding || edge == Edge::following; };
     if (!distance(frame_.from.edge) && !distance(frame_.to.edge)) return;
-    notes_.short_frames = engine::short_frames(job_);
+    constexpr std::size_t most = 1'000'000;
+    notes_.short_frames = engine::short_frames(job_, notes_.short_rows, most);
+    for (std::uint32_t& at : notes_.short_rows) at = order_.rows[at];
 
     // One row before or after is a neighbour; several are likely to be meant as days.
     const bool days = frame_.unit == FrameUnit::rows && call_.order.size() >= 1 &&

@@ -1,9 +1,10 @@
-// A library to be preloaded into the tool, which makes the N-th call of a kind fail. Counting begins with main(), and goes
-// on in child processes.
+// A library to be preloaded into the tool, which makes the N-th call of a kind fail. Counting begins with main(), and
+// goes on in child processes.
 //
-//   LOFTY_FAULT=KIND:N[:WHAT]   KIND is read, write, open, sync, rename, close, stdio, alloc, thread; WHAT is an errno's
-//                               number (for reads also `short`), `signal15` and the like, `kill`, or one of what `change`
-//                               does to LOFTY_FAULT_FILE: `shrink`, `grow`, `rewrite`
+//   LOFTY_FAULT=KIND:N[:WHAT]   KIND is read, write, open, sync, rename, close, stdio, alloc, thread; WHAT is an
+//   errno's
+//                               number (for reads also `short`), `signal15` and the like, `kill`, or one of what
+//                               `change` does to LOFTY_FAULT_FILE: `shrink`, `grow`, `rewrite`
 //   LOFTY_FAULT_COUNT=FILE      how many calls there were of KIND is written into FILE
 //
 // Calls on standard input, output and error are left alone.
@@ -193,7 +194,8 @@ int __fprintf_chk(FILE* to, int flag, const char* format, ...) {
   va_list more;
   va_start(more, format);
   const bool failing = to != stdout && to != stderr && fails(stdio);
-  const int result = failing ? -1 : real<int (*)(FILE*, int, const char*, va_list)>("__vfprintf_chk")(to, flag, format, more);
+  const int result =
+      failing ? -1 : real<int (*)(FILE*, int, const char*, va_list)>("__vfprintf_chk")(to, flag, format, more);
   va_end(more);
   return result;
 }
@@ -206,7 +208,7 @@ int fclose(FILE* of) {
 int pthread_create(pthread_t* thread, const pthread_attr_t* attributes, void* (*start)(void*), void* argument) {
   if (fails(threads)) return EAGAIN;
   return real<int (*)(pthread_t*, const pthread_attr_t*, void* (*)(void*), void*)>("pthread_create")(thread, attributes,
-                                                                                                    start, argument);
+                                                                                                     start, argument);
 }
 
 }  // extern "C"

@@ -35,6 +35,10 @@ TEST(Functions, EveryOneCanBeCalled) {
                                                        {"floor", "floor(unit_price)"},
                                                        {"sqrt", "sqrt(quantity)"},
                                                        {"ln", "ln(quantity)"},
+                                                       {"log", "log(2, quantity)"},
+                                                       {"log10", "log10(quantity)"},
+                                                       {"round", "round(unit_price, 1)"},
+                                                       {"width_bucket", "width_bucket(quantity, 0, 10, 5)"},
                                                        {"exp", "exp(quantity)"},
                                                        {"power", "power(quantity, 2)"},
                                                        {"coalesce", "coalesce(unit_price, 0)"},
@@ -73,7 +77,7 @@ TEST(Functions, ArgumentsAreCountedWithTheSignature) {
       {"substring(status)", "expected `from`, found `)`", "substring(text from 2 for 3)"},
       {"start_of('mnth', ordered_on)", "`start_of` takes 'year', 'quarter', 'month', 'week' or 'day'", ""},
       {"abs(quantity) filter (where true)", "`filter` goes with totals only", ""},
-      {"abs(distinct quantity)", "`distinct` goes with count only", ""},
+      {"abs(distinct quantity)", "`distinct` goes with count, sum and avg", ""},
       {"abs(*)", "`*` is allowed in count(*) only", ""},
   };
   for (const auto& [formula, sentence, signature] : cases) {
@@ -88,7 +92,7 @@ TEST(Functions, AggregatesAreCheckedToo) {
   const std::pair<const char*, const char*> cases[] = {
       {"sum(*)", "`*` is allowed in count(*) only"},
       {"sum()", "`sum` takes one argument"},
-      {"sum(distinct quantity)", "`distinct` goes with count only in this version"},
+      {"min(distinct quantity)", "`distinct` goes with count, sum and avg"},
       {"sum(quantity) filter (where quantity)", "the filter is not a condition"},
       {"avg(ordered_on)", "`avg` takes numbers; `ordered_on` is date"},
       {"sum(sum(quantity))",

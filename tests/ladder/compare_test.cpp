@@ -82,7 +82,9 @@ TEST(Compare, FormerPlacesAndHowFarUp) {
   EXPECT_TRUE(is_null(s.departed()[0].now));
   EXPECT_NE(s.question().find("Compared with since = 1."), std::string::npos) << s.question();
   EXPECT_NE(listing(s).find("no longer listed: shop_no 1 (was 2, now without a place)"), std::string::npos);
-  EXPECT_NE(written(s, Format::json).find("\"name\": \"shop_no 1\", \"keys\": {\"shop_no\": 1}, \"was\": 2, \"now\": null"), std::string::npos);
+  EXPECT_NE(
+      written(s, Format::json).find("\"name\": \"shop_no 1\", \"keys\": {\"shop_no\": 1}, \"was\": 2, \"now\": null"),
+      std::string::npos);
 }
 
 TEST(Compare, NewcomersWereNowhere) {

@@ -122,9 +122,9 @@ TEST(Zones, AnUnknownPlaceIsSaid) {
 TEST(Zones, ByOptionAndSaved) {
   const support::Scratch folder;
   folder.file("visits.csv", visits);
-  const auto ran = support::lofty(
-      {"rank", "visits.csv", "--zone", "Europe/Oslo", "--columns", "at", "--to", "csv", "--save-ladder", "kept.ladder.toml"},
-      folder.path());
+  const auto ran = support::lofty({"rank", "visits.csv", "--zone", "Europe/Oslo", "--columns", "at", "--to", "csv",
+                                   "--save-ladder", "kept.ladder.toml"},
+                                  folder.path());
   ASSERT_EQ(ran.status, 0) << ran.err;
   EXPECT_NE(ran.out.find("2025-07-01 00:15:00+02:00"), std::string::npos) << ran.out;
   EXPECT_EQ(support::lofty({"rank", "kept.ladder.toml", "--to", "csv"}, folder.path()).out, ran.out);

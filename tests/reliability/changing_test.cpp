@@ -11,9 +11,7 @@ using support::Ran;
 
 namespace {
 
-void put(const std::filesystem::path& file, const std::string& text) {
-  std::ofstream(file, std::ios::binary) << text;
-}
+void put(const std::filesystem::path& file, const std::string& text) { std::ofstream(file, std::ios::binary) << text; }
 
 Code code_of_reading(const TableSource& source) {
   std::vector<std::size_t> all(source.headings().size());
@@ -57,8 +55,8 @@ TEST(Changing, TheToolNeverAnswersFromTwoStates) {
   if (!support::faults_work()) GTEST_SKIP();
   const support::Scratch s;
   const std::string text = many_lines(), file = (s.path() / "t.csv").string();
-  const std::vector<std::string> call = {"rank", "t.csv", "--total", "n=count(*)", "--each", "c", "--by", "n desc",
-                                         "--remarks", "none", "--to", "csv"};
+  const std::vector<std::string> call = {"rank", "t.csv",  "--total",   "n=count(*)", "--each", "c",
+                                         "--by", "n desc", "--remarks", "none",       "--to",   "csv"};
   put(file, text);
   const long reads = support::calls_of("read", call, s.path());
   ASSERT_GT(reads, 5);
@@ -79,7 +77,8 @@ TEST(Changing, TheToolNeverAnswersFromTwoStates) {
 TEST(Changing, SqliteIsReadInOneState) {
   const support::Scratch s;
   const std::string file = (s.path() / "t.sqlite").string();
-  ASSERT_EQ(support::shell("sqlite3 " + file + " 'create table t(a, b); insert into t values (1, 2), (3, 4)'").status, 0);
+  ASSERT_EQ(support::shell("sqlite3 " + file + " 'create table t(a, b); insert into t values (1, 2), (3, 4)'").status,
+            0);
   const auto source = open_sqlite(file, "t");
   EXPECT_EQ(code_of_reading(*source), Code::stopped);
   EXPECT_EQ(code_of_reading(*source), Code::stopped);  // as often as wanted
@@ -92,7 +91,9 @@ TEST(Changing, SqliteIsReadInOneState) {
 TEST(Changing, TablesOfOneDatabaseAreOfOneState) {
   const support::Scratch s;
   const std::string file = (s.path() / "t.sqlite").string();
-  ASSERT_EQ(support::shell("sqlite3 " + file + " 'create table t(a); create table u(a); insert into t values (1)'").status, 0);
+  ASSERT_EQ(
+      support::shell("sqlite3 " + file + " 'create table t(a); create table u(a); insert into t values (1)'").status,
+      0);
   const TableFiles files(s.path());
   const auto t = files.open("t.sqlite#t", {});
   ASSERT_EQ(support::shell("sqlite3 " + file + " 'insert into u values (1)'").status, 0);
@@ -115,8 +116,11 @@ TEST(Changing, SqliteWithALiveWriter) {
             0);
   // All rows have the same a and b at any time.
   const Ran ran = support::shell(
-      "cd " + folder + "; (i=0; while [ ! -e stop ]; do i=$((i+1)); echo \"update t set a = $i, b = $i + 0.5;\"; done | "
-      "sqlite3 -cmd '.timeout 5000' " + file + ") & sleep 0.2; status=0; for k in 1 2 3 4 5 6 7 8 9 10; do " LOFTY_TOOL
+      "cd " + folder +
+      "; (i=0; while [ ! -e stop ]; do i=$((i+1)); echo \"update t set a = $i, b = $i + 0.5;\"; done | "
+      "sqlite3 -cmd '.timeout 5000' " +
+      file +
+      ") & sleep 0.2; status=0; for k in 1 2 3 4 5 6 7 8 9 10; do " LOFTY_TOOL
       " rank t.sqlite#t --total 'n=count(*)' --total 'wrong=sum(b - a)' --each a --by 'n desc' --remarks none --to csv "
       "> out.$k 2> err.$k || echo \"$?\" >> failed; done; touch stop; wait; cat out.* err.* failed 2>/dev/null");
   std::istringstream lines(ran.out);
@@ -139,9 +143,9 @@ TEST(Changing, TwoRunsIntoOneNewDatabase) {
   put(s.path() / "t.csv", "a,b\n1,2\n3,4\n");
   for (int round = 0; round < 10; ++round) {
     const std::string file = "new" + std::to_string(round) + ".sqlite";
-    const Ran ran = support::shell("cd " + s.path().string() + "; for t in a b c; do " LOFTY_TOOL
-                                   " rank t.csv --remarks none --to " + file + "#$t 2>> err & done; wait; sqlite3 " + file +
-                                   " .tables");
+    const Ran ran = support::shell("cd " + s.path().string() +
+                                   "; for t in a b c; do " LOFTY_TOOL " rank t.csv --remarks none --to " + file +
+                                   "#$t 2>> err & done; wait; sqlite3 " + file + " .tables");
     EXPECT_EQ(ran.out, "a  b  c\n") << support::slurp(s.path() / "err");
   }
 }

@@ -66,7 +66,8 @@ void right_or_refused(const fs::path& file, const std::string& part = "", std::s
   std::size_t refused = 0, wrong = 0;
   damage(file, part, [&](const auto& found, const std::string& how) {
     refused += !found;
-    if (found && *found != *whole && how != border && ++wrong < 5) ADD_FAILURE() << file << ": " << how << " gives another answer";
+    if (found && *found != *whole && how != border && ++wrong < 5)
+      ADD_FAILURE() << file << ": " << how << " gives another answer";
   });
   EXPECT_EQ(wrong, 0u);
   EXPECT_GT(refused, 50u);
@@ -81,7 +82,10 @@ TEST(Damage, CompressedText) {
   s.file("t.csv", lines);
   s.file("u.csv", "4,Owl,1.00,2025-03-04\n");
   // Two members, as when one file is appended to another.
-  ASSERT_EQ(support::shell("cd " + s.path().string() + " && (gzip -c t.csv; gzip -c u.csv) > all.csv.gz; gzip -c t.csv > one").status, 0);
+  ASSERT_EQ(
+      support::shell("cd " + s.path().string() + " && (gzip -c t.csv; gzip -c u.csv) > all.csv.gz; gzip -c t.csv > one")
+          .status,
+      0);
   ASSERT_EQ(cells(s.path(), "all.csv.gz")->size(), 20u);
   right_or_refused(s.path() / "all.csv.gz", "", fs::file_size(s.path() / "one"));
 }
@@ -96,7 +100,9 @@ TEST(Damage, Workbooks) {
 TEST(Damage, SavedStandings) {
   const support::Scratch s;
   s.file("t.csv", lines);
-  ASSERT_EQ(support::lofty({"rank", "t.csv", "--by", "amount desc", "--save-standings", "t.standings.json"}, s.path()).status, 0);
+  ASSERT_EQ(
+      support::lofty({"rank", "t.csv", "--by", "amount desc", "--save-standings", "t.standings.json"}, s.path()).status,
+      0);
   right_or_refused(s.path() / "t.standings.json");
 }
 
@@ -104,11 +110,12 @@ TEST(Damage, SavedStandings) {
 TEST(Damage, Sqlite) {
   const support::Scratch s;
   const fs::path file = s.path() / "t.sqlite";
-  ASSERT_EQ(support::shell("sqlite3 " + file.string() +
-                           " 'pragma page_size = 512; create table t(a integer, b text); with recursive n(i) as (select 1 "
-                           "union all select i + 1 from n where i < 60) insert into t select i, \"shop \" || i from n'")
-                .status,
-            0);
+  ASSERT_EQ(
+      support::shell("sqlite3 " + file.string() +
+                     " 'pragma page_size = 512; create table t(a integer, b text); with recursive n(i) as (select 1 "
+                     "union all select i + 1 from n where i < 60) insert into t select i, \"shop \" || i from n'")
+          .status,
+      0);
   const auto whole = cells(s.path(), "t.sqlite#t");
   ASSERT_EQ(whole->size(), 122u);
   std::size_t refused = 0, wrong = 0;
@@ -121,8 +128,8 @@ TEST(Damage, Sqlite) {
   EXPECT_GT(refused, 300u);
 }
 
-// Texts have no checksums either. A byte that is another makes a value another; rows do not run into one another, and no
-// row gets lost, except where a text is cut between two rows.
+// Texts have no checksums either. A byte that is another makes a value another; rows do not run into one another, and
+// no row gets lost, except where a text is cut between two rows.
 TEST(Damage, TextsNeverLoseRowsInSilence) {
   const support::Scratch s;
   s.file("t.csv", lines);

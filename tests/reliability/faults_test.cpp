@@ -40,7 +40,8 @@ class Faults : public ::testing::Test {
   }
   std::vector<std::string> left() const {
     std::vector<std::string> out;
-    for (const auto& one : fs::directory_iterator(folder_.path() / "out")) out.push_back(one.path().filename().string());
+    for (const auto& one : fs::directory_iterator(folder_.path() / "out"))
+      out.push_back(one.path().filename().string());
     return out;
   }
   std::string result(const std::string& to) const { return slurp(folder_.path() / "out" / to.substr(0, to.find('#'))); }
@@ -48,7 +49,8 @@ class Faults : public ::testing::Test {
   // One run with a fault. `old`: what the output holds before.
   void run(const Fault& fault, const std::vector<std::string>& arguments, const std::string& to, const std::string& old,
            const std::string& right) const {
-    const std::string file = to.substr(0, to.find('#')), what = fault.kind + " " + std::to_string(fault.at) + " " + fault.what;
+    const std::string file = to.substr(0, to.find('#')),
+                      what = fault.kind + " " + std::to_string(fault.at) + " " + fault.what;
     clear();
     if (!old.empty()) folder_.file("out/" + file, old);
     const Ran ran = support::lofty_with(fault, arguments, folder_.path());
@@ -95,16 +97,22 @@ TEST_F(Faults, EveryWriteOfTheWorkbooksLibrary) {
   const auto arguments = call("best.ladder.toml", "a.xlsx");
   ASSERT_EQ(support::lofty(arguments, folder_.path()).status, 0);
   const std::string right = result("a.xlsx");
-  for (long at = 1; at <= support::calls_of("stdio", arguments, folder_.path()); at += stride(13)) run({"stdio", at, "28"}, arguments, "a.xlsx", right, right);
+  for (long at = 1; at <= support::calls_of("stdio", arguments, folder_.path()); at += stride(13))
+    run({"stdio", at, "28"}, arguments, "a.xlsx", right, right);
 }
 
 TEST_F(Faults, TheSqliteFileStaysReadable) {
   const auto arguments = call("best.ladder.toml", "a.sqlite#best");
-  const auto tables = [&] { return support::shell("sqlite3 " + (folder_.path() / "out/a.sqlite").string() + " .tables").out; };
+  const auto tables = [&] {
+    return support::shell("sqlite3 " + (folder_.path() / "out/a.sqlite").string() + " .tables").out;
+  };
   for (const char* kind : {"write", "sync", "open"})
     for (long at = 1; at <= 14; ++at) {
       clear();
-      ASSERT_EQ(support::shell("sqlite3 " + (folder_.path() / "out/a.sqlite").string() + " 'create table old(a); insert into old values (1)'").status, 0);
+      ASSERT_EQ(support::shell("sqlite3 " + (folder_.path() / "out/a.sqlite").string() +
+                               " 'create table old(a); insert into old values (1)'")
+                    .status,
+                0);
       const Ran ran = support::lofty_with({kind, at, "28"}, arguments, folder_.path());
       EXPECT_LE(ran.status, 2) << ran.err;
       EXPECT_EQ(tables(), ran.status == 0 ? "best  old \n" : "old\n") << kind << at << ran.err;
@@ -112,13 +120,17 @@ TEST_F(Faults, TheSqliteFileStaysReadable) {
   // Killed in the middle: the next run reads what was there before.
   for (long at = 1; at <= 14; ++at) {
     clear();
-    ASSERT_EQ(support::shell("sqlite3 " + (folder_.path() / "out/a.sqlite").string() + " 'create table old(a); insert into old values (1)'").status, 0);
+    ASSERT_EQ(support::shell("sqlite3 " + (folder_.path() / "out/a.sqlite").string() +
+                             " 'create table old(a); insert into old values (1)'")
+                  .status,
+              0);
     support::lofty_with({"write", at, "kill"}, arguments, folder_.path());
     const Ran read = support::lofty({"rank", "out/a.sqlite#old", "--to", "csv", "--remarks", "none"}, folder_.path());
     EXPECT_EQ(read.out, "a\n1\n") << at << read.err;
     // So does the next write, whichever comes first.
     clear();
-    ASSERT_EQ(support::shell("sqlite3 " + (folder_.path() / "out/a.sqlite").string() + " 'create table old(a)'").status, 0);
+    ASSERT_EQ(support::shell("sqlite3 " + (folder_.path() / "out/a.sqlite").string() + " 'create table old(a)'").status,
+              0);
     support::lofty_with({"write", at, "kill"}, arguments, folder_.path());
     auto again = arguments;
     again.push_back("--replace");
@@ -127,9 +139,11 @@ TEST_F(Faults, TheSqliteFileStaysReadable) {
 }
 
 TEST_F(Faults, SignalsLeaveNothingBehind) {
-  // Under nohup, or in the background of a script, this process ignores some of them, and the tool would go on doing so.
+  // Under nohup, or in the background of a script, this process ignores some of them, and the tool would go on doing
+  // so.
   for (const int signal : {1, 2, 13, 15}) std::signal(signal, SIG_DFL);
-  for (const std::string& to : {std::string("a.csv"), std::string("a.json"), std::string("a.xlsx"), std::string("a.sqlite#best")}) {
+  for (const std::string& to :
+       {std::string("a.csv"), std::string("a.json"), std::string("a.xlsx"), std::string("a.sqlite#best")}) {
     const auto arguments = call("best.ladder.toml", to);
     for (const char* kind : {"write", "sync", "rename"})
       for (const int signal : {1, 2, 13, 15}) {  // SIGHUP, SIGINT, SIGPIPE, SIGTERM
@@ -181,8 +195,9 @@ TEST_F(Faults, FewerThreadsDoTheWork) {
   std::string text = "k,v\n";
   for (int i = 0; i < 300'000; ++i) text += std::to_string(i % 1000) + "," + std::to_string(i) + "\n";
   folder_.file("many.csv", text);
-  const std::vector<std::string> arguments = {"rank", "many.csv", "--total", "s=sum(v)", "--each", "k", "--by", "s desc",
-                                              "--best", "3", "--to", "csv", "--remarks", "none", "--threads", "4"};
+  const std::vector<std::string> arguments = {"rank",      "many.csv", "--total",   "s=sum(v)", "--each", "k",
+                                              "--by",      "s desc",   "--best",    "3",        "--to",   "csv",
+                                              "--remarks", "none",     "--threads", "4"};
   const std::string right = support::lofty(arguments, folder_.path()).out;
   for (long at = 1; at <= 3; ++at) {
     const Ran ran = support::lofty_with({"thread", at, "11"}, arguments, folder_.path());
@@ -207,15 +222,18 @@ TEST_F(Faults, AllocationsOfEachOutput) {
 TEST_F(Faults, AllocationsOfEachInput) {
   const std::string in = folder_.path().string();
   ASSERT_EQ(support::shell("cd " + in +
-                           " && gzip -k lines.csv && " LOFTY_TOOL " rank lines.csv --to lines.sqlite#lines --remarks none && echo "
+                           " && gzip -k lines.csv && " LOFTY_TOOL
+                           " rank lines.csv --to lines.sqlite#lines --remarks none && echo "
                            "'{\"shop_no\": 1, \"amount\": 2.5, \"day\": \"2025-01-01\"}' > lines.jsonl && " LOFTY_TOOL
                            " rank lines.csv --to lines.xlsx --remarks none && " LOFTY_TOOL
                            " rank lines.csv --save-standings lines.standings.json --to csv --remarks none > /dev/null")
                 .status,
             0);
-  for (const std::string name : {"lines.csv.gz", "lines.sqlite#lines", "lines.jsonl", "lines.xlsx#Standings", "lines.standings.json"}) {
-    const std::vector<std::string> arguments = {"rank", name, "--total", "spend=sum(amount)", "--total", "last=max(day)",
-                                                "--each", "shop_no", "--by", "spend desc", "--to", "out/a.csv", "--remarks", "none"};
+  for (const std::string name :
+       {"lines.csv.gz", "lines.sqlite#lines", "lines.jsonl", "lines.xlsx#Standings", "lines.standings.json"}) {
+    const std::vector<std::string> arguments = {
+        "rank", name,         "--total", "spend=sum(amount)", "--total",   "last=max(day)", "--each", "shop_no",
+        "--by", "spend desc", "--to",    "out/a.csv",         "--remarks", "none"};
     clear();
     ASSERT_EQ(support::lofty(arguments, folder_.path()).status, 0) << name;
     const std::string right = result("a.csv");

@@ -10,7 +10,10 @@ using support::Ran;
 
 namespace {
 
-const char* const hostile = "shop,n\n\"\x1b]0;owned\x07\x1b[31mred\",1\n\"a\xe2\x80\xae" "evil\",2\n\"\xc2\x9b" "2J\",3\n=cmd|'/c calc'!A1,4\n\"<script>|*b*\",5\n";
+const char* const hostile =
+    "shop,n\n\"\x1b]0;owned\x07\x1b[31mred\",1\n\"a\xe2\x80\xae"
+    "evil\",2\n\"\xc2\x9b"
+    "2J\",3\n=cmd|'/c calc'!A1,4\n\"<script>|*b*\",5\n";
 
 bool raw(const std::string& text) {
   return text.find('\x1b') != std::string::npos || text.find('\x07') != std::string::npos ||
@@ -26,8 +29,8 @@ TEST(HostileText, NothingReachesATerminalRaw) {
   s.file("\x1b[31mname.csv", "a\x1b[2J,b\n1,2,3\n");
   s.file("l.ladder.toml", "title = \"t\\u001b[5m\"\n[data]\nfrom = \"t.csv\"\n");
   const auto shown = [&](const std::string& call) {
-    return support::shell("cd '" + s.path().string() + "' && NO_COLOR=1 TERM=xterm script -qec \"" LOFTY_TOOL " " + call +
-                          "\" /dev/null < /dev/null")
+    return support::shell("cd '" + s.path().string() + "' && NO_COLOR=1 TERM=xterm script -qec \"" LOFTY_TOOL " " +
+                          call + "\" /dev/null < /dev/null")
         .out;
   };
   for (const char* call : {"rank t.csv", "rank t.csv --to csv", "rank t.csv --to json", "rank t.csv --to md",
@@ -94,7 +97,8 @@ TEST(HostileText, WorkbookTextsThatDoNotFitAreErrors) {
   s.file("long.csv", "shop,n\nshort,1\n" + std::string(40'000, 'x') + ",2\n");
   const Ran ran = support::lofty({"rank", "long.csv", "--to", "t.xlsx", "--remarks", "none"}, s.path());
   EXPECT_EQ(ran.status, 1);
-  EXPECT_NE(ran.err.find("`shop` in row 2 has 40000 characters; a workbook's cell holds at most 32,767"), std::string::npos)
+  EXPECT_NE(ran.err.find("`shop` in row 2 has 40000 characters; a workbook's cell holds at most 32,767"),
+            std::string::npos)
       << ran.err;
   EXPECT_FALSE(std::filesystem::exists(s.path() / "t.xlsx"));
   s.file("nul.csv", std::string("shop,n\na\0b,1\n", 13));
@@ -109,7 +113,8 @@ TEST(HostileText, WorkbookTextsThatDoNotFitAreErrors) {
 TEST(HostileText, HeadingsThatAreEqualGiveKeysThatAreNot) {
   const support::Scratch s;
   s.file("t.csv", "a,b\n1,2\n");
-  const Ran ran = support::lofty({"rank", "t.csv", "--heading", "a=same", "--heading", "b=same", "--to", "json"}, s.path());
+  const Ran ran =
+      support::lofty({"rank", "t.csv", "--heading", "a=same", "--heading", "b=same", "--to", "json"}, s.path());
   const auto json = nlohmann::json::parse(ran.out);
   EXPECT_EQ(json["rows"][0].size(), 2u);
   EXPECT_EQ(json["rows"][0]["a"], 1);
@@ -126,7 +131,8 @@ TEST(HostileText, OneColumnWithNullsComesBack) {
   }
   s.file("headless.csv", "\n\n3\n");
   s.file("headless.ladder.toml", "[data]\nfrom = \"headless.csv\"\nheader = [\"a\"]\n");
-  EXPECT_EQ(support::lofty({"rank", "headless.ladder.toml", "--to", "csv", "--remarks", "none"}, s.path()).out, "a\n\n\n3\n");
+  EXPECT_EQ(support::lofty({"rank", "headless.ladder.toml", "--to", "csv", "--remarks", "none"}, s.path()).out,
+            "a\n\n\n3\n");
   s.file("t.csv", "\n\na\r\n1\r\n\r\n3\r\n");
   EXPECT_EQ(support::lofty({"rank", "t.csv", "--to", "csv", "--remarks", "none"}, s.path()).out, "a\n1\n\n3\n");
 }

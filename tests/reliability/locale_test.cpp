@@ -22,8 +22,12 @@ Standings answer() {
 std::vector<std::string> all_of() {
   const Standings s = answer();
   const support::Scratch folder;
-  std::vector<std::string> out = {listing(s), written(s, Format::csv), written(s, Format::json), written(s, Format::markdown),
-                                  written(s, Format::workbook), saved(s)};
+  std::vector<std::string> out = {listing(s),
+                                  written(s, Format::csv),
+                                  written(s, Format::json),
+                                  written(s, Format::markdown),
+                                  written(s, Format::workbook),
+                                  saved(s)};
   write_file(folder.path() / "t.standings.json", saved(s));
   write_file(folder.path() / "t.xlsx", written(s, Format::workbook));
   for (const char* name : {"t.standings.json", "t.xlsx#Standings"}) {

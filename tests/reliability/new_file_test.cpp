@@ -71,7 +71,7 @@ TEST(NewFileTest, LeftoversOfKilledRunsGo) {
     std::ofstream(s.path() / ".lofty-new-mine") << "not of this scheme's targets";
     const NewFile next(s.path() / "a");
     EXPECT_FALSE(fs::exists(s.path() / left));
-    EXPECT_TRUE(fs::exists(file.path()));   // of the same target, but alive
+    EXPECT_TRUE(fs::exists(file.path()));  // of the same target, but alive
     EXPECT_TRUE(fs::exists(other.path()));
   }
   EXPECT_EQ(names_in(s.path()), Names{".lofty-new-mine"});

@@ -21,7 +21,12 @@ Catalog catalog(std::size_t rows) {
     status.push_back(i % 2 == 0 ? "paid" : "void");
   }
   Catalog out;
-  out.add(TableBuilder("t").column("shop", shop).column("product", product).column("weight", weight).column("status", status).build());
+  out.add(TableBuilder("t")
+              .column("shop", shop)
+              .column("product", product)
+              .column("weight", weight)
+              .column("status", status)
+              .build());
   return out;
 }
 
@@ -79,7 +84,8 @@ TEST(NothingLeft, EveryWriterAndEveryQuestionTakesIt) {
     const bool row_level = *rc::gen::inRange(0, 4) == 0;
     Level level;
     if (!row_level) {
-      ladder.totals = {{"total", *rc::gen::element<std::string>("sum(weight)", "count(*)", "median(weight)", "max(product)")}};
+      ladder.totals = {
+          {"total", *rc::gen::element<std::string>("sum(weight)", "count(*)", "median(weight)", "max(product)")}};
       if (flip()) ladder.totals.push_back({"different", "count(distinct product)"});
       if (flip()) ladder.totals.push_back({"first_one", "first_value(status) within group (order by weight)"});
       if (flip()) ladder.totals.push_back({"middle", "median(product)"});
@@ -126,14 +132,15 @@ TEST(NothingLeft, CommandsThatCrashed) {
     EXPECT_EQ(ran.status, 0) << ran.err;
     EXPECT_NE((ran.out + ran.err).find(said), std::string::npos) << ran.out << ran.err;
   };
-  for (const char* total : {"x=count(distinct product)", "x=median(amount)", "x=first_value(product) within group (order by amount)"})
+  for (const char* total :
+       {"x=count(distinct product)", "x=median(amount)", "x=first_value(product) within group (order by amount)"})
     fine({"rank", "t.csv", "--total", total, "--total", "s=sum(amount)", "--each", "shop", "--by", "s desc", "--having",
           "s > 1000", "--best", "2", "--others"},
          "0 of 2 shops");
   fine({"rank", "t.csv", "--save-standings", "rows.standings.json"}, "saved rows.standings.json");
   fine({"inspect", "rows.standings.json#entries"}, "3 rows");
   for (const char* where : {"amount > 1000", "shop = 2"})
-    fine({"rank", "t.csv", "--where", where, "--total", "s=sum(amount)", "--each", "product", "--within", "shop", "--by",
-          "s desc", "--place-for", "s=5"},
+    fine({"rank", "t.csv", "--where", where, "--total", "s=sum(amount)", "--each", "product", "--within", "shop",
+          "--by", "s desc", "--place-for", "s=5"},
          std::string(where) == "shop = 2" ? "would take place 2 in 2" : "would take no place: no group has an entry");
 }

@@ -67,9 +67,11 @@ TEST_F(Outputs, AnInputIsNeverReplacedUnderWhateverName) {
 
 TEST_F(Outputs, JoinedTablesLaddersStandingsAndExpectedTablesAreInputs) {
   refused({"--to", "shops.csv"}, "shops.csv is an input of this run");
-  refused({"--save-ladder", "best.ladder.toml", "--replace"}, "--save-ladder: best.ladder.toml is an input of this run");
+  refused({"--save-ladder", "best.ladder.toml", "--replace"},
+          "--save-ladder: best.ladder.toml is an input of this run");
   ASSERT_EQ(run({"--save-standings", "march.standings.json", "--to", "csv"}).status, 0);
-  refused({"--save-standings", "march.standings.json"}, "march.standings.json is an input of this run", "march.standings.json");
+  refused({"--save-standings", "march.standings.json"}, "march.standings.json is an input of this run",
+          "march.standings.json");
   folder_.file("later.ladder.toml", slurp(path("best.ladder.toml")) + "[compare]\nwith = \"march.standings.json\"\n");
   refused({"--save-standings", "march.standings.json"}, "march.standings.json is an input", "later.ladder.toml");
   folder_.file("expected.csv", "shop_no,spend\n1,9.00\n2,7.00\n");
@@ -84,7 +86,8 @@ TEST_F(Outputs, TablesOfLaddersThatAreTablesAreInputs) {
 }
 
 TEST_F(Outputs, TwoOutputsAreTwoFiles) {
-  refused({"--to", "x.standings.json", "--save-standings", "x.standings.json"}, "--to and --save-standings name the same file");
+  refused({"--to", "x.standings.json", "--save-standings", "x.standings.json"},
+          "--to and --save-standings name the same file");
 }
 
 TEST_F(Outputs, OnlyAnEarlierAnswerIsReplacedUntold) {
@@ -104,7 +107,8 @@ TEST_F(Outputs, OnlyAnEarlierAnswerIsReplacedUntold) {
   EXPECT_EQ(run({"--to", "csv", "--save-standings", "a.standings.json"}).status, 0);
   refused({"--to", "a.standings.json"}, "not plainly an earlier answer of this kind");  // of json, it is none
   EXPECT_EQ(run({"--to", "csv", "--save-ladder", "b.ladder.toml"}).status, 0);
-  refused({"--save-ladder", "b.ladder.toml"}, "--save-ladder: b.ladder.toml is there already");  // it may have been edited
+  refused({"--save-ladder", "b.ladder.toml"},
+          "--save-ladder: b.ladder.toml is there already");  // it may have been edited
   EXPECT_EQ(run({"--to", "csv", "--save-ladder", "b.ladder.toml", "--replace"}).status, 0);
 }
 
@@ -148,7 +152,8 @@ TEST_F(Outputs, ModeAndContentsOfTheOldFileStay) {
 }
 
 TEST_F(Outputs, DevicesAreWrittenTo) {
-  EXPECT_EQ(support::shell("cd '" + folder_.path().string() + "' && ln -s /dev/null null.csv && " LOFTY_TOOL
+  EXPECT_EQ(support::shell("cd '" + folder_.path().string() +
+                           "' && ln -s /dev/null null.csv && " LOFTY_TOOL
                            " rank best.ladder.toml --remarks none --to null.csv")
                 .status,
             0);

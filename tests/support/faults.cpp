@@ -16,9 +16,9 @@ bool faults_work() {
 }
 
 Ran lofty_with(const Fault& fault, const std::vector<std::string>& arguments, const std::filesystem::path& folder) {
-  std::vector<std::string> environment = {"LD_PRELOAD=" LOFTY_FAULTS,
-                                          "LOFTY_FAULT=" + fault.kind + ":" + std::to_string(fault.at) +
-                                              (fault.what.empty() ? "" : ":" + fault.what)};
+  std::vector<std::string> environment = {
+      "LD_PRELOAD=" LOFTY_FAULTS,
+      "LOFTY_FAULT=" + fault.kind + ":" + std::to_string(fault.at) + (fault.what.empty() ? "" : ":" + fault.what)};
   if (!fault.file.empty()) environment.push_back("LOFTY_FAULT_FILE=" + fault.file);
   return lofty(arguments, folder, environment);
 }

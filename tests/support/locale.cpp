@@ -1,5 +1,5 @@
-// LOFTY_TEST_LOCALE runs a test program under a locale of the caller's, in which 12.5 may be "12,5". No answer depends on
-// it.
+// LOFTY_TEST_LOCALE runs a test program under a locale of the caller's, in which 12.5 may be "12,5". No answer depends
+// on it.
 
 #include <clocale>
 #include <cstdio>

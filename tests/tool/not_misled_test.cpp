@@ -299,3 +299,133 @@ TEST_F(NotMisled, WhyTakesTheLineThatAMessageNames) {
   EXPECT_NE(lofty({"why", "l.ladder.toml", "line 99"}, s.path()).err.find("no row begins on line 99"),
             std::string::npos);
 }
+
+// ---- types and values
+
+TEST_F(NotMisled, CastsHaveTheSizesThatTheyName) {
+  EXPECT_EQ(csv({"--figure", "c=cast(status as varchar(2))", "--order", "line_no", "--columns", "c"}),
+            "c\nPa\nPa\nCa\npa\n\n");
+  EXPECT_TRUE(said({"--figure", "c=cast(amount * 10 as decimal(4, 2))", "--order", "line_no"})
+                  .has("100 is out of range for `cast(amount * 10 as decimal(4, 2))`"));
+  EXPECT_TRUE(said({"--figure", "c=cast(amount * 10000 as smallint)", "--order", "line_no"}).has("out of range"));
+  EXPECT_EQ(csv({"--figure", "c=cast(amount as decimal(4, 2))", "--order", "line_no", "--columns", "c", "--best", "1",
+                 "--by", "line_no asc"}),
+            "c\n10.00\n");
+}
+
+TEST_F(NotMisled, NothingLaterIsTheSameMomentInTheHourThatComesTwice) {
+  s.file("lines.csv", "id,at\n1,2025-10-26T01:30:00Z\n2,2025-10-26T00:30:00Z\n");
+  EXPECT_EQ(csv({"--zone", "Europe/Oslo", "--figure", "n=extract(minute from ((at + interval '0' day) - at) minute)",
+                 "--order", "id", "--columns", "n"}),
+            "n\n0\n0\n");
+}
+
+TEST_F(NotMisled, ADeclaredTimestampKeepsItsOffset) {
+  s.file("lines.csv", "id,at\n1,2025-03-01T12:00:00+02:00\n");
+  EXPECT_EQ(csv({"--column", "at: type timestamp", "--zone", "Europe/Oslo", "--order", "id"}),
+            csv({"--zone", "Europe/Oslo", "--order", "id"}));
+}
+
+TEST_F(NotMisled, TheMiddleTextIsTheSameInTotalsAndWindows) {
+  s.file("lines.csv", "k,w\na,Zoo\na,apple\na,\u00E4pfel\n");
+  EXPECT_EQ(csv({"--each", "k", "--total", "m=percentile_disc(0.3) within group (order by w)", "--order", "k",
+                 "--columns", "m"}),
+            "m\n\u00E4pfel\n");
+  EXPECT_EQ(csv({"--figure", "m=percentile_disc(0.3) within group (order by w) over (partition by k)", "--order", "m",
+                 "--columns", "m", "--first", "1"}),
+            "m\n\u00E4pfel\n");
+  EXPECT_EQ(csv({"--each", "k", "--total", "m=percentile_disc(0.3) within group (order by w)", "--put-first", "w=Zoo",
+                 "--order", "k", "--columns", "m"}),
+            "m\nZoo\n");
+}
+
+TEST_F(NotMisled, ExpectAcceptsItsOwnOutput) {
+  s.file("lines.csv", "id,a,b\n1,x,1\n2,x,2\n3,y,3\n");
+  const std::vector<std::string> rank = {"rank",      "lines.csv", "--figure", "big=b > 1",
+                                         "--columns", "a,big",     "--by",     "b desc"};
+  lofty(with(rank, {"--to", "own.csv"}), s.path());
+  EXPECT_EQ(lofty(with(rank, {"--expect", "own.csv"}), s.path()).status, 0);
+  lofty(with(rank, {"--to", "own.sqlite#own"}), s.path());
+  const Ran ran = lofty(with(rank, {"--expect", "own.sqlite#own"}), s.path());
+  EXPECT_EQ(ran.status, 0) << ran.out << ran.err;
+}
+
+TEST_F(NotMisled, RunningSharesLeaveNullOut) {
+  const std::string shares =
+      csv(with(by_shop, {"--total", "p=sum(amount) filter (where shop_no <> 2)", "--by", "n desc", "--tiebreak",
+                         "shop_no", "--also", "r=running share of p", "--columns", "shop_no,r"}));
+  EXPECT_EQ(shares, "shop_no,r\n1,0.500000\n2,\n3,1.000000\n");
+}
+
+TEST_F(NotMisled, NullsFirstOnTheFirstKeyIsExplained) {
+  EXPECT_TRUE(said(with(by_shop, {"--by", "spend desc nulls first"})).has("has no place, so that `nulls first` puts"));
+  EXPECT_FALSE(said(with(by_shop, {"--by", "n desc, spend desc nulls first"})).has("puts nothing first"));
+}
+
+TEST_F(NotMisled, RowsThatWerePastedTwiceAreSaidByRankToo) {
+  s.file("lines.csv", std::string(lines) + "3,2,2025-03-03,5,Cancelled\n");
+  EXPECT_TRUE(
+      said(with(by_shop, {"--by", "n desc"}))
+          .has("duplicate-rows: 1 row of lines.csv equals an earlier one in every column, and counts again (line "
+               "7 is as line 4)"));
+  s.file("lines.csv", lines);
+  EXPECT_FALSE(said(with(by_shop, {"--by", "n desc"})).has("duplicate-rows"));
+}
+
+TEST_F(NotMisled, AllMisspellingsComeAtOnce) {
+  s.file("m.ladder.toml",
+         "[data]\nfrom = \"lines.csv\"\n[figures]\na = \"amonut * 2\"\n[totals]\nt = \"summ(a)\"\n[rank]\neach = "
+         "[\"shop_no\"]\nby = \"t desc\"\nties = \"dens\"\ntiebraek = \"shop_no\"\n");
+  const Ran ran = lofty({"check", "m.ladder.toml"}, s.path());
+  for (const char* part : {"not `dens`", "no key `tiebraek`", "no column `amonut`", "no function `summ`"})
+    EXPECT_NE((ran.out + ran.err).find(part), std::string::npos) << part << "\n" << ran.out << ran.err;
+}
+
+TEST_F(NotMisled, UnpricedLinesAreNamedByTheListedShops) {
+  s.file("lines.csv", "shop_no,amount\n1,10\n1,\n2,20\n3,\n");
+  EXPECT_TRUE(said(with(by_shop, {"--by", "spend desc", "--best", "2"})).has("; of the listed, shop_no 1 (1 line)"));
+  EXPECT_FALSE(said(with(by_shop, {"--by", "spend desc", "--best", "1"})).has("of the listed"));
+}
+
+TEST_F(NotMisled, ShortFramesAreSilentOnceTheyAreLeftOut) {
+  const std::vector<std::string> frame = {
+      "--figure", "m=avg(amount) over (order by line_no rows between 1 preceding and current row)",
+      "--figure", "r=row_number() over (order by line_no)",
+      "--by",     "line_no asc"};
+  EXPECT_TRUE(said(frame).has("short-frames"));
+  EXPECT_FALSE(said(with(frame, {"--keep-where", "r > 1"})).has("short-frames"));
+}
+
+TEST_F(NotMisled, NamesAreBareOrQuotedEverywhere) {
+  s.file("lines.csv", "Shop No,n\n1,2\n1,3\n2,9\n");
+  const std::string expected = "rank,Shop No,t\n1,2,9\n2,1,5\n";
+  for (const char* each : {"Shop No", "\"Shop No\""}) {
+    EXPECT_EQ(
+        csv({"--each", each, "--total", "t=sum(n)", "--by", "t desc", "--columns", std::string("rank,") + each + ",t"}),
+        expected);
+  }
+  EXPECT_TRUE(said({"--figure", "v=Shop No * 2", "--by", "n desc"}).has("\"Shop No\""));
+}
+
+TEST_F(NotMisled, StandingsOfAnotherMeasureOrOtherEntriesAreRefused) {
+  lofty(with({"rank", "lines.csv"}, with(by_shop, {"--by", "n desc", "--save-standings", "n.standings.json"})),
+        s.path());
+  lofty({"rank", "lines.csv", "--each", "shop_no,status", "--total", "spend=sum(amount)", "--by", "spend desc",
+         "--save-standings", "pairs.standings.json"},
+        s.path());
+  lofty(with({"rank", "lines.csv"}, with(by_shop, {"--by", "spend desc", "--save-standings", "a.standings.json"})),
+        s.path());
+  const auto compared = [&](const std::string& with_file) {
+    s.file("c.ladder.toml",
+           "[data]\nfrom = \"lines.csv\"\n[totals]\nspend = \"sum(amount)\"\n[rank]\neach = [\"shop_no\"]\nby = "
+           "\"spend desc\"\n[compare]\nwith = \"" +
+               with_file + "\"\n");
+    Ran ran = lofty({"rank", "c.ladder.toml"}, s.path());
+    for (std::size_t at = 0; (at = ran.err.find("\n  ", at)) != std::string::npos;) ran.err.replace(at, 3, " ");
+    return ran;
+  };
+  EXPECT_NE(compared("n.standings.json").err.find("go by `n desc`, and these by `spend desc`"), std::string::npos);
+  EXPECT_NE(compared("pairs.standings.json").err.find("are told apart by `shop_no, status`, and these by `shop_no`"),
+            std::string::npos);
+  EXPECT_EQ(compared("a.standings.json").status, 0);
+}

@@ -99,9 +99,10 @@ TEST(Tool, KeepsComparesAndExpects) {
   std::filesystem::create_directory(other_folder);
   const std::string ladder = (scratch.path() / "again.ladder.toml").string(),
                     elsewhere = (other_folder / "again.ladder.toml").string();
-  std::ofstream(ladder) << "[data]\nfrom = \"" + (source / "demo/order_lines.csv").string() +
-                               "\"\n[totals]\nn = \"count(*)\"\n[rank]\neach = [\"shop_no\"]\nby = \"n desc\"\n"
-                               "[keep]\nbest = 2\n[compare]\nwith = \"feb.standings.json\"\n";
+  std::ofstream(ladder)
+      << "[data]\nfrom = \"" + (source / "demo/order_lines.csv").string() +
+             "\"\n[totals]\nspend = \"sum(quantity * unit_price)\"\n[rank]\neach = [\"shop_no\"]\nby = \"spend desc\"\n"
+             "[keep]\nbest = 2\n[compare]\nwith = \"feb.standings.json\"\n";
   const Ran here = lofty({"rank", ladder, "--to", "csv", "--save-ladder", elsewhere}, source);
   EXPECT_EQ(here.status, 0) << here.err;
   EXPECT_TRUE(has(here.out, "was,moved"));

@@ -1,5 +1,7 @@
 #include "calls.hpp"
 
+#include <algorithm>
+#include <iterator>
 #include <utility>
 
 #include "settings.hpp"
@@ -66,12 +68,40 @@ void choose_all(lofty::Ladder& ladder, const std::vector<std::string>& choices) 
   }
 }
 
+namespace {
+
+// What else is wrong with a ladder of which some keys could not be read: words that are misspelt in the rest of it.
+// That something is missing may be no fault of the rest.
+void add_other_problems(const Asked& asked, std::vector<Problem>& problems) {
+  std::vector<Problem> more;
+  try {
+    more = lofty::check(asked.text.ladder, lofty::TableFiles(asked.tables_folder()));
+  } catch (const Error&) {
+    return;
+  }
+  std::erase_if(more, [](const Problem& p) {
+    return p.code != Code::unknown_column && p.code != Code::unknown_function && p.code != Code::unknown_choice &&
+           p.code != Code::unknown_table && p.code != Code::syntax;
+  });
+  asked.text.locate(more);
+  problems.insert(problems.end(), std::make_move_iterator(more.begin()), std::make_move_iterator(more.end()));
+}
+
+}  // namespace
+
 Asked ask(const std::string& source, bool ladder) {
   Asked asked;
   if (is_ladder(source) || (ladder && source == standard_input)) {
-    asked.text = lofty::read_ladder_file(source);
+    std::vector<Problem> problems;
+    asked.text = lofty::read_ladder_file(source, problems);
     asked.folder = source == standard_input ? fs::path() : fs::path(source).parent_path();
     asked.from_file = true;
+    if (!problems.empty()) {
+      add_other_problems(asked, problems);
+      std::stable_sort(problems.begin(), problems.end(),
+                       [](const Problem& a, const Problem& b) { return a.location.line < b.location.line; });
+      throw Error(std::move(problems));
+    }
   } else {
     asked.text.ladder.data.from = source;
   }
