@@ -86,6 +86,8 @@ class EntrySearch {
       no_entry("no row begins on line " + std::to_string(line) + " of " +
                    found_.field.questions.front().tables.front().source->name(),
                condition_, {});
+
+    // The entry that is this row.
     const JoinedRows joined(found_.field.questions.front(), run_);
     for (std::size_t r = 0; r < found_.field.standings->rows(); ++r)
       if (joined.row_of_table(0, found_.field.relation_row(r)) == row) {

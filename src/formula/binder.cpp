@@ -187,6 +187,12 @@ class Binding : TypeChecks {
 
   NodePtr arithmetic(const Expression& e) {
     NodePtr node = with_args(e, e.op);
+    for (const std::size_t i : {0u, 1u}) {  // a blank column is what its other side needs
+      const Type& other = node->args[1 - i]->type;
+      take_type(node->args[i], other.kind == Kind::interval ? Type{.kind = Kind::date}
+                               : other.numeric()            ? other
+                                                            : Type{.kind = Kind::integer});
+    }
     if (any_unknown(*node)) return node;
     if (is_null(node->args[0]) && is_null(node->args[1])) {
       node->type.kind = Kind::integer;

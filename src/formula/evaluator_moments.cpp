@@ -132,6 +132,8 @@ void Evaluator::Call::extract() const {
       out.ints[i] = a.is_null(i) || b.is_null(i) ? int64_null : (at(a, b, i) - at(b, a, i)) / length;
     return;
   }
+
+  // A part of one moment.
   const Vector& v = arg(0);
   using namespace date;
   const std::string& field = node.text;

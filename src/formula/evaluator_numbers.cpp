@@ -244,6 +244,8 @@ void Evaluator::Call::width_bucket(const Vector& x) const {
   const bool floats = std::any_of(node.args.begin(), node.args.begin() + 3,
                                   [](const NodePtr& one) { return one->type.kind == Kind::floating; });
   const int scale = std::max({x.type.scale, low.type.scale, high.type.scale});
+
+  // Row by row.
   for (std::size_t i = 0; i < count; ++i) {
     out.ints[i] = int64_null;
     if (x.is_null(i) || low.is_null(i) || high.is_null(i) || parts.is_null(i)) continue;

@@ -153,6 +153,8 @@ std::string near_function(std::string_view name) {
       {"pow", "power(a, b)"},
       {"now", "a period with ends = \"today\""},
   };
+
+  // Ours for theirs.
   for (const auto& [theirs, ours] : near)
     if (theirs == name) return std::string(ours);
   return {};

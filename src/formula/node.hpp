@@ -41,12 +41,28 @@ struct Node {
   int first_month = 1;          // of start_of and quarter: the month that years begin in
   int slot = -1;                // its place in an evaluator's scratch memory
   int depth = 1;                // of the longest path down from it
+  bool blank = false;           // Op::name: a column without any value, which may be of any type: take_type()
   bool shared = false;          // used in several places: evaluated once a batch
 
   std::string source() const { return origin ? origin->text.substr(begin, end - begin) : std::string(); }
 };
 
 using NodePtr = std::shared_ptr<Node>;
+
+// A blank column becomes null of the type that its formula needs; false, and nothing changes, for all others.
+inline bool take_type(const NodePtr& node, const Type& type) {
+  if (!node->blank) return false;
+  auto nothing = std::make_shared<Node>();
+  nothing->origin = node->origin;
+  nothing->begin = node->begin;
+  nothing->end = node->end;
+  node->op = Op::cast;
+  node->args = {std::move(nothing)};
+  node->type = type;
+  node->column = -1;
+  node->blank = false;
+  return true;
+}
 
 // Calls `see` once for `node` and for each node below it.
 template <class See>

@@ -101,6 +101,8 @@ ExpressionPtr hypothetical(const LexemeReader& in, const Form& form) {
     return condition;
   };
   const auto rows_before = [&](bool peers) { return form.aggregate("count", nullptr, before(peers)); };
+
+  // Function by function.
   if (function == "percent_rank") {
     std::vector<ExpressionPtr> args;
     args.push_back(form.aggregate("count", nullptr));

@@ -41,28 +41,32 @@ void TypeChecks::fail(Code code, std::string sentence, const Expression& at, std
 }
 
 void TypeChecks::require_condition(const Expression& e, const NodePtr& node) const {
-  if (unknown(node) || is_null(node) || node->type.kind == Kind::boolean) return;
+  if (unknown(node) || is_null(node) || node->type.kind == Kind::boolean || take_type(node, {.kind = Kind::boolean}))
+    return;
   fail(Code::wrong_type, text_of(e) + " is " + spoken(node->type) + ", not a condition", e);
 }
 
 void TypeChecks::require_number(const Expression& e, const NodePtr& node) const {
-  if (unknown(node) || is_null(node) || node->type.numeric()) return;
+  if (unknown(node) || is_null(node) || node->type.numeric() || take_type(node, {.kind = Kind::integer})) return;
   fail(Code::wrong_type, text_of(e) + " is " + spoken(node->type) + ", not a number", e);
 }
 
 void TypeChecks::require_moment(const Expression& e, const NodePtr& node, const std::string& what) const {
-  if (unknown(node) || is_null(node) || node->type.kind == Kind::date || node->type.kind == Kind::timestamp) return;
+  if (unknown(node) || is_null(node) || node->type.kind == Kind::date || node->type.kind == Kind::timestamp ||
+      take_type(node, {.kind = Kind::date}))
+    return;
   fail(Code::wrong_type, what + " a date or timestamp; " + text_of(e) + " is " + spoken(node->type), e);
 }
 
 void TypeChecks::require_kind(const Expression& e, const NodePtr& node, Kind kind, const std::string& what) const {
-  if (unknown(node) || is_null(node) || node->type.kind == kind) return;
+  if (unknown(node) || is_null(node) || node->type.kind == kind || take_type(node, {.kind = kind})) return;
   fail(Code::wrong_type, what + "; " + text_of(e) + " is " + spoken(node->type), e);
 }
 
 void TypeChecks::require_comparable(const Expression& ea, const NodePtr& a, const Expression& eb,
                                     const NodePtr& b) const {
   if (unknown(a) || unknown(b) || is_null(a) || is_null(b) || comparable(a->type, b->type)) return;
+  if (take_type(a, b->type) || take_type(b, a->type)) return;
   // Advice turns the literal into the other's type where that is likely what was meant.
   std::string advice;
   const Expression& literal = eb.op == Op::literal ? eb : ea;
@@ -84,6 +88,13 @@ void TypeChecks::require_comparable(const Expression& ea, const NodePtr& a, cons
 }
 
 Type TypeChecks::common_type(const Expression& e, const Node& node, const std::vector<std::size_t>& picks) const {
+  // Blank columns are of the type of the others.
+  for (const std::size_t i : picks)
+    for (const std::size_t other : picks)
+      if (node.args[other]->type.kind != Kind::text && node.args[other]->type.kind != Kind::unknown &&
+          !node.args[other]->blank)
+        take_type(node.args[i], node.args[other]->type);
+
   Type type{.kind = Kind::unknown};
   const Expression* first = nullptr;
   for (const std::size_t i : picks) {

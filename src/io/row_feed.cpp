@@ -100,6 +100,8 @@ class FedTable final : public TableSource {
       throw problem(Code::bad_value, "it has no lines that can be left out", "`skip` is for delimited text and sheets");
     if (!options_.encoding.empty())
       throw problem(Code::bad_value, "its encoding is settled", "`encoding` is for delimited text");
+
+    // Its own headings, or those that the ladder gives it.
     if (!options_.header.empty()) {
       if (options_.header.size() != headings_.size())
         throw problem(Code::bad_heading, "data.header names " + std::to_string(options_.header.size()) +

@@ -408,6 +408,8 @@ std::shared_ptr<const TableSource> open_workbook(const std::filesystem::path& fi
     throw engine::problem(
         file.string(), Code::empty_file,
         "the sheet " + sheet.name + " is empty" + (options.skip > 0 ? " after the rows left out" : ""));
+
+  // The headings, and the rows between them and the last ones that are left out.
   std::vector<std::string> headings;
   std::vector<std::size_t> columns;
   for (WorkbookReader::Cell& cell : rows.front().cells) {

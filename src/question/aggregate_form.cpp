@@ -39,6 +39,8 @@ void AggregateForm::need_number(const Aggregate& made) const {
 }
 
 void AggregateForm::set_kind(Aggregate& made) const {
+  const bool of_numbers = e_.text == "sum" || e_.text == "avg" || e_.text == "median" || e_.text == "percentile_cont";
+  if (made.argument && of_numbers) take_type(made.argument, {.kind = Kind::integer});
   made.type = made.argument ? made.argument->type : Type{.kind = Kind::integer};
   const Type divided = made.type.exact()
                            ? Type{.kind = Kind::decimal, .scale = std::min(made.type.scale + 6, Decimal::max_digits)}

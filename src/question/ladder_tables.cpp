@@ -8,6 +8,7 @@
 #include "table/folded.hpp"
 #include "table/parallel.hpp"
 #include "table/stopwatch.hpp"
+#include "table/table_data.hpp"
 #include "table/zone.hpp"
 
 namespace lofty::engine {
@@ -120,6 +121,13 @@ std::string LadderTables::without_alias(const std::string& name, std::size_t t) 
   const std::string prefix = uses_[t].alias + ".";
   return name.size() > prefix.size() && equal_folded(name.substr(0, prefix.size()), prefix) ? name.substr(prefix.size())
                                                                                             : name;
+}
+
+bool LadderTables::is_blank(std::size_t table, std::size_t column) const {
+  const Table& read = uses_[table].table;
+  if (!was_read_ || !read.holds(column) || read.type(column).kind != Kind::text) return false;
+  const Column& values = *read.data().columns[column];
+  return values.nulls() == values.rows();
 }
 
 Type LadderTables::type(std::size_t table, std::size_t column) const {

@@ -248,6 +248,8 @@ void LevelBinder::bind_ranking(const Level& level) {
     EntryScope tie_scope(entries_, false, false, "rank.tiebreak");
     bind_sort(level.tiebreak, level_.key_of("rank.tiebreak"), tie_scope, false, question_.tiebreak);
   }
+
+  // How many are kept.
   if (level.best && *level.best == 0)
     problems_.say(Code::bad_value, "best = 0 keeps nothing", level_.key_of("keep.best"), "leave it out to keep all");
   if (level.worst && *level.worst == 0)

@@ -191,7 +191,9 @@ NodePtr RowBinder::name(const Expression& e, const std::shared_ptr<const Origin>
   const std::vector<RowColumn> found = columns_called(tables_, question_.joins, e);
   if (found.size() == 1) {
     tables_.want(found[0].table, found[0].column);
-    return make_column(row_column(found[0]), tables_.type(found[0].table, found[0].column), e, origin);
+    NodePtr column = make_column(row_column(found[0]), tables_.type(found[0].table, found[0].column), e, origin);
+    column->blank = tables_.is_blank(found[0].table, found[0].column);
+    return column;
   }
   if (found.size() > 1) {
     std::vector<std::string> options;
@@ -260,6 +262,7 @@ NodePtr RowBinder::overall(const Expression& e, const std::shared_ptr<const Orig
   const std::string before = std::exchange(without_windows_, "the inside of " + e.text);
   NodePtr argument = bound(*e.args[0], scope, origin);
   without_windows_ = before;
+  take_type(argument, {.kind = Kind::date});
   if (argument->type.kind == Kind::text || argument->type.kind == Kind::boolean)
     throw Error(
         problem_at(Code::wrong_type, quoted(e.text) + " takes a number, a date or a timestamp", *e.args[0], origin));

@@ -109,6 +109,8 @@ std::optional<std::pair<std::int64_t, std::int64_t>> bounds(const Question& ques
     first = day(*period.first);
     last = day(*period.last);
   }
+
+  // Else those of the rows that count.
   if (first == int64_null || last == int64_null) {
     first = last = int64_null;
     for (const std::int64_t one : present) {

@@ -394,6 +394,8 @@ class RowStages {
       for (std::size_t a = 0; a < all.states.size(); ++a) all.states[a].merge(part->states[a], ids, all.groups());
       part.reset();
     }
+
+    // Entries without rows, and the columns of all.
     if (question_.include) add_included(question_, rows_, all, run_);
     std::vector<std::uint8_t> without_rows;
     if (question_.every) without_rows = add_every_unit(question_, rows_, ladder_, all, run_);

@@ -176,6 +176,8 @@ std::vector<WindowNotes> work_out_row_windows(const Question& question, JoinedRo
     number_of.assign(rows.rows(), Column::none);
     for (std::size_t i = 0; i < counted.size(); ++i) number_of[counted[i]] = static_cast<std::uint32_t>(i);
   }
+
+  // Notes speak of rows of the relation, whichever of them count.
   const CountedRows relation(question, rows, counted, ladder, run);
   const std::vector<WindowItem> items = row_window_items(question);
   work_out(items, plan_windows(items), relation, run,

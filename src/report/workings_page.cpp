@@ -90,17 +90,27 @@ class WorkingsPage {
       line("`" + printable(one.name) + "` = " + printable(one.formula) + " = " + shown(one.value, one.type));
   }
 
+  // ", from 87 rows; 2 others have no value": why it is not from all rows that count. What a filter leaves out is its
+  // own doing.
+  std::string source_of(const Workings::Part& part) const {
+    const std::size_t all = w_.lines.rows();
+    const bool filtered = part.formula.find("filter") != std::string::npos;
+    return ", from " + count_text(part.rows, "row", "rows") +
+           (filtered || part.rows >= all
+                ? std::string()
+                : "; " + count_text(all - part.rows, "other has no value", "others have no value") + " for it");
+  }
+
   void totals() {
     if (!w_.totals.empty()) heading("Its totals");
     for (const Workings::Total& total : w_.totals) {
       const bool plain = total.parts.size() == 1 && total.parts[0].formula == total.formula;
       line("`" + printable(total.name) + "` = " + printable(total.formula) + " = " + shown(total.value, total.type) +
-           (plain ? ", from " + count_text(total.parts[0].rows, "row", "rows") : ""));
+           (plain ? source_of(total.parts[0]) : ""));
       if (plain) continue;
       for (const Workings::Part& part : total.parts)
         out_ += "    " +
-                wrapped(printable(part.formula) + " = " + shown(part.value, part.type) + ", from " +
-                            count_text(part.rows, "row", "rows"),
+                wrapped(printable(part.formula) + " = " + shown(part.value, part.type) + source_of(part),
                         looks_.width - 4, 6) +
                 "\n";
     }

@@ -520,6 +520,8 @@ class Evaluation {
       const std::uint32_t x = order_.rows[a], y = order_.rows[b];
       return numbers || (value && !same_value(*value, x, y)) || (filter && !same_value(*filter, x, y));
     };
+
+    // Tie by tie.
     std::vector<std::pair<std::size_t, std::size_t>> ties;
     for (std::size_t begin = 0, group = 0; begin < size();) {
       if ((order_.marks[begin] & OrderData::group_start) != 0) group = begin;

@@ -429,3 +429,22 @@ TEST_F(NotMisled, StandingsOfAnotherMeasureOrOtherEntriesAreRefused) {
             std::string::npos);
   EXPECT_EQ(compared("a.standings.json").status, 0);
 }
+
+TEST_F(NotMisled, BlankColumnsAreOfTheTypeThatAFormulaNeeds) {
+  s.file("lines.csv", "id,q,price,on,word\n1,2,,,\n2,3,,,\n");
+  EXPECT_EQ(csv({"--figure", "a=q * price", "--figure", "b=coalesce(price, 7) + q", "--figure",
+                 "c=case when on < date '2025-01-01' then 1 else 0 end", "--figure", "d=char_length(word)", "--figure",
+                 "e=extract(year from on)", "--order", "id", "--columns", "a,b,c,d,e"}),
+            "a,b,c,d,e\n,9,0,,\n,10,0,,\n");
+  EXPECT_EQ(csv({"--each", "id", "--total", "s=sum(price)", "--total", "m=median(price)", "--order", "id", "--columns",
+                 "s,m"}),
+            "s,m\n,\n,\n");
+  // A table with headings only.
+  s.file("lines.csv", "id,q,price,on\n");
+  const Said none = said({"--period", "p: last 30 days of on", "--where", "p", "--each", "id", "--total",
+                          "s=sum(q * price)", "--by", "s desc"});
+  EXPECT_TRUE(none.has("the table has no rows")) << none;
+  // Text stays text.
+  s.file("lines.csv", "id,word\n1,a\n");
+  EXPECT_TRUE(said({"--figure", "v=word * 2", "--by", "v desc"}).has("is text"));
+}

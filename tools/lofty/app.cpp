@@ -3,6 +3,7 @@
 #include "app.hpp"
 
 #include <algorithm>
+#include <sstream>
 
 #include "lofty/lofty.hpp"
 
@@ -280,6 +281,29 @@ std::string version_text() {
   return out;
 }
 
+namespace {
+
+// Help that keeps its two columns in 80 characters, whatever it is shown on.
+class HelpFormatter : public CLI::Formatter {
+ public:
+  static constexpr std::size_t left_width = 34, width = 80;
+
+  std::string make_option_desc(const CLI::Option* option) const override {
+    std::string out, line;
+    std::istringstream words(option->get_description());
+    for (std::string word; words >> word;) {
+      if (!line.empty() && line.size() + 1 + word.size() > width - left_width) {
+        out += line + "\n";
+        line.clear();
+      }
+      line += (line.empty() ? "" : " ") + word;
+    }
+    return out + line;
+  }
+};
+
+}  // namespace
+
 std::unique_ptr<CLI::App> make_app(CommandLine& to) {
   auto made = std::make_unique<CLI::App>(
       "lofty ranks and sorts customers, products and orders by computed totals.\n"
@@ -288,7 +312,8 @@ std::unique_ptr<CLI::App> make_app(CommandLine& to) {
   app.name("lofty");
   app.set_version_flag(
       "--version", [] { return version_text(); }, "The version, with those of the libraries in use");
-  app.get_formatter()->column_width(34);
+  app.formatter(std::make_shared<HelpFormatter>());
+  app.get_formatter()->column_width(HelpFormatter::left_width);
   app.get_formatter()->label("SUBCOMMAND", "COMMAND");
   app.footer(
       "Examples, on the demo data:\n"
