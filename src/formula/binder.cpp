@@ -193,6 +193,8 @@ class Binding : TypeChecks {
                                : other.numeric()            ? other
                                                             : Type{.kind = Kind::integer});
     }
+
+    // Null is of the type of the other side.
     if (any_unknown(*node)) return node;
     if (is_null(node->args[0]) && is_null(node->args[1])) {
       node->type.kind = Kind::integer;

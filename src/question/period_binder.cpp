@@ -29,6 +29,8 @@ bool PeriodBinder::bind_dates(Source& source) {
     const bool sound = found.empty();
     problems_.add(std::move(found));
     if (!sound) return false;
+
+    // It has to be one of dates; a column without any value is.
     take_type(source.on, {.kind = Kind::date});
     const Kind kind = source.on->type.kind;
     if (kind != Kind::date && kind != Kind::timestamp && kind != Kind::unknown) {

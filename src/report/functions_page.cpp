@@ -22,6 +22,8 @@ std::string functions_text(const std::string& word, const Looks& looks) {
   for (const FunctionDescription& f : all) width = std::max(width, std::min(most_width, display_width(f.signature)));
   const int margin = width + 4;
   std::string out;
+
+  // Section by section.
   const auto section = [&](CalledIn where, const char* heading) {
     std::string lines;
     for (const FunctionDescription& f : all)
