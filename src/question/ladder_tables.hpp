@@ -35,7 +35,7 @@ class LadderTables {
   std::string without_alias(const std::string& name, std::size_t t) const;
   // Unknown before the table is read.
   Type type(std::size_t table, std::size_t column) const;
-  const Zone* zone() const { return zone_; }        // data.zone
+  const Zone* zone() const { return zone_; }  // data.zone
   // Has a column of text no value at all? Then its type was never told.
   bool is_blank(std::size_t table, std::size_t column) const;
   int first_month() const { return first_month_; }  // calendar.first_month

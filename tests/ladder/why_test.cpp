@@ -230,11 +230,11 @@ TEST(Why, OnThePage) {
   const auto ran =
       support::lofty({"why", (support::demo() / "best_shops.ladder.toml").string(), "shop_no = 157", "--lines", "1"});
   ASSERT_EQ(ran.status, 0) << ran.err;
-  for (const char* part :
-       {"`tin Basket`  (shop_no 157)\n", "  place 3 of 214 ranked entries, by `spend` 6,779.55\n",
-        "  behind: place 4, `Østen's Wren`, has 6,607.15: 172.40 apart\n",
-        "  `spend` = sum(amount) = 6,779.55, from 106 rows; 1 other has no value for it\n", "  111 rows belong to it, 107 count\n",
-        "  `status <> 'void' or status is null` leaves out 4 rows\n", "  (106 more rows)\n"})
+  for (const char* part : {"`tin Basket`  (shop_no 157)\n", "  place 3 of 214 ranked entries, by `spend` 6,779.55\n",
+                           "  behind: place 4, `Østen's Wren`, has 6,607.15: 172.40 apart\n",
+                           "  `spend` = sum(amount) = 6,779.55, from 106 rows; 1 other has no value for it\n",
+                           "  111 rows belong to it, 107 count\n",
+                           "  `status <> 'void' or status is null` leaves out 4 rows\n", "  (106 more rows)\n"})
     EXPECT_NE(ran.out.find(part), std::string::npos) << part << "\nis not in\n" << ran.out;
   EXPECT_EQ(support::lofty({"why", (support::demo() / "best_shops.ladder.toml").string(), "shop_no = 9999"}).status, 2);
 }
