@@ -88,6 +88,10 @@ void keep_totals(Ladder& out, const Ladder& ladder) {
     for (const auto* keys : {&level.within, &level.each})
       for (const std::string& key : *keys)
         if (std::find(entries.each.begin(), entries.each.end(), key) == entries.each.end()) entries.each.push_back(key);
+  if (ladder.levels.size() == 1) {
+    entries.include = ladder.levels.front().include;
+    entries.every = ladder.levels.front().every;
+  }
   if (!ladder.levels.empty() && ladder.levels.back().each.empty()) entries = {};  // every row is an entry
   out.levels = {std::move(entries)};
   out.orderings.clear();
