@@ -8,6 +8,7 @@
 #include "question/prose.hpp"
 #include "rank/undecided.hpp"
 #include "remark/sentence.hpp"
+#include "window/call.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -234,8 +235,7 @@ class Remarks {
              (kind == AggregateKind::sum || kind == AggregateKind::average || kind == AggregateKind::percentile_cont);
     };
     const auto same_argument = [&](std::size_t a, std::size_t b) {
-      const Node &x = *a_.question.aggregates[a]->argument, &y = *a_.question.aggregates[b]->argument;
-      return x.origin == y.origin && x.begin == y.begin;
+      return signature(*a_.question.aggregates[a]->argument) == signature(*a_.question.aggregates[b]->argument);
     };
 
     // One total after the other.

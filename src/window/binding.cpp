@@ -69,11 +69,14 @@ std::int64_t CallBinding::whole_number(const Node& node, const Expression& at, c
   const Value value = constant_value(node);
   const auto* number = std::get_if<Decimal>(&value);
   if (number == nullptr || number->scale() != 0 || number->coefficient() < least ||
-      number->coefficient() > 1'000'000'000'000)
+      number->coefficient() > 1'000'000'000'000) {
+    // What is written says it; of a choice or a formula the value is said too.
+    const std::string written = shown(at, origin), text = is_null(value) ? "null" : to_text(value);
     fail(Code::bad_value,
-         what + " is a whole number from " + std::to_string(least) + " on; " + shown(at, origin) + " is " +
-             (is_null(value) ? "null" : to_text(value)),
+         what + " is a whole number from " + std::to_string(least) + " on" +
+             (written == "`" + text + "`" ? ", not " + written : "; " + written + " is " + text),
          at, origin);
+  }
   return static_cast<std::int64_t>(number->coefficient());
 }
 
