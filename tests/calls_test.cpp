@@ -235,7 +235,7 @@ class LongCalls : public ::testing::Test {
 
  private:
 #if defined(__SANITIZE_THREAD__)
-  support::LongCalls on_{400'000};  // each row takes some thirty times as long
+  support::LongCalls on_{700'000};  // each row takes some thirty times as long
 #else
   support::LongCalls on_{1'500'000};
 #endif

@@ -16,4 +16,16 @@ Problem problem_at(Code code, std::string sentence, const Expression& at, const 
   return problem;
 }
 
+Error placed(const Error& error, const Node& node) {
+  std::vector<Problem> problems = error.problems();
+  for (Problem& p : problems) {
+    if (!p.location.key.empty() || !p.location.text.empty() || p.location.line > 0 || !node.origin) continue;
+    p.location.key = node.origin->key;
+    p.location.text = node.origin->text;
+    p.location.offset = node.begin;
+    p.location.length = node.end - node.begin;
+  }
+  return Error(std::move(problems));
+}
+
 }  // namespace lofty::engine

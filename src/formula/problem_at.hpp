@@ -14,4 +14,7 @@ namespace lofty::engine {
 Problem problem_at(Code code, std::string sentence, const Expression& at, const std::shared_ptr<const Origin>& origin,
                    std::string nearest = {}, Remedy advice = {});
 
+// The same error, at a formula that is bound, where it says no place itself.
+Error placed(const Error& error, const Node& node);
+
 }  // namespace lofty::engine

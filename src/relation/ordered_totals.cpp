@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "formula/problem_at.hpp"
 #include "lofty/error.hpp"
 #include "order/sort.hpp"
 #include "rank/exact_sum.hpp"
@@ -163,7 +164,11 @@ ColumnPtr ordered_total(const Aggregate& aggregate, const JoinedRows& relation, 
     while (end < order.size() && !sorted.starts_group(end)) ++end;
     const std::uint32_t group = group_of[order[begin]];
     if (group < groups) {
-      total.group(group, order.subspan(begin, end - begin));
+      try {
+        total.group(group, order.subspan(begin, end - begin));
+      } catch (const Error& error) {
+        throw placed(error, *aggregate.argument);
+      }
       if (decided != nullptr) note_peers(aggregate, *values, sorted, begin, end, rows, *decided);
     }
     begin = end;

@@ -20,6 +20,15 @@ namespace {
   throw Error(Problem{Code::overflow, "a sum over a frame has more than 38 digits", {}, {}, {}});
 }
 
+// Of a percentile between two values, which has six decimals more.
+[[noreturn]] void between_too_large() {
+  throw Error(Problem{Code::overflow,
+                      "a value between two others has more than 38 digits with its further decimals",
+                      {},
+                      {},
+                      "cast the values as float"});
+}
+
 // ---- accumulators: what a frame holds, as a sum that can be taken from
 
 struct Counting {
@@ -590,9 +599,9 @@ int128 interpolated(int128 low, int128 high, const ContinuousRank& at, int128 sh
   if (__builtin_mul_overflow(low, at.whole, &from) || __builtin_sub_overflow(high, low, &between) ||
       __builtin_mul_overflow(between, at.rest, &between) || __builtin_add_overflow(from, between, &numerator) ||
       __builtin_mul_overflow(numerator, shift, &numerator))
-    too_large();
+    between_too_large();
   const int128 value = divided(numerator, static_cast<std::int64_t>(at.whole));  // at most 15 decimals: 64 bits
-  if (!fits_decimal(value)) too_large();
+  if (!fits_decimal(value)) between_too_large();
   return value;
 }
 

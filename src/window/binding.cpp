@@ -59,7 +59,7 @@ Value CallBinding::constant_value(const Node& node) {
   try {
     return evaluator.evaluate(*constant, 0, 1, nullptr).value(0);
   } catch (const RowFailure& failure) {
-    throw Error(Problem{failure.code, failure.sentence, {}, {}, failure.advice});
+    throw placed(Error(Problem{failure.code, failure.sentence, {}, {}, failure.advice}), node);
   }
 }
 

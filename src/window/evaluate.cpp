@@ -6,6 +6,7 @@
 #include <cstring>
 #include <set>
 
+#include "formula/problem_at.hpp"
 #include "lofty/error.hpp"
 #include "lofty/places.hpp"
 #include "rank/packed_places.hpp"
@@ -635,7 +636,12 @@ class Evaluation {
 
 WindowResult evaluate_window(const WindowCall& call, WindowSort& sort, const WindowSort::Shape& shape,
                              const WindowRelation& relation, const Run& run, WindowNotes& notes) {
-  return Evaluation(call, sort, shape, relation, run, notes).result();
+  try {
+    return Evaluation(call, sort, shape, relation, run, notes).result();
+  } catch (const Error& error) {
+    if (error.code() == Code::stopped || !call.value) throw;
+    throw placed(error, *call.value);
+  }
 }
 
 }  // namespace lofty::engine

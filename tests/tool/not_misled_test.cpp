@@ -448,3 +448,16 @@ TEST_F(NotMisled, BlankColumnsAreOfTheTypeThatAFormulaNeeds) {
   s.file("lines.csv", "id,word\n1,a\n");
   EXPECT_TRUE(said({"--figure", "v=word * 2", "--by", "v desc"}).has("is text"));
 }
+
+TEST_F(NotMisled, MessagesSayWhereAndWhat) {
+  s.file("lines.csv", "k,x\na,99999999999999999999999999999999999999\na,99999999999999999999999999999999999998\n");
+  for (const Said& median : {said({"--each", "k", "--total", "m=median(x)", "--by", "m desc"}),
+                             said({"--figure", "m=median(x) over ()", "--by", "m desc"})}) {
+    EXPECT_TRUE(median.has("m: a value between two others has more than 38 digits")) << median;
+    EXPECT_FALSE(median.has("sum")) << median;
+  }
+  EXPECT_TRUE(said({"--figure", "n=ntile(cast('x' as integer)) over (order by k)", "--by", "n asc"})
+                  .has("--figure n: 'x' cannot become an integer"));
+  EXPECT_TRUE(said({"--figure", "n=ntile(0) over (order by k)", "--by", "n asc"})
+                  .has("the number of tiers is a whole number from 1 on, not `0`"));
+}
