@@ -234,11 +234,7 @@ class LongCalls : public ::testing::Test {
   std::vector<support::Long> calls() { return on_.calls(); }
 
  private:
-#if defined(__SANITIZE_THREAD__)
-  support::LongCalls on_{700'000};  // each row takes some thirty times as long
-#else
   support::LongCalls on_{1'500'000};
-#endif
 };
 
 }  // namespace
