@@ -155,7 +155,8 @@ OpenFile::OpenFile(const std::filesystem::path& path, const std::string& encodin
   ucnv_setToUCallBack(source.ucnv, UCNV_TO_U_CALLBACK_STOP, nullptr, nullptr, nullptr, &source.status);
 
   // Block by block, through UTF-16.
-  Descriptor original(descriptor_), to(nameless_file(shown_));
+  const int original = descriptor_;  // closed by the destructor until the copy takes its place
+  Descriptor to(nameless_file(shown_));
   std::vector<char> bytes(block), text(block);
   std::vector<UChar> between(block);
   UChar *filled = between.data(), *used = between.data();
@@ -186,6 +187,7 @@ OpenFile::OpenFile(const std::filesystem::path& path, const std::string& encodin
     offset += count;
   }
   take(to.release());
+  ::close(original);
 }
 
 std::string likely_encoding(std::string_view text) {
