@@ -36,7 +36,10 @@ class EntrySearch {
 
   // Which entry is meant, and which row has it?
   FoundEntry find() {
-    if (const auto line = line_named(condition_); line && view_.of_rows) return find_line(*line);
+    if (const auto line = line_named(condition_); line) {
+      if (view_.of_rows) return find_line(*line);
+      no_entry("a line is no entry of this ladder", condition_, {}, "name one by its key: shop_no = 17");
+    }
     found_.field = ask(view_.ladder);
     std::vector<std::size_t> meant = marked(found_.field);
     if (meant.size() > 1) several(meant);

@@ -58,8 +58,9 @@ class Comparing {
     match_columns();
     choose_keys();
     if (repeats(answer_.rows(), &Comparing::here) && repeats(expected_.rows(), &Comparing::there)) keys_.clear();
+    std::size_t row = answer_.rows();
     for (const Departed& one : answer_.departed())
-      if (!one.values.empty()) gone_.insert(key_of_departed(one));
+      if (!one.values.empty()) gone_.insert(key_of_departed(one, row++));
   }
 
   Comparison compare() {
@@ -150,9 +151,11 @@ class Comparing {
       if (!seen.insert(key_of(r, side)).second) return true;
     return false;
   }
-  std::vector<std::string> key_of_departed(const Departed& one) const {
+  // `row`: its own, after those of the listing.
+  std::vector<std::string> key_of_departed(const Departed& one, std::size_t row) const {
     Keys key;
     for (const Pair& pair : keys_) key.push_back(one.values[pair.here]);
+    if (keys_.empty()) key.emplace_back(Decimal(static_cast<int128>(row), 0));
     return texts(key);
   }
 

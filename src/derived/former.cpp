@@ -59,7 +59,7 @@ void check_asked(const Ladder& ladder, const std::vector<std::string>& key_names
   const Table asked = source->read(both, run);
   std::string each;
   for (const std::string& key : key_names) each += (each.empty() ? "" : ", ") + key;
-  if (const std::string then = to_text(asked.value(0, 0)); then != each)
+  if (const std::string then = to_text(asked.value(0, 0)); !equal_folded(then, each))
     fail(Code::key_mismatch,
          "the entries of " + ladder.compare.with + " are told apart by " + quoted(then) + ", and these by " +
              quoted(each),
@@ -71,7 +71,7 @@ void check_asked(const Ladder& ladder, const std::vector<std::string>& key_names
   const std::string now =
       ladder.levels.front().by.substr(first.expression->begin, first.expression->end - first.expression->begin) +
       (first.descending ? " desc" : " asc");
-  if (const std::string then = to_text(asked.value(0, 1)); then != now)
+  if (const std::string then = to_text(asked.value(0, 1)); !equal_folded(then, now))
     fail(Code::key_mismatch,
          "the places of " + ladder.compare.with + " go by " + quoted(then) + ", and these by " + quoted(now),
          "compare.with", "compare places by the same measure");

@@ -105,14 +105,6 @@ bool looks_like_other_date(std::string_view text) {  // 31.12.2025, 12/31/25
   return signs == 2 && digits >= 4 && digits <= 8;
 }
 
-// A column's name as a key of a ladder: in quotes where it needs them.
-std::string toml_key(const std::string& name) {
-  const bool bare =
-      !name.empty() &&
-      name.find_first_not_of("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-") == std::string::npos;
-  return bare ? name : "\"" + name + "\"";
-}
-
 class TableRemarks {
  public:
   TableRemarks(TableProfile& profile, const TableData& data, const Run& run)

@@ -6,6 +6,7 @@
 #include <utility>
 
 #include "lofty/error.hpp"
+#include "question/prose.hpp"
 #include "table/folded.hpp"
 #include "table/parallel.hpp"
 
@@ -211,7 +212,7 @@ std::vector<WrittenForm> written_forms(const std::vector<CountedText>& texts, co
 
 std::string written_key(const std::vector<std::string>& examples) {
   std::string out;
-  for (const std::string& one : examples) out += (out.empty() ? "\"" : ", \"") + one + "\"";
+  for (const std::string& one : examples) out += (out.empty() ? "" : ", ") + toml_text(one);
   return "written = " + (examples.size() == 1 ? out : "[" + out + "]");
 }
 

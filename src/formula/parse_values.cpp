@@ -97,7 +97,7 @@ ExpressionPtr interval(LexemeReader& in) {
 std::string current_or_near(const std::string& field) {
   if (field == "week") return "iso_week(ordered_on)";
   if (field == "quarter") return "quarter(ordered_on)";
-  if (field == "dow" || field == "isodow" || field == "weekday") return "weekday(ordered_on)";
+  if (field == "dow" || field == "weekday") return "weekday(ordered_on)";
   return {};
 }
 

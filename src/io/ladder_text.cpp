@@ -1,26 +1,12 @@
 // Ladder -> TOML, with keys in the order in which people read them.
-#include <nlohmann/json.hpp>
-
 #include "lofty/ladder_file.hpp"
+#include "question/prose.hpp"
 
 namespace lofty {
 namespace {
 
-// TOML's basic strings escape as JSON's do.
-std::string quoted(const std::string& text) {
-  std::string out = nlohmann::json(text).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
-  // JSON leaves DEL alone; TOML does not allow it.
-  for (std::size_t at = out.find('\x7f'); at != std::string::npos; at = out.find('\x7f', at))
-    out.replace(at, 1, "\\u007F");
-  return out;
-}
-
-std::string key(const std::string& name) {
-  const bool bare =
-      !name.empty() &&
-      name.find_first_not_of("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-") == std::string::npos;
-  return bare ? name : quoted(name);
-}
+std::string quoted(const std::string& text) { return engine::toml_text(text); }
+std::string key(const std::string& name) { return engine::toml_key(name); }
 
 std::string list(const std::vector<std::string>& texts) {
   std::string out = "[";

@@ -35,6 +35,34 @@ std::string listed(const std::vector<std::string>& words, const char* joint) {
 
 std::string quoted(const std::string& text) { return "`" + text + "`"; }
 
+std::string toml_text(const std::string& text) {
+  std::string out = "\"";
+  for (const char c : text) {
+    const auto byte = static_cast<unsigned char>(c);
+    if (c == '"' || c == '\\') {
+      out += '\\';
+      out += c;
+    } else if (c == '\n') {
+      out += "\\n";
+    } else if (c == '\t') {
+      out += "\\t";
+    } else if (byte < 0x20 || byte == 0x7f) {
+      constexpr const char* digits = "0123456789ABCDEF";
+      out += std::string("\\u00") + digits[byte >> 4] + digits[byte & 15];
+    } else {
+      out += c;
+    }
+  }
+  return out + "\"";
+}
+
+std::string toml_key(const std::string& name) {
+  const bool bare =
+      !name.empty() &&
+      name.find_first_not_of("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-") == std::string::npos;
+  return bare ? name : toml_text(name);
+}
+
 std::string noun_of_key(const std::string& column) {
   const std::string name = folded(column);
   for (const char* suffix : {"_no", "_id", "_number", "_code", "_key"}) {

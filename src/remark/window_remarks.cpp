@@ -13,7 +13,9 @@ class WindowRemarks {
   WindowRemarks(const LevelAnswer& answer, std::vector<Remark>& out) : a_(answer), names_(answer.names()), out_(out) {}
 
   void all() {
+    of_entries_ = false;
     each(a_.question.row_windows, a_.entries.window_notes, true);
+    of_entries_ = true;
     each(a_.question.entry_windows, a_.window_notes, a_.question.row_level());
     for (const auto& [name, tiers] : a_.places.split_tiers) split(quoted(name), tiers);
   }
@@ -51,7 +53,7 @@ class WindowRemarks {
     }
     if (most == nullptr) return;
     const auto name = [&](std::uint32_t row) {
-      return &notes == &a_.window_notes ? names_.entry_name(row) : a_.joined->place_of(row);
+      return of_entries_ ? names_.entry_name(row) : a_.joined->place_of(row);
     };
     say("input-decides",
         counted_of(most->undecided, rows) + " are equal along " + keys(call->order) + " (" + name(most->one) + " and " +
@@ -77,10 +79,7 @@ class WindowRemarks {
       return notes.short_frames;
     std::vector<std::uint32_t> kept;  // as the notes number them
     for (std::uint32_t e = 0; e < a_.entries.count; ++e)
-      if (a_.kept.lets_through(e))
-        kept.push_back(&notes >= a_.window_notes.data() && &notes < a_.window_notes.data() + a_.window_notes.size()
-                           ? e
-                           : a_.entries.first_rows[e]);
+      if (a_.kept.lets_through(e)) kept.push_back(of_entries_ ? e : a_.entries.first_rows[e]);
     std::sort(kept.begin(), kept.end());
     return static_cast<std::size_t>(std::count_if(notes.short_rows.begin(), notes.short_rows.end(), [&](auto row) {
       return std::binary_search(kept.begin(), kept.end(), row);
@@ -130,8 +129,7 @@ class WindowRemarks {
       say("rows-over-days",
           written + (several ? " count" : " counts") + " rows, not days: along " + quoted(day) + " " + what +
               "; `range between interval '6' day preceding and current row` counts days" +
-              (&notes >= a_.window_notes.data() && &notes < a_.window_notes.data() + a_.window_notes.size() &&
-                       notes.missing_days > 0 && !a_.question.row_level()
+              (of_entries_ && notes.missing_days > 0 && !a_.question.row_level()
                    ? ", and `every = \"day\"` under [rank], with coalesce(..., 0) in the total, has an "
                      "entry for each of them"
                    : ""));
@@ -152,6 +150,7 @@ class WindowRemarks {
 
   const LevelAnswer& a_;
   const Names names_;
+  bool of_entries_ = false;  // do the notes that are looked at number entries, or rows of the relation?
   std::vector<Remark>& out_;
 };
 

@@ -291,6 +291,14 @@ TEST_F(NotMisled, YearsMayBeginInApril) {
   EXPECT_TRUE(said({"--first-month", "13", "--by", "line_no asc"}).has("which is no month"));
 }
 
+TEST_F(NotMisled, WhySaysWhereALineIsNoEntry) {
+  s.file("l.ladder.toml",
+         "[data]\nfrom = \"lines.csv\"\n[totals]\nn = \"count(*)\"\n[rank]\neach = [\"shop_no\"]\nby = \"n desc\"\n");
+  const Ran ran = lofty({"why", "l.ladder.toml", "line 4 of lines.csv"}, s.path());
+  EXPECT_EQ(ran.status, 2);
+  EXPECT_NE(ran.err.find("a line is no entry of this ladder"), std::string::npos) << ran.err;
+}
+
 TEST_F(NotMisled, WhyTakesTheLineThatAMessageNames) {
   s.file("l.ladder.toml", "[data]\nfrom = \"lines.csv\"\n[rank]\nby = \"amount desc\"\n");
   const Ran ran = lofty({"why", "l.ladder.toml", "line 4 of lines.csv"}, s.path());
@@ -428,6 +436,11 @@ TEST_F(NotMisled, StandingsOfAnotherMeasureOrOtherEntriesAreRefused) {
   EXPECT_NE(compared("pairs.standings.json").err.find("are told apart by `shop_no, status`, and these by `shop_no`"),
             std::string::npos);
   EXPECT_EQ(compared("a.standings.json").status, 0);
+  // Names are the same in any case.
+  s.file("c.ladder.toml",
+         "[data]\nfrom = \"lines.csv\"\n[totals]\nspend = \"sum(amount)\"\n[rank]\neach = [\"shop_no\"]\nby = "
+         "\"Spend desc\"\n[compare]\nwith = \"a.standings.json\"\n");
+  EXPECT_EQ(lofty({"rank", "c.ladder.toml"}, s.path()).status, 0);
 }
 
 TEST_F(NotMisled, BlankColumnsAreOfTheTypeThatAFormulaNeeds) {

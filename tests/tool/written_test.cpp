@@ -76,6 +76,11 @@ TEST(Written, ThePastedLineReadsTheColumn) {
             "4,3,-99.00,2025-02-05\n");
 }
 
+// A heading with a quote in it gives a line that is TOML.
+TEST(Written, KeysAreQuotedAsTomlHasThem) {
+  expect_in(inspected("id,\"pr\"\"ice\"\n1,\"1,25\"\n2,\"0,50\"\n"), "columns.\"pr\\\"ice\".written = \"1,25 = 1.25\"");
+}
+
 TEST(Written, AMarkIsOptionalAndAnotherOneIsAMisfit) {
   const std::string said = inspected("id,p\n1,€ 12.50\n2,1.00\n3,$ 2.00\n", {"--column", "p: written € 12.50 = 12.5"});
   expect_in(said, "1 value of `p` in t.csv is not a decimal and counts as null: line 4 `$ 2.00`");
