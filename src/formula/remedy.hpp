@@ -21,6 +21,12 @@ namespace remedy {
 inline Remedy set_each() { return {"each = [\"shop_no\"] under [rank]", "rank.each"}; }
 inline Remedy set_by() { return {"by = \"spend desc\" under [rank]", "rank.by"}; }
 inline Remedy set_rank_as() { return {"rank_as = \"place\" gives it another", "rank.rank_as"}; }
+inline Remedy set_period() {
+  return {"a section [periods.recent] with on = \"ordered_on\", last = 1 and unit = \"month\"", "compare.period"};
+}
+inline Remedy set_first_month() {
+  return {"1 to 12: first_month = 4 has years begin in April", "calendar.first_month"};
+}
 inline Remedy name_total() { return {"give it a name under [totals]", "totals."}; }
 inline Remedy name_window() { return {"give it a name under [windows]", "windows."}; }
 inline Remedy name_figure() { return {"give it a name under [figures]", "figures."}; }

@@ -31,7 +31,7 @@ bool LadderTables::open(const Ladder& ladder, const Catalog& catalog, ProblemLis
   if (first_month_ != ladder.first_month)
     problems.say(Code::bad_value,
                  "`calendar.first_month` is " + std::to_string(ladder.first_month) + ", which is no month",
-                 "calendar.first_month", "1 to 12: first_month = 4 has years begin in April");
+                 "calendar.first_month", remedy::set_first_month());
   const auto in_language = [&](ReadOptions options) {
     if (options.locale.empty()) options.locale = ladder.data.locale;
     return options;

@@ -34,8 +34,8 @@ void check_compare(const Ladder& ladder, const Catalog& catalog, ProblemList& pr
     }
     if (found == nullptr)
       problems.say(Code::unknown_word, "there is no period " + quoted(compare.period), "compare.period",
-                   names.empty() ? "a section [periods.recent] with last = 1 and unit = \"month\"" : "",
-                   nearest_word(compare.period, names), compare.period);
+                   names.empty() ? remedy::set_period() : Remedy(), nearest_word(compare.period, names),
+                   compare.period);
     else if (found->last.empty())
       problems.say(Code::bad_value, quoted(compare.period) + " goes from day to day, and has no stretch before it",
                    "compare.period", "a period with `last`");

@@ -254,6 +254,7 @@ TEST_F(NotMisled, TheStretchBeforeIsComparedWithOneOption) {
   EXPECT_EQ(answer,
             "rank,was,moved,value_before,value_change,shop_no,n,spend\n1,,,,,3,1,30\n,1,,30,,1,,\n,2,,12,,2,,\n");
   EXPECT_TRUE(said(with(by_shop, {"--by", "spend desc", "--compare", "q"})).has("there is no period `q`"));
+  EXPECT_TRUE(said(with(by_shop, {"--by", "spend desc", "--compare", "q"})).has("try: --period 'recent: last 1 month"));
 }
 
 TEST_F(NotMisled, ListFirstMakesNobodyLeave) {
