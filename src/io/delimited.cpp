@@ -47,7 +47,7 @@ std::size_t DelimitedSource::line_at(std::uint64_t offset) const {
   TextBuffer bytes;
   for (std::uint64_t at = 0; at < offset; at += bytes.size()) {
     bytes.clear();
-    file.read(at, static_cast<std::size_t>(std::min<std::uint64_t>(chunk_bytes, offset - at)), bytes);
+    file.read(at, static_cast<std::size_t>(std::min<std::uint64_t>(usual_chunk_bytes, offset - at)), bytes);
     if (bytes.empty()) break;
     lines += line_ends({bytes.data(), bytes.size()});
     if (bytes.back() == '\r' && at + bytes.size() < offset) {  // a CR LF across the border counts once
@@ -67,7 +67,7 @@ void DelimitedSource::skip_lines() {
   std::size_t left = options_.skip;
   for (std::uint64_t at = body_; left > 0; at += bytes.size()) {
     bytes.clear();
-    file_->read(at, chunk_bytes, bytes);
+    file_->read(at, usual_chunk_bytes, bytes);
     for (std::size_t i = 0; i < bytes.size() && left > 0; ++i) {
       if (!is_line_end(bytes[i])) continue;
       char next = i + 1 < bytes.size() ? bytes[i + 1] : '\0';
@@ -112,7 +112,7 @@ std::string DelimitedSource::heading_line() {
   bool inside = false;
   for (std::uint64_t at = body_;; at += bytes.size()) {
     bytes.clear();
-    file_->read(at, chunk_bytes, bytes);
+    file_->read(at, usual_chunk_bytes, bytes);
 
     // Blank lines before it are passed over.
     std::size_t begin = 0;

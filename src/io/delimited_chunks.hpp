@@ -1,5 +1,5 @@
 #pragma once
-// Chunks of a delimited file: cut from it one after another, and parsed each separately.
+// Chunks of a delimited file: cut from it one after another, for whichever thread parses the next one.
 
 #include <cstdint>
 #include <memory>
@@ -16,7 +16,6 @@ namespace lofty::engine {
 
 // A chunk's bytes: whole records.
 struct ChunkText {
-  bool quotes = true;  // may any field be quoted?
   std::size_t number = 0;
   std::uint64_t offset = 0;  // in the file
   TextBuffer bytes;
@@ -56,30 +55,6 @@ class ChunkQueue {
   std::vector<std::unique_ptr<Chunk>> chunks_;
   std::optional<Problem> failure_;
   std::size_t failed_chunk_ = 0;
-};
-
-// Parses chunks of one file: each field goes to the reader of its column. Safe to call from many threads.
-class ChunkParser {
- public:
-  explicit ChunkParser(const DelimitedSource& source) : source_(source), any_nulls_(!source.options().nulls.empty()) {}
-
-  // `slot` says by field of the file which of the chunk's readers takes it: -1 where none does. `quotes`: there may be
-  // quoted fields. Sets the chunk's rows. Throws what is wrong with a row, with its line.
-  void parse(std::string_view text, Chunk& chunk, const std::vector<int>& slot, bool quotes) const;
-
- private:
-  friend struct QuotedRows;
-  friend struct PlainRows;
-  void run_lines(std::string_view text, Chunk& chunk, PieceReader* reader) const;
-  template <class Rows>
-  void run_rows(std::string_view text, Chunk& chunk, std::vector<PieceReader*> readers) const;
-  Error ragged(std::string_view text, std::size_t begin, const Chunk& chunk, std::size_t found,
-               std::size_t fields) const;
-  void add_with_null_words(PieceReader& reader, const FieldRun& fields) const;
-  bool is_null_word(std::string_view text) const;
-
-  const DelimitedSource& source_;
-  bool any_nulls_;
 };
 
 }  // namespace lofty::engine

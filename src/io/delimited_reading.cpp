@@ -9,8 +9,8 @@
 #include <map>
 #include <mutex>
 
+#include "io/chunk_parser.hpp"
 #include "io/declared.hpp"
-#include "io/delimited_chunks.hpp"
 #include "io/delimited_text.hpp"
 #include "question/prose.hpp"
 #include "table/folded.hpp"
@@ -69,7 +69,7 @@ class RowsReading {
       for (std::size_t i = 0; i < declared_.size(); ++i)
         chunk.readers.emplace_back(declared_[i].type, declared_[i].written);
       make_room(text.view(), chunk, spare);
-      parser_.parse(text.view(), chunk, slot_, text.quotes);
+      parser_.parse(text.view(), chunk, slot_);
 
       // A guess from the first value that the whole chunk does not bear out is mended while its bytes are at hand.
       std::vector<int> again(slot_.size(), -1);
@@ -81,7 +81,7 @@ class RowsReading {
         again[wanted_[i]] = static_cast<int>(i);
         any = true;
       }
-      if (any) parser_.parse(text.view(), chunk, again, text.quotes);
+      if (any) parser_.parse(text.view(), chunk, again);
       for (std::size_t i = 0; i < wanted_.size(); ++i) spare[i] = chunk.readers[i].pack();
     } catch (const Error& error) {
       queue.fail(text.number, error.problems().front());
@@ -168,10 +168,11 @@ class RowsReading {
       }
       if (!any) return;
       TextBuffer bytes;
+      bytes.reserve(chunk.size + FieldRun::padding);
       file_.read(chunk.offset, chunk.size, bytes);
       const std::size_t rows = chunk.rows;
       file_.check_unchanged();
-      parser_.parse({bytes.data(), bytes.size()}, chunk, again, true);
+      parser_.parse({bytes.data(), bytes.size()}, chunk, again);
       if (chunk.rows != rows)
         throw Error(source_.problem(Code::changed_file, "it was changed while it was read", 0,
                                     "try again when no other program is writing to it, or take a copy"));

@@ -1,6 +1,7 @@
 #pragma once
 // A file of delimited text whose heading line is known.
 
+#include <atomic>
 #include <cstdint>
 #include <filesystem>
 #include <memory>
@@ -14,9 +15,10 @@
 
 namespace lofty::engine {
 
-// Large enough that a chunk's own dictionaries and the two line-end searches do not show, small enough that its text is
-// still in the second-level cache when libcsv reads it, and that threads share a small file evenly.
-constexpr std::size_t chunk_bytes = 512 * 1024;
+// Large enough that a chunk's own dictionaries do not show, small enough that its text is still in the second-level
+// cache when its fields are converted, and that threads share a small file evenly. Tests make it smaller.
+constexpr std::size_t usual_chunk_bytes = 512 * 1024;
+inline std::atomic<std::size_t> chunk_bytes{usual_chunk_bytes};
 
 class DelimitedSource : public TableSource {
  public:

@@ -3,29 +3,17 @@
 
 #include "io/delimited_text.hpp"
 
-#include <cstring>
+#include "io/field_ends.hpp"
 
 namespace lofty::engine {
 
-Cut last_record_end(std::string_view text) {
-  Cut cut;
-  const char* const first = text.data();
-  const char* const last = first + text.size();
-  // Between quotes, whole stretches are searched at memory speed.
-  const char* at = first;
-  bool inside = false;
-  while (at < last) {
-    const char* quote = static_cast<const char*>(std::memchr(at, '"', static_cast<std::size_t>(last - at)));
-    const char* const stop = quote != nullptr ? quote : last;
-    if (!inside)
-      if (const void* end = ::memrchr(at, '\n', static_cast<std::size_t>(stop - at)))
-        cut.end = static_cast<std::size_t>(static_cast<const char*>(end) - first) + 1;
-    if (quote == nullptr) break;
-    cut.quotes = true;
-    inside = !inside;
-    at = quote + 1;
+std::size_t last_record_end(std::string_view text) {
+  bool inside = count_quotes(text) % 2 != 0;
+  for (std::size_t at = text.size(); at-- > 0;) {
+    inside = inside != (text[at] == '"');
+    if (text[at] == '\n' && !inside) return at + 1;
   }
-  return cut;
+  return 0;
 }
 
 std::size_t line_ends(std::string_view text) {

@@ -10,12 +10,9 @@ namespace lofty::engine {
 
 inline bool is_line_end(char c) { return c == '\n' || c == '\r'; }
 
-// Where the last record that ends in a text does.
-struct Cut {
-  std::size_t end = 0;  // after the last record end; 0: there is none
-  bool quotes = false;  // is there any quote?
-};
-Cut last_record_end(std::string_view text);
+// After the last line feed of a text that ends a record: one before which the number of quotes is even. 0: there is
+// none.
+std::size_t last_record_end(std::string_view text);
 
 // How many line ends a text has. CR LF, LF and CR each end a line.
 std::size_t line_ends(std::string_view text);

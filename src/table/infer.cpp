@@ -253,7 +253,9 @@ void PieceReader::add(std::string_view text) {
   if (forced_ && forced_->kind == Kind::text) ++census_.count[static_cast<std::size_t>(Look::other)];
   ++rows_;
   short_numbers_ = started_ && !forced_ && piece_.type.exact() && piece_.wide.empty();
-  last_code_ = piece_.type.kind == Kind::text && !piece_.codes.empty() ? piece_.codes.back() : Dictionary::none;
+  // Not of an empty text: an empty field after it is null.
+  const bool repeats = piece_.type.kind == Kind::text && !piece_.codes.empty() && !text.empty();
+  last_code_ = repeats ? piece_.codes.back() : Dictionary::none;
 }
 
 void PieceReader::add_guessing(std::string_view text) {

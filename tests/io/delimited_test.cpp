@@ -2,9 +2,14 @@
 #include <gtest/gtest.h>
 #include <rapidcheck/gtest.h>
 
+#include <random>
+
+#include "io/delimited_source.hpp"
 #include "lofty/error.hpp"
 #include "lofty/table_files.hpp"
+#include "support/plain_delimited.hpp"
 #include "support/process.hpp"
+#include "support/vectors.hpp"
 
 using namespace lofty;
 using Texts = std::vector<std::string>;
@@ -202,6 +207,97 @@ RC_GTEST_PROP(DelimitedProperty, AnyTextsReadBack, ()) {
     RC_ASSERT(to_text(t.value(r, 0)) == rows[r].first);
     RC_ASSERT(to_text(t.value(r, 1)) == rows[r].second);
   }
+}
+
+namespace {
+
+// Smaller chunks as long as it lives.
+struct Chunks {
+  explicit Chunks(std::size_t bytes) { engine::chunk_bytes = bytes; }
+  Chunks(const Chunks&) = delete;
+  Chunks& operator=(const Chunks&) = delete;
+  ~Chunks() { engine::chunk_bytes = engine::usual_chunk_bytes; }
+};
+
+// The rows of a text, all as text; none where it is refused.
+std::optional<std::vector<support::PlainRow>> rows_of(const std::string& text, ReadOptions options,
+                                                      const Texts& headings) {
+  for (const std::string& heading : headings) options.columns.push_back({heading, "text"});
+  try {
+    const Table table = read(text, options);
+    std::vector<support::PlainRow> rows(table.rows(), support::PlainRow(headings.size()));
+    for (std::size_t r = 0; r < table.rows(); ++r)
+      for (std::size_t c = 0; c < headings.size(); ++c)
+        if (const Value value = table.value(r, c); !is_null(value)) rows[r][c] = to_text(value);
+    return rows;
+  } catch (const Error&) {
+    return std::nullopt;
+  }
+}
+
+}  // namespace
+
+// Any text at all: the same rows as libcsv over everything, for every kind of vectors, wherever chunks are cut.
+RC_GTEST_PROP(DelimitedProperty, AnyTextIsReadAsLibcsvReadsIt, ()) {
+  const Texts headings = *rc::gen::element(Texts{"a"}, Texts{"a", "b"}, Texts{"a", "b", "c", "d", "e"});
+
+  // Records that are mostly right: quotes in some, line ends of every kind, empty lines, a sign too many now and then.
+  const std::uint32_t seed = *rc::gen::arbitrary<std::uint32_t>();
+  std::mt19937 random(seed);
+  const auto one_of = [&](std::size_t n) { return random() % n; };
+  const std::size_t records = one_of(40), quoted = one_of(3), odd_ends = one_of(3), faults = one_of(4);
+  std::string body;
+  for (std::size_t r = 0; r < records; ++r) {
+    std::string record;
+    for (std::size_t f = 0; f < headings.size(); ++f) {
+      if (f > 0) record += ',';
+      std::string text(one_of(6), 'x');
+      for (char& c : text) c = "ab 1.-"[one_of(6)];
+      if (quoted > 0 && one_of(2 * quoted) == 0) {
+        if (one_of(3) == 0) text += one_of(2) == 0 ? "\n\"\"," : "\r\n";
+        text = '"' + text + '"';
+      }
+      record += text;
+    }
+    if (faults == 0 && one_of(30) == 0) record.insert(one_of(record.size() + 1), 1, "\",\n\r"[one_of(4)]);
+    const std::size_t end = odd_ends == 0 ? 0 : one_of(4 * odd_ends);
+    body += record + (end == 1 ? "\r\n" : end == 2 ? "\n\n" : end == 3 ? "\r" : "\n");
+  }
+  if (!body.empty() && one_of(3) == 0) body.pop_back();
+
+  const auto plain = support::plain_rows(body, ',', headings.size());
+  std::string heading_line;
+  for (const std::string& heading : headings) heading_line += (heading_line.empty() ? "" : ",") + heading;
+  for (const std::size_t bytes : {std::size_t{1}, std::size_t{1 + one_of(200)}, engine::usual_chunk_bytes}) {
+    const Chunks chunks(bytes);
+    engine::with_all_vectors([&] { RC_ASSERT(rows_of(heading_line + "\n" + body, {}, headings) == plain); });
+  }
+}
+
+// Chunks may end anywhere: in a field, between CR and LF, inside quotes.
+TEST(Delimited, ChunksEndAtEveryOffset) {
+  const std::string body = "1,\"a\nb\",x\r\n\r\n22,,\"\"\n333,\"q \"\"q\"\"\",zz\n4,plain,w\n5,\"\r\n\",v";
+  const auto plain = support::plain_rows(body, ',', 3);
+  ASSERT_TRUE(plain);
+  for (std::size_t bytes = 1; bytes <= body.size() + 1; ++bytes) {
+    const Chunks chunks(bytes);
+    EXPECT_EQ(rows_of("a,b,c\n" + body, {}, {"a", "b", "c"}), plain) << bytes;
+  }
+}
+
+// More fields than are converted at once, and a row without an end: the room grows with them.
+TEST(Delimited, RowsMayBeAsWideAsTheyLike) {
+  std::string text;
+  for (std::size_t f = 0; f < 9000; ++f) text += (f == 0 ? "h" : ",h") + std::to_string(f);
+  const std::string heading = text;
+  text += '\n';
+  for (std::size_t f = 0; f < 9000; ++f) text += (f == 0 ? "" : ",") + std::to_string(f);
+  const Table table = read(text + "\n" + std::string(8999, ',') + "\n");
+  ASSERT_EQ(table.rows(), 2u);
+  EXPECT_EQ(to_text(table.value(0, 8999)), "8999");
+  EXPECT_TRUE(is_null(table.value(1, 8999)));
+  EXPECT_EQ(failure(heading + "\n" + std::string(20'000, ',') + "\n").code, Code::ragged_row);
+  EXPECT_EQ(failure("a,b\n" + std::string(20'000, ',')).code, Code::ragged_row);
 }
 
 // columns.price = { written = "1.234,50 = 1234.50" }: the misfits keep their text.

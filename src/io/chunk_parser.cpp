@@ -1,0 +1,327 @@
+#include "io/chunk_parser.hpp"
+
+#include <algorithm>
+#include <cstring>
+
+#include "io/delimited_text.hpp"
+#include "io/field_ends.hpp"
+
+namespace lofty::engine {
+namespace {
+
+constexpr std::size_t no_row = ~std::size_t{0};
+constexpr std::size_t usual_fields = 4096;  // that are converted together: their places stay in the first-level cache
+
+}  // namespace
+
+// The rows of a chunk while it is parsed. It is enough to note where each field begins: some hundred records at a time
+// are converted together, column by column, in loops that know what the values of a column look like.
+class ChunkRows {
+ public:
+  ChunkRows(const ChunkParser& parser, std::string_view text, const Chunk& chunk, std::vector<PieceReader*> readers)
+      : parser_(parser),
+        text_(text),
+        chunk_(chunk),
+        readers_(std::move(readers)),
+        fields_(readers_.size()),
+        empty_texts_(fields_, 0),
+        csv_(parser.source_.delimiter(), parser.source_.one_column()) {
+    ends_.resize(usual_fields + least_field_room + 1);
+    begins_.reserve(usual_fields + fields_ + 1);
+  }
+
+  std::size_t read() {
+    for (std::size_t at = 0; at < text_.size();) {
+      if (!parser_.source_.one_column()) at = read_plain(at);
+      if (at < text_.size()) at = read_quoted(at);
+    }
+    if (ragged_row_ == no_row) return rows_;
+    throw parser_.ragged(text_, record_begin(text_, ragged_row_, parser_.source_.one_column()), chunk_, ragged_fields_,
+                         fields_);
+  }
+
+ private:
+  std::size_t read_plain(std::size_t at);
+  bool aligned(const FieldEnds& found, std::size_t count, bool unended) const;
+  std::size_t take_one_by_one(std::size_t count, std::size_t& begin);
+  std::size_t read_quoted(std::size_t at);
+  void on_field(const char* field, std::size_t size);
+  void on_record(int end);
+  void convert(const char* text, const std::uint32_t* begins, std::size_t stride, std::size_t count);
+  void convert_begins(const char* text);
+  void add_alone(const char* text, const std::uint32_t* begins, std::size_t fields);
+  void note_ragged(std::size_t fields) {
+    if (ragged_row_ != no_row) return;
+    ragged_row_ = rows_;
+    ragged_fields_ = fields;
+  }
+  bool filled_with_nulls(std::size_t fields) const {
+    return fields < fields_ && parser_.source_.options().ragged_as_null;
+  }
+
+  const ChunkParser& parser_;
+  const std::string_view text_;
+  const Chunk& chunk_;
+  const std::vector<PieceReader*> readers_;  // by field; null where it is not wanted
+  const std::size_t fields_;                 // of a row
+  std::size_t rows_ = 0, ragged_row_ = no_row, ragged_fields_ = 0;
+
+  // Records without quotes: the first element is where a record begins, the others are behind its fields.
+  std::vector<std::uint32_t> ends_;
+  // Where fields begin, one element more than fields for each record: of records that cannot be taken as they lie.
+  std::vector<std::uint32_t> begins_;
+
+  // Records with quotes: their fields as libcsv gives them, each with a byte behind it, and the record that comes next.
+  TextBuffer unquoted_;
+  std::size_t field_ = 0;
+  bool any_empty_text_ = false;
+  std::vector<std::uint8_t> empty_texts_;  // by field: is it "", which is not null?
+  int last_end_ = 0;                       // the sign that ended the last record
+  CsvParser csv_;
+};
+
+// Records without quotes from `at` on, where one begins. Returns where the first that holds a quote begins, or the end.
+std::size_t ChunkRows::read_plain(std::size_t at) {
+  const std::size_t first = at;
+  std::size_t begin = at, held = 0;  // of the record that is not complete: where it begins, fields whose end is known
+  ends_[0] = static_cast<std::uint32_t>(begin);
+  for (;;) {
+    if (ends_.size() < held + 1 + least_field_room) ends_.resize(ends_.size() * 2);
+    FieldEnds found =
+        find_field_ends(text_, at, parser_.source_.delimiter(), ends_.data() + 1 + held, ends_.size() - 1 - held);
+    at = found.stopped;
+    std::size_t count = held + found.count;
+
+    // The end of the text ends a record, too.
+    const bool unended = at == text_.size() && at > first && !is_line_end(text_[at - 1]);
+    if (unended) {
+      ends_[++count] = static_cast<std::uint32_t>(at) + 1;
+      ++found.line_feeds;
+    }
+
+    // Complete records; what is left goes to the front.
+    std::size_t used = 0;
+    if (aligned(found, count, unended)) {
+      used = count - count % fields_;
+      convert(text_.data(), ends_.data(), fields_, count / fields_);
+      rows_ += count / fields_;
+      begin = ends_[used];
+    } else {
+      used = take_one_by_one(count, begin);
+    }
+    std::copy(ends_.begin() + static_cast<std::ptrdiff_t>(used + 1),
+              ends_.begin() + static_cast<std::ptrdiff_t>(count + 1), ends_.begin() + 1);
+    ends_[0] = static_cast<std::uint32_t>(begin);
+    held = count - used;
+    if (at == text_.size()) return at;
+    if (text_[at] == '"') return begin;
+  }
+}
+
+// Do line feeds, and nothing else, end a record after every so many fields? Then a record's last end is where the next
+// one begins, and all can be taken as they lie.
+bool ChunkRows::aligned(const FieldEnds& found, std::size_t count, bool unended) const {
+  const std::size_t records = count / fields_;
+  if (found.carriage_returns || found.line_feeds != records || (unended && count % fields_ != 0)) return false;
+  for (std::size_t r = 1; r + unended <= records; ++r)
+    if (text_[ends_[r * fields_] - 1] != '\n') return false;
+  return true;
+}
+
+// The same where line ends are of another kind, lines are empty, or fields are missing. Returns how many of the ends
+// belong to complete records; `begin` then is where the next one begins.
+std::size_t ChunkRows::take_one_by_one(std::size_t count, std::size_t& begin) {
+  std::size_t used = 0;
+  for (std::size_t i = 1; i <= count; ++i) {
+    const std::size_t end = ends_[i] - 1;
+    if (end < text_.size() && !is_line_end(text_[end])) continue;
+    const std::size_t fields = i - used;
+    const std::uint32_t* const behind = ends_.data() + used + 1;
+    ends_[used] = static_cast<std::uint32_t>(begin);
+    used = i;
+
+    // An empty line, or the line feed of CR LF, is no record.
+    const bool empty = fields == 1 && end == begin;
+    begin = end + 1;
+    if (empty) continue;
+    if (fields == fields_) {
+      begins_.insert(begins_.end(), behind - 1, behind + fields);
+      if (begins_.size() >= usual_fields) convert_begins(text_.data());
+    } else if (filled_with_nulls(fields)) {
+      convert_begins(text_.data());
+      add_alone(text_.data(), behind - 1, fields);
+    } else {
+      note_ragged(fields);
+    }
+    ++rows_;
+  }
+  convert_begins(text_.data());
+  return used;
+}
+
+// Records with quotes from `at` on. Returns where they end.
+std::size_t ChunkRows::read_quoted(std::size_t at) {
+  const std::size_t end = parser_.source_.one_column() ? text_.size() : quoted_records_end(text_, at);
+  const auto field = [](void* text, std::size_t size, void* to) {
+    static_cast<ChunkRows*>(to)->on_field(static_cast<const char*>(text), size);
+  };
+  const auto record = [](int by, void* to) { static_cast<ChunkRows*>(to)->on_record(by); };
+  const DelimitedSource& source = parser_.source_;
+  const std::size_t done = csv_.parse(text_.substr(at, end - at), field, record, this);
+  if (done != end - at)
+    throw Error(source.problem(
+        Code::unclosed_quote, "unexpected quote: it is inside a field that is not quoted, or text follows it",
+        source.line_at(chunk_.offset + at + done), "put the whole field in quotes, and double the quotes inside it"));
+  if (!csv_.finish(field, record, this))
+    throw Error(source.problem(Code::unclosed_quote, "a quoted field begins in this row and never ends",
+                               source.line_at(chunk_.offset + record_begin(text_, rows_, source.one_column())),
+                               "close it with \""));
+  convert_begins(unquoted_.data());
+  unquoted_.clear();
+  return end;
+}
+
+void ChunkRows::on_field(const char* field, std::size_t size) {
+  const std::size_t number = field_++;
+  if (number >= fields_) return;
+  if (number == 0) begins_.push_back(static_cast<std::uint32_t>(unquoted_.size()));
+  if (field != nullptr && size == 0) {
+    empty_texts_[number] = 1;
+    any_empty_text_ = true;
+  }
+  const std::size_t before = unquoted_.size();
+  if (unquoted_.capacity() < before + size + 1 + FieldRun::padding)
+    unquoted_.reserve(2 * (before + size) + 1 + FieldRun::padding + usual_fields);
+  unquoted_.resize(before + size + 1);
+  if (size > 0) std::memcpy(unquoted_.data() + before, field, size);
+  begins_.push_back(static_cast<std::uint32_t>(unquoted_.size()));
+}
+
+void ChunkRows::on_record(int end) {
+  if (field_ == 0) {
+    // In a table of one column an empty line is a row with a null; the line feed of CR LF is none.
+    if (end == '\n' && last_end_ == '\r') {
+      last_end_ = 0;
+      return;
+    }
+    on_field(nullptr, 0);
+  }
+  last_end_ = end;
+
+  // A record that cannot wait for others.
+  const std::size_t size = std::min(field_, fields_) + 1;
+  if (field_ != fields_ || any_empty_text_) {
+    const std::vector<std::uint32_t> own(begins_.end() - static_cast<std::ptrdiff_t>(size), begins_.end());
+    begins_.resize(begins_.size() - size);
+    convert_begins(unquoted_.data());
+    if (field_ == fields_ || filled_with_nulls(field_))
+      add_alone(unquoted_.data(), own.data(), field_);
+    else
+      note_ragged(field_);
+    std::fill(empty_texts_.begin(), empty_texts_.end(), 0);
+    any_empty_text_ = false;
+  }
+  if (begins_.size() >= usual_fields) convert_begins(unquoted_.data());
+  if (begins_.empty()) unquoted_.clear();
+  field_ = 0;
+  ++rows_;
+}
+
+// `count` records, each `stride` elements after the one before it.
+void ChunkRows::convert(const char* text, const std::uint32_t* begins, std::size_t stride, std::size_t count) {
+  for (std::size_t f = 0; f < fields_; ++f) {
+    if (readers_[f] == nullptr) continue;
+    const FieldRun run{text, begins + f, stride, count};
+    if (parser_.any_nulls_)
+      parser_.add_with_null_words(*readers_[f], run);
+    else
+      readers_[f]->add_fields(run);
+  }
+}
+
+void ChunkRows::convert_begins(const char* text) {
+  convert(text, begins_.data(), fields_ + 1, begins_.size() / (fields_ + 1));
+  begins_.clear();
+}
+
+// One record, perhaps with fewer fields than there are columns.
+void ChunkRows::add_alone(const char* text, const std::uint32_t* begins, std::size_t fields) {
+  for (std::size_t f = 0; f < fields_; ++f) {
+    if (readers_[f] == nullptr) continue;
+    const std::string_view value =
+        f < fields ? std::string_view(text + begins[f], begins[f + 1] - begins[f] - 1) : std::string_view{};
+    if ((value.empty() && empty_texts_[f] == 0) || parser_.is_null_word(value))
+      readers_[f]->add_null();
+    else
+      readers_[f]->add(value);
+  }
+}
+
+void ChunkParser::add_with_null_words(PieceReader& reader, const FieldRun& fields) const {
+  for (std::size_t r = 0; r < fields.count; ++r) {
+    const std::string_view text = fields[r];
+    if (text.empty() || is_null_word(text))
+      reader.add_null();
+    else
+      reader.add(text);
+  }
+}
+
+bool ChunkParser::is_null_word(std::string_view text) const {
+  const auto& nulls = source_.options().nulls;
+  return any_nulls_ && std::find(nulls.begin(), nulls.end(), text) != nulls.end();
+}
+
+// A table of one column without quotes: every line is a row, and an empty one a null.
+std::size_t ChunkParser::read_lines(std::string_view text, const Chunk& chunk, PieceReader* reader) const {
+  std::vector<std::uint32_t> begins;  // two a row: where it begins, and one after its line end
+  constexpr std::size_t at_once = 4096;
+  std::size_t rows = 0;
+  const auto convert = [&] {
+    const FieldRun fields{text.data(), begins.data(), 2, begins.size() / 2};
+    if (reader != nullptr && any_nulls_)
+      add_with_null_words(*reader, fields);
+    else if (reader != nullptr)
+      reader->add_fields(fields);
+    begins.clear();
+  };
+
+  // Line by line.
+  for (std::size_t at = 0; at < text.size(); ++rows) {
+    const std::size_t end = std::min(text.find_first_of("\r\n", at), text.size());
+    if (const std::string_view line = text.substr(at, end - at);
+        line.find(source_.delimiter()) != std::string_view::npos)
+      throw ragged(text, at, chunk,
+                   1 + static_cast<std::size_t>(std::count(line.begin(), line.end(), source_.delimiter())), 1);
+    begins.push_back(static_cast<std::uint32_t>(at));
+    begins.push_back(static_cast<std::uint32_t>(end + 1));
+    at = end + (text.substr(end, 2) == "\r\n" ? 2 : 1);
+    if (begins.size() == at_once) convert();
+  }
+  convert();
+  return rows;
+}
+
+Error ChunkParser::ragged(std::string_view text, std::size_t begin, const Chunk& chunk, std::size_t found,
+                          std::size_t fields) const {
+  const std::string_view record = text.substr(begin, text.find_first_of("\r\n", begin) - begin);
+  Problem p = source_.problem(Code::ragged_row,
+                              "this row has " + std::to_string(found) + (found == 1 ? " field" : " fields") +
+                                  ", the heading line has " + std::to_string(fields),
+                              source_.line_at(chunk.offset + begin),
+                              found < fields ? "data.ragged = \"null\" fills short rows with nulls"
+                                             : "put fields that hold the delimiter in quotes");
+  p.location.text = std::string(record.substr(0, 200));
+  return Error(std::move(p));
+}
+
+void ChunkParser::parse(std::string_view text, Chunk& chunk, const std::vector<int>& slot) const {
+  std::vector<PieceReader*> readers;
+  for (const int one : slot) readers.push_back(one < 0 ? nullptr : &chunk.readers[static_cast<std::size_t>(one)]);
+  if (source_.one_column() && text.find('"') == std::string_view::npos)
+    chunk.rows = read_lines(text, chunk, readers.front());
+  else
+    chunk.rows = ChunkRows(*this, text, chunk, std::move(readers)).read();
+}
+
+}  // namespace lofty::engine

@@ -1,0 +1,207 @@
+// Compiled once for each kind of vectors (Highway's foreach_target includes this file again), and chosen by
+// table/vectors.hpp: Highway's own choice needs its library, which takes 3.5 ms to load.
+
+#include "io/field_ends.hpp"
+
+#include <algorithm>
+#include <bit>
+#include <cstring>
+
+#include "table/vectors.hpp"
+
+#undef HWY_TARGET_INCLUDE
+#define HWY_TARGET_INCLUDE "io/field_ends.cpp"
+#include <hwy/foreach_target.h>
+#include <hwy/highway.h>
+
+HWY_BEFORE_NAMESPACE();
+namespace lofty::engine {
+namespace HWY_NAMESPACE {
+
+namespace hn = hwy::HWY_NAMESPACE;
+
+// The bits of 64 bytes: where each of these characters is.
+struct Marks64 {
+  std::uint64_t ends = 0, line_feeds = 0, returns = 0, quotes = 0;
+};
+
+using Bytes64 = hn::CappedTag<std::uint8_t, 64>;
+
+template <class Mask>
+HWY_INLINE std::uint64_t bits_of(Bytes64 d, Mask mask) {
+  std::uint8_t bits[8] = {};
+  hn::StoreMaskBits(d, mask, bits);
+  std::uint64_t out;
+  std::memcpy(&out, bits, sizeof out);
+  return out;
+}
+
+HWY_INLINE Marks64 marks_of(const char* text, std::uint8_t delimiter) {
+  const Bytes64 d;
+  const auto* const at = reinterpret_cast<const std::uint8_t*>(text);
+  Marks64 out;
+  for (std::size_t i = 0; i < 64; i += hn::Lanes(d)) {
+    const auto bytes = hn::LoadU(d, at + i);
+    const auto feeds = hn::Eq(bytes, hn::Set(d, '\n')), returns = hn::Eq(bytes, hn::Set(d, '\r'));
+    const auto ends = hn::Or(hn::Eq(bytes, hn::Set(d, delimiter)), hn::Or(feeds, returns));
+    out.ends |= bits_of(d, ends) << i;
+    out.line_feeds |= bits_of(d, feeds) << i;
+    out.returns |= bits_of(d, returns) << i;
+    out.quotes |= bits_of(d, hn::Eq(bytes, hn::Set(d, '"'))) << i;
+  }
+  return out;
+}
+
+// Quotes and line feeds alone.
+HWY_INLINE Marks64 quote_marks_of(const char* text) {
+  const Bytes64 d;
+  const auto* const at = reinterpret_cast<const std::uint8_t*>(text);
+  Marks64 out;
+  for (std::size_t i = 0; i < 64; i += hn::Lanes(d)) {
+    const auto bytes = hn::LoadU(d, at + i);
+    out.line_feeds |= bits_of(d, hn::Eq(bytes, hn::Set(d, '\n'))) << i;
+    out.quotes |= bits_of(d, hn::Eq(bytes, hn::Set(d, '"'))) << i;
+  }
+  return out;
+}
+
+// What is below the lowest bit that is set.
+HWY_INLINE std::uint64_t below_first(std::uint64_t bits) { return (bits & (0 - bits)) - 1; }
+
+// Each bit: is the number of bits that are set up to it, itself included, odd?
+HWY_INLINE std::uint64_t odd_so_far(std::uint64_t bits) {
+  for (int step = 1; step < 64; step *= 2) bits ^= bits << step;
+  return bits;
+}
+
+// Eight at a time, wanted or not: how many there are is unpredictable.
+HWY_INLINE std::uint32_t* put_places(std::uint64_t bits, std::uint32_t base, std::uint32_t* out) {
+  const int count = std::popcount(bits);
+  std::uint32_t* at = out;
+  while (bits != 0) {
+    for (int i = 0; i < 8; ++i) {
+      at[i] = base + static_cast<std::uint32_t>(std::countr_zero(bits));
+      bits &= bits - 1;
+    }
+    at += 8;
+  }
+  return out + count;
+}
+
+FieldEnds find_field_ends(const char* text, std::size_t size, std::size_t from, std::uint8_t delimiter,
+                          std::uint32_t* out, std::size_t room) {
+  FieldEnds found;
+  std::uint32_t* next = out;
+  const std::uint32_t* const full = out + room - 64;
+  std::uint64_t returns = 0;
+  std::size_t at = from;
+  char last[64];
+  while (at < size && next <= full) {
+    const char* block = text + at;
+    const std::size_t here = std::min<std::size_t>(64, size - at);
+    if (here < 64) {
+      std::memset(last, 0, sizeof last);
+      std::memcpy(last, block, here);
+      block = last;
+    }
+    Marks64 marks = marks_of(block, delimiter);
+
+    // Up to the first quote, or the end of the text.
+    std::uint64_t valid = here < 64 ? (std::uint64_t{1} << here) - 1 : ~std::uint64_t{0};
+    if (marks.quotes != 0) valid &= below_first(marks.quotes);
+    next = put_places(marks.ends & valid, static_cast<std::uint32_t>(at) + 1, next);
+    found.line_feeds += static_cast<std::size_t>(std::popcount(marks.line_feeds & valid));
+    returns |= marks.returns & valid;
+    if (marks.quotes != 0) {
+      at += static_cast<std::size_t>(std::countr_zero(marks.quotes));
+      break;
+    }
+    at += here;
+  }
+  found.count = static_cast<std::size_t>(next - out);
+  found.carriage_returns = returns != 0;
+  found.stopped = at;
+  return found;
+}
+
+std::size_t quoted_records_end(const char* text, std::size_t size, std::size_t from) {
+  std::uint64_t inside = 0;  // all bits: the block begins inside quotes
+  bool quote = false;        // has the record had one?
+  std::size_t begin = from;  // of the record
+  char last[64];
+  for (std::size_t at = from; at < size; at += 64) {
+    const char* block = text + at;
+    if (size - at < 64) {
+      std::memset(last, 0, sizeof last);
+      std::memcpy(last, block, size - at);
+      block = last;
+    }
+    const Marks64 marks = quote_marks_of(block);
+    const std::uint64_t in_quotes = odd_so_far(marks.quotes) ^ inside;
+    inside = 0 - (in_quotes >> 63);
+
+    // Record by record.
+    std::uint64_t quotes = marks.quotes;
+    for (std::uint64_t ends = marks.line_feeds & ~in_quotes; ends != 0; ends &= ends - 1) {
+      const std::uint64_t before = below_first(ends);
+      if (!quote && (quotes & before) == 0) return begin;
+      quotes &= ~before;
+      quote = false;
+      begin = at + static_cast<std::size_t>(std::countr_zero(ends)) + 1;
+    }
+    quote = quote || quotes != 0;
+  }
+  return quote ? size : begin;
+}
+
+std::size_t count_quotes(const char* text, std::size_t size) {
+  const Bytes64 d;
+  const auto* const at = reinterpret_cast<const std::uint8_t*>(text);
+  std::size_t count = 0, i = 0;
+  for (; i + hn::Lanes(d) <= size; i += hn::Lanes(d))
+    count += hn::CountTrue(d, hn::Eq(hn::LoadU(d, at + i), hn::Set(d, '"')));
+  for (; i < size; ++i) count += text[i] == '"';
+  return count;
+}
+
+}  // namespace HWY_NAMESPACE
+}  // namespace lofty::engine
+HWY_AFTER_NAMESPACE();
+
+#if HWY_ONCE
+namespace lofty::engine {
+namespace {
+
+struct Functions {
+  decltype(&HWY_STATIC_DISPATCH(find_field_ends)) find_field_ends;
+  decltype(&HWY_STATIC_DISPATCH(quoted_records_end)) quoted_records_end;
+  decltype(&HWY_STATIC_DISPATCH(count_quotes)) count_quotes;
+};
+
+// Those for the widest vectors that may be used. (Highway compiles for more than vectors.hpp asks of the machine.)
+Functions chosen() {
+#if HWY_TARGETS & HWY_AVX3
+  static const bool has_rest = __builtin_cpu_supports("bmi2") && __builtin_cpu_supports("fma") &&
+                               __builtin_cpu_supports("aes") && __builtin_cpu_supports("pclmul");
+  if (has_rest && has_avx512()) return {N_AVX3::find_field_ends, N_AVX3::quoted_records_end, N_AVX3::count_quotes};
+  if (has_rest && has_avx2()) return {N_AVX2::find_field_ends, N_AVX2::quoted_records_end, N_AVX2::count_quotes};
+#endif
+  return {HWY_STATIC_DISPATCH(find_field_ends), HWY_STATIC_DISPATCH(quoted_records_end),
+          HWY_STATIC_DISPATCH(count_quotes)};
+}
+
+}  // namespace
+
+FieldEnds find_field_ends(std::string_view text, std::size_t from, char delimiter, std::uint32_t* out,
+                          std::size_t room) {
+  return chosen().find_field_ends(text.data(), text.size(), from, static_cast<std::uint8_t>(delimiter), out, room);
+}
+
+std::size_t quoted_records_end(std::string_view text, std::size_t from) {
+  return chosen().quoted_records_end(text.data(), text.size(), from);
+}
+
+std::size_t count_quotes(std::string_view text) { return chosen().count_quotes(text.data(), text.size()); }
+
+}  // namespace lofty::engine
+#endif  // HWY_ONCE
