@@ -165,10 +165,8 @@ std::vector<std::uint8_t> add_every_unit(const Question& question, const JoinedR
   }
 
   // Unit by unit.
-  for (const std::uint32_t group : combinations) {
+  const auto add_units = [&](std::vector<Cell> cells, std::uint32_t row) {
     check_stop(run);
-    std::vector<Cell> cells = cells_of(group);
-    const std::uint32_t row = all.first_rows[group];
     for (std::int64_t unit = range->first; unit <= range->second;
          unit = start_of_unit_after(every.unit, unit, ladder.first_month)) {
       cells[at] = {static_cast<std::uint64_t>(unit), CellMaker::number};
@@ -180,7 +178,11 @@ std::vector<std::uint8_t> add_every_unit(const Question& question, const JoinedR
                             {},
                             "a shorter period, a longer unit, or fewer columns in `each`"});
     }
-  }
+  };
+  for (const std::uint32_t group : combinations) add_units(cells_of(group), all.first_rows[group]);
+
+  // Without other keys the units of a period are known even where no row counts; any row may speak for them.
+  if (there == 0 && keys.size() == 1 && rows.rows() > 0) add_units(std::vector<Cell>(1), 0);
   make_room(question, all);
   added.resize(all.groups(), 1);
   return added;

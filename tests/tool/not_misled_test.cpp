@@ -174,6 +174,10 @@ TEST_F(NotMisled, DaysWithoutSalesAreDays) {
 }
 
 TEST_F(NotMisled, MonthsWithoutSalesAreMonths) {
+  // Without other keys the units of a period are known even where no row counts.
+  EXPECT_EQ(csv({"--period", "p: on from 2026-01-01 through 2026-01-02", "--where", "p", "--each", "on", "--every",
+                 "day", "--total", "n=count(*)", "--by", "n desc"}),
+            "rank,on,n\n1,2026-01-01,0\n1,2026-01-02,0\n");
   EXPECT_EQ(csv({"--figure", "m=start_of('month', on)", "--each", "shop_no,m", "--every", "month", "--total",
                  "n=count(*)", "--by", "n desc", "--order", "shop_no, m", "--columns", "shop_no,m,n"}),
             "shop_no,m,n\n1,2025-03-01,2\n1,2025-04-01,0\n2,2025-03-01,2\n2,2025-04-01,0\n3,2025-03-01,0\n3,2025-04-01,"
