@@ -4,6 +4,7 @@
 // do. The formats of Listing::formats are followed by Markdown, workbooks and pages, never by delimited text and JSON.
 
 #include <filesystem>
+#include <functional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -11,6 +12,7 @@
 #include "lofty/enum_names.hpp"
 #include "lofty/export.hpp"
 #include "lofty/remark.hpp"
+#include "lofty/run.hpp"
 #include "lofty/standings.hpp"
 
 namespace lofty LOFTY_EXPORT {
@@ -38,6 +40,14 @@ struct WriteOptions {
 // A page has no pictures and no workings: lofty/page.hpp.
 [[nodiscard]] std::string written(const Standings& standings, Format format, const WriteOptions& options = {});
 
+// Where the bytes of a file go, part by part.
+using TextSink = std::function<void(std::string_view)>;
+
+// The same, handed over part by part. csv and JSON are formatted by run.threads, a block of rows at a time, so that
+// they take the same little memory for any number of rows. Throws as written() does, and Error(stopped).
+void write(const Standings& standings, Format format, const TextSink& sink, const WriteOptions& options = {},
+           const Run& run = {});
+
 // Several answers as one workbook: a sheet for each, called by its title, and an index. Throws as written() does.
 [[nodiscard]] std::string workbook(const std::vector<Standings>& answers);
 
@@ -57,11 +67,15 @@ void write_sqlite(const Standings& standings, const std::filesystem::path& file,
 // every entry with its place before anything was left out. Values are written in full, as texts. Of nested levels the
 // listing alone.
 [[nodiscard]] std::string saved(const Standings& standings);
+// The same, handed over part by part: see write().
+void save(const Standings& standings, const TextSink& sink, const Run& run = {});
 
 // Writes a temporary file in the same folder, then renames it: the file is there whole or not at all, and an old one
 // stays until then, whose mode the new one gets. A symbolic link is followed. Throws Error: cannot_open when the folder
 // is not there or not writable, cannot_write when the disk is full.
 void write_file(const std::filesystem::path& file, std::string_view text);
+// The same with what `fill` hands to its sink. What `fill` throws leaves the old file as it was.
+void write_file(const std::filesystem::path& file, const std::function<void(const TextSink&)>& fill);
 
 // Removes the temporary files that are being written in this process. For signal handlers that end the process: it is
 // async-signal-safe. A run that is killed without it leaves files called .lofty-new-*, which the next write to the same

@@ -208,23 +208,36 @@ void remove_unfinished_files() noexcept {
 }
 
 void write_file(const std::filesystem::path& file, std::string_view text) {
+  write_file(file, [&](const TextSink& sink) { sink(text); });
+}
+
+void write_file(const std::filesystem::path& file, const std::function<void(const TextSink&)>& fill) {
   std::error_code ignored;
   const auto status = std::filesystem::status(file, ignored);
   if (std::filesystem::is_directory(status))
     throw engine::file_failure(Code::cannot_open, file, "this is a folder, not a file", EISDIR);
   if (!std::filesystem::exists(status) || std::filesystem::is_regular_file(status)) {
     engine::NewFile fresh(file);
-    fresh.write(text);
+    fill([&](std::string_view text) { fresh.write(text); });
     fresh.replace_target();
     return;
   }
+
   // A device or pipe cannot be replaced; it is written to.
-  const int to = ::open(file.c_str(), O_WRONLY | O_CLOEXEC);
-  if (to < 0) throw engine::file_failure(Code::cannot_open, file, "cannot be written", errno);
-  const bool whole = engine::write_all(to, text);
-  const int error = errno;
-  if (::close(to) != 0 || !whole)
-    throw engine::file_failure(Code::cannot_write, file, "could not be written whole", whole ? errno : error);
+  struct Device {
+    int descriptor;
+    ~Device() {
+      if (descriptor >= 0) ::close(descriptor);
+    }
+  } to{::open(file.c_str(), O_WRONLY | O_CLOEXEC)};
+  if (to.descriptor < 0) throw engine::file_failure(Code::cannot_open, file, "cannot be written", errno);
+  const auto failure = [&] {
+    return engine::file_failure(Code::cannot_write, file, "could not be written whole", errno);
+  };
+  fill([&](std::string_view text) {
+    if (!engine::write_all(to.descriptor, text)) throw failure();
+  });
+  if (::close(std::exchange(to.descriptor, -1)) != 0) throw failure();
 }
 
 }  // namespace lofty

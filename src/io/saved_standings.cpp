@@ -10,6 +10,7 @@
 #include "answer/standings_data.hpp"
 #include "io/json_text.hpp"
 #include "io/open_file.hpp"
+#include "io/write_blocks.hpp"
 #include "io/write_marks.hpp"
 #include "lofty/error.hpp"
 #include "lofty/table_files.hpp"
@@ -28,7 +29,7 @@ constexpr Kind kinds[] = {Kind::integer, Kind::decimal,   Kind::floating, Kind::
                           Kind::date,    Kind::timestamp, Kind::text};
 
 // Values are texts, whatever they are, so that no reader takes an exact number for a double. A row a line.
-std::string table_json(const Table& table) {
+void write_table(const Table& table, const TextSink& sink, const Run& run) {
   std::string out = "{\"columns\": [";
   for (std::size_t c = 0; c < table.headings().size(); ++c) {
     const Type& type = table.type(c);
@@ -37,16 +38,25 @@ std::string table_json(const Table& table) {
            (type.kind == Kind::decimal ? ", \"scale\": " + std::to_string(type.scale) : "") +
            (type.zoned ? ", \"zoned\": true" : "") + "}";
   }
-  out += "], \"rows\": [";
-  for (std::size_t r = 0; r < table.rows(); ++r) {
-    out += r > 0 ? ",\n  [" : "\n  [";
-    for (std::size_t c = 0; c < table.headings().size(); ++c) {
-      const Value value = table.value(r, c);
-      out += (c > 0 ? ", " : "") + (is_null(value) ? "null" : json_text(to_text(value, table.type(c))));
-    }
-    out += "]";
-  }
-  return out + "]}";
+  sink(out + "], \"rows\": [");
+  engine::write_blocks(engine::CellBlock(table), table.rows(), sink, run,
+                       [&](const engine::CellBlock& cells, const engine::RowRange& rows, std::string& text) {
+                         for (std::size_t r = 0; r < rows.size(); ++r) {
+                           text += rows.begin + r > 0 ? ",\n  [" : "\n  [";
+                           for (std::size_t c = 0; c < cells.columns(); ++c) {
+                             if (c > 0) text += ", ";
+                             const std::size_t from = text.size();
+                             if (cells.is_null(c, r)) {
+                               text += "null";
+                             } else {
+                               cells.put(c, r, text);
+                               engine::quote_json(text, from);
+                             }
+                           }
+                           text += ']';
+                         }
+                       });
+  sink("]}");
 }
 
 // Every entry before keep: its keys, its place, whether it was listed, and what it is called.
@@ -92,12 +102,14 @@ Table asked_of(const engine::StandingsData& data) {
 }
 
 // The last lines of the file: the checksum of all bytes before them.
-std::string checksum_lines(std::string_view before) {
-  const XXH128_hash_t hash = XXH3_128bits(before.data(), before.size());
+std::string checksum_lines(const XXH128_hash_t& hash) {
   std::string hex;
   for (const std::uint64_t half : {std::uint64_t{hash.high64}, std::uint64_t{hash.low64}})
     for (int shift = 60; shift >= 0; shift -= 4) hex += "0123456789abcdef"[half >> shift & 15];
   return ",\n \"checksum\": \"" + hex + "\"\n}\n";
+}
+std::string checksum_lines(std::string_view before) {
+  return checksum_lines(XXH3_128bits(before.data(), before.size()));
 }
 
 class Reader {
@@ -120,7 +132,7 @@ class Reader {
       fail(Code::not_in_this_version, "these standings were saved by version 0.1, without a checksum",
            "save them again with --save-standings");
     if (found != form) fail(Code::not_in_this_version, "these standings were saved by a later version");
-    const std::size_t tail = checksum_lines({}).size();
+    const std::size_t tail = checksum_lines(std::string_view()).size();
     if (text.size() < tail || checksum_lines(std::string_view(text).substr(0, text.size() - tail)) !=
                                   std::string_view(text).substr(text.size() - tail))
       fail(Code::damaged_file, "the saved standings are damaged, or were edited: their checksum is wrong",
@@ -231,34 +243,58 @@ class Reader {
 }  // namespace
 
 std::string saved(const Standings& standings) {
-  const engine::StandingsData& data = standings.data();
-  // Of nested levels the entries of each, the outermost ones under the name that all standings have.
-  const bool nested = !data.levels.empty();
-  std::string out = engine::standings_mark;
+  std::string out;
+  save(standings, [&](std::string_view part) { out += part; });
+  return out;
+}
+
+void save(const Standings& standings, const TextSink& sink, const Run& run) {
+  // The checksum is that of all bytes on their way.
+  const std::unique_ptr<XXH3_state_t, decltype(&XXH3_freeState)> state(XXH3_createState(), &XXH3_freeState);
+  if (!state) throw std::bad_alloc();
+  XXH3_128bits_reset(state.get());
+  const TextSink summed = [&](std::string_view part) {
+    XXH3_128bits_update(state.get(), part.data(), part.size());
+    sink(part);
+  };
+  bool first_member = true;
+  const auto name_member = [&](const std::string& name) {
+    summed((first_member ? "\n " : ",\n ") + json_text(name) + ": ");
+    first_member = false;
+  };
   const auto member = [&](const std::string& name, const std::string& json) {
-    out += "\n " + json_text(name) + ": " + json + ",";
+    name_member(name);
+    summed(json);
+  };
+  const auto table_member = [&](const std::string& name, const Table& table) {
+    name_member(name);
+    write_table(table, summed, run);
   };
 
   // What is said of the answer.
+  const engine::StandingsData& data = standings.data();
+  const bool nested = !data.levels.empty();
   std::string keys, remarks;
   for (const std::string& key : nested ? data.levels.front()->key_names : data.key_names)
     keys += (keys.empty() ? "" : ", ") + json_text(key);
   for (const Remark& remark : standings.remarks())
     remarks += (remarks.empty() ? "\n  " : ",\n  ") + ("{\"code\": " + json_text(remark.code)) +
                ", \"sentence\": " + json_text(remark.sentence) + "}";
+  summed(engine::standings_mark);
   member("title", json_text(standings.title()));
   member("question", json_text(standings.question()));
   member("shown", json_text(standings.shown_of_total()));
   member("keys", "[" + keys + "]");
+
+  // Of nested levels the entries of each, the outermost ones under the name that all standings have.
   const engine::StandingsData& first = nested ? *data.levels.front() : data;
-  if (!first.by_name.empty()) member("asked", table_json(asked_of(first)));
-  member("listing", table_json(table_of(standings, "listing")));
-  member("entries", table_json(entries_of(nested ? *data.levels.front() : data)));
+  if (!first.by_name.empty()) table_member("asked", asked_of(first));
+  table_member("listing", table_of(standings, "listing"));
+  table_member("entries", entries_of(first));
   for (std::size_t l = 1; l < data.levels.size(); ++l)
-    member("level" + std::to_string(l + 1), table_json(entries_of(*data.levels[l])));
+    table_member("level" + std::to_string(l + 1), entries_of(*data.levels[l]));
   member("remarks", "[" + remarks + "]");
-  out.pop_back();  // the comma, which the checksum's lines begin with
-  return out + checksum_lines(out);
+  sink(checksum_lines(XXH3_128bits_digest(state.get())));
 }
 
 std::shared_ptr<const TableSource> open_standings(const std::filesystem::path& file, const std::string& part) {

@@ -9,6 +9,7 @@
 #include <set>
 
 #include "io/json_text.hpp"
+#include "io/write_blocks.hpp"
 #include "io/write_marks.hpp"
 #include "io/write_text.hpp"
 
@@ -18,24 +19,39 @@ std::string engine::json_text(const std::string& text) {
   return nlohmann::json(text).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
 }
 
+void engine::quote_json(std::string& out, std::size_t from) {
+  const auto plain = [](char c) { return c >= ' ' && c <= '~' && c != '"' && c != '\\'; };
+  if (std::all_of(out.begin() + static_cast<std::ptrdiff_t>(from), out.end(), plain)) {
+    out.insert(from, 1, '"');
+    out += '"';
+    return;
+  }
+  const std::string text = json_text(out.substr(from));
+  out.replace(from, std::string::npos, text);
+}
+
 namespace {
 
 using engine::json_text;
 
-std::string csv_field(const std::string& text, bool is_text) {
-  // An empty text is not null: quotes tell them apart, as they do on the way in.
-  const bool needs = (is_text && text.empty()) || text.find_first_of(",\"\r\n") != std::string::npos;
-  if (!needs) return text;
-  std::string out = "\"";
+// Quotes what begins at `from` where a reader would take it apart. An empty text is not null: quotes tell them apart,
+// as they do on the way in.
+void quote_field(std::string& out, std::size_t from) {
+  const auto apart = [](char c) { return c == ',' || c == '"' || c == '\r' || c == '\n'; };
+  const auto first = out.begin() + static_cast<std::ptrdiff_t>(from);
+  if (first != out.end() && std::none_of(first, out.end(), apart)) return;
+  const std::string text = out.substr(from);
+  out.resize(from);
+  out += '"';
   for (const char c : text) {
     if (c == '"') out += '"';
     out += c;
   }
-  return out + "\"";
+  out += '"';
 }
 
 // Would an office program that opens the file run this text as a formula?
-bool runs(const std::string& text) {
+bool runs(std::string_view text) {
   return !text.empty() && std::string_view("=+-@\t\r").find(text.front()) != std::string_view::npos;
 }
 
@@ -78,37 +94,84 @@ std::string json_keys_of(const Departed& one) {
 
 }  // namespace
 
-std::string engine::csv_text(const Standings& s, const WriteOptions& options) {
-  const auto field = [&](const std::string& text, bool is_text) {
-    return csv_field(options.guard_cells && is_text && runs(text) ? "'" + text : text, is_text);
-  };
-  std::string out;
-  for (std::size_t c = 0; c < s.columns().size(); ++c) out += (c > 0 ? "," : "") + field(s.columns()[c].heading, true);
-  out += "\n";
-  for (std::size_t r = 0; r < s.rows(); ++r) {
-    for (std::size_t c = 0; c < s.columns().size(); ++c) {
+namespace {
+
+// A field of text behind `out`.
+void put_csv_text(std::string_view text, const WriteOptions& options, std::string& out) {
+  const std::size_t from = out.size();
+  if (options.guard_cells && runs(text)) out += '\'';
+  out += text;
+  quote_field(out, from);
+}
+
+void put_csv_rows(const engine::CellBlock& cells, std::size_t rows, const WriteOptions& options, std::string& out) {
+  for (std::size_t r = 0; r < rows; ++r) {
+    for (std::size_t c = 0; c < cells.columns(); ++c) {
       if (c > 0) out += ',';
-      const Value value = s.value(r, c);
-      if (!is_null(value)) out += field(to_text(value, s.columns()[c].type), s.columns()[c].type.kind == Kind::text);
+      if (cells.is_null(c, r)) continue;
+      const std::size_t from = out.size();
+      cells.put(c, r, out);
+      if (!cells.is_text(c)) continue;
+      if (options.guard_cells && runs(std::string_view(out).substr(from))) out.insert(from, 1, '\'');
+      quote_field(out, from);
     }
-    out += "\n";
+    out += '\n';
   }
+}
+
+}  // namespace
+
+void engine::write_csv(const Standings& s, const WriteOptions& options, const TextSink& sink, const Run& run) {
+  std::string out;
+  for (std::size_t c = 0; c < s.columns().size(); ++c) {
+    if (c > 0) out += ',';
+    put_csv_text(s.columns()[c].heading, options, out);
+  }
+  sink(out + "\n");
+  write_blocks(CellBlock(s), s.rows(), sink, run, [&](const CellBlock& cells, const RowRange& rows, std::string& text) {
+    put_csv_rows(cells, rows.size(), options, text);
+  });
 
   // Who left, as rows of the same columns.
+  out.clear();
   for (const Departed& one : s.departed()) {
     if (one.values.empty()) continue;
     for (std::size_t c = 0; c < one.values.size(); ++c) {
       if (c > 0) out += ',';
       const Value& value = one.values[c];
-      if (!is_null(value)) out += field(to_text(value, s.columns()[c].type), s.columns()[c].type.kind == Kind::text);
+      if (is_null(value)) continue;
+      const std::string text = to_text(value, s.columns()[c].type);
+      if (s.columns()[c].type.kind == Kind::text)
+        put_csv_text(text, options, out);
+      else
+        out += text;
     }
-    out += "\n";
+    out += '\n';
   }
-  return out;
+  if (!out.empty()) sink(out);
 }
 
-std::string engine::json_answer(const Standings& s) {
-  const std::vector<std::string> keys = json_keys(s);
+namespace {
+
+// As json_value() of the cell.
+void put_json_value(const engine::CellBlock& cells, std::size_t column, std::size_t row, std::string& out) {
+  if (cells.is_null(column, row)) {
+    out += "null";
+    return;
+  }
+  const std::size_t from = out.size();
+  cells.put(column, row, out);
+  const Type& type = cells.type(column);
+  if (type.kind == Kind::boolean || type.kind == Kind::floating) return;
+  const auto first = out.begin() + static_cast<std::ptrdiff_t>(from);
+  if (type.exact() && std::count_if(first, out.end(), [](char c) { return c >= '0' && c <= '9'; }) <= 15) return;
+  engine::quote_json(out, from);
+}
+
+}  // namespace
+
+void engine::write_json(const Standings& s, const TextSink& sink, const Run& run) {
+  std::vector<std::string> keys = json_keys(s);
   std::string out = engine::json_mark;
   out += "\n  \"title\": " + json_text(s.title()) + ",\n  \"question\": " + json_text(s.question()) +
          ",\n  \"columns\": [";
@@ -119,18 +182,22 @@ std::string engine::json_answer(const Standings& s) {
   }
 
   // Rows.
-  out += "\n  ],\n  \"rows\": [";
-  for (std::size_t r = 0; r < s.rows(); ++r) {
-    out += r > 0 ? ",\n    {" : "\n    {";
-    for (std::size_t c = 0; c < s.columns().size(); ++c) {
-      if (c > 0) out += ", ";
-      out += json_text(keys[c]) + ": " + json_value(s.value(r, c), s.columns()[c].type);
+  sink(out + "\n  ],\n  \"rows\": [");
+  std::vector<std::string> before;  // of each value
+  for (std::size_t c = 0; c < keys.size(); ++c) before.push_back((c > 0 ? ", " : "") + json_text(keys[c]) + ": ");
+  write_blocks(CellBlock(s), s.rows(), sink, run, [&](const CellBlock& cells, const RowRange& rows, std::string& text) {
+    for (std::size_t r = 0; r < rows.size(); ++r) {
+      text += rows.begin + r > 0 ? ",\n    {" : "\n    {";
+      for (std::size_t c = 0; c < cells.columns(); ++c) {
+        text += before[c];
+        put_json_value(cells, c, r, text);
+      }
+      text += '}';
     }
-    out += "}";
-  }
+  });
 
   // The lines for others and for all, and who left.
-  out += "\n  ],\n  \"summaries\": [";
+  out = "\n  ],\n  \"summaries\": [";
   for (std::size_t i = 0; i < s.summaries().size(); ++i) {
     const SummaryLine& line = s.summaries()[i];
     out += (i > 0 ? ",\n    {" : "\n    {") + std::string("\"of\": ") +
@@ -160,7 +227,7 @@ std::string engine::json_answer(const Standings& s) {
   for (std::size_t i = 0; i < s.remarks().size(); ++i)
     out += (i > 0 ? ",\n    " : "\n    ") + std::string("{\"code\": ") + json_text(s.remarks()[i].code) +
            ", \"sentence\": " + json_text(s.remarks()[i].sentence) + "}";
-  return out + "\n  ]\n}\n";
+  sink(out + "\n  ]\n}\n");
 }
 
 std::vector<Remark> write_remarks(const Standings& standings, Format format, const WriteOptions& options) {
@@ -188,8 +255,10 @@ namespace engine {
 
 std::string csv_heading(const Standings& standings) {
   std::string line;
-  for (std::size_t c = 0; c < standings.columns().size(); ++c)
-    line += (c > 0 ? "," : "") + csv_field(standings.columns()[c].heading, true);
+  for (std::size_t c = 0; c < standings.columns().size(); ++c) {
+    if (c > 0) line += ',';
+    put_csv_text(standings.columns()[c].heading, {}, line);
+  }
   return line + "\n";
 }
 

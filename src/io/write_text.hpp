@@ -9,8 +9,8 @@
 
 namespace lofty::engine {
 
-std::string csv_text(const Standings& standings, const WriteOptions& options);
+void write_csv(const Standings& standings, const WriteOptions& options, const TextSink& sink, const Run& run);
 // Throws Error(bad_heading) where two columns would have one name.
-std::string json_answer(const Standings& standings);
+void write_json(const Standings& standings, const TextSink& sink, const Run& run);
 
 }  // namespace lofty::engine

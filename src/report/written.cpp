@@ -24,14 +24,21 @@ Format format_from(std::string_view ending) {
 }
 
 std::string written(const Standings& standings, Format format, const WriteOptions& options) {
+  std::string out;
+  write(
+      standings, format, [&](std::string_view part) { out += part; }, options);
+  return out;
+}
+
+void write(const Standings& standings, Format format, const TextSink& sink, const WriteOptions& options,
+           const Run& run) {
   switch (format) {
-    case Format::csv: return engine::csv_text(standings, options);
-    case Format::json: return engine::json_answer(standings);
-    case Format::markdown: return report::markdown(standings, options.whole_ties);
-    case Format::workbook: return engine::workbook({standings});
-    case Format::page: return page({PageAnswer(standings)});
+    case Format::csv: return engine::write_csv(standings, options, sink, run);
+    case Format::json: return engine::write_json(standings, sink, run);
+    case Format::markdown: return sink(report::markdown(standings, options.whole_ties));
+    case Format::workbook: return sink(engine::workbook({standings}));
+    case Format::page: return sink(page({PageAnswer(standings)}));
   }
-  return {};
 }
 
 std::string workbook(const std::vector<Standings>& answers) { return engine::workbook(answers); }

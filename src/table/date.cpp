@@ -6,6 +6,8 @@
 
 #include <cstdio>
 
+#include "table/put_text.hpp"
+
 namespace lofty {
 namespace {
 
@@ -49,11 +51,9 @@ std::optional<Date> Date::parse(std::string_view text) {
 }
 
 std::string Date::text() const {
-  const date::year_month_day parts{date::sys_days{date::days{days}}};
-  char buffer[48];
-  std::snprintf(buffer, sizeof buffer, "%04d-%02u-%02u", static_cast<int>(parts.year()),
-                static_cast<unsigned>(parts.month()), static_cast<unsigned>(parts.day()));
-  return buffer;
+  std::string out;
+  engine::put_date(days, out);
+  return out;
 }
 
 std::optional<Timestamp> Timestamp::parse(std::string_view text, bool* zoned) {

@@ -7,6 +7,7 @@
 #include <cstdlib>
 
 #include "table/exact.hpp"
+#include "table/put_text.hpp"
 
 namespace lofty::engine {
 
@@ -145,6 +146,11 @@ std::optional<Decimal> Decimal::parse(std::string_view text) {
 }
 
 std::string Decimal::text() const {
+  if (fits_int64(coefficient_)) {
+    std::string out;
+    put_decimal(static_cast<std::int64_t>(coefficient_), scale_, out);
+    return out;
+  }
   std::string digits = integer_text(coefficient_ < 0 ? -coefficient_ : coefficient_);
   const auto scale = static_cast<std::size_t>(scale_);
   if (scale > 0) {

@@ -526,11 +526,12 @@ int rank(const RankOptions& options) {
     inputs.add(tables.opened());
     inputs.add(expecting.opened());
     const std::vector<lofty::Replaces> replaced = checked(outputs, inputs, &answer, options.replace);
-    const auto written = [&] {
+    const auto write_to = [&](const lofty::TextSink& sink) {
       try {
-        if (*format != lofty::Format::page) return lofty::written(answer, *format, how);
-        return page_of({page_answer(ladder, tables, answer, page_choices(options))}, page_choices(options),
-                       ladder.title);
+        if (*format != lofty::Format::page)
+          return lofty::write(answer, *format, sink, how, {.threads = options.threads});
+        sink(
+            page_of({page_answer(ladder, tables, answer, page_choices(options))}, page_choices(options), ladder.title));
       } catch (const Error& error) {
         std::vector<Problem> problems = error.problems();
         if (to_file) problems.front().location.file = options.to;
@@ -542,9 +543,9 @@ int rank(const RankOptions& options) {
     else if (!format)
       print_long(lofty::listing(answer, listing_looks(options)));
     else if (!to_file)
-      print(written());
+      write_to(print);
     else
-      lofty::write_file(options.to, written());
+      lofty::write_file(options.to, write_to);
     if (!would.empty()) format || database ? remark("\n" + would) : print("\n" + would);
     const lofty::Looks looks = looks_of_errors();
     if (detail != lofty::Detail::none) remark("\n" + lofty::accounting_text(answer, looks));
@@ -558,7 +559,8 @@ int rank(const RankOptions& options) {
     };
     if (to_file) say("wrote " + options.to + ": " + answer.shown_of_total());
     if (options.save_standings) {
-      lofty::write_file(*options.save_standings, lofty::saved(answer));
+      lofty::write_file(*options.save_standings,
+                        [&](const lofty::TextSink& sink) { lofty::save(answer, sink, {.threads = options.threads}); });
       say("saved " + *options.save_standings);
     }
     if (options.save_ladder == "-") {

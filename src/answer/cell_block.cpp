@@ -1,0 +1,107 @@
+#include "answer/cell_block.hpp"
+
+#include <cmath>
+#include <numeric>
+#include <span>
+
+#include "answer/standings_data.hpp"
+#include "table/put_text.hpp"
+#include "table/table_data.hpp"
+
+namespace lofty::engine {
+
+CellBlock::CellBlock(const Standings& listing) : listing_(&listing) {
+  const StandingsData& data = listing.data();
+  rows_ = &data.rows;
+  for (std::size_t c = 0; c < listing.columns().size(); ++c) {
+    Cells cells;
+    cells.type = listing.columns()[c].type;
+    if (data.nested.empty()) {
+      cells.from = data.values[c].get();
+      cells.lane = cells.from->lane();
+      cells.type.scale = cells.from->type().scale;
+    }
+    cells_.push_back(std::move(cells));
+  }
+}
+
+CellBlock::CellBlock(const Table& table) {
+  for (const ColumnPtr& column : table.data().columns) {
+    Cells cells;
+    cells.from = column.get();
+    cells.type = column->type();
+    cells.lane = column->lane();
+    cells_.push_back(std::move(cells));
+  }
+}
+
+void CellBlock::load(const RowRange& rows) {
+  for (std::size_t c = 0; c < cells_.size(); ++c) load(cells_[c], c, rows);
+}
+
+void CellBlock::load(Cells& cells, std::size_t column, const RowRange& rows) {
+  const std::size_t count = rows.size();
+  if (cells.from == nullptr || cells.lane == Lane::int128) {
+    // Few, or seldom.
+    cells.values.resize(count);
+    for (std::size_t i = 0; i < count; ++i)
+      cells.values[i] = cells.from == nullptr
+                            ? listing_->value(rows.begin + i, column)
+                            : cells.from->value(rows_ != nullptr ? (*rows_)[rows.begin + i] : rows.begin + i);
+    return;
+  }
+  const auto row = [&](std::size_t i) -> std::size_t {
+    return rows_ != nullptr ? (*rows_)[rows.begin + i] : rows.begin + i;
+  };
+  switch (cells.lane) {
+    case Lane::float64:
+      cells.doubles.resize(count);
+      for (std::size_t i = 0; i < count; ++i) cells.doubles[i] = cells.from->float64(row(i));
+      break;
+    case Lane::code: {
+      cells.ints.resize(count);
+      cells.texts.resize(count);
+      for (std::size_t i = 0; i < count; ++i) cells.ints[i] = cells.from->code(row(i));
+      for (std::size_t i = 0; i < count; ++i) {
+        const auto code = static_cast<std::uint32_t>(cells.ints[i]);
+        cells.texts[i] = code == Dictionary::none ? std::string_view{} : cells.from->dictionary().text(code);
+      }
+      break;
+    }
+    default:
+      cells.ints.resize(count);
+      if (rows_ != nullptr)
+        cells.from->pick_int64(std::span(*rows_).subspan(rows.begin, count), cells.ints.data());
+      else
+        cells.from->decode_int64(rows.begin, count, cells.ints.data());
+  }
+}
+
+bool CellBlock::is_null(std::size_t column, std::size_t row) const {
+  const Cells& cells = cells_[column];
+  if (cells.from == nullptr || cells.lane == Lane::int128) return lofty::is_null(cells.values[row]);
+  switch (cells.lane) {
+    case Lane::float64: return std::isnan(cells.doubles[row]);
+    case Lane::code: return static_cast<std::uint32_t>(cells.ints[row]) == Dictionary::none;
+    default: return cells.ints[row] == int64_null;
+  }
+}
+
+void CellBlock::put(std::size_t column, std::size_t row, std::string& out) const {
+  const Cells& cells = cells_[column];
+  if (cells.from == nullptr || cells.lane == Lane::int128) {
+    out += to_text(cells.values[row], cells.type);
+    return;
+  }
+  switch (cells.type.kind) {
+    case Kind::integer:
+    case Kind::decimal: return put_decimal(cells.ints[row], cells.type.scale, out);
+    case Kind::floating: out += to_text(cells.doubles[row]); return;
+    case Kind::date: return put_date(static_cast<std::int32_t>(cells.ints[row]), out);
+    case Kind::timestamp: out += to_text(Timestamp{cells.ints[row]}, cells.type); return;
+    case Kind::boolean: out += cells.ints[row] != 0 ? "true" : "false"; return;
+    default: out += cells.texts[row];
+  }
+}
+
+}  // namespace lofty::engine
