@@ -2,12 +2,11 @@
 #include "lofty/profile.hpp"
 
 #include <algorithm>
-#include <bit>
 #include <map>
+#include <optional>
 
+#include "derived/distinct_values.hpp"
 #include "derived/written_forms.hpp"
-#include "order/key_table.hpp"
-#include "order/mix.hpp"
 #include "question/prose.hpp"
 #include "table/folded.hpp"
 #include "table/parallel.hpp"
@@ -19,79 +18,62 @@ using namespace engine;
 
 namespace {
 
-// A value after the values of the columns before it, which have the number `before`.
-struct RowKey {
-  std::uint64_t low = 0, high = 0;
-  std::uint32_t before = 0;
-  bool null = false;
-
-  std::uint32_t tag() const {
-    return static_cast<std::uint32_t>(mix_two(low ^ before, high + (null ? 1 : 0) + before) >> 32);
-  }
-  bool same(const RowKey& other) const {
-    return low == other.low && high == other.high && before == other.before && null == other.null;
-  }
-};
-
-RowKey key_of(const Column& column, std::size_t row, std::uint32_t before) {
-  if (column.is_null(row)) return {.before = before, .null = true};
-  switch (column.lane()) {
-    case Lane::int64: return {static_cast<std::uint64_t>(column.int64(row)), 0, before};
-    case Lane::code: return {column.code(row), 0, before};
-    case Lane::float64: return {std::bit_cast<std::uint64_t>(column.float64(row)), 0, before};
-    case Lane::int128: {
-      const int128 value = column.integer(row);
-      return {static_cast<std::uint64_t>(value), static_cast<std::uint64_t>(value >> 64), before};
-    }
-  }
-  return {};
-}
-
-struct Distinct {
-  KeyTable<RowKey> table;
-  std::vector<std::uint32_t> first_rows, counts;
-};
-
 constexpr std::size_t stretch = 65536;  // rows between looks at whether to stop
 
-Distinct distinct_values(const Column& column, Progress& progress) {
-  Distinct out;
-  for (std::size_t row = 0; row < column.rows(); ++row) {
-    if (row % stretch == 0) progress.add(std::min(stretch, column.rows() - row));
-    const RowKey key = key_of(column, row, 0);
-    if (key.null) continue;
-    const std::uint32_t id = out.table.find_or_add(key);
-    if (id == out.first_rows.size()) {
-      out.first_rows.push_back(static_cast<std::uint32_t>(row));
-      out.counts.push_back(0);
+// The rows that hold the least and the greatest value, of those where values first appear.
+std::pair<std::uint32_t, std::uint32_t> extremes(const Column& column, const DistinctValues& distinct, const Run& run) {
+  std::uint32_t least = distinct.first_row(0), greatest = least;
+  const auto search = [&](const auto& value_at) {
+    auto low = value_at(least), high = low;
+    for (std::size_t i = 0; i < distinct.size(); ++i) {
+      if (i % stretch == 0) check_stop(run);
+      const std::uint32_t row = distinct.first_row(i);
+      const auto value = value_at(row);
+      if (value < low) low = value, least = row;
+      if (high < value) high = value, greatest = row;
     }
-    ++out.counts[id];
+  };
+  switch (column.lane()) {
+    case Lane::int64: search([&](std::uint32_t row) { return column.int64(row); }); break;
+    case Lane::int128: search([&](std::uint32_t row) { return column.integer(row); }); break;
+    case Lane::float64: search([&](std::uint32_t row) { return column.float64(row); }); break;
+    case Lane::code: search([&](std::uint32_t row) { return column.dictionary().text(column.code(row)); });
   }
+  return {least, greatest};
+}
+
+// Up to three values: the commonest, those that come first among equals.
+std::vector<Value> samples(const Column& column, const DistinctValues& distinct) {
+  struct Sample {
+    std::uint32_t count, row;
+  };
+  std::vector<Sample> best;
+  for (std::size_t i = 0; i < distinct.size(); ++i) {
+    const Sample one{distinct.count(i), distinct.first_row(i)};
+    if (best.size() == 3 && best.back().count >= one.count) continue;
+    if (best.size() == 3) best.pop_back();
+    best.insert(std::find_if(best.begin(), best.end(), [&](const Sample& other) { return other.count < one.count; }),
+                one);
+  }
+  std::vector<Value> out;
+  for (const Sample& one : best) out.push_back(column.value(one.row));
   return out;
 }
 
-ColumnProfile column_profile(const std::string& heading, const Column& column, const Distinct& distinct,
+ColumnProfile column_profile(const std::string& heading, const Column& column, const DistinctValues& distinct,
                              const Run& run) {
   ColumnProfile p;
   p.heading = heading;
   p.type = column.type();
   p.blanks = column.nulls();
-  p.distinct = distinct.first_rows.size();
-  for (const std::uint32_t row : distinct.first_rows) {
-    if (row % 4096 == 0) check_stop(run);
-    const Value value = column.value(row);
-    if (is_null(p.least) || value < p.least) p.least = value;
-    if (is_null(p.greatest) || p.greatest < value) p.greatest = value;
+  p.distinct = distinct.size();
+  if (p.distinct > 0) {
+    const auto [least, greatest] = extremes(column, distinct, run);
+    p.least = column.value(least);
+    p.greatest = column.value(greatest);
   }
   p.key = column.rows() > 0 && p.blanks == 0 && p.distinct == column.rows();
-  std::vector<std::uint32_t> ids(p.distinct);
-  for (std::uint32_t i = 0; i < ids.size(); ++i) ids[i] = i;
-  const std::size_t shown = std::min<std::size_t>(3, ids.size());
-  std::partial_sort(ids.begin(), ids.begin() + static_cast<std::ptrdiff_t>(shown), ids.end(),
-                    [&](std::uint32_t a, std::uint32_t b) {
-                      return distinct.counts[a] != distinct.counts[b] ? distinct.counts[a] > distinct.counts[b] : a < b;
-                    });
-  for (std::size_t i = 0; i < shown; ++i) p.samples.push_back(column.value(distinct.first_rows[ids[i]]));
+  p.samples = samples(column, distinct);
   return p;
 }
 
@@ -107,10 +89,10 @@ bool looks_like_other_date(std::string_view text) {  // 31.12.2025, 12/31/25
 
 class TableRemarks {
  public:
-  TableRemarks(TableProfile& profile, const TableData& data, const Run& run)
-      : profile_(profile), data_(data), run_(run) {}
+  TableRemarks(const TableData& data, const Run& run) : data_(data), run_(run) {}
+  std::vector<Remark> take() { return std::move(remarks_); }
 
-  void column(std::size_t index, const Distinct& distinct) {
+  void column(std::size_t index, const DistinctValues& distinct) {
     const Column& c = *data_.columns[index];
     const std::string name = quoted(data_.headings[index]);
     const Census& census = data_.census[index];
@@ -125,8 +107,8 @@ class TableRemarks {
                       numbers = census.of(Look::integer) + census.of(Look::decimal) + census.of(Look::exponent),
                       padded = census.of(Look::padded);
     std::size_t dates = 0;
-    for (const std::uint32_t row : distinct.first_rows)
-      dates += looks_like_other_date(c.dictionary().text(c.code(row)));
+    for (std::size_t i = 0; i < distinct.size(); ++i)
+      dates += looks_like_other_date(c.dictionary().text(c.code(distinct.first_row(i))));
 
     // Numbers among texts.
     if (padded > 0 && (numbers + padded) * 2 >= values)
@@ -157,14 +139,7 @@ class TableRemarks {
       if (!column || !column->type().numeric() || column->lane() != Lane::int64) continue;
       const std::size_t last = data_.rows - 1;
       if (column->is_null(last)) continue;
-      int128 sum = 0;
-      std::size_t values = 0;
-      for (std::size_t row = 0; row < last; ++row) {
-        if (row % stretch == 0) check_stop(run_);
-        if (column->is_null(row)) continue;
-        sum += column->int64(row);
-        ++values;
-      }
+      const auto [sum, values] = sum_of(*column, last);
       if (values < 3 || sum == 0 || sum != column->int64(last)) return;
       sums += (sums.empty() ? "" : ", ") + quoted(data_.headings[i]);
     }
@@ -180,16 +155,33 @@ class TableRemarks {
   }
 
  private:
-  void say(std::string code, std::string sentence) {
-    profile_.remarks.push_back({std::move(code), std::move(sentence)});
+  // Of the first so many rows, and how many values there are.
+  std::pair<int128, std::size_t> sum_of(const Column& column, std::size_t rows) const {
+    int128 sum = 0;
+    std::size_t values = 0;
+    std::vector<std::int64_t> block(4096);
+    for (std::size_t begin = 0; begin < rows; begin += block.size()) {
+      if (begin % stretch == 0) check_stop(run_);
+      const std::size_t count = std::min(block.size(), rows - begin);
+      column.decode_int64(begin, count, block.data());
+      for (std::size_t i = 0; i < count; ++i) {
+        const bool null = block[i] == int64_null;
+        sum += null ? 0 : block[i];
+        values += !null;
+      }
+    }
+    return {sum, values};
   }
+
+  void say(std::string code, std::string sentence) { remarks_.push_back({std::move(code), std::move(sentence)}); }
 
   // Numbers or dates that are written in another form than is read unasked: the line to paste where there is one
   // reading, else both.
-  bool other_forms(const Column& c, const std::string& name, const std::string& heading, const Distinct& distinct) {
+  bool other_forms(const Column& c, const std::string& name, const std::string& heading,
+                   const DistinctValues& distinct) {
     std::vector<CountedText> texts;
-    for (std::size_t i = 0; i < distinct.first_rows.size(); ++i)
-      texts.push_back({c.dictionary().text(c.code(distinct.first_rows[i])), distinct.counts[i]});
+    for (std::size_t i = 0; i < distinct.size(); ++i)
+      texts.push_back({c.dictionary().text(c.code(distinct.first_row(i))), distinct.count(i)});
     const std::vector<WrittenForm> forms = written_forms(texts, run_);
     if (forms.empty()) return false;
     const bool numbers = forms.front().specimen.is_number();
@@ -225,10 +217,11 @@ class TableRemarks {
 
   // 950 and 1.234: what reads as decimals may be thousands.
   void three_decimals(const Column& c, const std::string& name, const std::string& heading, const Census& census,
-                      const Distinct& distinct) {
+                      const DistinctValues& distinct) {
     if (census.scale != 3 || census.least_scale != 3 || c.type().scale != 3) return;
     std::string example;
-    for (const std::uint32_t row : distinct.first_rows) {
+    for (std::size_t i = 0; i < distinct.size(); ++i) {
+      const std::uint32_t row = distinct.first_row(i);
       const int128 value = c.integer(row), positive = value < 0 ? -value : value;
       if (positive >= 1'000'000) return;  // 1234.500 has no thousands
       if (positive % 1000 == 0) continue;
@@ -244,33 +237,32 @@ class TableRemarks {
                             written_key({example + " = " + example}) + " confirms the decimals");
   }
 
-  void spellings(const Column& c, const std::string& name, const Distinct& distinct) {
-    if (distinct.first_rows.size() > 100'000) return;
+  void spellings(const Column& c, const std::string& name, const DistinctValues& distinct) {
+    if (distinct.size() > 100'000) return;
     std::map<std::string, std::vector<std::uint32_t>> alike;
-    for (std::uint32_t id = 0; id < distinct.first_rows.size(); ++id)
-      alike[folded_and_trimmed(c.dictionary().text(c.code(distinct.first_rows[id])))].push_back(id);
+    for (std::uint32_t id = 0; id < distinct.size(); ++id)
+      alike[folded_and_trimmed(c.dictionary().text(c.code(distinct.first_row(id))))].push_back(id);
     std::size_t sets = 0;
     std::string examples;
     for (const auto& [key, ids] : alike) {
       if (ids.size() < 2 || ++sets > 3) continue;
       examples += examples.empty() ? "" : "; ";
       for (std::size_t i = 0; i < ids.size(); ++i)
-        examples += (i > 0 ? ", " : "") +
-                    quoted(std::string(c.dictionary().text(c.code(distinct.first_rows[ids[i]])))) + " (" +
-                    with_commas(distinct.counts[ids[i]]) + ")";
+        examples += (i > 0 ? ", " : "") + quoted(std::string(c.dictionary().text(c.code(distinct.first_row(ids[i]))))) +
+                    " (" + with_commas(distinct.count(ids[i])) + ")";
     }
     if (sets > 0)
       say("alike-spellings", name + " has " + (sets == 1 ? "spellings" : with_commas(sets) + " sets of spellings") +
                                  " that differ only in case or blanks: " + examples + (sets > 3 ? "; ..." : ""));
   }
 
-  void null_words(const Column& c, const std::string& name, const Distinct& distinct) {
+  void null_words(const Column& c, const std::string& name, const DistinctValues& distinct) {
     std::string found, declaration;
-    for (std::uint32_t id = 0; id < distinct.first_rows.size(); ++id) {
-      const std::string text(c.dictionary().text(c.code(distinct.first_rows[id])));
+    for (std::uint32_t id = 0; id < distinct.size(); ++id) {
+      const std::string text(c.dictionary().text(c.code(distinct.first_row(id))));
       const std::string word = folded(text);
       if (word != "n/a" && word != "-" && word != "null" && word != "na" && word != "none" && word != "?") continue;
-      found += (found.empty() ? "" : ", ") + quoted(text) + " (" + with_commas(distinct.counts[id]) + ")";
+      found += (found.empty() ? "" : ", ") + quoted(text) + " (" + with_commas(distinct.count(id)) + ")";
       declaration += (declaration.empty() ? "\"" : ", \"") + text + "\"";
     }
     if (!found.empty())
@@ -278,26 +270,10 @@ class TableRemarks {
           name + " holds " + found + " as text; nulls = [" + declaration + "] under [data] makes them null");
   }
 
-  TableProfile& profile_;
+  std::vector<Remark> remarks_;
   const TableData& data_;
   const Run& run_;
 };
-
-std::size_t duplicate_rows(const TableData& data, Progress& progress) {
-  std::vector<std::uint32_t> ids(data.rows, 0);
-  std::size_t different = data.rows > 0 ? 1 : 0;
-  for (const ColumnPtr& column : data.columns) {
-    if (!column) continue;
-    KeyTable<RowKey> table;
-    for (std::size_t row = 0; row < data.rows; ++row) {
-      if (row % stretch == 0) progress.add(std::min(stretch, data.rows - row));
-      ids[row] = table.find_or_add(key_of(*column, row, ids[row]));
-    }
-    different = table.size();
-    if (different == data.rows) return 0;
-  }
-  return data.rows - different;
-}
 
 }  // namespace
 
@@ -308,17 +284,41 @@ TableProfile profile(const Table& table, const Run& run) {
   out.rows = data.rows;
   for (const Remark& remark : data.remarks)
     if (remark.code != "duplicate-rows") out.remarks.push_back(remark);  // counted anew, by values
-  Progress progress(run, 2 * data.rows * data.columns.size());  // each value is looked at alone, then with its row
-  TableRemarks remarks(out, data, run);
-  for (std::size_t i = 0; i < data.columns.size(); ++i) {
-    if (!data.columns[i]) continue;
-    const Distinct distinct = distinct_values(*data.columns[i], progress);
-    out.columns.push_back(column_profile(data.headings[i], *data.columns[i], distinct, run));
-    remarks.column(i, distinct);
+  const auto present = static_cast<std::size_t>(
+      std::count_if(data.columns.begin(), data.columns.end(), [](const ColumnPtr& c) { return c != nullptr; }));
+  Progress progress(run, data.rows * (present + 1));  // each column, then the rows
+
+  // Column by column, on several threads.
+  struct Part {
+    std::optional<ColumnProfile> column;
+    std::vector<Remark> remarks;
+  };
+  std::vector<Part> parts(data.columns.size());
+  parallel_for(data.rows < rows_worth_threads ? Pieces::one(parts.size()) : Pieces::costly(parts.size(), 1), run,
+               [&](const RowRange& columns) {
+                 for (std::size_t i = columns.begin; i < columns.end; ++i) {
+                   if (!data.columns[i]) continue;
+                   const DistinctValues distinct(*data.columns[i], progress);
+                   parts[i].column = column_profile(data.headings[i], *data.columns[i], distinct, run);
+                   TableRemarks remarks(data, run);
+                   remarks.column(i, distinct);
+                   parts[i].remarks = remarks.take();
+                 }
+               });
+  bool key = false;
+  for (Part& part : parts) {
+    if (!part.column) continue;
+    key = key || part.column->key;
+    out.columns.push_back(std::move(*part.column));
+    out.remarks.insert(out.remarks.end(), part.remarks.begin(), part.remarks.end());
   }
-  out.duplicate_rows = duplicate_rows(data, progress);
+
+  // Its rows: where one column has no value twice, none equals another.
+  out.duplicate_rows = key ? 0 : count_duplicate_rows(data.columns, data.rows, progress);
+  TableRemarks remarks(data, run);
   remarks.last_row();
   remarks.rows(out.duplicate_rows);
+  for (Remark& remark : remarks.take()) out.remarks.push_back(std::move(remark));
   progress.finish();
   return out;
 }
