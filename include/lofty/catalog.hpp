@@ -37,12 +37,17 @@ struct ReadOptions {
   // How the bytes of a text file are characters, by a name that ICU knows: "windows-1252", "UTF-16". Empty: UTF-8, or
   // what a byte-order mark says.
   std::string encoding = {};
+  // Tables whose rows follow, as if all were one: further names, or patterns of names, of files of delimited text. They
+  // have the same headings, in any order. The first name may be a pattern, too.
+  std::vector<std::string> more = {};
+  // The heading of a further column that says which file a row is from. Empty: there is none.
+  std::string file_column = {};
   // The language of months in `written`; a ladder's is filled in. No option of a table by itself: empty() ignores it.
   std::string locale = {};
 
   bool empty() const {
     return columns.empty() && nulls.empty() && header.empty() && delimiter == 0 && !ragged_as_null && skip == 0 &&
-           skip_last == 0 && encoding.empty();
+           skip_last == 0 && encoding.empty() && more.empty() && file_column.empty();
   }
   friend bool operator==(const ReadOptions&, const ReadOptions&) = default;
 };

@@ -46,6 +46,8 @@ namespace lofty LOFTY_EXPORT {
 // Tables of a folder, called by their file names: "order_lines.csv", "2025/shops.csv", "sales.sqlite#order_lines",
 // "plan.xlsx#May". Delimited text may be compressed (.gz). "best.ladder.toml" is the standings of that ladder, whose
 // own tables are looked for in its folder; one that feeds itself, through whatever others, is an Error(circular).
+// A pattern of names of delimited text ("orders-2026-*.csv", with * ? and [...] as shells have them) is all files that
+// it fits, in the order of their names; these, and several names (ReadOptions::more), are one table, read in one pass.
 // Tables added in memory are found first. All tables of a SQLite file are read in one state. Thread-safe but for add():
 // any thread may open tables, and read them, while others do.
 class TableFiles : public Catalog {
@@ -61,6 +63,9 @@ class TableFiles : public Catalog {
  private:
   struct Shared;
   std::shared_ptr<const TableSource> answer_of(const std::filesystem::path& ladder, const ReadOptions& options) const;
+  std::shared_ptr<const TableSource> open_several(const std::string& name, const ReadOptions& options) const;
+  bool there(const std::string& name) const;
+  void check_there(const std::string& name) const;  // throws Error(unknown_table) with the nearest name
 
   std::filesystem::path folder_;
   std::shared_ptr<Shared> shared_;              // with the catalogs of ladders that are tables

@@ -69,14 +69,31 @@ class EntrySearch {
   }
 
  private:
+  // The rows of the file that "line 17 of jan.csv" names, of several that are one table.
+  std::pair<std::size_t, std::size_t> rows_of_file(const Table& table) const {
+    const auto& files = table.data().files;
+    if (files.empty()) return {0, table.rows()};
+    const std::size_t of = condition_.find(" of ");
+    const std::string name = of == std::string::npos ? std::string() : condition_.substr(of + 4);
+    std::vector<std::string> names;
+    for (std::size_t f = 0; f < files.size(); ++f) {
+      if (files[f].name == name)
+        return {files[f].first_row, f + 1 < files.size() ? files[f + 1].first_row : table.rows()};
+      names.push_back(files[f].name);
+    }
+    no_entry(name.empty() ? quoted(condition_) + " does not say of which file"
+                          : "no file of this table is called " + quoted(name),
+             condition_, name.empty() ? condition_ + " of " + names.front() : nearest_word(name, names));
+  }
   // The entry that is the row which begins on a line of the first table.
   FoundEntry find_line(std::size_t line) {
     found_.field = ask(view_.ladder, "1 = 1");
     const Table& table = found_.field.questions.front().tables.front().table;
     const auto& line_of = table.data().line_of;
-    std::size_t row = 0;
+    const auto [begin, file_end] = rows_of_file(table);
+    std::size_t row = begin;
     if (line_of) {  // lines go up with rows
-      std::size_t end = table.rows();
+      std::size_t end = file_end;
       while (row < end) {
         const std::size_t middle = row + (end - row) / 2;
         if (line_of(middle) < line)
@@ -85,9 +102,10 @@ class EntrySearch {
           end = middle;
       }
     }
-    if (!line_of || row == table.rows() || line_of(row) != line)
+    if (!line_of || row == file_end || line_of(row) != line)
       no_entry("no row begins on line " + std::to_string(line) + " of " +
-                   found_.field.questions.front().tables.front().source->name(),
+                   (table.data().files.empty() ? found_.field.questions.front().tables.front().source->name()
+                                               : table.data().file_of(begin)),
                condition_, {});
 
     // The entry that is this row.

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "io/delimited_files.hpp"
 #include "io/delimited_source.hpp"
 #include "io/delimited_text.hpp"
 #include "io/headings.hpp"
@@ -210,14 +211,10 @@ TableSize DelimitedSource::size() const {
   return size;
 }
 
-Table DelimitedSource::read(std::span<const std::size_t> columns, const Run& run) const {
-  return read_rows(*this, columns, run);
-}
-
 }  // namespace engine
 
 std::shared_ptr<const TableSource> open_delimited(const std::filesystem::path& file, const ReadOptions& options) {
-  return std::make_shared<engine::DelimitedSource>(file, options);
+  return std::make_shared<engine::DelimitedFiles>(std::make_shared<engine::DelimitedSource>(file, options));
 }
 
 }  // namespace lofty

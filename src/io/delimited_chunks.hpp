@@ -24,6 +24,7 @@ struct ChunkText {
 
 // What is known of it once it is parsed; its bytes are given back.
 struct Chunk {
+  std::size_t file = 0;  // of several that are one table
   std::uint64_t offset = 0;
   std::size_t size = 0, rows = 0, first_row = 0;
   std::vector<PieceReader> readers;  // by wanted column
@@ -32,8 +33,8 @@ struct Chunk {
 // Hands the chunks of a file to whichever thread takes the next one. Safe to call from many threads.
 class ChunkQueue {
  public:
-  ChunkQueue(const DelimitedSource& source, const Run& run)
-      : source_(source), run_(run), size_(source.end()), next_(source.body()) {}
+  ChunkQueue(const DelimitedSource& source, Run run)
+      : source_(source), run_(std::move(run)), size_(source.end()), next_(source.body()) {}
 
   // The next whole records; the bytes after them are kept for the one after. False: there are none, or a chunk failed.
   bool take(ChunkText& out);
@@ -46,7 +47,7 @@ class ChunkQueue {
 
  private:
   const DelimitedSource& source_;
-  const Run& run_;
+  const Run run_;
   const std::uint64_t size_;
   std::mutex mutex_;  // guards what follows
   std::uint64_t next_;

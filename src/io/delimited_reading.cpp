@@ -6,11 +6,14 @@
 #include <xxhash.h>
 
 #include <algorithm>
+#include <atomic>
 #include <map>
 #include <mutex>
+#include <tuple>
 
 #include "io/chunk_parser.hpp"
 #include "io/declared.hpp"
+#include "io/delimited_files.hpp"
 #include "io/delimited_text.hpp"
 #include "question/prose.hpp"
 #include "table/folded.hpp"
@@ -22,68 +25,109 @@ namespace {
 // One reading of the rows.
 class RowsReading {
  public:
-  RowsReading(const DelimitedSource& source, std::span<const std::size_t> columns, const Run& run)
-      : source_(source),
-        run_(run),
-        file_(source.file()),
-        wanted_(columns.begin(), columns.end()),
-        slot_(source.headings().size(), -1),
-        parser_(source) {
-    for (std::size_t i = 0; i < wanted_.size(); ++i) slot_[wanted_[i]] = static_cast<int>(i);
-    for (const std::size_t column : wanted_)
-      declared_.push_back(declared(source_.options(), source_.headings()[column]));
-    for (const auto& option : source.options().columns) {
-      if (std::find(source.headings().begin(), source.headings().end(), option.column) != source.headings().end())
+  RowsReading(const DelimitedFiles& table, std::span<const std::size_t> columns, const Run& run)
+      : table_(table), run_(run) {
+    for (const std::size_t column : columns) {
+      if (table.is_file_column(column))
+        wants_file_ = true;
+      else
+        wanted_.push_back(column);
+    }
+    for (const DelimitedFiles::File& file : table.files()) {
+      Reading one{file, std::vector<int>(file.source->headings().size(), -1), ChunkParser(*file.source)};
+      for (std::size_t i = 0; i < wanted_.size(); ++i) one.slot[file.columns[wanted_[i]]] = static_cast<int>(i);
+      files_.push_back(std::move(one));
+    }
+    for (const std::size_t column : wanted_) declared_.push_back(declared(table.options(), table.headings()[column]));
+    for (const auto& option : table.options().columns) {
+      if (std::find(table.headings().begin(), table.headings().end(), option.column) != table.headings().end())
         continue;
-      Problem p = source.problem(Code::unknown_column, "no column `" + option.column + "` in " + source.name());
+      Problem p =
+          files_.front().source().problem(Code::unknown_column, "no column `" + option.column + "` in " + table.name());
       p.location.key = "data.columns." + option.column;
-      p.nearest = nearest_word(option.column, source.headings());
+      p.nearest = nearest_word(option.column, table.headings());
       throw Error(std::move(p));
     }
   }
 
   Table read() {
-    // One worker a thread takes chunk after chunk; a small file is one chunk and needs no thread.
-    const bool small = file_.size() < 2 * chunk_bytes;
-    ChunkQueue queue(source_, run_);
-    const std::size_t workers = small ? 1 : static_cast<std::size_t>(thread_count(run_));
+    // Each file has its share of the progress, which several threads tell, each for another file.
+    std::uint64_t bytes = 0;
+    for (const Reading& file : files_) bytes += file.source().file().size();
+    Run told = run_;
+    std::mutex telling;
+    double furthest = 0;
+    if (run_.progress)
+      told.progress = [&](double share) {
+        const std::scoped_lock lock(telling);
+        if (share > furthest) run_.progress(furthest = share);
+      };
+    std::vector<std::unique_ptr<ChunkQueue>> queues;
+    double before = 0;
+    for (const Reading& file : files_) {
+      const double share =
+          static_cast<double>(file.source().file().size()) / static_cast<double>(std::max<std::uint64_t>(1, bytes));
+      queues.push_back(std::make_unique<ChunkQueue>(file.source(), part_of(told, before, before + share)));
+      before += share;
+    }
+
+    // One worker a thread takes chunk after chunk, file after file; a small file is one chunk and needs no thread.
+    const std::size_t workers = bytes < 2 * chunk_bytes ? 1 : static_cast<std::size_t>(thread_count(run_));
     parallel_for(workers, run_, [&](std::size_t) {
       ChunkText text;
       Buffers spare(wanted_.size());
-      while (queue.take(text)) parse_chunk(text, queue, spare);
+      for (std::size_t f = 0; f < files_.size() && !failed_; ++f)
+        while (queues[f]->take(text)) parse_chunk(files_[f], f, text, *queues[f], spare);
     });
-    file_.check_unchanged();  // what a change broke is not the file's fault
-    chunks_ = queue.finish();
+    check_unchanged();  // what a change broke is not the file's fault
+    for (std::size_t f = 0; f < files_.size(); ++f)
+      for (auto& chunk : queues[f]->finish()) chunks_.push_back(std::move(chunk));
+    queues.clear();
     Table table = seal();
-    file_.check_unchanged();
+    check_unchanged();
     return table;
   }
 
  private:
   using Buffers = std::vector<Piece::Room>;  // by wanted column, so that each gets back what it gave
 
-  void parse_chunk(const ChunkText& text, ChunkQueue& queue, Buffers& spare) {
+  // One of the files.
+  struct Reading {
+    const DelimitedFiles::File& file;
+    std::vector<int> slot;  // by field: which wanted column it is, or -1
+    ChunkParser parser;
+    const DelimitedSource& source() const { return *file.source; }
+    std::size_t field_of(std::size_t column) const { return file.columns[column]; }
+  };
+
+  void check_unchanged() const {
+    for (const Reading& file : files_) file.source().file().check_unchanged();
+  }
+
+  void parse_chunk(const Reading& file, std::size_t number, const ChunkText& text, ChunkQueue& queue, Buffers& spare) {
     Chunk& chunk = queue.chunk(text.number);
+    chunk.file = number;
     try {
-      source_.check_encoding(text.view(), text.offset);
+      file.source().check_encoding(text.view(), text.offset);
       for (std::size_t i = 0; i < declared_.size(); ++i)
         chunk.readers.emplace_back(declared_[i].type, declared_[i].written);
       make_room(text.view(), chunk, spare);
-      parser_.parse(text.view(), chunk, slot_);
+      file.parser.parse(text.view(), chunk, file.slot);
 
       // A guess from the first value that the whole chunk does not bear out is mended while its bytes are at hand.
-      std::vector<int> again(slot_.size(), -1);
+      std::vector<int> again(file.slot.size(), -1);
       bool any = false;
       for (std::size_t i = 0; i < wanted_.size(); ++i) {
         const Type type = type_from(chunk.readers[i].census());
         if (declared_[i].type || chunk.readers[i].serves(type)) continue;
         reread(chunk, i, type);
-        again[wanted_[i]] = static_cast<int>(i);
+        again[file.field_of(wanted_[i])] = static_cast<int>(i);
         any = true;
       }
-      if (any) parser_.parse(text.view(), chunk, again);
+      if (any) file.parser.parse(text.view(), chunk, again);
       for (std::size_t i = 0; i < wanted_.size(); ++i) spare[i] = chunk.readers[i].pack();
     } catch (const Error& error) {
+      failed_ = true;
       queue.fail(text.number, error.problems().front());
     }
   }
@@ -100,28 +144,30 @@ class RowsReading {
   // Makes way for reading a column again; its census is kept aside, because a forced reading has none.
   void reread(Chunk& chunk, std::size_t column, const Type& type) {
     const std::scoped_lock lock(census_mutex_);
-    kept_census_[{chunk.offset, column}] = chunk.readers[column].census();
+    kept_census_[{chunk.file, chunk.offset, column}] = chunk.readers[column].census();
     chunk.readers[column] = PieceReader(type);
   }
 
   Census census_of(const Chunk& chunk, std::size_t column) const {
-    const auto kept = kept_census_.find({chunk.offset, column});
+    const auto kept = kept_census_.find({chunk.file, chunk.offset, column});
     return kept != kept_census_.end() ? kept->second : chunk.readers[column].census();
   }
 
   Table seal() {
     auto data = std::make_shared<TableData>();
-    data->name = source_.name();
-    data->headings = source_.headings();
-    data->columns.resize(source_.headings().size());
-    data->census.resize(source_.headings().size());
+    data->name = table_.name();
+    data->headings = table_.headings();
+    data->columns.resize(table_.headings().size());
+    data->census.resize(table_.headings().size());
     for (auto& chunk : chunks_) {
       chunk->first_row = data->rows;
       data->rows += chunk->rows;
     }
+    number_files(*data);
     if (data->rows > most_rows)
-      throw Error(source_.problem(Code::too_many_rows, "the file has " + std::to_string(data->rows) +
-                                                           " rows; at most 4,294,967,294 can be numbered"));
+      throw Error(files_.back().source().problem(
+          Code::too_many_rows, (table_.several() ? "the files have " : "the file has ") + std::to_string(data->rows) +
+                                   " rows; at most 4,294,967,294 can be numbered"));
 
     // The types, from the whole columns.
     std::vector<Type> types;
@@ -144,11 +190,12 @@ class RowsReading {
         data->columns[wanted_[i]] = Column::seal(types[i], std::move(pieces), run_);
       } catch (const Error& error) {
         Problem p = error.problems().front();
-        p.location.file = source_.path().string();
-        p.sentence = "`" + source_.headings()[wanted_[i]] + "`: " + p.sentence;
+        p.location.file = files_.front().source().path().string();
+        p.sentence = "`" + table_.headings()[wanted_[i]] + "`: " + p.sentence;
         throw Error(std::move(p));
       }
     }
+    if (wants_file_) data->columns.back() = file_column();
     data->line_of = line_finder();
     report_repeated(*data);
     return Table(std::move(data));
@@ -158,29 +205,51 @@ class RowsReading {
   void convert_again(const std::vector<Type>& types) {
     parallel_for(chunks_.size(), run_, [&](std::size_t c) {
       Chunk& chunk = *chunks_[c];
-      std::vector<int> again(slot_.size(), -1);
+      const Reading& file = files_[chunk.file];
+      std::vector<int> again(file.slot.size(), -1);
       bool any = false;
       for (std::size_t i = 0; i < wanted_.size(); ++i) {
         if (chunk.readers[i].serves(types[i])) continue;
         chunk.readers[i] = PieceReader(types[i]);
-        again[wanted_[i]] = static_cast<int>(i);
+        again[file.field_of(wanted_[i])] = static_cast<int>(i);
         any = true;
       }
       if (!any) return;
       TextBuffer bytes;
       bytes.reserve(chunk.size + FieldRun::padding);
-      file_.read(chunk.offset, chunk.size, bytes);
+      file.source().file().read(chunk.offset, chunk.size, bytes);
       const std::size_t rows = chunk.rows;
-      file_.check_unchanged();
-      parser_.parse({bytes.data(), bytes.size()}, chunk, again);
+      file.source().file().check_unchanged();
+      file.parser.parse({bytes.data(), bytes.size()}, chunk, again);
       if (chunk.rows != rows)
-        throw Error(source_.problem(Code::changed_file, "it was changed while it was read", 0,
-                                    "try again when no other program is writing to it, or take a copy"));
+        throw Error(file.source().problem(Code::changed_file, "it was changed while it was read", 0,
+                                          "try again when no other program is writing to it, or take a copy"));
     });
   }
 
+  void number_files(TableData& data) const {
+    if (!table_.several()) return;
+    for (std::size_t f = 0; f < files_.size(); ++f) {
+      const auto first =
+          std::find_if(chunks_.begin(), chunks_.end(), [&](const auto& chunk) { return chunk->file >= f; });
+      data.files.push_back({files_[f].file.name, first == chunks_.end() ? data.rows : (*first)->first_row});
+    }
+  }
+
+  // Which file each row is from.
+  ColumnPtr file_column() const {
+    std::vector<Piece> pieces;
+    for (const auto& chunk : chunks_) {
+      Piece piece(Type{.kind = Kind::text});
+      piece.codes.assign(chunk->rows, piece.dictionary.add(files_[chunk->file].file.name));
+      piece.pack();
+      pieces.push_back(std::move(piece));
+    }
+    return Column::seal(Type{.kind = Kind::text}, std::move(pieces), run_);
+  }
+
   void report_misfits(std::size_t i, const Type& type, TableData& data) const {
-    const std::string& heading = source_.headings()[wanted_[i]];
+    const std::string& heading = table_.headings()[wanted_[i]];
     const Specimen* const written = declared_[i].written.get();
     Misfits misfits;
     Marks marks;
@@ -188,101 +257,118 @@ class RowsReading {
     for (const auto& chunk : chunks_) {
       marks.merge(chunk->readers[i].marks());
       for (const Misfit& misfit : chunk->readers[i].misfits()) {
-        misfits.add(misfit.text, [&] { return "line " + std::to_string(line_of_row(*chunk, misfit.row)); });
+        misfits.add(misfit.text, [&] {
+          const std::string line = "line " + std::to_string(line_of_row(*chunk, misfit.row));
+          return table_.several() ? line + " of " + files_[chunk->file].file.name : line;
+        });
         other_marks += written != nullptr && has_other_mark(*written, misfit.text);
       }
     }
-    misfits.report(heading, source_.name(), type, data.remarks);
-    if (written != nullptr) report_marks(heading, source_.name(), *written, marks, other_marks, data.remarks);
+    misfits.report(heading, table_.name(), type, data.remarks);
+    if (written != nullptr) report_marks(heading, table_.name(), *written, marks, other_marks, data.remarks);
   }
 
-  // Rows that were pasted twice: records of the same bytes as an earlier one. Only in small files, where looking costs
-  // next to nothing; and where most rows repeat, that is how the table is.
+  // Rows that were pasted twice: records of the same bytes as an earlier one, in this file or another. Only in small
+  // files, where looking costs next to nothing; and where most rows repeat, that is how the table is.
   void report_repeated(TableData& data) const {
     constexpr std::uint64_t most_bytes = 4 << 20;
-    if (source_.end() - source_.body() > most_bytes || data.rows < 2) return;
-    TextBuffer bytes;
-    file_.read(source_.body(), static_cast<std::size_t>(source_.end() - source_.body()), bytes);
-    const std::string_view text(bytes.data(), bytes.size());
-    std::vector<std::pair<std::uint64_t, std::size_t>> records;  // hash and where it begins
-    std::vector<std::size_t> ends;
+    std::uint64_t bytes = 0;
+    for (const Reading& file : files_) bytes += file.source().end() - file.source().body();
+    if (bytes > most_bytes || data.rows < 2) return;
+    struct Record {
+      std::uint64_t hash;
+      std::size_t number, file, begin;
+      std::string_view text;
+    };
+    std::vector<TextBuffer> texts(files_.size());
+    std::vector<Record> records;
+    for (std::size_t f = 0; f < files_.size(); ++f) {
+      const DelimitedSource& source = files_[f].source();
+      if (source.headings() != files_.front().source().headings()) continue;  // its rows cannot be told by their bytes
+      source.file().read(source.body(), static_cast<std::size_t>(source.end() - source.body()), texts[f]);
+      each_record({texts[f].data(), texts[f].size()}, [&](std::size_t begin, std::string_view text) {
+        records.push_back({XXH3_64bits(text.data(), text.size()), records.size(), f, begin, text});
+      });
+    }
+
+    // Neighbours of one hash.
+    std::sort(records.begin(), records.end(),
+              [](const Record& a, const Record& b) { return std::tie(a.hash, a.number) < std::tie(b.hash, b.number); });
+    std::size_t repeated = 0, example = 0;  // the first that repeats another
+    for (std::size_t i = 1; i < records.size(); ++i) {
+      if (records[i].hash != records[i - 1].hash || records[i].text != records[i - 1].text) continue;
+      if (++repeated == 1 || records[i].number < records[example].number) example = i;
+    }
+    if (repeated == 0 || repeated * 2 >= records.size()) return;
+    const auto line = [&](const Record& one) {
+      const DelimitedSource& source = files_[one.file].source();
+      return "line " + std::to_string(source.line_at(source.body() + one.begin)) +
+             (table_.several() ? " of " + files_[one.file].file.name : "");
+    };
+    data.remarks.push_back(
+        {"duplicate-rows", counted(repeated, "row") + " of " + table_.name() + (repeated == 1 ? " equals" : " equal") +
+                               " an earlier one in every column, and " + (repeated == 1 ? "counts" : "count") +
+                               " again (" + line(records[example]) + " is as " + line(records[example - 1]) + ")"});
+  }
+
+  // Calls see(where it begins, its bytes) for each line that is not empty; a line end inside quotes is none.
+  template <class See>
+  static void each_record(std::string_view text, const See& see) {
     bool inside = false;
     for (std::size_t at = 0, begin = 0; at <= text.size(); ++at) {
       if (at < text.size() && text[at] == '"') inside = !inside;
       if (at < text.size() && (inside || !is_line_end(text[at]))) continue;
-      if (at > begin) {
-        records.emplace_back(XXH3_64bits(text.data() + begin, at - begin), ends.size());
-        ends.push_back(begin);
-        ends.push_back(at);
-      }
+      if (at > begin) see(begin, text.substr(begin, at - begin));
       begin = at + 1;
     }
-    std::sort(records.begin(), records.end());
-    const auto record = [&](std::size_t i) {
-      const std::size_t n = records[i].second;
-      return text.substr(ends[n], ends[n + 1] - ends[n]);
-    };
-
-    // Neighbours of one hash.
-    std::size_t repeated = 0;
-    std::pair<std::size_t, std::size_t> example{text.size(), 0};  // the first that repeats another, and that other
-    for (std::size_t i = 1; i < records.size(); ++i) {
-      if (records[i].first != records[i - 1].first || record(i) != record(i - 1)) continue;
-      ++repeated;
-      example = std::min(example, {ends[records[i].second], ends[records[i - 1].second]});
-    }
-    if (repeated == 0 || repeated * 2 >= records.size()) return;
-    const auto line = [&](std::size_t at) { return std::to_string(source_.line_at(source_.body() + at)); };
-    data.remarks.push_back(
-        {"duplicate-rows", counted(repeated, "row") + " of " + source_.name() + (repeated == 1 ? " equals" : " equal") +
-                               " an earlier one in every column, and " + (repeated == 1 ? "counts" : "count") +
-                               " again (line " + line(example.first) + " is as line " + line(example.second) + ")"});
   }
 
   std::size_t line_of_row(const Chunk& chunk, std::size_t row) const {
+    const DelimitedSource& source = files_[chunk.file].source();
     TextBuffer bytes;
-    file_.read(chunk.offset, chunk.size, bytes);
-    return source_.line_at(chunk.offset + record_begin({bytes.data(), bytes.size()}, row, source_.one_column()));
+    source.file().read(chunk.offset, chunk.size, bytes);
+    return source.line_at(chunk.offset + record_begin({bytes.data(), bytes.size()}, row, source.one_column()));
   }
 
   std::function<std::size_t(std::size_t)> line_finder() const {
     struct Stretch {
+      std::shared_ptr<const DelimitedSource> source;
       std::size_t first_row, rows;
       std::uint64_t offset;
       std::size_t size;
     };
     auto stretches = std::make_shared<std::vector<Stretch>>();
-    for (const auto& chunk : chunks_) stretches->push_back({chunk->first_row, chunk->rows, chunk->offset, chunk->size});
-    const DelimitedSource source = source_;
-    return [stretches, source](std::size_t row) -> std::size_t {
+    for (const auto& chunk : chunks_)
+      stretches->push_back(
+          {files_[chunk->file].file.source, chunk->first_row, chunk->rows, chunk->offset, chunk->size});
+    return [stretches](std::size_t row) -> std::size_t {
       for (const Stretch& s : *stretches) {
         if (row < s.first_row || row >= s.first_row + s.rows) continue;
-        const OpenFile& file = source.file();
         TextBuffer bytes;
-        file.read(s.offset, s.size, bytes);
-        return source.line_at(s.offset +
-                              record_begin({bytes.data(), bytes.size()}, row - s.first_row, source.one_column()));
+        s.source->file().read(s.offset, s.size, bytes);
+        return s.source->line_at(s.offset +
+                                 record_begin({bytes.data(), bytes.size()}, row - s.first_row, s.source->one_column()));
       }
       return 0;
     };
   }
 
-  const DelimitedSource& source_;
+  const DelimitedFiles& table_;
   const Run& run_;
-  const OpenFile& file_;
-  std::vector<std::size_t> wanted_;
-  std::vector<int> slot_;
+  std::vector<Reading> files_;
+  std::vector<std::size_t> wanted_;  // columns, but for the one of files
+  bool wants_file_ = false;
   std::vector<Declared> declared_;
-  const ChunkParser parser_;
+  std::atomic<bool> failed_ = false;
   std::vector<std::unique_ptr<Chunk>> chunks_;  // all of them, once they are parsed
   std::mutex census_mutex_;                     // guards kept_census_ while they are
-  std::map<std::pair<std::uint64_t, std::size_t>, Census> kept_census_;
+  std::map<std::tuple<std::size_t, std::uint64_t, std::size_t>, Census> kept_census_;
 };
 
 }  // namespace
 
-Table read_rows(const DelimitedSource& source, std::span<const std::size_t> columns, const Run& run) {
-  return RowsReading(source, columns, run).read();
+Table DelimitedFiles::read(std::span<const std::size_t> columns, const Run& run) const {
+  return RowsReading(*this, columns, run).read();
 }
 
 }  // namespace lofty::engine

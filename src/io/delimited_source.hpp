@@ -20,7 +20,7 @@ namespace lofty::engine {
 constexpr std::size_t usual_chunk_bytes = 512 * 1024;
 inline std::atomic<std::size_t> chunk_bytes{usual_chunk_bytes};
 
-class DelimitedSource : public TableSource {
+class DelimitedSource {
  public:
   DelimitedSource(const std::filesystem::path& path, const ReadOptions& options)
       : path_(path),
@@ -32,9 +32,9 @@ class DelimitedSource : public TableSource {
     skip_last_lines();
   }
 
-  const std::string& name() const override { return name_; }
-  const std::vector<std::string>& headings() const override { return headings_; }
-  std::string form() const override {
+  const std::string& name() const { return name_; }
+  const std::vector<std::string>& headings() const { return headings_; }
+  std::string form() const {
     switch (delimiter_) {
       case ',': return "commas between fields";
       case ';': return "semicolons between fields";
@@ -43,8 +43,7 @@ class DelimitedSource : public TableSource {
       default: return std::string("`") + delimiter_ + "` between fields";
     }
   }
-  Table read(std::span<const std::size_t> columns, const Run& run) const override;
-  TableSize size() const override;
+  TableSize size() const;
 
   const std::filesystem::path& path() const { return path_; }
   const ReadOptions& options() const { return options_; }
@@ -80,8 +79,5 @@ class DelimitedSource : public TableSource {
   char delimiter_ = ',';
   std::uint64_t body_ = 0, end_ = 0;
 };
-
-// Its rows, of these columns (delimited_reading.cpp).
-Table read_rows(const DelimitedSource& source, std::span<const std::size_t> columns, const Run& run);
 
 }  // namespace lofty::engine

@@ -9,8 +9,12 @@ namespace {
 constexpr LadderKey keys[] = {
     {"", "title", "text", "", "A title above the listing.", R"~(title = "The best shops")~", "--title"},
 
-    {"data", "from", "text", "", "The first table: a file next to the ladder, or another ladder.",
-     R"~(from = "order_lines.csv")~", "TABLE"},
+    {"data", "from", "text or list of texts", "",
+     "The first table: a file next to the ladder, or another ladder. Several files of delimited text with the same "
+     "headings, by their names or by a pattern (`*`, `?`, `[...]`), are one table.",
+     R"~(from = ["orders-2025.csv", "orders-2026-*.csv"])~", "TABLE"},
+    {"data", "file_column", "text", "none", "A further column of this name: which file a row is from.",
+     R"~(file_column = "file")~", "--file-column"},
     {"data", "as", "text", "the file's name without its ending",
      "What formulas call the table, where a column's name alone would be ambiguous.", R"~(as = "lines")~", ""},
     {"data", "join", "tables", "", "Further tables. Each is written as a section [[data.join]].", "[[data.join]]",
@@ -37,7 +41,7 @@ constexpr LadderKey keys[] = {
     {"data", "zone", "text", "UTC", "Where timestamps with an offset are shown, and in whose days they are counted.",
      R"~(zone = "Europe/Oslo")~", "--zone"},
 
-    {"data.join[]", "with", "text", "", "The table to join.", R"~(with = "shops.csv")~", "--join"},
+    {"data.join[]", "with", "text or list of texts", "", "The table to join.", R"~(with = "shops.csv")~", "--join"},
     {"data.join[]", "on", "list of texts", "", "The keys: a column that both tables have, or `left = right`.",
      R"~(on = ["buyer_no = shop_no"])~", "--join"},
     {"data.join[]", "as", "text", "the file's name without its ending", "What formulas call the table.",

@@ -75,9 +75,22 @@ void read_options(TomlReader& in, const toml::table& table, const std::string& p
   }
 }
 
+// One table, or several files that are one.
+void read_tables(TomlReader& in, const toml::table& table, std::string_view key, const std::string& path,
+                 std::string& first, ReadOptions& read) {
+  const toml::node* const node = table.get(key);
+  if (node == nullptr || !node->is_array()) return in.text(table, key, path, first);
+  Names names;
+  in.texts(table, key, path, names);
+  if (names.empty()) return;
+  first = names.front();
+  read.more.assign(names.begin() + 1, names.end());
+}
+
 void read_data(TomlReader& in, const toml::table& table, Data& data) {
   in.section(table, "data", "data");
-  in.text(table, "from", "data.from", data.from);
+  read_tables(in, table, "from", "data.from", data.from, data.read);
+  in.text(table, "file_column", "data.file_column", data.read.file_column);
   in.text(table, "locale", "data.locale", data.locale);
   in.set_locale(data.locale);
   in.text(table, "zone", "data.zone", data.zone);
@@ -96,7 +109,7 @@ void read_data(TomlReader& in, const toml::table& table, Data& data) {
     in.remember(path, node);
     Join join;
     in.section(one, path, "data.join[]");
-    in.text(one, "with", path + ".with", join.with);
+    read_tables(in, one, "with", path + ".with", join.with, join.read);
     in.text(one, "as", path + ".as", join.as);
     in.texts(one, "on", path + ".on", join.on);
     if (join.with.empty())

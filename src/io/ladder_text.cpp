@@ -88,15 +88,23 @@ class Writer {
     }
   }
 
+  static std::string tables(const std::string& first, const ReadOptions& read) {
+    if (read.more.empty()) return quoted(first);
+    std::vector<std::string> all{first};
+    all.insert(all.end(), read.more.begin(), read.more.end());
+    return list(all);
+  }
+
   void data(const Data& data) {
-    line("from", quoted(data.from));
+    line("from", tables(data.from, data.read));
+    if (!data.read.file_column.empty()) line("file_column", quoted(data.read.file_column));
     if (!data.as.empty()) line("as", quoted(data.as));
     if (!data.locale.empty()) line("locale", quoted(data.locale));
     if (!data.zone.empty()) line("zone", quoted(data.zone));
     read_options(data.read);
     for (const Join& join : data.joins) {
       out_ += "\n[[data.join]]\n";
-      line("with", quoted(join.with));
+      line("with", tables(join.with, join.read));
       if (!join.as.empty()) line("as", quoted(join.as));
       line("on", list(join.on));
       if (join.type != JoinType::left) line("type", quoted(to_string(join.type)));

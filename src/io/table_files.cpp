@@ -6,6 +6,7 @@
 #include <map>
 #include <mutex>
 
+#include "io/delimited_files.hpp"
 #include "io/folder.hpp"
 #include "io/sqlite_file.hpp"
 #include "lofty/error.hpp"
@@ -16,7 +17,7 @@
 namespace lofty {
 namespace {
 
-constexpr std::size_t most_feeding = 64;  // docs/limits.md
+constexpr std::size_t most_feeding = 64, most_files = 500;  // docs/limits.md
 
 std::vector<std::string> neighbours(const std::filesystem::path& file) {
   std::vector<std::string> names;
@@ -30,6 +31,14 @@ std::vector<std::string> neighbours(const std::filesystem::path& file) {
 }
 
 }  // namespace
+
+// By its ending: what no other reader takes.
+bool is_delimited(const std::string& name) {
+  const std::string ending = engine::folded(std::filesystem::path(name).extension().string());
+  const auto is = [&](const char* other) { return ending == other; };
+  return !is(".sqlite") && !is(".sqlite3") && !is(".db") && !is(".xlsx") && !is(".jsonl") && !is(".ndjson") &&
+         !name.ends_with(".standings.json") && !name.ends_with(".ladder.toml") && name.find('#') == std::string::npos;
+}
 
 // What a catalog shares with those of the ladders that it answers. Thread-safe.
 struct TableFiles::Shared {
@@ -103,33 +112,94 @@ std::filesystem::path TableFiles::file_of(const std::string& name) const {
   return (folder_ / name.substr(0, name.find('#'))).lexically_normal();
 }
 
+// Several files of delimited text as one table.
+std::shared_ptr<const TableSource> TableFiles::open_several(const std::string& name, const ReadOptions& options) const {
+  std::vector<std::string> names;
+  std::vector<std::string> given{name};
+  given.insert(given.end(), options.more.begin(), options.more.end());
+  for (const std::string& one : given) {
+    if (!engine::is_pattern(one) || there(one)) {
+      names.push_back(one);
+      continue;
+    }
+    const std::vector<std::string> found = engine::files_of_pattern(folder_, one);
+    if (found.empty()) {
+      Problem p{Code::unknown_table, "no file fits the pattern " + one, {}, {}, {}};
+      p.nearest = nearest_word(std::filesystem::path(one).filename().string(), neighbours(file_of(one)));
+      throw Error(std::move(p));
+    }
+    names.insert(names.end(), found.begin(), found.end());
+  }
+  if (names.size() > most_files)
+    throw Error(Problem{Code::beyond_limit,
+                        std::to_string(names.size()) + " files as one table; at most " + std::to_string(most_files) +
+                            " are read as one",
+                        {},
+                        {},
+                        "join some of them into one file first"});
+
+  // Each of them once, and of delimited text.
+  std::vector<std::pair<std::string, std::shared_ptr<const engine::DelimitedSource>>> files;
+  for (std::size_t i = 0; i < names.size(); ++i) {
+    if (std::find(names.begin(), names.begin() + static_cast<std::ptrdiff_t>(i), names[i]) !=
+        names.begin() + static_cast<std::ptrdiff_t>(i))
+      throw Error(Problem{Code::bad_value,
+                          "the file " + names[i] + " is named twice, and its rows would count twice",
+                          {},
+                          {},
+                          "each file once; a pattern may have found it already"});
+    check_there(names[i]);
+    if (!is_delimited(names[i]))
+      throw Error(Problem{Code::bad_value,
+                          "`" + names[i] + "` is not delimited text, and only such files can be one table",
+                          {},
+                          {},
+                          "a table of its own, or exported as csv"});
+    shared_->add(file_of(names[i]));
+    files.emplace_back(names[i], std::make_shared<engine::DelimitedSource>(file_of(names[i]), options));
+  }
+  const std::string whole = given.size() == 1 ? name
+                                              : names.front() + " and " + std::to_string(names.size() - 1) +
+                                                    (names.size() == 2 ? " other" : " others");
+  return std::make_shared<engine::DelimitedFiles>(whole, files, options);
+}
+
+bool TableFiles::there(const std::string& name) const {
+  std::error_code error;
+  return std::filesystem::exists(file_of(name), error);
+}
+
+void TableFiles::check_there(const std::string& name) const {
+  if (there(name)) return;
+  const std::filesystem::path file = file_of(name);
+  Problem p{Code::unknown_table, "no file " + file.string(), {}, {}, {}};
+  p.nearest = nearest_word(file.filename().string(), neighbours(file));
+  throw Error(std::move(p));
+}
+
 std::shared_ptr<const TableSource> TableFiles::open(const std::string& name, const ReadOptions& options) const {
   try {
     return Catalog::open(name, options);
   } catch (const Error&) {
-    // Not in memory: a file, then.
+    // Not in memory: a file, then, or several.
   }
+  if (!options.more.empty() || !options.file_column.empty() || (engine::is_pattern(name) && !there(name)))
+    return open_several(name, options);
 
   // A file, and a part of it.
   const std::size_t mark = name.find('#');
   const std::filesystem::path file = file_of(name);
   const std::string part = mark == std::string::npos ? "" : name.substr(mark + 1);
   const std::string ending = engine::folded(file.extension().string());
-  Problem p;
   std::error_code error;
-  if (!std::filesystem::exists(file, error)) {
-    p.code = Code::unknown_table;
-    p.sentence = "no file " + file.string();
-    p.nearest = nearest_word(file.filename().string(), neighbours(file));
-    throw Error(std::move(p));
-  }
+  check_there(name);
   shared_->add(file);
 
   // By its ending.
   const bool sqlite = ending == ".sqlite" || ending == ".sqlite3" || ending == ".db", workbook = ending == ".xlsx";
   if (file.string().ends_with(".standings.json")) return open_standings(file, part);
   if (mark != std::string::npos && !sqlite && !workbook) {
-    p.code = Code::unknown_table;
+    Problem p{Code::unknown_table, {}, {}, {}, {}};
     p.sentence = "`" + name + "`: only SQLite files and workbooks have several tables inside";
     p.advice = file.filename().string();
     throw Error(std::move(p));

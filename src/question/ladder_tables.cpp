@@ -16,6 +16,11 @@ namespace lofty::engine {
 std::string stem_of(const std::string& name) {
   const std::size_t slash = name.find_last_of("/\\");
   std::string stem = slash == std::string::npos ? name : name.substr(slash + 1);
+  // Of a pattern what is in front of its first sign, and says something: "orders" for "orders-*.csv".
+  if (const std::size_t sign = stem.find_first_of("*?["); sign != std::string::npos) {
+    const std::size_t last = stem.find_last_not_of("-_. ", sign == 0 ? sign : sign - 1);
+    stem = sign == 0 || last == std::string::npos ? "rows" : stem.substr(0, last + 1);
+  }
   const std::size_t point = stem.find('.');
   return point == std::string::npos || point == 0 ? stem : stem.substr(0, point);
 }
@@ -70,7 +75,7 @@ bool LadderTables::open_one(const Catalog& catalog, const std::string& name, con
     for (Problem p : error.problems()) {
       if (p.location.key.empty() && p.location.line == 0) {
         p.location.key = key;
-        if (p.code == Code::unknown_table) {
+        if (p.code == Code::unknown_table && options.more.empty()) {
           p.location.text = name;
           p.location.length = name.size();
         }

@@ -52,7 +52,9 @@ std::string JoinedRows::place_of(std::size_t row) const {
     // A line is one of a file, and not what a column of numbers says.
     const Table& table = question_.tables[t].table;
     const bool whose = t > 0 || table.data().line_of;
-    return line_text(table, at) + (whose ? " of " + question_.tables[t].source->name() : "");
+    const std::string file = table.data().file_of(at);
+    return line_text(table, at) +
+           (whose ? " of " + (file.empty() ? question_.tables[t].source->name() : file) : std::string());
   }
   return "row " + std::to_string(row + 1);
 }

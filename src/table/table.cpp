@@ -21,6 +21,13 @@ Type Table::type(std::size_t column) const { return data_->columns[column]->type
 Value Table::value(std::size_t row, std::size_t column) const { return data_->columns[column]->value(row); }
 const std::vector<Remark>& Table::remarks() const { return data_->remarks; }
 
+std::string Table::Data::file_of(std::size_t row) const {
+  std::string of;
+  for (const FileRows& file : files)
+    if (file.first_row <= row) of = file.name;
+  return of;
+}
+
 struct TableBuilder::Inside {
   engine::TableData data;
 
@@ -187,7 +194,13 @@ void Catalog::add(Table table) {
   tables_.insert_or_assign(name, std::move(table));
 }
 
-std::shared_ptr<const TableSource> Catalog::open(const std::string& name, const ReadOptions&) const {
+std::shared_ptr<const TableSource> Catalog::open(const std::string& name, const ReadOptions& options) const {
+  if (!options.more.empty() || !options.file_column.empty())
+    throw Error(Problem{Code::bad_value,
+                        "only files of delimited text can be one table, and `" + name + "` is none",
+                        {},
+                        {},
+                        "a table with the rows of all"});
   const auto found = tables_.find(name);
   if (found != tables_.end()) return std::make_shared<MemorySource>(found->second);
   std::vector<std::string> names;

@@ -22,6 +22,14 @@ struct Table::Data {
   std::vector<Remark> remarks;
   // The line of the file on which a row begins; empty for tables in memory. May read the file again.
   std::function<std::size_t(std::size_t row)> line_of;
+  // Of several files that are one table: what each is called, and its first row, ascending. Empty for one file.
+  struct FileRows {
+    std::string name;
+    std::size_t first_row = 0;
+  };
+  std::vector<FileRows> files;
+  // The file that a row is from; empty where there is one only.
+  std::string file_of(std::size_t row) const;
 };
 
 namespace engine {

@@ -569,15 +569,16 @@ class Evaluation {
   // A column whose values differ within every tie. Long ties are left to others: most columns repeat in them.
   std::string deciding_column(const std::vector<std::pair<std::size_t, std::size_t>>& ties) const {
     constexpr std::size_t longest = 256;
-    for (const auto& [name, column] : relation_.named_columns()) {
+    for (const auto& named : relation_.named_columns()) {
+      const Column& column = *named.second;
       const bool apart = std::all_of(ties.begin(), ties.end(), [&](const auto& tie) {
         if (tie.second - tie.first > longest) return false;
         for (std::size_t a = tie.first; a < tie.second; ++a)
           for (std::size_t b = a + 1; b < tie.second; ++b)
-            if (same_value(*column, order_.rows[a], order_.rows[b])) return false;
+            if (same_value(column, order_.rows[a], order_.rows[b])) return false;
         return true;
       });
-      if (apart) return name;
+      if (apart) return named.first;
     }
     return {};
   }

@@ -30,6 +30,8 @@ void add_table_options(CLI::App* c, TableOptions& o) {
   c->add_option("--delimiter", o.delimiter, "The character between fields; found in the heading line if left out")
       ->type_name("CHARACTER");
   c->add_option("--encoding", o.encoding, "How bytes are characters, where not UTF-8: windows-1252")->type_name("NAME");
+  c->add_option("--file-column", o.file_column, "A further column of this name: which file a row is from")
+      ->type_name("NAME");
   c->add_option("--nulls", o.nulls, "Texts that mean null, in addition to an empty field")->type_name("TEXT");
   c->add_option("--skip", o.skip, "Lines above the headings that are no part of the table")
       ->type_name("N")
@@ -52,7 +54,7 @@ void add_inspect(CLI::App& app, InspectOptions& o) {
   CLI::App* const c = app.add_subcommand("inspect", "A first look at tables: columns, types, blanks, ranges, remarks");
   c->add_option("TABLE", o.tables,
                 "Delimited text (also .gz), FILE.sqlite#TABLE, FILE.jsonl,\n"
-                "or FILE.xlsx#SHEET")
+                "or FILE.xlsx#SHEET; 'orders-*.csv' is all these files as one table")
       ->required();
   add_table_options(c, o);
   c->add_option("--where", o.where, "List the rows that meet a condition, instead of the columns")
@@ -69,8 +71,9 @@ void add_inspect(CLI::App& app, InspectOptions& o) {
 void add_rank(CLI::App& app, RankOptions& o) {
   CLI::App* const c = app.add_subcommand("rank", "The standings of a ladder file, or of a table and options");
   c->add_option("LADDER|TABLE", o.sources,
-                "A ladder (NAME.ladder.toml), or a delimited text file; or several\n"
-                "ladders, into one page or one workbook")
+                "A ladder (NAME.ladder.toml), or a delimited text file; several files,\n"
+                "or a pattern ('orders-*.csv'), are one table; several ladders go into\n"
+                "one page or one workbook")
       ->required();
   c->add_option("--join", o.joins,
                 "A second table and its keys: 'shops.csv on shop_no'. Write inner,\n"

@@ -121,6 +121,7 @@ lofty::FileSet inputs_of(const Asked& asked, const std::string& source, const lo
   lofty::FileSet inputs;
   if (asked.from_file) inputs.add(source);
   inputs.add(tables.file_of(ladder.data.from));
+  for (const std::string& name : ladder.data.read.more) inputs.add(tables.file_of(name));
   for (const lofty::Join& join : ladder.data.joins) inputs.add(tables.file_of(join.with));
   if (!ladder.compare.with.empty()) inputs.add(tables.file_of(ladder.compare.with));
   return inputs;

@@ -408,7 +408,8 @@ int rank_several(const RankOptions& options) {
   for (const std::string& source : options.sources) {
     asked.push_back(ask(source));
     if (!asked.back().from_file)
-      bad_option("rank", source, "several sources have to be ladder files", "NAME.ladder.toml");
+      bad_option("rank", source, "several sources are ladders, or tables that are one, and not both",
+                 "NAME.ladder.toml");
   }
   // A choice is for the ladders that have it.
   for (const std::string& choice : options.choices) {
@@ -462,7 +463,8 @@ int rank_several(const RankOptions& options) {
 }  // namespace
 
 int rank(const RankOptions& options) {
-  if (options.sources.size() > 1) return rank_several(options);
+  const bool several = options.sources.size() > 1;
+  if (several && std::any_of(options.sources.begin(), options.sources.end(), is_ladder)) return rank_several(options);
   const lofty::Detail detail = detail_of(options.remarks);
   if (options.save_standings && !options.save_standings->ends_with(".standings.json"))
     bad_option("--save-standings", *options.save_standings, "saved standings end in .standings.json",
@@ -472,6 +474,7 @@ int rank(const RankOptions& options) {
                options.save_ladder + ".ladder.toml");
   Asked asked = ask(options.source());
   lofty::Ladder& ladder = asked.text.ladder;
+  if (several) ladder.data.read.more.assign(options.sources.begin() + 1, options.sources.end());
   apply(options, ladder);
   std::optional<lofty::Format> format;
   const std::optional<std::pair<fs::path, std::string>> database = database_of(options.to);

@@ -119,7 +119,9 @@ int run(int argc, char** argv) {
   const std::string name = chosen.front()->get_name();
   if (name == "inspect") return tool::inspect(options.inspect);
   if (name == "rank") {
-    if (options.rank.sources.size() > 1) refuse_for_several(*chosen.front());
+    const std::vector<std::string>& sources = options.rank.sources;
+    if (sources.size() > 1 && std::any_of(sources.begin(), sources.end(), tool::is_ladder))
+      refuse_for_several(*chosen.front());
     return tool::rank(options.rank);
   }
   if (name == "why") return tool::why(options.why);

@@ -63,6 +63,7 @@ const std::vector<OptionKey>& option_keys() {
        }},
       {"data.skip", "--skip", [](const O& o, const std::string&) { return o.skip.has_value(); }},
       {"data.skip_last", "--skip-last", [](const O& o, const std::string&) { return o.skip_last.has_value(); }},
+      {"data.file_column", "--file-column", [](const O& o, const std::string&) { return !o.file_column.empty(); }},
       {"data.encoding", "--encoding", [](const O& o, const std::string&) { return !o.encoding.empty(); }},
       {"periods.", "--period ",
        [](const O& o, const std::string& name) {

@@ -51,6 +51,7 @@ void apply(const TableOptions& options, lofty::ReadOptions& read, const std::str
   if (options.skip) read.skip = *options.skip;
   if (options.skip_last) read.skip_last = *options.skip_last;
   if (!options.encoding.empty()) read.encoding = options.encoding;
+  if (!options.file_column.empty()) read.file_column = options.file_column;
   lofty::ReadOptions given;
   for (const std::string& one : options.columns_read) read_column(one, given);
   for (const auto& column : given.columns) {

@@ -10,7 +10,7 @@ namespace tool {
 
 // What inspect and rank are told of how a table is read.
 struct TableOptions {
-  std::string delimiter, encoding;
+  std::string delimiter, encoding, file_column;
   std::vector<std::string> nulls, columns_read;
   std::optional<std::size_t> skip, skip_last;
 };
