@@ -3,6 +3,7 @@
 
 #include <functional>
 #include <stop_token>
+#include <string_view>
 
 #include "lofty/export.hpp"
 
@@ -15,6 +16,9 @@ struct Run {
   std::stop_token stop = {};
   // Called now and then with the share done, 0 to 1, from any one thread at a time. Must not throw.
   std::function<void(double)> progress = {};
+  // Called when a step begins that may take long, with what it does: "reading order_lines.csv (479 MB)", "ranking
+  // 10,000 entries". From the thread that made the call. Must not throw.
+  std::function<void(std::string_view)> step = {};
 };
 
 }  // namespace lofty

@@ -47,11 +47,15 @@ class StepTimes {
 };
 
 void total_rows(LevelAnswer& a, const Run& progress, StepTimes& times) {
-  auto rows = std::make_unique<JoinedRows>(a.question, a.run);
+  const std::size_t read = a.question.tables.front().table.rows();
+  if (a.outer != nullptr) a.inside = inside_of(a);
+  tell_step(a.run, [&] { return (a.question.row_level() ? "looking at " : "totalling ") + counted(read, "row"); });
+  auto rows = std::make_unique<JoinedRows>(a.question, a.run, a.joins);
   JoinedRows& joined = *rows;
   a.joined = std::move(rows);
   try {
-    a.entries = run_rows(a.question, joined, a.ladder, part_of(progress, reading_share, 0.98));
+    a.entries =
+        run_rows(a.question, joined, a.ladder, a.inside ? &*a.inside : nullptr, part_of(progress, reading_share, 0.98));
   } catch (const RowFailure& failure) {
     throw Error(row_problem(a, failure));
   }
@@ -64,7 +68,10 @@ void total_rows(LevelAnswer& a, const Run& progress, StepTimes& times) {
 // Which entries remain, their windows, and their places.
 void rank_entries(LevelAnswer& a, SortKeyMaker& keys, StepTimes& times) {
   Stopwatch watch;
-  if (a.outer != nullptr) keep_inside(a, a.entries);  // first: their totals may be impossible, and no reader sees them
+  tell_step(a.run, [&] {
+    return "ranking " + with_commas(a.entries.count) + (a.question.row_level() ? " rows" : " entries");
+  });
+  if (a.inside) keep_inside(*a.inside, a.entries);  // first: their totals may be impossible, and no reader sees them
   compute_totals(a, a.entries);
   a.dropped = drop(a, a.entries);
   times.took(StepKind::total, watch.lap());

@@ -3,6 +3,7 @@
 // Covered by tests/ladder/standings_test.cpp.
 
 #include <memory>
+#include <optional>
 #include <vector>
 
 #include "answer/former_places.hpp"
@@ -24,6 +25,7 @@ inline constexpr double reading_share = 0.88;
 struct LevelAnswer : LevelInput {
   explicit LevelAnswer(const LevelInput& input) : LevelInput(input) {}
 
+  std::optional<Inside> inside;  // of an inner level
   std::unique_ptr<const JoinedRows> joined;
   Entries entries;
   Dropped dropped;

@@ -9,6 +9,7 @@
 namespace lofty::engine {
 
 struct FormerPlaces;
+class JoinCache;
 
 // What is referred to has to outlive the answer's making.
 struct LevelInput {
@@ -18,6 +19,7 @@ struct LevelInput {
   const Standings::Data* outer = nullptr;  // the level outside: entries count only inside the ones that it lists
   const FormerPlaces* former = nullptr;    // what to compare with
   Run run = {};
+  JoinCache* joins = nullptr;  // of all questions of one answer
 };
 
 // What a column of the relation of places is to the answer.

@@ -3,32 +3,59 @@
 #include "answer/conditions.hpp"
 #include "lofty/places.hpp"
 #include "order/codes.hpp"
+#include "order/order_data.hpp"
 #include "order/sort.hpp"
 #include "rank/exact_sum.hpp"
 #include "table/exact.hpp"
+#include "table/parallel.hpp"
 
 namespace lofty::engine {
 namespace {
 
 // By entry: does it share its place?
-std::vector<std::uint8_t> tied_in(const Order& order) {
+std::vector<std::uint8_t> tied_in(const Order& order, const Run& run) {
   std::vector<std::uint8_t> tied(order.size(), 0);
-  const auto rows = order.rows();
-  for (std::size_t i = 0; i < rows.size(); ++i) {
-    const bool alone = order.starts_peers(i) && (i + 1 == rows.size() || order.starts_peers(i + 1));
-    tied[rows[i]] = order.ranked(i) && !alone;
-  }
+  const OrderData& data = order.data();
+  const auto starts = [&](std::size_t i) { return (data.marks[i] & OrderData::peer_start) != 0; };
+  parallel_for(Pieces::per_thread(order.size(), run), run, [&](const RowRange& range) {
+    for (std::size_t i = range.begin; i < range.end; ++i) {
+      const bool alone = starts(i) && (i + 1 == order.size() || starts(i + 1));
+      tied[data.rows[i]] = (data.marks[i] & OrderData::is_ranked) != 0 && !alone;
+    }
+  });
   return tied;
 }
 
-ColumnPtr column_of(const std::vector<std::uint32_t>& numbers) {
-  Piece piece(Type{.kind = Kind::integer});
-  for (const std::uint32_t number : numbers) number == 0 ? piece.add_null() : piece.add_integer(number);
-  return Column::seal(std::move(piece));
+// By entry: has it a place?
+std::vector<std::uint8_t> ranked_in(const Order& order, const Run& run) {
+  std::vector<std::uint8_t> ranked(order.size(), 0);
+  const OrderData& data = order.data();
+  parallel_for(Pieces::per_thread(order.size(), run), run, [&](const RowRange& range) {
+    for (std::size_t i = range.begin; i < range.end; ++i)
+      ranked[data.rows[i]] = (data.marks[i] & OrderData::is_ranked) != 0;
+  });
+  return ranked;
+}
+
+// Numbers from 1; 0 is null.
+ColumnPtr column_of(const std::vector<std::uint32_t>& numbers, const Run& run) {
+  const Type type{.kind = Kind::integer};
+  const Pieces cut = Pieces::fixed(numbers.size());
+  std::vector<Piece> pieces;
+  for (std::size_t p = 0; p < cut.count(); ++p) pieces.emplace_back(type);
+  parallel_for(cut, run, [&](const RowRange& range, std::size_t p) {
+    pieces[p].ints.resize(range.size());
+    for (std::size_t i = 0; i < range.size(); ++i) {
+      const std::uint32_t number = numbers[range.begin + i];
+      pieces[p].ints[i] = number == 0 ? int64_null : static_cast<std::int64_t>(number);
+    }
+    pieces[p].pack();
+  });
+  return Column::seal(type, std::move(pieces), run);
 }
 
 ColumnPtr place_column(const Order& order, Ties ties, const Run& run) {
-  if (ties != Ties::fractional) return column_of(places_by_row(order, ties, run));
+  if (ties != Ties::fractional) return column_of(places_by_row(order, ties, run), run);
   Piece piece(Type{.kind = Kind::decimal, .scale = 1});
   for (const double place : fractional_places_by_row(order, run))
     place == 0 ? piece.add_null() : piece.add_integer(static_cast<std::int64_t>(place * 10));
@@ -147,13 +174,13 @@ ColumnPtr further_column(const LevelInput& input, const Entries& entries, SortKe
       if (use.by.empty()) return place_column(*places.order, also.ties, input.run);
       std::vector<ColumnPtr> by;
       const Order own = order_by(input, entries, places.eligible, use.by, keys, by);
-      places.also_tied.back() = tied_in(own);
+      places.also_tied.back() = tied_in(own, input.run);
       return place_column(own, also.ties, input.run);
     }
     case Measure::tiers: {
       const std::vector<std::uint32_t> tier = tiers(*places.order, static_cast<std::uint32_t>(also.count));
       places.split_tiers.emplace_back(also.name, split_tiers(places.order->data(), tier));
-      return column_of(by_input_row(*places.order, tier));
+      return column_of(by_input_row(*places.order, tier), input.run);
     }
     case Measure::percent_rank: return ratio_column(places, Ties::competition, 1, input.run);
     case Measure::cumulative_distribution: return ratio_column(places, Ties::modified, 0, input.run);
@@ -186,10 +213,8 @@ Places rank(const LevelInput& input, const Entries& entries, SortKeyMaker& keys,
 
   // The places themselves.
   out.competition = places(*out.order, Ties::competition, input.run);
-  out.ranked.assign(entries.count, 0);
-  const auto rows = out.order->rows();
-  for (std::size_t i = 0; i < rows.size(); ++i) out.ranked[rows[i]] = out.order->ranked(i);
-  out.tied = tied_in(*out.order);
+  out.ranked = ranked_in(*out.order, input.run);
+  out.tied = tied_in(*out.order, input.run);
   out.columns.push_back(place_column(*out.order, question.level->ties, input.run));
 
   // Further columns, and what was before.

@@ -1,7 +1,6 @@
 #include "answer/remaining.hpp"
 
 #include <numeric>
-#include <set>
 
 #include "answer/conditions.hpp"
 #include "answer/standings_data.hpp"
@@ -41,16 +40,21 @@ void pick(Entries& entries, const std::vector<std::uint32_t>& left) {
 
 }  // namespace
 
-void keep_inside(const LevelInput& input, Entries& entries) {
-  std::set<EntryKey> inside;
-  for (const std::uint32_t entry : input.outer->rows) inside.insert(key_at(input.outer->keys, entry));
-  std::vector<ColumnPtr> keys;
+Inside inside_of(const LevelInput& input) {
+  Inside inside;
+  for (const std::uint32_t entry : input.outer->rows) inside.keys.insert(key_at(input.outer->keys, entry));
   for (const std::string& name : input.outer->key_names)
     for (const std::size_t g : input.question.within)
-      if (input.question.entry_columns[g].name == name) keys.push_back(entries.columns[g]);
+      if (input.question.entry_columns[g].name == name) inside.columns.push_back(g);
+  return inside;
+}
+
+void keep_inside(const Inside& inside, Entries& entries) {
+  std::vector<ColumnPtr> keys;
+  for (const std::size_t column : inside.columns) keys.push_back(entries.columns[column]);
   std::vector<std::uint32_t> left;
   for (std::uint32_t e = 0; e < entries.count; ++e)
-    if (inside.contains(key_at(keys, e))) left.push_back(e);
+    if (inside.keys.contains(key_at(keys, e))) left.push_back(e);
   pick(entries, left);
 }
 

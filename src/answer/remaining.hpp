@@ -7,8 +7,10 @@
 
 namespace lofty::engine {
 
-// Leaves the entries that belong to one that the level outside lists.
-void keep_inside(const LevelInput& input, Entries& entries);
+// What the level outside lists. Precondition: there is one.
+Inside inside_of(const LevelInput& input);
+// Leaves the entries that belong to one of these.
+void keep_inside(const Inside& inside, Entries& entries);
 
 struct Dropped {
   std::size_t before = 0;               // entries, rank.having not yet applied

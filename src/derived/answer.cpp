@@ -21,7 +21,7 @@ Answer answer(const Request& request, const Catalog& catalog, const Run& run) {
   const bool crossed = request.crossed && !ladder.crossed.empty();
   const bool compared = request.compared && !ladder.compare.empty();
   const bool other_choices = compared && ladder.compare.with.empty();
-  const Run quiet{.threads = run.threads, .stop = run.stop};
+  const Run quiet{.threads = run.threads, .stop = run.stop, .step = run.step};
 
   // All names are resolved first, so that the tables are read once, with what any of the questions wants.
   const ReadOnce once(catalog);
@@ -51,14 +51,15 @@ Answer answer(const Request& request, const Catalog& catalog, const Run& run) {
   out.questions = own.take_questions();
 
   // What was before, then level by level, then the columns of entries across.
+  JoinCache joins;
   Stopwatch watch;
   std::vector<FormerPlaces> former;
-  if (compared) former = before ? before->places(quiet) : places_in_table(ladder, out.questions, catalog, quiet);
+  if (compared) former = before ? before->places(joins, quiet) : places_in_table(ladder, out.questions, catalog, quiet);
   const double compare_seconds = watch.lap();
-  LevelAnswers levels = answer_levels(ladder, out.questions, former, run);
+  LevelAnswers levels = answer_levels(ladder, out.questions, former, joins, run);
   watch.lap();
   for (std::size_t l = 0; crossing && l < levels.data.size(); ++l)
-    levels.data[l] = crossing->cross(*levels.data[l], l, quiet);
+    levels.data[l] = crossing->cross(*levels.data[l], l, joins, quiet);
   const double across_seconds = watch.lap();
   if (run.progress) run.progress(1);
 

@@ -153,10 +153,11 @@ void Crossing::want() const {
   for (const auto& cells : cells_) ReadOnce::want(cells->resolution.questions());
 }
 
-std::shared_ptr<StandingsData> Crossing::cross(const StandingsData& down, std::size_t level, const Run& run) {
-  if (!columns_) columns_ = plain_answer(across_->question, across_->resolution, run);
+std::shared_ptr<StandingsData> Crossing::cross(const StandingsData& down, std::size_t level, JoinCache& joins,
+                                               const Run& run) {
+  if (!columns_) columns_ = plain_answer(across_->question, across_->resolution, joins, run);
   const std::shared_ptr<const StandingsData> cells =
-      plain_answer(cells_[level]->question, cells_[level]->resolution, run);
+      plain_answer(cells_[level]->question, cells_[level]->resolution, joins, run);
   const std::vector<ColumnPtr> crossed = crossed_columns(down, *columns_, *cells);
 
   // A column for each entry across, named by it.

@@ -26,7 +26,7 @@ class Crossing {
   void want() const;
   // `down`, the answer of one level, with a column for each entry across after the others. Each level once, from the
   // first on. Precondition: there are no problems. Throws Error.
-  std::shared_ptr<StandingsData> cross(const StandingsData& down, std::size_t level, const Run& run);
+  std::shared_ptr<StandingsData> cross(const StandingsData& down, std::size_t level, JoinCache& joins, const Run& run);
 
  private:
   // A ladder with its names resolved; it does not move.

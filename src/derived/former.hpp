@@ -21,7 +21,7 @@ class FormerQuestion {
   // Announces to a ReadOnce catalog what it will read.
   void want() const;
   // By level. Once. Throws Error.
-  std::vector<FormerPlaces> places(const Run& run);
+  std::vector<FormerPlaces> places(JoinCache& joins, const Run& run);
 
  private:
   const Ladder before_;

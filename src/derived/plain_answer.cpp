@@ -50,8 +50,8 @@ Cost cost_of(const std::vector<Question>& questions, const std::vector<std::shar
 }  // namespace
 
 LevelAnswers answer_levels(const Ladder& ladder, const std::vector<Question>& questions,
-                           const std::vector<FormerPlaces>& former, const Run& run) {
-  const Run quiet{.threads = run.threads, .stop = run.stop};
+                           const std::vector<FormerPlaces>& former, JoinCache& joins, const Run& run) {
+  const Run quiet{.threads = run.threads, .stop = run.stop, .step = run.step};
   LevelAnswers out;
   for (std::size_t l = 0; l < questions.size(); ++l) {
     // Each inside what the one outside it lists.
@@ -60,7 +60,8 @@ LevelAnswers answer_levels(const Ladder& ladder, const std::vector<Question>& qu
                            .level = l,
                            .outer = out.data.empty() ? nullptr : out.data.back().get(),
                            .former = former.empty() ? nullptr : &former[l],
-                           .run = quiet};
+                           .run = quiet,
+                           .joins = &joins};
     const LevelAnswer level = answer_level(input, run);
     out.data.push_back(standings_data(level));
     Stopwatch saying;
@@ -78,11 +79,12 @@ std::shared_ptr<StandingsData> whole_answer(const std::vector<Question>& questio
   return whole;
 }
 
-std::shared_ptr<const StandingsData> plain_answer(const Ladder& ladder, Resolution& resolution, const Run& run) {
+std::shared_ptr<const StandingsData> plain_answer(const Ladder& ladder, Resolution& resolution, JoinCache& joins,
+                                                  const Run& run) {
   resolution.read(part_of(run, 0, reading_share));
   if (!resolution.problems().empty()) throw Error(resolution.problems());
   const std::shared_ptr<const StandingsData> whole =
-      whole_answer(resolution.questions(), answer_levels(ladder, resolution.questions(), {}, run));
+      whole_answer(resolution.questions(), answer_levels(ladder, resolution.questions(), {}, joins, run));
   if (run.progress) run.progress(1);
   return whole;
 }

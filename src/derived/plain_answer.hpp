@@ -14,20 +14,23 @@
 
 namespace lofty::engine {
 
+class JoinCache;
+
 struct LevelAnswers {
   std::vector<std::shared_ptr<StandingsData>> data;  // by level
   Times times;
 };
 
 // `former` has each level's former places; it is empty where nothing is compared. What is given has to outlive the
-// answers. Throws Error.
+// answers; `joins` may be shared with further questions over the same tables. Throws Error.
 LevelAnswers answer_levels(const Ladder& ladder, const std::vector<Question>& questions,
-                           const std::vector<FormerPlaces>& former, const Run& run);
+                           const std::vector<FormerPlaces>& former, JoinCache& joins, const Run& run);
 
 // The levels as one answer, with its cost.
 std::shared_ptr<StandingsData> whole_answer(const std::vector<Question>& questions, LevelAnswers levels);
 
 // Reads the tables of a ladder whose names are resolved, and answers it. Throws Error with all that is wrong.
-std::shared_ptr<const StandingsData> plain_answer(const Ladder& ladder, Resolution& resolution, const Run& run);
+std::shared_ptr<const StandingsData> plain_answer(const Ladder& ladder, Resolution& resolution, JoinCache& joins,
+                                                  const Run& run);
 
 }  // namespace lofty::engine

@@ -253,9 +253,42 @@ bool Evaluator::holds(Scratch& scratch, std::size_t begin, std::size_t count, co
   return false;
 }
 
+// What is the same for every row, such as the first day of a period, is worked out for one of them that is active; and
+// not again in the batches that follow.
+void Evaluator::evaluate_once(const Node& node, std::size_t begin, std::size_t count, const unsigned char* active,
+                              Scratch& scratch) {
+  Vector& out = scratch.out;
+  if (scratch.same == 0) {
+    std::size_t first = 0;
+    while (active != nullptr && first < count && active[first] == 0) ++first;
+    if (first == count) return Call{*this, node, begin, count, active, scratch, out}.all_null();
+    Call{*this, node, begin + first, 1, nullptr, scratch, out}.run();
+    out.type = node.type;
+  }
+  const auto spread = [&](auto& values) {
+    const auto one = values.front();
+    values.assign(count, one);
+  };
+  switch (out.lane) {
+    case Vector::Lane::int64: spread(out.ints); break;
+    case Vector::Lane::int128: spread(out.wide); break;
+    case Vector::Lane::float64: spread(out.doubles); break;
+    case Vector::Lane::code: spread(out.codes); break;
+    case Vector::Lane::text: spread(out.texts); break;
+  }
+  scratch.same = count;
+}
+
 const Vector& Evaluator::evaluate(const Node& node, std::size_t begin, std::size_t count, const unsigned char* active) {
   if (node.op == Op::name) return load(node.column, begin, count, node.type.zone);
   Scratch& scratch = scratch_.at(static_cast<std::size_t>(node.slot));
+  if (node.constant && count > 0 && node.op != Op::literal && node.op != Op::null) {
+    if (scratch.same != count) {
+      scratch.out.type = node.type;
+      evaluate_once(node, begin, count, active, scratch);
+    }
+    return scratch.out;
+  }
   if (node.shared && holds(scratch, begin, count, active)) return scratch.out;
   scratch.out.type = node.type;
   const Call call{*this, node, begin, count, active, scratch, scratch.out};
@@ -280,14 +313,46 @@ void append(Piece& piece, const Vector& v, std::size_t i) {
   }
 }
 
+template <class Index>
+void Appender::append(Piece& piece, const Vector& v, std::size_t count, const Index& index) {
+  if (v.lane == Vector::Lane::int64 && piece.wide.empty()) {
+    // Null is the same number here and there.
+    const std::size_t before = piece.ints.size();
+    piece.ints.resize(before + count);
+    for (std::size_t i = 0; i < count; ++i) piece.ints[before + i] = v.ints[index(i)];
+  } else if (v.lane == Vector::Lane::code) {
+    if (dictionary_ != v.dictionary) {
+      dictionary_ = v.dictionary;
+      codes_.assign(v.dictionary->size(), Dictionary::none);
+    }
+    for (std::size_t i = 0; i < count; ++i) {
+      const std::uint32_t code = v.codes[index(i)];
+      if (code != Dictionary::none && codes_[code] == Dictionary::none)
+        codes_[code] = piece.dictionary.add(v.dictionary->text(code));
+      piece.codes.push_back(code == Dictionary::none ? code : codes_[code]);
+    }
+  } else {
+    for (std::size_t i = 0; i < count; ++i) lofty::engine::append(piece, v, index(i));
+  }
+}
+
+void Appender::append(Piece& piece, const Vector& v, std::size_t count) {
+  append(piece, v, count, [](std::size_t i) { return i; });
+}
+
+void Appender::append(Piece& piece, const Vector& v, std::span<const std::uint32_t> rows, std::size_t begin) {
+  append(piece, v, rows.size(), [&](std::size_t i) { return rows[i] - begin; });
+}
+
 ColumnPtr evaluate_column(const Node& node, const ColumnSource& source, const FormulaContext& context, const Run& run) {
   Evaluator evaluator(source, context);
+  Appender appender;
   Piece piece(node.type);
   for (std::size_t begin = 0; begin < source.rows(); begin += batch_rows) {
     check_stop(run);
     const std::size_t count = std::min(batch_rows, source.rows() - begin);
     const Vector& v = evaluator.evaluate(node, begin, count, nullptr);
-    for (std::size_t i = 0; i < count; ++i) append(piece, v, i);
+    appender.append(piece, v, count);
   }
   return Column::seal(std::move(piece));
 }

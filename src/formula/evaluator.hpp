@@ -3,6 +3,7 @@
 // Covered by tests/formula/evaluator_test.cpp, against a one-value-at-a-time reference.
 
 #include <deque>
+#include <span>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -118,8 +119,11 @@ class Evaluator {
     std::size_t begin = ~std::size_t{0}, count = 0;
     std::vector<unsigned char> seen;
     bool all_seen = false;
+    std::size_t same = 0;  // of a node that is the same for every row: how many rows `out` has it for
   };
   bool holds(Scratch& scratch, std::size_t begin, std::size_t count, const unsigned char*& active) const;
+  void evaluate_once(const Node& node, std::size_t begin, std::size_t count, const unsigned char* active,
+                     Scratch& scratch);
   struct Loaded {
     Vector values;
     std::size_t begin = ~std::size_t{0}, count = 0;
@@ -138,6 +142,21 @@ class Evaluator {
 
 // Adds value i to a piece of its type.
 void append(Piece& piece, const Vector& v, std::size_t i);
+
+// Adds many: texts of one dictionary are looked up once each. One for a piece and the node that fills it.
+class Appender {
+ public:
+  // All values of a batch.
+  void append(Piece& piece, const Vector& v, std::size_t count);
+  // Those of these rows; the batch begins with row `begin`.
+  void append(Piece& piece, const Vector& v, std::span<const std::uint32_t> rows, std::size_t begin);
+
+ private:
+  template <class Index>
+  void append(Piece& piece, const Vector& v, std::size_t count, const Index& index);
+  const Dictionary* dictionary_ = nullptr;
+  std::vector<std::uint32_t> codes_;  // by code of the dictionary: the piece's
+};
 
 // A formula over whole columns, as a sealed column. Throws RowFailure.
 ColumnPtr evaluate_column(const Node& node, const ColumnSource& source, const FormulaContext& context, const Run& run);

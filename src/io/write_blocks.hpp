@@ -18,6 +18,7 @@ void write_blocks(const CellBlock& cells, std::size_t rows, const TextSink& sink
     std::optional<CellBlock> cells;
     std::string text;
   };
+  std::size_t written = 0;
   make_in_order<Block>(
       Pieces::costly(rows, CellBlock::usual_rows), run,
       [&](const RowRange& range, Block& block) {
@@ -29,6 +30,8 @@ void write_blocks(const CellBlock& cells, std::size_t rows, const TextSink& sink
       },
       [&](const Block& block) {
         if (!block.text.empty()) sink(block.text);
+        written += CellBlock::usual_rows;
+        if (run.progress) run.progress(std::min(1.0, static_cast<double>(written) / static_cast<double>(rows + 1)));
       });
 }
 

@@ -97,6 +97,11 @@ bool LadderTables::read(const Run& run, ProblemList& problems) {
     const std::vector<std::size_t> wanted(use.wanted.begin(), use.wanted.end());
     try {
       Stopwatch watch;
+      tell_step(run, [&] {
+        const double megabytes = run.step ? use.source->size().bytes / 1e6 : 0;
+        return "reading " + use.source->name() +
+               (megabytes >= 1 ? " (" + with_commas(static_cast<std::size_t>(megabytes)) + " MB)" : "");
+      });
       use.table = use.source->read(wanted, part_of(run, begin, begin + each));
       use.seconds = watch.lap();
       begin += each;

@@ -32,6 +32,7 @@ struct TableUse {
 struct JoinUse {
   struct Pair {
     std::size_t left_table = 0, left_column = 0, right_column = 0;
+    friend bool operator==(const Pair&, const Pair&) = default;
   };
   std::size_t table = 0;  // in Question::tables
   std::vector<Pair> on;
@@ -39,6 +40,7 @@ struct JoinUse {
   bool many = false;
   bool include = false;  // its rows are there as entries, whether other rows refer to them or not (rank.include)
   bool broken = false;   // some key does not exist
+  friend bool operator==(const JoinUse&, const JoinUse&) = default;
 };
 
 struct RowColumn {

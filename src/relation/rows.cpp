@@ -21,11 +21,29 @@ std::string line_text(const Table& table, std::size_t row) {
 
 }  // namespace
 
-JoinedRows::JoinedRows(const Question& question, const Run& run)
+JoinedRows::JoinedRows(const Question& question, const Run& run, JoinCache* cache)
     : question_(question),
       context_{.slots = question.slots},
       rows_(question.tables.front().table.rows()),
       partners_(question.tables.size()) {
+  // Known from another question?
+  std::vector<Table> tables;
+  for (const TableUse& use : question.tables) tables.push_back(use.table);
+  const auto same = [](const Table& a, const Table& b) { return &a.data() == &b.data(); };
+  if (cache != nullptr)
+    for (const JoinCache::Found& one : cache->found_) {
+      if (!std::equal(one.tables.begin(), one.tables.end(), tables.begin(), tables.end(), same) ||
+          one.joins != question.joins)
+        continue;
+      rows_ = one.rows;
+      counting_rows_ = one.counting_rows;
+      partners_ = one.partners;
+      reports_ = one.reports;
+      for (Report& report : reports_) report.seconds = 0;
+      merged_ = one.merged;
+      return;
+    }
+
   for (const JoinUse& join : question.joins) {
     Stopwatch watch;
     match(join, run);
@@ -37,6 +55,8 @@ JoinedRows::JoinedRows(const Question& question, const Run& run)
   counting_rows_ = rows_;
   if (std::any_of(question.joins.begin(), question.joins.end(), [](const JoinUse& join) { return join.include; }))
     while (counting_rows_ > 0 && row_in(0, counting_rows_ - 1) == no_row) --counting_rows_;
+  if (cache != nullptr && !question.joins.empty())
+    cache->found_.push_back({std::move(tables), question.joins, rows_, counting_rows_, partners_, reports_, merged_});
 }
 
 const ColumnPtr* JoinedRows::merged(const RowColumn& column) const {
@@ -114,12 +134,13 @@ JoinedRows::Report JoinedRows::find_partners(const JoinUse& join, const Sides& s
     return std::span<const std::uint32_t>(rows);
   };
   const bool in_order =
-      keys.size() == 1 && (sides.merged[0] != 0 || (join.on[0].left_table == 0 && partners_[0].size() == 0));
+      keys.size() == 1 && (sides.merged[0] != 0 || (join.on[0].left_table == 0 && partners_[0] == nullptr));
 
   const bool included =
       std::any_of(question_.joins.begin(), question_.joins.end(), [](const JoinUse& one) { return one.include; });
-  partners_[join.table].allocate(rows() * sizeof(std::uint32_t));
-  auto* const partners = reinterpret_cast<std::uint32_t*>(partners_[join.table].data());
+  const auto bytes = std::make_shared<Bytes>(rows() * sizeof(std::uint32_t));
+  partners_[join.table] = bytes;
+  auto* const partners = reinterpret_cast<std::uint32_t*>(bytes->data());
   const Pieces pieces = Pieces::fixed(rows());
   std::vector<Report> reports(pieces.count());
   parallel_for(pieces, run, [&](const RowRange& range, std::size_t piece) {
@@ -220,14 +241,14 @@ void JoinedRows::rebuild(const JoinUse& join, const RowsByKey& by_key, const std
 
   // Every table's row, and the merged keys, for each of them.
   for (std::size_t t = 0; t < join.table; ++t) {
-    Bytes bytes(from.size() * sizeof(std::uint32_t));
-    auto* const to = reinterpret_cast<std::uint32_t*>(bytes.data());
+    auto bytes = std::make_shared<Bytes>(from.size() * sizeof(std::uint32_t));
+    auto* const to = reinterpret_cast<std::uint32_t*>(bytes->data());
     for (std::size_t i = 0; i < from.size(); ++i) to[i] = from[i] == no_row ? no_row : row_in(t, from[i]);
     partners_[t] = std::move(bytes);
   }
   for (auto& [column, values] : merged_) values = Column::picked(*values, from, run);
-  Bytes bytes(from.size() * sizeof(std::uint32_t));
-  std::copy(partner.begin(), partner.end(), reinterpret_cast<std::uint32_t*>(bytes.data()));
+  auto bytes = std::make_shared<Bytes>(from.size() * sizeof(std::uint32_t));
+  std::copy(partner.begin(), partner.end(), reinterpret_cast<std::uint32_t*>(bytes->data()));
   partners_[join.table] = std::move(bytes);
   rows_ = from.size();
 }
@@ -274,7 +295,7 @@ void JoinedRows::load(int column, std::size_t begin, std::size_t count, Vector& 
   if (const ColumnPtr* const values = merged(at)) return load_column(**values, begin, count, out);
   if (at.of_window()) return load_column(*windows_[at.column], begin, count, out);
   const Column& from = column_of(at.table, at.column);
-  if (partners_[at.table].size() == 0 && at.table == 0) return load_column(from, begin, count, out);
+  if (partners_[at.table] == nullptr && at.table == 0) return load_column(from, begin, count, out);
 
   // Values through the partners' rows.
   const std::uint32_t* const partner = partners(at.table) + begin;

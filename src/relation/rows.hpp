@@ -1,6 +1,7 @@
 #pragma once
 // The relation of rows: joined tables seen as one, without copying a value.
 
+#include <memory>
 #include <vector>
 
 #include "formula/evaluator.hpp"
@@ -11,10 +12,13 @@
 
 namespace lofty::engine {
 
+class JoinCache;
+
 class JoinedRows : public RowSource {
  public:
-  // Finds every row's partner in every joined table. Throws Error(join_multiplies, key_mismatch).
-  JoinedRows(const Question& question, const Run& run);
+  // Finds every row's partner in every joined table, or takes those of another question that joins the same tables in
+  // the same way. Throws Error(join_multiplies, key_mismatch).
+  JoinedRows(const Question& question, const Run& run, JoinCache* cache = nullptr);
 
   std::size_t rows() const override { return rows_; }
   // The first so many of them may count. The others are rows of a table of which all are entries (JoinUse::include)
@@ -70,22 +74,37 @@ class JoinedRows : public RowSource {
   void merge_keys(const JoinUse& join, const Run& run);
   // A table's row for a row of the relation; no_row where it has none.
   std::uint32_t row_in(std::size_t table, std::size_t row) const {
-    return partners_[table].size() == 0 ? static_cast<std::uint32_t>(row) : partners(table)[row];
+    return partners_[table] == nullptr ? static_cast<std::uint32_t>(row) : partners(table)[row];
   }
   const std::uint32_t* partners(std::size_t table) const {
-    return reinterpret_cast<const std::uint32_t*>(partners_[table].data());
+    return reinterpret_cast<const std::uint32_t*>(partners_[table]->data());
   }
 
   const Question& question_;
   FormulaContext context_;
   std::size_t rows_ = 0, counting_rows_ = 0;
   // By table: its row for every row of the relation. Empty: the first table, as long as every row of it occurs once.
-  std::vector<Bytes> partners_;
+  std::vector<std::shared_ptr<const Bytes>> partners_;
   std::vector<Report> reports_;
   // Keys of one name on both sides of a join that let rows of its second table in, whose value then comes from there;
   // by row of the relation. Later joins go by them.
   std::vector<std::pair<RowColumn, ColumnPtr>> merged_;
   std::vector<ColumnPtr> windows_;
+};
+
+// The partners that were found, for further questions over the same tables. Not thread-safe.
+class JoinCache {
+ private:
+  friend class JoinedRows;
+  struct Found {
+    std::vector<Table> tables;
+    std::vector<JoinUse> joins;
+    std::size_t rows = 0, counting_rows = 0;
+    std::vector<std::shared_ptr<const Bytes>> partners;
+    std::vector<JoinedRows::Report> reports;
+    std::vector<std::pair<RowColumn, ColumnPtr>> merged;
+  };
+  std::vector<Found> found_;
 };
 
 }  // namespace lofty::engine

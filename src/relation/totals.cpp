@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <mutex>
+#include <optional>
 
 #include "relation/added_entries.hpp"
 #include "relation/ordered_totals.hpp"
@@ -77,12 +78,66 @@ class RowFilter {
   mutable std::vector<unsigned char> active_;
 };
 
+// Leaves out the rows that are inside no entry of the level outside. One a piece.
+class InsideFilter {
+ public:
+  InsideFilter(const Question& question, const Inside& inside) : inside_(inside), tables_(inside.columns.size()) {
+    for (const std::size_t column : inside.columns) {
+      nodes_.push_back(question.entry_columns[column].node.get());
+      cells_.emplace_back(*nodes_.back());
+    }
+  }
+
+  // Takes rows out of `chosen` and of the mask, which is 1 for those that are in it.
+  void apply(Evaluator& evaluator, std::size_t begin, std::size_t count, std::vector<unsigned char>& mask,
+             std::vector<std::uint32_t>& chosen) {
+    ids_.assign(chosen.size(), 0);
+    std::vector<const Vector*> values;
+    for (std::size_t k = 0; k < nodes_.size(); ++k) {
+      values.push_back(&evaluator.evaluate(*nodes_[k], begin, count, mask.data()));
+      keys_.resize(chosen.size());
+      for (std::size_t i = 0; i < chosen.size(); ++i)
+        keys_[i] = {cells_[k].cell(*values[k], chosen[i] - begin), ids_[i]};
+      tables_[k].number_all(keys_.data(), keys_.size(), keys_.data(), [](std::size_t) {});
+      const NumbersOver numbers(keys_.data());
+      for (std::size_t i = 0; i < chosen.size(); ++i) ids_[i] = numbers.get(i);
+    }
+
+    // Each combination is looked up once.
+    std::size_t left = 0;
+    for (std::size_t i = 0; i < chosen.size(); ++i) {
+      if (ids_[i] == is_inside_.size()) {
+        std::vector<Value> key;
+        for (const Vector* const of_key : values) key.push_back(of_key->value(chosen[i] - begin));
+        is_inside_.push_back(inside_.keys.contains(key));
+      }
+      const unsigned char stays = is_inside_[ids_[i]];
+      mask[chosen[i] - begin] = stays;
+      chosen[left] = chosen[i];
+      left += stays;
+    }
+    chosen.resize(left);
+  }
+
+ private:
+  const Inside& inside_;
+  std::vector<const Node*> nodes_;
+  std::vector<CellMaker> cells_;
+  std::vector<GroupTable> tables_;
+  std::vector<GroupKey> keys_;
+  std::vector<std::uint32_t> ids_;
+  std::vector<unsigned char> is_inside_;  // by combination of keys
+};
+
 class RowStages {
  public:
-  RowStages(const Question& question, const JoinedRows& rows, const Ladder& ladder, const Run& run)
+  RowStages(const Question& question, const JoinedRows& rows, const Ladder& ladder, const Inside* inside,
+            const Run& run)
       : question_(question),
         rows_(rows),
         ladder_(ladder),
+        // Units from the first to the last of all rows that count need all of them.
+        inside_(question.every ? nullptr : inside),
         run_(run),
         pieces_(Pieces::few(rows.counting_rows(), batch_rows)) {}
 
@@ -101,8 +156,7 @@ class RowStages {
         for (std::size_t o = 0; o < question_.overalls.size(); ++o) {
           const Overall& overall = *question_.overalls[o];
           const Vector& v = evaluator.evaluate(*overall.argument, begin, count, mask.data());
-          for (std::size_t i = 0; i < count; ++i)
-            if (mask[i] && !v.is_null(i)) improve(best[piece][o], v.value(i), overall.greatest);
+          if (const auto i = best_of(v, mask, overall.greatest)) improve(best[piece][o], v.value(*i), overall.greatest);
         }
       });
     });
@@ -174,6 +228,18 @@ class RowStages {
   }
 
  private:
+  // The row of a batch that has the greatest or least value.
+  static std::optional<std::size_t> best_of(const Vector& v, const std::vector<unsigned char>& mask, bool greatest) {
+    std::optional<std::size_t> best;
+    const bool whole = v.lane == Vector::Lane::int64;
+    for (std::size_t i = 0; i < mask.size(); ++i) {
+      if (mask[i] == 0 || v.is_null(i)) continue;
+      const bool better = !best || (whole ? (greatest ? v.ints[*best] < v.ints[i] : v.ints[i] < v.ints[*best])
+                                          : (greatest ? v.value(*best) < v.value(i) : v.value(i) < v.value(*best)));
+      if (better) best = i;
+    }
+    return best;
+  }
   static void improve(Value& best, const Value& value, bool greatest) {
     const bool better = is_null(best) || (greatest ? best < value : value < best);
     if (better) best = value;
@@ -195,12 +261,15 @@ class RowStages {
     // A single integer key of a small range needs no table: its value is the index.
     std::vector<std::uint32_t> direct;
     std::vector<unsigned char> narrowed;
+    std::optional<InsideFilter> inside;
+    if (inside_ != nullptr) inside.emplace(question_, *inside_);
     each_batch(rows, [&](std::size_t begin, std::size_t count) {
       filter.apply(evaluator, begin, count, mask);
       choose(mask, begin, part, chosen);
       part.counted += chosen.size();
       catch_periods(evaluator, begin, count, mask, part);
       if (question_.probe || question_.probed_row) probe(evaluator, begin, count, part, chosen);
+      if (inside) inside->apply(evaluator, begin, count, mask, chosen);
       if (question_.row_level()) {
         part.chosen_rows.push_back(chosen);
         return;
@@ -517,6 +586,7 @@ class RowStages {
       Evaluator evaluator(rows_, rows_.context());
       std::size_t batch = 0;
       std::vector<unsigned char> mask;
+      std::vector<Appender> appenders(pieces.size());
       each_batch(rows, [&](std::size_t begin, std::size_t count) {
         const std::vector<std::uint32_t>& chosen = parts[p]->chosen_rows[batch++];
         if (chosen.empty()) return;
@@ -525,7 +595,7 @@ class RowStages {
         for (std::size_t c = 0; c < pieces.size(); ++c) {
           if (later(c)) continue;
           const Vector& v = evaluator.evaluate(*question_.entry_columns[c].node, begin, count, mask.data());
-          for (const std::uint32_t row : chosen) append(pieces[c][p], v, row - begin);
+          appenders[c].append(pieces[c][p], v, chosen, begin);
         }
       });
     });
@@ -539,15 +609,17 @@ class RowStages {
   const Question& question_;
   const JoinedRows& rows_;
   const Ladder& ladder_;
+  const Inside* const inside_;
   const Run& run_;
   const Pieces pieces_;
 };
 
 }  // namespace
 
-Entries run_rows(const Question& question, JoinedRows& rows, const Ladder& ladder, const Run& run) {
+Entries run_rows(const Question& question, JoinedRows& rows, const Ladder& ladder, const Inside* inside,
+                 const Run& run) {
   const Phases phases(run, {question.row_windows.empty() ? 0.0 : 2.0, 3.0});
-  RowStages stages(question, rows, ladder, phases[1]);
+  RowStages stages(question, rows, ladder, inside, phases[1]);
   rows.set_overalls(stages.find_overalls());
   std::vector<WindowNotes> notes;
   WindowTimes times;

@@ -2,6 +2,9 @@
 // The stages from rows to entries: conditions, overall constants, grouping, aggregates.
 // Covered by tests/ladder/standings_test.cpp against a plain reference.
 
+#include <set>
+#include <vector>
+
 #include "lofty/ladder.hpp"
 #include "lofty/run.hpp"
 #include "question/question.hpp"
@@ -10,8 +13,16 @@
 
 namespace lofty::engine {
 
+// The entries of the level outside that it lists: rows of others are of no entry that is left.
+struct Inside {
+  std::vector<std::size_t> columns;   // of the entries: the keys of the level outside
+  std::set<std::vector<Value>> keys;  // their values
+};
+
 // Works the rows off, in fixed pieces, and adds the constants over all that count and the windows' columns to them.
 // Throws RowFailure for the first row that fails, Error(several_values) for a carried column that has no single value.
-Entries run_rows(const Question& question, JoinedRows& rows, const Ladder& ladder, const Run& run);
+// `inside`: null for the outermost level.
+Entries run_rows(const Question& question, JoinedRows& rows, const Ladder& ladder, const Inside* inside,
+                 const Run& run);
 
 }  // namespace lofty::engine

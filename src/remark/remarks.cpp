@@ -127,7 +127,7 @@ class Remarks {
         encode(ColumnKey{a_.entries.columns[c].get(), false, {}}, a_.run, out);
       });
     }
-    const Undecided found = find_undecided(*a_.places.order, candidates);
+    const Undecided found = find_undecided(*a_.places.order, candidates, a_.run);
     std::string text = counted(found.rows, names_.row_noun()) + " are equal to another on every key (" +
                        names_.entry_name(found.example->first) + " and " + names_.entry_name(found.example->second) +
                        " for two); their input order decides";

@@ -1,6 +1,6 @@
 #pragma once
 // Parts made by all threads and taken in their order.
-// Covered by tests/table/parallel_test.cpp.
+// Covered by tests/table/in_order_test.cpp.
 
 #include <algorithm>
 #include <cstddef>

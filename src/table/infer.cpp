@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstring>
 
 #include "table/folded.hpp"
 #include "table/short_numbers.hpp"
@@ -129,12 +130,16 @@ void PieceReader::add_fields(const FieldRun& fields) {
       done += add_short_numbers(fields, done);
     else if (last_code_ != Dictionary::none)
       done += add_same_texts(fields, done);
+    else if (!dates_.empty() && reads_dates())
+      done += add_known_dates(fields, done);
     if (done == fields.count) break;
     const std::string_view text = fields[done];
-    if (text.empty())
+    if (text.empty()) {
       add_null();
-    else
-      add(text);
+      continue;
+    }
+    add(text);
+    if (reads_dates()) remember_date(text);
   }
 }
 
@@ -156,8 +161,63 @@ std::size_t PieceReader::add_short_numbers(const FieldRun& fields, std::size_t f
 std::size_t PieceReader::add_same_texts(const FieldRun& fields, std::size_t from) {
   const std::string_view last = piece_.dictionary.text(last_code_);
   std::size_t r = from;
-  while (r < fields.count && fields[r] == last) ++r;
+  if (last.size() > 8) {
+    while (r < fields.count && fields[r] == last) ++r;
+  } else {
+    // As numbers: up to eight bytes, and what is read behind them is masked.
+    std::uint64_t wanted = 0;
+    std::memcpy(&wanted, last.data(), last.size());
+    std::uint64_t mask = ~std::uint64_t{0};
+    if (last.size() < 8) {
+      mask = 0;
+      std::memset(&mask, 0xff, last.size());
+    }
+    for (; r < fields.count; ++r) {
+      const std::uint32_t* const at = fields.begin + r * fields.stride;
+      std::uint64_t word;
+      std::memcpy(&word, fields.text + at[0], sizeof word);
+      if (at[1] - at[0] - 1 != last.size() || ((word ^ wanted) & mask) != 0) break;
+    }
+  }
   piece_.codes.insert(piece_.codes.end(), r - from, last_code_);
+  alike_ += r - from;
+  return r - from;
+}
+
+namespace {
+
+struct TenBytes {
+  std::uint64_t first;
+  std::uint16_t second;
+  explicit TenBytes(const char* text) {
+    std::memcpy(&first, text, sizeof first);
+    std::memcpy(&second, text + sizeof first, sizeof second);
+  }
+  std::size_t place(std::size_t places) const {
+    return ((first ^ std::uint64_t{second} << 48) * 0x9e3779b97f4a7c15ULL >> 40) % places;
+  }
+};
+
+}  // namespace
+
+void PieceReader::remember_date(std::string_view text) {
+  if (text.size() != 10 || piece_.ints.empty() || piece_.ints.back() == int64_null) return;
+  if (dates_.empty()) dates_.resize(known_dates);
+  const TenBytes bytes(text.data());
+  dates_[bytes.place(known_dates)] = {bytes.first, bytes.second, static_cast<std::int32_t>(piece_.ints.back())};
+}
+
+// How many fields from `from` on are dates that were read before.
+std::size_t PieceReader::add_known_dates(const FieldRun& fields, std::size_t from) {
+  std::size_t r = from;
+  for (; r < fields.count; ++r) {
+    const std::uint32_t* const at = fields.begin + r * fields.stride;
+    if (at[1] - at[0] != 11) break;
+    const TenBytes bytes(fields.text + at[0]);
+    const KnownDate& known = dates_[bytes.place(known_dates)];
+    if (known.first != bytes.first || known.second != bytes.second) break;
+    piece_.ints.push_back(known.days);
+  }
   alike_ += r - from;
   return r - from;
 }

@@ -125,6 +125,11 @@ class PieceReader {
  private:
   std::size_t add_short_numbers(const FieldRun& fields, std::size_t from);
   std::size_t add_same_texts(const FieldRun& fields, std::size_t from);
+  std::size_t add_known_dates(const FieldRun& fields, std::size_t from);
+  void remember_date(std::string_view text);
+  bool reads_dates() const {
+    return started_ && piece_.type.kind == Kind::date && last_look_ == Look::date && !written_;
+  }
   // Values that went the short way since the last that did not: all of one look, and counted together.
   Look alike_look() const {
     return !short_numbers_ ? last_look_ : piece_.type.scale > 0 ? Look::decimal : Look::integer;
@@ -152,6 +157,14 @@ class PieceReader {
   Piece piece_;
   Census census_;
   std::vector<Misfit> misfits_;
+  // Dates that were read, by a hash of their ten bytes: most columns have few.
+  struct KnownDate {
+    std::uint64_t first = 0;   // eight bytes
+    std::uint16_t second = 0;  // the other two
+    std::int32_t days = 0;
+  };
+  static constexpr std::size_t known_dates = 512;
+  std::vector<KnownDate> dates_;
 };
 
 }  // namespace lofty::engine

@@ -80,6 +80,12 @@ void parallel_for(const Pieces& pieces, const Run& run, const Work& work) {
 // Throws Error(Code::stopped) when the caller asked to stop.
 void check_stop(const Run& run);
 
+// Tells the caller which step begins: what(), a text that is made only where somebody listens.
+template <class What>
+void tell_step(const Run& run, const What& what) {
+  if (run.step) run.step(what());
+}
+
 // std::sort that asks now and then whether to stop; the elements are then in no order.
 template <class Iterator, class Less>
 void sort_unless_stopped(Iterator first, Iterator last, const Run& run, const Less& less) {

@@ -12,6 +12,7 @@
 #include "lofty/lofty.hpp"
 #include "option_keys.hpp"
 #include "pages.hpp"
+#include "progress.hpp"
 #include "terminal.hpp"
 
 namespace tool {
@@ -334,7 +335,7 @@ void inspect_rows(const InspectOptions& options, const lofty::ReadOptions& read)
     if (options.where) ladder.where = *options.where;
     ladder.list.order = "input";
     take_some(options, ladder.list);
-    const lofty::Standings answer = lofty::standings(ladder, lofty::TableFiles());
+    const lofty::Standings answer = lofty::standings(ladder, lofty::TableFiles(), watched(0));
     if (&name != &options.tables.front()) print("\n");
     print(lofty::listing(answer, looks_of_output()));
     remark(lofty::remarks_text(answer.remarks(), looks_of_errors()));
@@ -349,7 +350,11 @@ void inspect_columns(const InspectOptions& options, const lofty::ReadOptions& re
     const auto source = files.open(name, read);
     std::vector<std::size_t> all(source->headings().size());
     for (std::size_t i = 0; i < all.size(); ++i) all[i] = i;
-    const lofty::TableProfile profile = lofty::profile(source->read(all, {}));
+    const lofty::Run run = watched(0);
+    begin_step("reading " + source->name());
+    const lofty::Table table = source->read(all, run);
+    begin_step("looking at " + source->name());
+    const lofty::TableProfile profile = lofty::profile(table, run);
     print((first ? "" : "\n") + lofty::profile_text(profile, looks_of_output(), source->form()));
     remark(lofty::remarks_text(profile.remarks, looks_of_errors()));
     first = false;
@@ -439,7 +444,7 @@ int rank_several(const RankOptions& options) {
   for (std::size_t i = 0; i < asked.size(); ++i) {
     try {
       const lofty::Ladder& ladder = asked[i].text.ladder;
-      answers.push_back(lofty::standings(ladder, *tables[i], {.threads = options.threads}));
+      answers.push_back(lofty::standings(ladder, *tables[i], watched(options.threads)));
       inputs.add(tables[i]->opened());
       if (is_page) on_page.push_back(page_answer(ladder, *tables[i], answers.back(), page_choices(options)));
     } catch (const Error& error) {
@@ -521,7 +526,7 @@ int rank(const RankOptions& options) {
     }
     std::optional<lofty::Table> expected;
     if (options.expect) expected = expected_of(*options.expect, expecting);
-    const lofty::Standings answer = lofty::standings(ladder, tables, {.threads = options.threads});
+    const lofty::Standings answer = lofty::standings(ladder, tables, watched(options.threads));
     std::optional<lofty::Comparison> found;
     if (expected) found = lofty::compare_with(answer, *expected);
     const std::string would = would_stand(answer, options.place_for);  // before anything is printed
@@ -531,8 +536,7 @@ int rank(const RankOptions& options) {
     const std::vector<lofty::Replaces> replaced = checked(outputs, inputs, &answer, options.replace);
     const auto write_to = [&](const lofty::TextSink& sink) {
       try {
-        if (*format != lofty::Format::page)
-          return lofty::write(answer, *format, sink, how, {.threads = options.threads});
+        if (*format != lofty::Format::page) return lofty::write(answer, *format, sink, how, watched(options.threads));
         sink(
             page_of({page_answer(ladder, tables, answer, page_choices(options))}, page_choices(options), ladder.title));
       } catch (const Error& error) {
@@ -541,6 +545,7 @@ int rank(const RankOptions& options) {
         throw Error(std::move(problems));
       }
     };
+    if (to_file) begin_step("writing " + options.to);
     if (database)
       lofty::write_sqlite(answer, database->first, database->second, options.replace);
     else if (!format)
@@ -563,7 +568,7 @@ int rank(const RankOptions& options) {
     if (to_file) say("wrote " + options.to + ": " + answer.shown_of_total());
     if (options.save_standings) {
       lofty::write_file(*options.save_standings,
-                        [&](const lofty::TextSink& sink) { lofty::save(answer, sink, {.threads = options.threads}); });
+                        [&](const lofty::TextSink& sink) { lofty::save(answer, sink, watched(options.threads)); });
       say("saved " + *options.save_standings);
     }
     if (options.save_ladder == "-") {
@@ -594,7 +599,7 @@ int why(const WhyOptions& options) {
   choose_all(asked.text.ladder, options.choices);
   try {
     const lofty::TableFiles tables(asked.tables_folder());
-    print(lofty::workings_text(lofty::why(asked.text.ladder, tables, options.condition), options.lines,
+    print(lofty::workings_text(lofty::why(asked.text.ladder, tables, options.condition, watched(0)), options.lines,
                                looks_of_output()));
   } catch (const Error& error) {
     std::vector<Problem> problems = error.problems();
@@ -646,7 +651,7 @@ int cost(const CostOptions& options) {
     lofty::Cost planned = lofty::plan(asked.text.ladder, tables, speeds_of_machine(options.measure_again));
     if (options.run)
       planned = lofty::with_measured(std::move(planned),
-                                     lofty::standings(asked.text.ladder, tables, {.threads = options.threads}).cost());
+                                     lofty::standings(asked.text.ladder, tables, watched(options.threads)).cost());
     print(lofty::cost_text(planned, looks_of_output()));
   } catch (const Error& error) {
     std::vector<Problem> problems = error.problems();

@@ -14,6 +14,7 @@
 #include "app.hpp"
 #include "calls.hpp"
 #include "lofty/lofty.hpp"
+#include "progress.hpp"
 #include "settings.hpp"
 #include "terminal.hpp"
 
@@ -137,6 +138,7 @@ int run(int argc, char** argv) {
 // A signal that ends the process removes what is half written first. A signal that is ignored stays so (nohup).
 void end_tidily(int signal) {
   lofty::remove_unfinished_files();
+  tool::clear_progress();
   std::signal(signal, SIG_DFL);
   ::raise(signal);
 }

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cctype>
 
+#include "progress.hpp"
 #include "terminal.hpp"
 
 namespace tool {
@@ -84,7 +85,7 @@ std::vector<lofty::Workings> workings_of(const lofty::Ladder& ladder, const loft
     if (answer.level(row) != 0) continue;
     try {
       if (const auto condition = condition_of(answer, row))
-        out.push_back(lofty::why(ladder, tables, *condition, {.threads = choices.threads}));
+        out.push_back(lofty::why(ladder, tables, *condition, watched(choices.threads)));
     } catch (const Error&) {
       continue;  // an entry that cannot be named apart has no workings here
     }

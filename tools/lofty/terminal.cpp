@@ -12,6 +12,7 @@
 #include <cstring>
 
 #include "lofty/error.hpp"
+#include "progress.hpp"
 #include "settings.hpp"
 
 namespace tool {
@@ -42,6 +43,11 @@ lofty::Looks looks_of_errors() { return looks_of(STDERR_FILENO); }
 
 bool output_is_terminal() { return ::isatty(STDOUT_FILENO) != 0; }
 
+bool errors_are_for_people() {
+  const char* const terminal = std::getenv("TERM");
+  return ::isatty(STDERR_FILENO) != 0 && terminal != nullptr && std::strcmp(terminal, "dumb") != 0;
+}
+
 namespace {
 
 // What goes to a terminal cannot steer it; files and pipes get the bytes.
@@ -52,6 +58,7 @@ std::string fit_for(int descriptor, std::string_view text) {
 }  // namespace
 
 void print(std::string_view raw) {
+  clear_progress();
   const std::string text = fit_for(STDOUT_FILENO, raw);
   const bool whole = std::fwrite(text.data(), 1, text.size(), stdout) == text.size() && std::fflush(stdout) == 0;
   if (whole) return;
@@ -88,6 +95,7 @@ void print_long(std::string_view raw) {
 }
 
 void remark(std::string_view raw) {
+  clear_progress();
   const std::string text = fit_for(STDERR_FILENO, raw);
   std::fwrite(text.data(), 1, text.size(), stderr);
 }

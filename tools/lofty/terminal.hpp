@@ -13,6 +13,7 @@ lofty::Looks looks_of_output();
 lofty::Looks looks_of_errors();
 
 bool output_is_terminal();
+bool errors_are_for_people();  // a terminal that can move its cursor
 
 // Throws lofty::Error(Code::cannot_write) when the text cannot be written whole. A closed pipe ends the process
 // quietly, as it does for every filter.

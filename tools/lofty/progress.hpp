@@ -1,0 +1,21 @@
+#pragma once
+// The line that says how far a long call has come.
+
+#include <string>
+
+#include "lofty/run.hpp"
+
+namespace tool {
+
+// A run with so many threads whose progress is told on standard error, where that is a terminal and the call takes more
+// than two seconds: the step, the share that is done, and about how long the rest will take. The line is overwritten,
+// and is gone once anything else is printed.
+lofty::Run watched(int threads);
+
+// Tells that another step begins, which the library does not know of: "writing best.csv".
+void begin_step(const std::string& what);
+
+// Takes the line away where there is one. Async-signal-safe.
+void clear_progress() noexcept;
+
+}  // namespace tool
