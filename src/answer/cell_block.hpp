@@ -31,6 +31,9 @@ class CellBlock {
   // What to_text(value, type) gives, behind `out`. Not null.
   void put(std::size_t column, std::size_t row, std::string& out) const;
   const Type& type(std::size_t column) const { return cells_[column].type; }
+  // Is `check` true of the text, as it is stored? Asked once for each text of a column, as far as they are known.
+  template <class Check>
+  bool is_so(std::size_t column, std::size_t row, const Check& check);
   bool is_text(std::size_t column) const { return cells_[column].type.kind == Kind::text; }
 
  private:
@@ -42,6 +45,7 @@ class CellBlock {
     std::vector<double> doubles;
     std::vector<std::string_view> texts;  // data() is null for null
     std::vector<Value> values;
+    std::vector<std::uint8_t> checked;  // by code: 0 not yet, 1 true, 2 false
   };
   void load(Cells& cells, std::size_t column, const RowRange& rows);
 
@@ -49,5 +53,15 @@ class CellBlock {
   const std::vector<std::uint32_t>* rows_ = nullptr;  // null: all of the table's, in their order
   std::vector<Cells> cells_;
 };
+
+template <class Check>
+bool CellBlock::is_so(std::size_t column, std::size_t row, const Check& check) {
+  Cells& cells = cells_[column];
+  if (cells.from == nullptr) return check(std::string_view(std::get<std::string>(cells.values[row])));
+  if (cells.checked.empty()) cells.checked.resize(cells.from->dictionary().size());
+  std::uint8_t& known = cells.checked[static_cast<std::size_t>(cells.ints[row])];
+  if (known == 0) known = check(cells.texts[row]) ? 1 : 2;
+  return known == 1;
+}
 
 }  // namespace lofty::engine

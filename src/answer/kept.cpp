@@ -100,6 +100,10 @@ Kept keep(const LevelInput& input, const Entries& entries, const Places& places)
 
   const Level& level = *question.level;
   const auto rows = places.order->rows();
+  if (!level.cuts() && !question.keep_where) {  // all of them, as they stand
+    out.entries.assign(rows.begin(), rows.end());
+    return out;
+  }
   const bool with_unranked = level.unranked || (!level.cuts() && !question.keep_where);
   places.each_group([&](std::size_t begin, std::size_t ranked, std::size_t end) {
     std::vector<std::size_t> in;

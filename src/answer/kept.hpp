@@ -11,11 +11,10 @@
 namespace lofty::engine {
 
 struct Kept {
-  std::vector<std::uint32_t> entries;  // in the order of places
-  std::vector<std::uint32_t>
-      passed_over;                   // by kept entry: how many are left out before it; empty when nothing is ranked
-  std::vector<std::uint8_t> passes;  // by entry: keep.where is true; empty: all do
-  std::size_t not_passed = 0;        // entries for which it is not
+  std::vector<std::uint32_t> entries;      // in the order of places
+  std::vector<std::uint32_t> passed_over;  // by kept entry: how many are left out before it; empty: none
+  std::vector<std::uint8_t> passes;        // by entry: keep.where is true; empty: all do
+  std::size_t not_passed = 0;              // entries for which it is not
   struct TiedCut {
     std::size_t at, before;  // the positions after the cut, and before it
     bool best;               // of the best, or of the worst

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <random>
 
+#include "order/order_data.hpp"
 #include "order/sort.hpp"
 #include "question/prose.hpp"
 
@@ -135,9 +136,31 @@ void add_columns(const LevelInput& input, const Places& places, Listed& out) {
   }
 }
 
+// Marks the groups of rows that are listed in the order of places: then both can be gone through together. False: they
+// are not.
+bool follow_places(const Places& places, Listed& out) {
+  const OrderData& order = places.order->data();
+  const std::size_t count = places.order->size();
+  std::size_t at = 0;
+  for (std::size_t i = 0; i < out.rows.size(); ++i) {
+    bool starts = i == 0;
+    for (; at < count && order.rows[at] != out.rows[i]; ++at)
+      starts = starts || (order.marks[at] & OrderData::group_start) != 0;
+    if (at == count) {
+      out.group_start.assign(out.rows.size(), 0);
+      return false;
+    }
+    out.group_start[i] = starts || (order.marks[at] & OrderData::group_start) != 0;
+    ++at;
+  }
+  return true;
+}
+
 void mark_groups(const Question& question, const Entries& entries, const Places& places, Listed& out) {
   out.group_start.assign(out.rows.size(), 0);
   if (question.within.empty() || !places.order) return;
+  if (follow_places(places, out) && !question.keeps_states) return;  // nobody asks for the groups of entries
+
   // The number of each entry's group.
   out.group_of.resize(entries.count);
   std::uint32_t number = 0;

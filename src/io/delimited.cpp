@@ -9,6 +9,7 @@
 #include "io/delimited_files.hpp"
 #include "io/delimited_source.hpp"
 #include "io/delimited_text.hpp"
+#include "io/field_ends.hpp"
 #include "io/headings.hpp"
 
 namespace lofty {
@@ -50,7 +51,7 @@ std::size_t DelimitedSource::line_at(std::uint64_t offset) const {
     bytes.clear();
     file.read(at, static_cast<std::size_t>(std::min<std::uint64_t>(usual_chunk_bytes, offset - at)), bytes);
     if (bytes.empty()) break;
-    lines += line_ends({bytes.data(), bytes.size()});
+    lines += count_line_ends({bytes.data(), bytes.size()});
     if (bytes.back() == '\r' && at + bytes.size() < offset) {  // a CR LF across the border counts once
       TextBuffer next;
       file.read(at + bytes.size(), 1, next);

@@ -50,7 +50,8 @@ DelimitedFiles::DelimitedFiles(std::string name,
   // The column of files.
   if (options_.file_column.empty()) return;
   if (std::find(headings_.begin(), headings_.end(), options_.file_column) != headings_.end()) {
-    Problem p{Code::bad_heading, "the files have a column " + engine::quoted(options_.file_column) + " already", {}, {}, {}};
+    Problem p{
+        Code::bad_heading, "the files have a column " + engine::quoted(options_.file_column) + " already", {}, {}, {}};
     p.location.key = "data.file_column";
     p.advice = "another name for the column that says which file a row is from";
     throw Error(std::move(p));

@@ -16,13 +16,6 @@ std::size_t last_record_end(std::string_view text) {
   return 0;
 }
 
-std::size_t line_ends(std::string_view text) {
-  std::size_t lines = 0;
-  for (std::size_t i = 0; i < text.size(); ++i)
-    lines += text[i] == '\n' ? !(i > 0 && text[i - 1] == '\r') : text[i] == '\r';
-  return lines;
-}
-
 std::size_t record_begin(std::string_view text, std::size_t index, bool every_line) {
   std::size_t at = 0;
   const auto skip_blank_lines = [&] {

@@ -14,9 +14,6 @@ inline bool is_line_end(char c) { return c == '\n' || c == '\r'; }
 // none.
 std::size_t last_record_end(std::string_view text);
 
-// How many line ends a text has. CR LF, LF and CR each end a line.
-std::size_t line_ends(std::string_view text);
-
 // Where record `index` of a text begins, by the rules that libcsv follows; with `every_line` an empty line is a record.
 std::size_t record_begin(std::string_view text, std::size_t index, bool every_line);
 

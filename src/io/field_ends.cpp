@@ -164,6 +164,25 @@ std::size_t count_quotes(const char* text, std::size_t size) {
   return count;
 }
 
+std::size_t count_line_ends(const char* text, std::size_t size) {
+  std::size_t count = 0;
+  std::uint64_t after_return = 0;  // was the last byte of the block before a carriage return?
+  char last[64];
+  for (std::size_t at = 0; at < size; at += 64) {
+    const char* block = text + at;
+    if (size - at < 64) {
+      std::memset(last, 0, sizeof last);
+      std::memcpy(last, block, size - at);
+      block = last;
+    }
+    const Marks64 marks = marks_of(block, '\n');
+    count += static_cast<std::size_t>(std::popcount(marks.returns) +
+                                      std::popcount(marks.line_feeds & ~(marks.returns << 1 | after_return)));
+    after_return = marks.returns >> 63;
+  }
+  return count;
+}
+
 }  // namespace HWY_NAMESPACE
 }  // namespace lofty::engine
 HWY_AFTER_NAMESPACE();
@@ -176,6 +195,7 @@ struct Functions {
   decltype(&HWY_STATIC_DISPATCH(find_field_ends)) find_field_ends;
   decltype(&HWY_STATIC_DISPATCH(quoted_records_end)) quoted_records_end;
   decltype(&HWY_STATIC_DISPATCH(count_quotes)) count_quotes;
+  decltype(&HWY_STATIC_DISPATCH(count_line_ends)) count_line_ends;
 };
 
 // Those for the widest vectors that may be used. (Highway compiles for more than vectors.hpp asks of the machine.)
@@ -183,11 +203,13 @@ Functions chosen() {
 #if HWY_TARGETS & HWY_AVX3
   static const bool has_rest = __builtin_cpu_supports("bmi2") && __builtin_cpu_supports("fma") &&
                                __builtin_cpu_supports("aes") && __builtin_cpu_supports("pclmul");
-  if (has_rest && has_avx512()) return {N_AVX3::find_field_ends, N_AVX3::quoted_records_end, N_AVX3::count_quotes};
-  if (has_rest && has_avx2()) return {N_AVX2::find_field_ends, N_AVX2::quoted_records_end, N_AVX2::count_quotes};
+  if (has_rest && has_avx512())
+    return {N_AVX3::find_field_ends, N_AVX3::quoted_records_end, N_AVX3::count_quotes, N_AVX3::count_line_ends};
+  if (has_rest && has_avx2())
+    return {N_AVX2::find_field_ends, N_AVX2::quoted_records_end, N_AVX2::count_quotes, N_AVX2::count_line_ends};
 #endif
   return {HWY_STATIC_DISPATCH(find_field_ends), HWY_STATIC_DISPATCH(quoted_records_end),
-          HWY_STATIC_DISPATCH(count_quotes)};
+          HWY_STATIC_DISPATCH(count_quotes), HWY_STATIC_DISPATCH(count_line_ends)};
 }
 
 }  // namespace
@@ -200,6 +222,8 @@ FieldEnds find_field_ends(std::string_view text, std::size_t from, char delimite
 std::size_t quoted_records_end(std::string_view text, std::size_t from) {
   return chosen().quoted_records_end(text.data(), text.size(), from);
 }
+
+std::size_t count_line_ends(std::string_view text) { return chosen().count_line_ends(text.data(), text.size()); }
 
 std::size_t count_quotes(std::string_view text) { return chosen().count_quotes(text.data(), text.size()); }
 

@@ -30,4 +30,7 @@ std::size_t quoted_records_end(std::string_view text, std::size_t from);
 
 std::size_t count_quotes(std::string_view text);
 
+// How many line ends a text has. CR LF, LF and CR each end a line.
+std::size_t count_line_ends(std::string_view text);
+
 }  // namespace lofty::engine

@@ -28,6 +28,20 @@ constexpr std::int64_t form = 2;  // of the file: 1 had no checksum
 constexpr Kind kinds[] = {Kind::integer, Kind::decimal,   Kind::floating, Kind::boolean,
                           Kind::date,    Kind::timestamp, Kind::text};
 
+void put_row(const engine::CellBlock& cells, std::size_t row, std::string& text) {
+  for (std::size_t c = 0; c < cells.columns(); ++c) {
+    if (c > 0) text += ", ";
+    if (cells.is_null(c, row)) {
+      text += "null";
+      continue;
+    }
+    const std::size_t from = text.size();
+    cells.put(c, row, text);
+    engine::quote_json(text, from);
+  }
+  text += ']';
+}
+
 // Values are texts, whatever they are, so that no reader takes an exact number for a double. A row a line.
 void write_table(const Table& table, const TextSink& sink, const Run& run) {
   std::string out = "{\"columns\": [";
@@ -39,23 +53,13 @@ void write_table(const Table& table, const TextSink& sink, const Run& run) {
            (type.zoned ? ", \"zoned\": true" : "") + "}";
   }
   sink(out + "], \"rows\": [");
-  engine::write_blocks(engine::CellBlock(table), table.rows(), sink, run,
-                       [&](const engine::CellBlock& cells, const engine::RowRange& rows, std::string& text) {
-                         for (std::size_t r = 0; r < rows.size(); ++r) {
-                           text += rows.begin + r > 0 ? ",\n  [" : "\n  [";
-                           for (std::size_t c = 0; c < cells.columns(); ++c) {
-                             if (c > 0) text += ", ";
-                             const std::size_t from = text.size();
-                             if (cells.is_null(c, r)) {
-                               text += "null";
-                             } else {
-                               cells.put(c, r, text);
-                               engine::quote_json(text, from);
-                             }
-                           }
-                           text += ']';
-                         }
-                       });
+  const auto put_rows = [](const engine::CellBlock& cells, const engine::RowRange& rows, std::string& text) {
+    for (std::size_t r = 0; r < rows.size(); ++r) {
+      text += rows.begin + r > 0 ? ",\n  [" : "\n  [";
+      put_row(cells, r, text);
+    }
+  };
+  engine::write_blocks(engine::CellBlock(table), table.rows(), sink, run, put_rows);
   sink("]}");
 }
 

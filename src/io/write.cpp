@@ -34,20 +34,11 @@ namespace {
 
 using engine::json_text;
 
-// Quotes what begins at `from` where a reader would take it apart. An empty text is not null: quotes tell them apart,
-// as they do on the way in.
-void quote_field(std::string& out, std::size_t from) {
+// May a field of text be written as it is? An empty text may not: it is not null, and quotes tell the two apart, as
+// they do on the way in.
+bool is_plain(std::string_view text) {
   const auto apart = [](char c) { return c == ',' || c == '"' || c == '\r' || c == '\n'; };
-  const auto first = out.begin() + static_cast<std::ptrdiff_t>(from);
-  if (first != out.end() && std::none_of(first, out.end(), apart)) return;
-  const std::string text = out.substr(from);
-  out.resize(from);
-  out += '"';
-  for (const char c : text) {
-    if (c == '"') out += '"';
-    out += c;
-  }
-  out += '"';
+  return !text.empty() && std::none_of(text.begin(), text.end(), apart);
 }
 
 // Would an office program that opens the file run this text as a formula?
@@ -98,22 +89,32 @@ namespace {
 
 // A field of text behind `out`.
 void put_csv_text(std::string_view text, const WriteOptions& options, std::string& out) {
-  const std::size_t from = out.size();
-  if (options.guard_cells && runs(text)) out += '\'';
-  out += text;
-  quote_field(out, from);
+  const bool guarded = options.guard_cells && runs(text);
+  if (is_plain(text)) {
+    if (guarded) out += '\'';
+    out += text;
+    return;
+  }
+  out += guarded ? "\"'" : "\"";
+  for (const char c : text) {
+    if (c == '"') out += '"';
+    out += c;
+  }
+  out += '"';
 }
 
-void put_csv_rows(const engine::CellBlock& cells, std::size_t rows, const WriteOptions& options, std::string& out) {
+void put_csv_rows(engine::CellBlock& cells, std::size_t rows, const WriteOptions& options, std::string& out) {
+  const auto plain = [&](std::string_view text) { return is_plain(text) && !(options.guard_cells && runs(text)); };
   for (std::size_t r = 0; r < rows; ++r) {
     for (std::size_t c = 0; c < cells.columns(); ++c) {
       if (c > 0) out += ',';
       if (cells.is_null(c, r)) continue;
       const std::size_t from = out.size();
       cells.put(c, r, out);
-      if (!cells.is_text(c)) continue;
-      if (options.guard_cells && runs(std::string_view(out).substr(from))) out.insert(from, 1, '\'');
-      quote_field(out, from);
+      if (!cells.is_text(c) || cells.is_so(c, r, plain)) continue;
+      const std::string text = out.substr(from);
+      out.resize(from);
+      put_csv_text(text, options, out);
     }
     out += '\n';
   }
@@ -128,7 +129,7 @@ void engine::write_csv(const Standings& s, const WriteOptions& options, const Te
     put_csv_text(s.columns()[c].heading, options, out);
   }
   sink(out + "\n");
-  write_blocks(CellBlock(s), s.rows(), sink, run, [&](const CellBlock& cells, const RowRange& rows, std::string& text) {
+  write_blocks(CellBlock(s), s.rows(), sink, run, [&](CellBlock& cells, const RowRange& rows, std::string& text) {
     put_csv_rows(cells, rows.size(), options, text);
   });
 

@@ -2,25 +2,33 @@
 
 #include <date/date.h>
 
+#include <algorithm>
 #include <charconv>
 #include <cstdio>
 
 namespace lofty::engine {
 
 void put_decimal(std::int64_t coefficient, int scale, std::string& out) {
-  char digits[24];
+  char digits[24], text[64];  // 38 decimals at most
   const std::uint64_t magnitude =
       coefficient < 0 ? 0 - static_cast<std::uint64_t>(coefficient) : static_cast<std::uint64_t>(coefficient);
   const auto count = static_cast<std::size_t>(std::to_chars(digits, digits + sizeof digits, magnitude).ptr - digits);
   const auto decimals = static_cast<std::size_t>(scale);
-  if (coefficient < 0) out += '-';
+  char* at = text;
+  if (coefficient < 0) *at++ = '-';
   if (decimals == 0) {
-    out.append(digits, count);
+    at = std::copy_n(digits, count, at);
   } else if (count > decimals) {
-    out.append(digits, count - decimals).append(1, '.').append(digits + count - decimals, decimals);
+    at = std::copy_n(digits, count - decimals, at);
+    *at++ = '.';
+    at = std::copy_n(digits + count - decimals, decimals, at);
   } else {
-    out.append("0.").append(decimals - count, '0').append(digits, count);
+    *at++ = '0';
+    *at++ = '.';
+    at = std::fill_n(at, decimals - count, '0');
+    at = std::copy_n(digits, count, at);
   }
+  out.append(text, static_cast<std::size_t>(at - text));
 }
 
 void put_date(std::int32_t days, std::string& out) {

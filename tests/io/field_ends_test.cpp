@@ -89,3 +89,13 @@ TEST(FieldEnds, CountsQuotes) {
     engine::with_all_vectors([&] { ASSERT_EQ(engine::count_quotes(text), quotes); });
   }
 }
+
+TEST(FieldEnds, CountsLineEnds) {
+  std::mt19937_64 random(14);
+  for (std::size_t size = 0; size < 300; ++size) {
+    const std::string text = some_text(random, size);
+    std::size_t lines = 0;
+    for (std::size_t i = 0; i < size; ++i) lines += text[i] == '\n' ? !(i > 0 && text[i - 1] == '\r') : text[i] == '\r';
+    engine::with_all_vectors([&] { ASSERT_EQ(engine::count_line_ends(text), lines); });
+  }
+}
