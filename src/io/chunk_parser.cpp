@@ -1,16 +1,15 @@
 #include "io/chunk_parser.hpp"
 
 #include <algorithm>
-#include <cstring>
 
 #include "io/delimited_text.hpp"
+#include "io/field_batch.hpp"
 #include "io/field_ends.hpp"
 
 namespace lofty::engine {
 namespace {
 
 constexpr std::size_t no_row = ~std::size_t{0};
-constexpr std::size_t usual_fields = 4096;  // that are converted together: their places stay in the first-level cache
 
 }  // namespace
 
@@ -24,10 +23,10 @@ class ChunkRows {
         chunk_(chunk),
         readers_(std::move(readers)),
         fields_(readers_.size()),
-        empty_texts_(fields_, 0),
+        batch_(readers_, parser.source_.options().nulls),
         csv_(parser.source_.delimiter(), parser.source_.one_column()) {
-    ends_.resize(usual_fields + least_field_room + 1);
-    begins_.reserve(usual_fields + fields_ + 1);
+    ends_.resize(fields_at_once + least_field_room + 1);
+    begins_.reserve(fields_at_once + fields_ + 1);
   }
 
   std::size_t read() {
@@ -45,11 +44,9 @@ class ChunkRows {
   bool aligned(const FieldEnds& found, std::size_t count, bool unended) const;
   std::size_t take_one_by_one(std::size_t count, std::size_t& begin);
   std::size_t read_quoted(std::size_t at);
-  void on_field(const char* field, std::size_t size);
   void on_record(int end);
-  void convert(const char* text, const std::uint32_t* begins, std::size_t stride, std::size_t count);
-  void convert_begins(const char* text);
-  void add_alone(const char* text, const std::uint32_t* begins, std::size_t fields);
+  void convert(const std::vector<std::uint32_t>& begins, std::size_t stride, std::size_t count);
+  void convert_begins();
   void note_ragged(std::size_t fields) {
     if (ragged_row_ != no_row) return;
     ragged_row_ = rows_;
@@ -68,15 +65,10 @@ class ChunkRows {
 
   // Records without quotes: the first element is where a record begins, the others are behind its fields.
   std::vector<std::uint32_t> ends_;
-  // Where fields begin, one element more than fields for each record: of records that cannot be taken as they lie.
+  // Where fields begin, one element more than fields for each record: where the ends cannot be taken as they lie.
   std::vector<std::uint32_t> begins_;
-
-  // Records with quotes: their fields as libcsv gives them, each with a byte behind it, and the record that comes next.
-  TextBuffer unquoted_;
-  std::size_t field_ = 0;
-  bool any_empty_text_ = false;
-  std::vector<std::uint8_t> empty_texts_;  // by field: is it "", which is not null?
-  int last_end_ = 0;                       // the sign that ended the last record
+  FieldBatch batch_;  // of records with quotes, as libcsv gives them, and of short ones
+  int last_end_ = 0;  // the sign that ended the last record with quotes
   CsvParser csv_;
 };
 
@@ -103,7 +95,7 @@ std::size_t ChunkRows::read_plain(std::size_t at) {
     std::size_t used = 0;
     if (aligned(found, count, unended)) {
       used = count - count % fields_;
-      convert(text_.data(), ends_.data(), fields_, count / fields_);
+      convert(ends_, fields_, count / fields_);
       rows_ += count / fields_;
       begin = ends_[used];
     } else {
@@ -136,7 +128,7 @@ std::size_t ChunkRows::take_one_by_one(std::size_t count, std::size_t& begin) {
     const std::size_t end = ends_[i] - 1;
     if (end < text_.size() && !is_line_end(text_[end])) continue;
     const std::size_t fields = i - used;
-    const std::uint32_t* const behind = ends_.data() + used + 1;
+    const std::ptrdiff_t first = static_cast<std::ptrdiff_t>(used);
     ends_[used] = static_cast<std::uint32_t>(begin);
     used = i;
 
@@ -145,17 +137,24 @@ std::size_t ChunkRows::take_one_by_one(std::size_t count, std::size_t& begin) {
     begin = end + 1;
     if (empty) continue;
     if (fields == fields_) {
-      begins_.insert(begins_.end(), behind - 1, behind + fields);
-      if (begins_.size() >= usual_fields) convert_begins(text_.data());
+      begins_.insert(begins_.end(), ends_.begin() + first,
+                     ends_.begin() + first + static_cast<std::ptrdiff_t>(fields) + 1);
+      if (begins_.size() >= fields_at_once) convert_begins();
     } else if (filled_with_nulls(fields)) {
-      convert_begins(text_.data());
-      add_alone(text_.data(), behind - 1, fields);
+      convert_begins();
+      const std::uint32_t* const at = ends_.data() + first;
+      for (std::size_t f = 0; f < fields; ++f) {
+        const std::string_view text = text_.substr(at[f], at[f + 1] - at[f] - 1);
+        text.empty() ? batch_.add_null() : batch_.add(text);
+      }
+      batch_.end_record();
+      batch_.flush();
     } else {
       note_ragged(fields);
     }
     ++rows_;
   }
-  convert_begins(text_.data());
+  convert_begins();
   return used;
 }
 
@@ -163,7 +162,8 @@ std::size_t ChunkRows::take_one_by_one(std::size_t count, std::size_t& begin) {
 std::size_t ChunkRows::read_quoted(std::size_t at) {
   const std::size_t end = parser_.source_.one_column() ? text_.size() : quoted_records_end(text_, at);
   const auto field = [](void* text, std::size_t size, void* to) {
-    static_cast<ChunkRows*>(to)->on_field(static_cast<const char*>(text), size);
+    FieldBatch& batch = static_cast<ChunkRows*>(to)->batch_;
+    text == nullptr ? batch.add_null() : batch.add({static_cast<const char*>(text), size});
   };
   const auto record = [](int by, void* to) { static_cast<ChunkRows*>(to)->on_record(by); };
   const DelimitedSource& source = parser_.source_;
@@ -176,100 +176,39 @@ std::size_t ChunkRows::read_quoted(std::size_t at) {
     throw Error(source.problem(Code::unclosed_quote, "a quoted field begins in this row and never ends",
                                source.line_at(chunk_.offset + record_begin(text_, rows_, source.one_column())),
                                "close it with \""));
-  convert_begins(unquoted_.data());
-  unquoted_.clear();
+  batch_.flush();
   return end;
 }
 
-void ChunkRows::on_field(const char* field, std::size_t size) {
-  const std::size_t number = field_++;
-  if (number >= fields_) return;
-  if (number == 0) begins_.push_back(static_cast<std::uint32_t>(unquoted_.size()));
-  if (field != nullptr && size == 0) {
-    empty_texts_[number] = 1;
-    any_empty_text_ = true;
-  }
-  const std::size_t before = unquoted_.size();
-  if (unquoted_.capacity() < before + size + 1 + FieldRun::padding)
-    unquoted_.reserve(2 * (before + size) + 1 + FieldRun::padding + usual_fields);
-  unquoted_.resize(before + size + 1);
-  if (size > 0) std::memcpy(unquoted_.data() + before, field, size);
-  begins_.push_back(static_cast<std::uint32_t>(unquoted_.size()));
-}
-
 void ChunkRows::on_record(int end) {
-  if (field_ == 0) {
+  if (batch_.fields() == 0) {
     // In a table of one column an empty line is a row with a null; the line feed of CR LF is none.
     if (end == '\n' && last_end_ == '\r') {
       last_end_ = 0;
       return;
     }
-    on_field(nullptr, 0);
+    batch_.add_null();
   }
   last_end_ = end;
-
-  // A record that cannot wait for others.
-  const std::size_t size = std::min(field_, fields_) + 1;
-  if (field_ != fields_ || any_empty_text_) {
-    const std::vector<std::uint32_t> own(begins_.end() - static_cast<std::ptrdiff_t>(size), begins_.end());
-    begins_.resize(begins_.size() - size);
-    convert_begins(unquoted_.data());
-    if (field_ == fields_ || filled_with_nulls(field_))
-      add_alone(unquoted_.data(), own.data(), field_);
-    else
-      note_ragged(field_);
-    std::fill(empty_texts_.begin(), empty_texts_.end(), 0);
-    any_empty_text_ = false;
+  if (batch_.fields() == fields_ || filled_with_nulls(batch_.fields())) {
+    batch_.end_record();
+  } else {
+    note_ragged(batch_.fields());
+    batch_.drop_record();
   }
-  if (begins_.size() >= usual_fields) convert_begins(unquoted_.data());
-  if (begins_.empty()) unquoted_.clear();
-  field_ = 0;
   ++rows_;
 }
 
 // `count` records, each `stride` elements after the one before it.
-void ChunkRows::convert(const char* text, const std::uint32_t* begins, std::size_t stride, std::size_t count) {
-  for (std::size_t f = 0; f < fields_; ++f) {
-    if (readers_[f] == nullptr) continue;
-    const FieldRun run{text, begins + f, stride, count};
-    if (parser_.any_nulls_)
-      parser_.add_with_null_words(*readers_[f], run);
-    else
-      readers_[f]->add_fields(run);
-  }
+void ChunkRows::convert(const std::vector<std::uint32_t>& begins, std::size_t stride, std::size_t count) {
+  for (std::size_t f = 0; f < fields_; ++f)
+    if (readers_[f] != nullptr)
+      add_fields(*readers_[f], {text_.data(), begins.data() + f, stride, count}, parser_.source_.options().nulls);
 }
 
-void ChunkRows::convert_begins(const char* text) {
-  convert(text, begins_.data(), fields_ + 1, begins_.size() / (fields_ + 1));
+void ChunkRows::convert_begins() {
+  convert(begins_, fields_ + 1, begins_.size() / (fields_ + 1));
   begins_.clear();
-}
-
-// One record, perhaps with fewer fields than there are columns.
-void ChunkRows::add_alone(const char* text, const std::uint32_t* begins, std::size_t fields) {
-  for (std::size_t f = 0; f < fields_; ++f) {
-    if (readers_[f] == nullptr) continue;
-    const std::string_view value =
-        f < fields ? std::string_view(text + begins[f], begins[f + 1] - begins[f] - 1) : std::string_view{};
-    if ((value.empty() && empty_texts_[f] == 0) || parser_.is_null_word(value))
-      readers_[f]->add_null();
-    else
-      readers_[f]->add(value);
-  }
-}
-
-void ChunkParser::add_with_null_words(PieceReader& reader, const FieldRun& fields) const {
-  for (std::size_t r = 0; r < fields.count; ++r) {
-    const std::string_view text = fields[r];
-    if (text.empty() || is_null_word(text))
-      reader.add_null();
-    else
-      reader.add(text);
-  }
-}
-
-bool ChunkParser::is_null_word(std::string_view text) const {
-  const auto& nulls = source_.options().nulls;
-  return any_nulls_ && std::find(nulls.begin(), nulls.end(), text) != nulls.end();
 }
 
 // A table of one column without quotes: every line is a row, and an empty one a null.
@@ -279,10 +218,7 @@ std::size_t ChunkParser::read_lines(std::string_view text, const Chunk& chunk, P
   std::size_t rows = 0;
   const auto convert = [&] {
     const FieldRun fields{text.data(), begins.data(), 2, begins.size() / 2};
-    if (reader != nullptr && any_nulls_)
-      add_with_null_words(*reader, fields);
-    else if (reader != nullptr)
-      reader->add_fields(fields);
+    if (reader != nullptr) add_fields(*reader, fields, source_.options().nulls);
     begins.clear();
   };
 

@@ -13,7 +13,7 @@ namespace lofty::engine {
 // the places of their delimiters; those with quotes go through libcsv. Safe to call from many threads.
 class ChunkParser {
  public:
-  explicit ChunkParser(const DelimitedSource& source) : source_(source), any_nulls_(!source.options().nulls.empty()) {}
+  explicit ChunkParser(const DelimitedSource& source) : source_(source) {}
 
   // `slot` says by field of the file which of the chunk's readers takes it: -1 where none does. Sets the chunk's rows.
   // At least FieldRun::padding bytes behind the text can be read. Throws what is wrong with a row, with its line.
@@ -24,11 +24,8 @@ class ChunkParser {
   std::size_t read_lines(std::string_view text, const Chunk& chunk, PieceReader* reader) const;
   Error ragged(std::string_view text, std::size_t begin, const Chunk& chunk, std::size_t found,
                std::size_t fields) const;
-  void add_with_null_words(PieceReader& reader, const FieldRun& fields) const;
-  bool is_null_word(std::string_view text) const;
 
   const DelimitedSource& source_;
-  bool any_nulls_;
 };
 
 }  // namespace lofty::engine

@@ -3,6 +3,7 @@
 
 #include <simdjson.h>
 
+#include <algorithm>
 #include <filesystem>
 #include <unordered_set>
 
@@ -13,6 +14,7 @@
 #include "lofty/table_files.hpp"
 #include "table/dictionary.hpp"
 #include "table/folded.hpp"
+#include "table/parallel.hpp"
 
 namespace lofty {
 namespace {
@@ -23,34 +25,48 @@ class JsonLines final : public engine::RowFeed {
     load(file);
     const std::string_view all(text_);
     if (!simdjson::validate_utf8(all)) throw problem(Code::bad_encoding, "this is not UTF-8", 0);
-    if (all.starts_with("\xEF\xBB\xBF")) begin_ = 3;
+    cut(all.starts_with("\xEF\xBB\xBF") ? 3 : 0);
+
     // All members of all lines are columns, in the order in which they appear. This pass checks every value, also those
     // that no ladder will mention: the parser itself looks only at what is read.
-    each_object(
-        [&](simdjson::ondemand::object& object, const Line& line) {
-          check_members(object, line, 1, [&](std::string_view key) {
-            if (numbers_.add(key) < headings_.size()) return;
-            headings_.emplace_back(key);
-            engine::check_column_count(file_, headings_.size());
-          });
-        },
-        true);
+    std::vector<Members> found(stretches_.size());
+    engine::parallel_for(stretches_.size(), Run{}, [&](std::size_t piece) {
+      Members& members = found[piece];
+      each_object(
+          piece,
+          [&](simdjson::ondemand::object& object, const Line& line) {
+            ++members.objects;
+            check_members(object, line, 1, [&](std::string_view key) { return members.meet(key); });
+          },
+          true);
+    });
+    for (const Members& members : found)
+      for (const std::string& name : members.names) {
+        if (numbers_.add(name) < headings_.size()) continue;
+        headings_.push_back(name);
+        engine::check_column_count(file_, headings_.size());
+      }
     if (headings_.empty()) throw problem(Code::empty_file, "the file is empty: it has no objects", 0);
   }
 
   const std::vector<std::string>& headings() const { return headings_; }
 
-  void each(std::span<const std::size_t> columns, const Run&, const Row& row) const override {
+  std::size_t pieces() const override { return stretches_.size(); }
+
+  void each(std::size_t piece, std::span<const std::size_t> columns, const Run&, const Row& row) const override {
     std::vector<std::size_t> slot(headings_.size(), ~std::size_t{0});
     for (std::size_t i = 0; i < columns.size(); ++i) slot[columns[i]] = i;
     std::vector<engine::FedField> fields(columns.size());
     std::vector<std::string> texts(columns.size());
-    each_object([&](simdjson::ondemand::object& object, const Line&) {
+    each_object(piece, [&](simdjson::ondemand::object& object, const Line&) {
       std::fill(fields.begin(), fields.end(), engine::FedField{});
+      std::size_t next = 0;  // members mostly come in the order of the columns
       for (auto member : object) {
         const std::string_view key = member.unescaped_key();
         simdjson::ondemand::value value = member.value();
-        const std::size_t at = slot[numbers_.find(key)];
+        const std::size_t column = next < headings_.size() && headings_[next] == key ? next : numbers_.find(key);
+        next = column + 1;
+        const std::size_t at = slot[column];
         if (at == ~std::size_t{0}) continue;
         fields[at] = field(value, texts[at]);
       }
@@ -60,9 +76,10 @@ class JsonLines final : public engine::RowFeed {
 
   std::string place_of(std::size_t row) const override {
     std::size_t at = 0, found = 0;
-    each_object([&](simdjson::ondemand::object&, const Line& line) {
-      if (at++ == row) found = line.number;
-    });
+    for (std::size_t piece = 0; piece < stretches_.size() && found == 0; ++piece)
+      each_object(piece, [&](simdjson::ondemand::object&, const Line& line) {
+        if (at++ == row) found = line.number;
+      });
     return "line " + std::to_string(found);
   }
 
@@ -73,6 +90,47 @@ class JsonLines final : public engine::RowFeed {
     std::size_t number = 0;  // from 1
     std::string_view text;
   };
+
+  // Whole lines, some hundred thousand bytes of them.
+  struct Stretch {
+    std::size_t begin = 0, end = 0, lines_before = 0;
+  };
+
+  // The members of a stretch's objects, in the order in which they appear.
+  struct Members {
+    // False: the object has one of this name already.
+    bool meet(std::string_view key) {
+      if (next >= names.size() || names[next] != key) next = numbers.add(key);
+      if (next == names.size()) {
+        names.emplace_back(key);
+        last_object.push_back(0);
+      }
+      const bool first = last_object[next] != objects;
+      last_object[next++] = objects;
+      return first;
+    }
+    std::vector<std::string> names;
+    std::vector<std::size_t> last_object;  // by name: the number of the last object that has it, from 1
+    engine::Dictionary numbers;
+    std::size_t objects = 0, next = 0;  // members mostly come in the same order
+  };
+
+  void cut(std::size_t begin) {
+    constexpr std::size_t usual = 512 * 1024;
+    const std::string_view all(text_);
+    while (begin < all.size()) {
+      const std::size_t end = std::min(all.find('\n', std::min(all.size(), begin + usual)), all.size() - 1) + 1;
+      stretches_.push_back({begin, end});
+      begin = end;
+    }
+    std::vector<std::size_t> lines(stretches_.size());
+    engine::parallel_for(stretches_.size(), Run{}, [&](std::size_t i) {
+      const std::string_view text = all.substr(stretches_[i].begin, stretches_[i].end - stretches_[i].begin);
+      lines[i] = static_cast<std::size_t>(std::count(text.begin(), text.end(), '\n'));
+    });
+    for (std::size_t i = 1; i < stretches_.size(); ++i)
+      stretches_[i].lines_before = stretches_[i - 1].lines_before + lines[i - 1];
+  }
 
   void load(const std::filesystem::path& file) {
     const engine::OpenFile in(file);
@@ -107,22 +165,20 @@ class JsonLines final : public engine::RowFeed {
   }
 
   template <class Each>
-  void check_members(simdjson::ondemand::object& object, const Line& line, int depth, const Each& each) {
-    std::unordered_set<std::string> keys;
+  void check_members(simdjson::ondemand::object& object, const Line& line, int depth, const Each& is_first) const {
     for (auto member : object) {
       const char* const at = member.key().raw();
       const std::string_view key = member.unescaped_key();
-      if (!keys.emplace(key).second)
+      if (!is_first(key))
         throw problem_at(Code::damaged_file, "`" + std::string(key) + "` appears twice in one object", line, at,
                          key.size());
-      each(key);
       simdjson::ondemand::value value = member.value();
       check_value(value, line, depth);
     }
   }
 
   // Throws Error(damaged_file) for what is no JSON (RFC 8259), Error(beyond_limit) where it is nested too deeply.
-  void check_value(simdjson::ondemand::value& value, const Line& line, int depth) {
+  void check_value(simdjson::ondemand::value& value, const Line& line, int depth) const {
     const auto raw = [&]() -> std::string_view { return value.raw_json_token(); };
     if (depth > most_depth)
       throw problem_at(Code::beyond_limit, "values are nested more than 64 deep", line, raw().data(), 1);
@@ -139,7 +195,8 @@ class JsonLines final : public engine::RowFeed {
     switch (value.type()) {
       case simdjson::ondemand::json_type::object: {
         simdjson::ondemand::object inside = value.get_object();
-        return check_members(inside, line, depth + 1, [](std::string_view) {});
+        std::unordered_set<std::string> keys;
+        return check_members(inside, line, depth + 1, [&](std::string_view key) { return keys.emplace(key).second; });
       }
       case simdjson::ondemand::json_type::array:
         for (auto element : value.get_array()) {
@@ -195,11 +252,12 @@ class JsonLines final : public engine::RowFeed {
 
   // `whole`: `work` goes through all members, so that what follows an object can be seen.
   template <class Work>
-  void each_object(const Work& work, bool whole = false) const {
+  void each_object(std::size_t piece, const Work& work, bool whole = false) const {
     simdjson::ondemand::parser parser;
     const std::string_view all(text_);
-    std::size_t line = 0;
-    for (std::size_t at = begin_; at < all.size();) {
+    const Stretch& stretch = stretches_[piece];
+    std::size_t line = stretch.lines_before;
+    for (std::size_t at = stretch.begin; at < stretch.end;) {
       ++line;
       const std::size_t end = std::min(all.find('\n', at), all.size());
       const std::string_view one = all.substr(at, end - at);
@@ -226,7 +284,7 @@ class JsonLines final : public engine::RowFeed {
 
   std::string file_;
   simdjson::padded_string text_;
-  std::size_t begin_ = 0;
+  std::vector<Stretch> stretches_;
   std::vector<std::string> headings_;
   engine::Dictionary numbers_;  // of headings_
 };

@@ -1,5 +1,6 @@
 #include "io/row_feed.hpp"
 #include "io/declared.hpp"
+#include "io/field_batch.hpp"
 #include "io/headings.hpp"
 
 #include <algorithm>
@@ -38,50 +39,35 @@ class FedTable final : public TableSource {
 
     // All rows, with guesses of the types.
     std::vector<Declared> declared;
-    std::vector<PieceReader> readers;
-    for (const std::size_t column : columns) {
-      declared.push_back(engine::declared(options_, headings_[column]));
-      readers.emplace_back(declared.back().type, declared.back().written);
+    for (const std::size_t column : columns) declared.push_back(engine::declared(options_, headings_[column]));
+    std::vector<Part> parts(feed_->pieces());
+    for (Part& part : parts)
+      for (const Declared& one : declared) part.readers.emplace_back(one.type, one.written);
+    parallel_for(parts.size(), run, [&](std::size_t p) { fill(p, columns, parts[p], run); });
+    for (Part& part : parts) {
+      part.first_row = data->rows;
+      data->rows += part.rows;
     }
-    data->rows = fill(columns, readers, run);
+    if (data->rows > most_rows)
+      throw problem(Code::too_many_rows, "it has more than 4,294,967,294 rows, which is as many as can be numbered");
     std::vector<Type> types;
-    std::vector<std::size_t> again;  // columns whose first guess is not their type
     for (std::size_t i = 0; i < columns.size(); ++i) {
-      const Census census = readers[i].census();
-      data->census[columns[i]] = census;
+      Census& census = data->census[columns[i]];
+      for (const Part& part : parts) census.merge(part.readers[i].census());
       types.push_back(column_type(declared[i].type, census));
-      if (!declared[i].type && !readers[i].serves(types[i])) again.push_back(i);
     }
 
     // Once more where a guess was wrong.
-    if (!again.empty()) {
-      std::vector<std::size_t> of;
-      std::vector<PieceReader> forced;
-      for (const std::size_t i : again) {
-        of.push_back(columns[i]);
-        forced.emplace_back(types[i]);
-      }
-      if (fill(of, forced, run) != data->rows)
-        throw problem(Code::changed_file, "it was changed while it was read",
-                      "try again when no other program is writing to it, or take a copy");
-      for (std::size_t k = 0; k < again.size(); ++k) readers[again[k]] = std::move(forced[k]);
-    }
+    parallel_for(parts.size(), run, [&](std::size_t p) { fill_again(p, columns, types, parts[p], run); });
 
     // Column by column.
     for (std::size_t i = 0; i < columns.size(); ++i) {
-      Misfits misfits;
-      std::size_t other_marks = 0;
-      for (const Misfit& one : readers[i].misfits()) {
-        misfits.add(one.text, [&] { return feed_->place_of(one.row); });
-        other_marks += declared[i].written && has_other_mark(*declared[i].written, one.text);
-      }
-      misfits.report(headings_[columns[i]], name_, types[i], data->remarks);
-      if (declared[i].written)
-        report_marks(headings_[columns[i]], name_, *declared[i].written, readers[i].marks(), other_marks,
-                     data->remarks);
+      report_misfits(i, columns[i], types[i], declared[i], parts, *data);
       std::vector<Piece> pieces;
-      pieces.push_back(readers[i].take(types[i]));
-      if (types[i].kind == Kind::decimal) types[i].scale = std::max(types[i].scale, pieces.back().type.scale);
+      for (Part& part : parts) {
+        pieces.push_back(part.readers[i].take(types[i]));
+        if (types[i].kind == Kind::decimal) types[i].scale = std::max(types[i].scale, pieces.back().type.scale);
+      }
       data->columns[columns[i]] = Column::seal(types[i], std::move(pieces), run);
     }
     for (Remark& remark : feed_->remarks()) data->remarks.push_back(std::move(remark));
@@ -127,20 +113,58 @@ class FedTable final : public TableSource {
     }
   }
 
-  std::size_t fill(std::span<const std::size_t> columns, std::vector<PieceReader>& readers, const Run& run) const {
-    std::size_t rows = 0;
-    const auto& nulls = options_.nulls;
-    feed_->each(columns, run, [&](std::span<const FedField> fields) {
-      if (rows++ % 4096 == 0) check_stop(run);
-      if (rows > most_rows)
-        throw problem(Code::too_many_rows, "it has more than 4,294,967,294 rows, which is as many as can be numbered");
-      for (std::size_t i = 0; i < fields.size(); ++i)
-        if (fields[i].null || std::find(nulls.begin(), nulls.end(), fields[i].text) != nulls.end())
-          readers[i].add_null();
-        else
-          readers[i].add(fields[i].text);
+  // A piece of the rows.
+  struct Part {
+    std::vector<PieceReader> readers;  // by wanted column
+    std::size_t rows = 0, first_row = 0;
+  };
+
+  void fill(std::size_t piece, std::span<const std::size_t> columns, Part& part, const Run& run) const {
+    std::vector<PieceReader*> readers;
+    for (PieceReader& reader : part.readers) readers.push_back(&reader);
+    FieldBatch batch(readers, options_.nulls);
+    part.rows = 0;
+    feed_->each(piece, columns, run, [&](std::span<const FedField> fields) {
+      if (part.rows++ % 4096 == 0) check_stop(run);
+      for (const FedField& field : fields) field.null ? batch.add_null() : batch.add(field.text);
+      if (!fields.empty()) batch.end_record();
     });
-    return rows;
+    batch.flush();
+    for (PieceReader& reader : part.readers) reader.pack();
+  }
+
+  void fill_again(std::size_t piece, std::span<const std::size_t> columns, const std::vector<Type>& types, Part& part,
+                  const Run& run) const {
+    std::vector<std::size_t> of, which;
+    Part forced;
+    for (std::size_t i = 0; i < columns.size(); ++i) {
+      if (part.readers[i].serves(types[i])) continue;
+      of.push_back(columns[i]);
+      which.push_back(i);
+      forced.readers.emplace_back(types[i]);
+    }
+    if (of.empty()) return;
+    fill(piece, of, forced, run);
+    if (forced.rows != part.rows)
+      throw problem(Code::changed_file, "it was changed while it was read",
+                    "try again when no other program is writing to it, or take a copy");
+    for (std::size_t k = 0; k < which.size(); ++k) part.readers[which[k]] = std::move(forced.readers[k]);
+  }
+
+  void report_misfits(std::size_t i, std::size_t column, const Type& type, const Declared& declared,
+                      std::vector<Part>& parts, TableData& data) const {
+    Misfits misfits;
+    Marks marks;
+    std::size_t other_marks = 0;
+    for (Part& part : parts) {
+      marks.merge(part.readers[i].marks());
+      for (const Misfit& one : part.readers[i].misfits()) {
+        misfits.add(one.text, [&] { return feed_->place_of(part.first_row + one.row); });
+        other_marks += declared.written && has_other_mark(*declared.written, one.text);
+      }
+    }
+    misfits.report(headings_[column], name_, type, data.remarks);
+    if (declared.written) report_marks(headings_[column], name_, *declared.written, marks, other_marks, data.remarks);
   }
 
   std::string name_, form_;

@@ -24,9 +24,11 @@ class RowFeed {
  public:
   using Row = std::function<void(std::span<const FedField> fields)>;
   virtual ~RowFeed() = default;
-  // Calls `row` for every row, from the first to the last, with its fields in the order of `columns`. It may be called
-  // again, for other columns, and then gives the same rows or throws Error(changed_file). Throws Error.
-  virtual void each(std::span<const std::size_t> columns, const Run& run, const Row& row) const = 0;
+  // The rows lie in so many pieces, which several threads may ask for at once where there are several.
+  virtual std::size_t pieces() const { return 1; }
+  // Calls `row` for every row of a piece, from the first to the last, with its fields in the order of `columns`. It may
+  // be called again, for other columns, and then gives the same rows or throws Error(changed_file). Throws Error.
+  virtual void each(std::size_t piece, std::span<const std::size_t> columns, const Run& run, const Row& row) const = 0;
   // What a message calls a row: "line 17", "row 3".
   virtual std::string place_of(std::size_t row) const { return "row " + std::to_string(row + 1); }
   // What the last call of each() left in doubt.

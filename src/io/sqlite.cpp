@@ -102,7 +102,7 @@ class SqliteFeed final : public engine::RowFeed {
         columns_(std::move(columns)),
         open_(std::move(open)) {}
 
-  void each(std::span<const std::size_t> columns, const Run& run, const Row& row) const override {
+  void each(std::size_t, std::span<const std::size_t> columns, const Run& run, const Row& row) const override {
     try {
       engine::SqliteFile::Reading reading(*open_);
       const Stopping stopping(reading.db(), run);
@@ -158,11 +158,17 @@ class SqliteFeed final : public engine::RowFeed {
       char buffer[40];
       const auto end = std::to_chars(buffer, buffer + sizeof buffer, value.getDouble()).ptr;
       text.assign(buffer, end);
-    } else {
-      text = value.getString();
+      return {text, false};
     }
-    if (!simdjson::validate_utf8(text)) throw wrong(Code::bad_encoding, "is not UTF-8");
-    return {text, false};
+    if (value.isInteger()) {
+      char buffer[24];
+      text.assign(buffer, std::to_chars(buffer, buffer + sizeof buffer, value.getInt64()).ptr);
+      return {text, false};
+    }
+    const char* const bytes = value.getText();  // SQLite's own, until the next row
+    const std::string_view own(bytes, static_cast<std::size_t>(value.getBytes()));
+    if (!simdjson::validate_utf8(own.data(), own.size())) throw wrong(Code::bad_encoding, "is not UTF-8");
+    return {own, false};
   }
 
   std::string file_, table_;

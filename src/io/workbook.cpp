@@ -372,7 +372,7 @@ class SheetFeed final : public engine::RowFeed {
   SheetFeed(std::vector<WorkbookReader::Row> rows, std::vector<std::size_t> columns, std::vector<Remark> remarks)
       : rows_(std::move(rows)), columns_(std::move(columns)), remarks_(std::move(remarks)) {}
 
-  void each(std::span<const std::size_t> columns, const Run&, const Row& row) const override {
+  void each(std::size_t, std::span<const std::size_t> columns, const Run&, const Row& row) const override {
     std::vector<engine::FedField> fields(columns.size());
     for (const WorkbookReader::Row& one : rows_) {
       for (std::size_t i = 0; i < columns.size(); ++i) {
