@@ -16,7 +16,7 @@ CellBlock::CellBlock(const Standings& listing) : listing_(&listing) {
   for (std::size_t c = 0; c < listing.columns().size(); ++c) {
     Cells cells;
     cells.type = listing.columns()[c].type;
-    if (data.nested.empty()) {
+    if (data.levels.empty()) {
       cells.from = data.values[c].get();
       cells.lane = cells.from->lane();
       cells.type.scale = cells.from->type().scale;

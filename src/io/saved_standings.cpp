@@ -2,12 +2,12 @@
 // Covered by tests/ladder/compare_test.cpp.
 
 #include <simdjson.h>
-#include <xxhash.h>
 
 #include <algorithm>
 #include <charconv>
 
 #include "answer/standings_data.hpp"
+#include "io/checksum.hpp"
 #include "io/json_text.hpp"
 #include "io/open_file.hpp"
 #include "io/write_blocks.hpp"
@@ -106,14 +106,11 @@ Table asked_of(const engine::StandingsData& data) {
 }
 
 // The last lines of the file: the checksum of all bytes before them.
-std::string checksum_lines(const XXH128_hash_t& hash) {
-  std::string hex;
-  for (const std::uint64_t half : {std::uint64_t{hash.high64}, std::uint64_t{hash.low64}})
-    for (int shift = 60; shift >= 0; shift -= 4) hex += "0123456789abcdef"[half >> shift & 15];
-  return ",\n \"checksum\": \"" + hex + "\"\n}\n";
-}
+std::string checksum_lines(const engine::Checksum& sum) { return ",\n \"checksum\": \"" + sum.hex() + "\"\n}\n"; }
 std::string checksum_lines(std::string_view before) {
-  return checksum_lines(XXH3_128bits(before.data(), before.size()));
+  engine::Checksum sum;
+  sum.add(before);
+  return checksum_lines(sum);
 }
 
 class Reader {
@@ -254,11 +251,9 @@ std::string saved(const Standings& standings) {
 
 void save(const Standings& standings, const TextSink& sink, const Run& run) {
   // The checksum is that of all bytes on their way.
-  const std::unique_ptr<XXH3_state_t, decltype(&XXH3_freeState)> state(XXH3_createState(), &XXH3_freeState);
-  if (!state) throw std::bad_alloc();
-  XXH3_128bits_reset(state.get());
+  engine::Checksum sum;
   const TextSink summed = [&](std::string_view part) {
-    XXH3_128bits_update(state.get(), part.data(), part.size());
+    sum.add(part);
     sink(part);
   };
   bool first_member = true;
@@ -298,7 +293,7 @@ void save(const Standings& standings, const TextSink& sink, const Run& run) {
   for (std::size_t l = 1; l < data.levels.size(); ++l)
     table_member("level" + std::to_string(l + 1), entries_of(*data.levels[l]));
   member("remarks", "[" + remarks + "]");
-  sink(checksum_lines(XXH3_128bits_digest(state.get())));
+  sink(checksum_lines(sum));
 }
 
 std::shared_ptr<const TableSource> open_standings(const std::filesystem::path& file, const std::string& part) {
