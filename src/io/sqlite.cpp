@@ -160,6 +160,8 @@ class SqliteFeed final : public engine::RowFeed {
       text.assign(buffer, end);
       return {text, false};
     }
+
+    // Whole numbers, and texts.
     if (value.isInteger()) {
       char buffer[24];
       text.assign(buffer, std::to_chars(buffer, buffer + sizeof buffer, value.getInt64()).ptr);
