@@ -22,7 +22,7 @@ constexpr double ns = 1e-9;
 
 // What each kind of work takes, a row (or a byte, where it says so).
 namespace price {
-constexpr double read_byte = 1.9, read_value = 4.0;  // libcsv alone takes 2.5 ns a byte on one of two threads
+constexpr double read_byte = 0.95, read_value = 3.0;
 constexpr double join_row = 3.5;
 constexpr double scan_row = 2.0, node = 1.6, aggregate = 2.5, carried = 6.0;
 constexpr double key = 5.0, further_key = 25.0;            // by its own table, rather than an index
@@ -33,8 +33,9 @@ constexpr double sort_row = 9.0, sort_key = 7.0;           // one key, and each 
 constexpr double gather_row = 10.0, scatter_row = 9.0, slide_row = 5.0, range_row = 24.0, pick_row = 6.0;
 constexpr double statistic_row = 80.0;  // an order statistic, its sort included
 constexpr double entry_key = 15.0, entry_listed = 15.0;
-constexpr double remark_row = 12.0;  // looking for what is worth saying
-constexpr double step = 30'000.0;    // of any size: threads called, memory taken
+constexpr double remark_row = 12.0, remark_entry = 30.0;  // looking for what is worth saying
+constexpr double inside = 0.1;     // of the rows, those that an inner level totals: the level outside lists few
+constexpr double step = 30'000.0;  // of any size: threads called, memory taken
 }  // namespace price
 
 double sort_seconds(double rows, std::size_t keys) {
@@ -155,7 +156,7 @@ class Steps {
         question.list_order.empty() || listed_by_window ? 0 : compared(entries), 0,
         listed * ns * price::entry_listed * speeds_.entries);
     add(StepKind::remark, "what is worth saying", "", sizes_.counted, 0, 0,
-        counted() * ns * price::remark_row * speeds_.rows);
+        ns * (question.row_level() ? counted() * price::remark_row : entries * price::remark_entry) * speeds_.rows);
   }
 
   void join(const Question& question, std::size_t number) {
@@ -164,8 +165,10 @@ class Steps {
     std::string by;
     for (const JoinUse::Pair& pair : join.on)
       by += (by.empty() ? "" : ", ") + use.source->headings()[pair.right_column];
+    // Inner levels take the partners that the outermost has found.
+    const bool found = level_ > 0 && question.joins == questions_.front().joins;
     const double seconds =
-        relation() * ns * price::join_row * static_cast<double>(std::max<std::size_t>(1, join.on.size()));
+        found ? 0 : relation() * ns * price::join_row * static_cast<double>(std::max<std::size_t>(1, join.on.size()));
     add({StepKind::join, level_, number}, use.source->name(), by, sizes_.rows, 0, 4 * relation(),
         seconds * speeds_.join);
   }
@@ -266,6 +269,7 @@ class Steps {
   // Conditions, figures, groups and totals, in one pass.
   void rows(const Question& question, double filter) {
     double nanoseconds = filter, kept = 4;
+    const double passing = relation() > 0 ? sizes_.counted.value_or(relation()) / relation() : 1;
     std::size_t keys = 0;
     std::vector<std::string> names;
     for (const EntryColumn& column : question.entry_columns) {
@@ -275,7 +279,7 @@ class Steps {
         case EntryColumn::From::key: nanoseconds += keys++ == 0 ? price::key : price::further_key; break;
         case EntryColumn::From::carried: nanoseconds += column.determined ? 0 : price::carried; break;
         case EntryColumn::From::row:
-          nanoseconds += price::column_value;
+          nanoseconds += price::column_value * passing;
           kept += 4;
           break;
         case EntryColumn::From::total: names.push_back(column.name); break;
@@ -283,7 +287,8 @@ class Steps {
       }
     }
 
-    // What is added up for each entry.
+    // What is added up for each entry; of an inner level only inside what the level outside lists.
+    const double before = nanoseconds;
     for (const auto& aggregate : question.aggregates) {
       nanoseconds += aggregate->kind != AggregateKind::count_distinct ? price::aggregate
                      : keys > 2                                       ? price::distinct_of_many
@@ -301,6 +306,7 @@ class Steps {
     const double entries = sizes_.entries[level_];
     if (!question.row_level() && entries > price::many_groups)
       nanoseconds += price::far_group * static_cast<double>(1 + question.aggregates.size());
+    if (level_ > 0) nanoseconds = before + price::inside * (nanoseconds - before);
     add(StepKind::total, purpose, "", sizes_.rows, 0,
         question.row_level() ? kept * entries : entries * 24 * static_cast<double>(1 + question.aggregates.size()),
         relation() * ns * nanoseconds * speeds_.rows);

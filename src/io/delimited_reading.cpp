@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <atomic>
+#include <bit>
 #include <map>
 #include <mutex>
 #include <tuple>
@@ -276,28 +277,34 @@ class RowsReading {
     for (const Reading& file : files_) bytes += file.source().end() - file.source().body();
     if (bytes > most_bytes || data.rows < 2) return;
     struct Record {
-      std::uint64_t hash;
-      std::size_t number, file, begin;
+      std::size_t file, begin;
       std::string_view text;
     };
     std::vector<TextBuffer> texts(files_.size());
     std::vector<Record> records;
+    records.reserve(data.rows);
     for (std::size_t f = 0; f < files_.size(); ++f) {
       const DelimitedSource& source = files_[f].source();
       if (source.headings() != files_.front().source().headings()) continue;  // its rows cannot be told by their bytes
       source.file().read(source.body(), static_cast<std::size_t>(source.end() - source.body()), texts[f]);
       each_record({texts[f].data(), texts[f].size()}, [&](std::size_t begin, std::string_view text) {
-        records.push_back({XXH3_64bits(text.data(), text.size()), records.size(), f, begin, text});
+        records.push_back({f, begin, text});
       });
     }
 
-    // Neighbours of one hash.
-    std::sort(records.begin(), records.end(),
-              [](const Record& a, const Record& b) { return std::tie(a.hash, a.number) < std::tie(b.hash, b.number); });
-    std::size_t repeated = 0, example = 0;  // the first that repeats another
-    for (std::size_t i = 1; i < records.size(); ++i) {
-      if (records[i].hash != records[i - 1].hash || records[i].text != records[i - 1].text) continue;
-      if (++repeated == 1 || records[i].number < records[example].number) example = i;
+    // A table of those that came before, by their hashes; half of its places stay empty.
+    constexpr std::uint32_t none = 0xffffffff;
+    std::vector<std::uint32_t> places(std::bit_ceil(2 * records.size() + 1), none);
+    std::size_t repeated = 0, example = 0, first = 0;  // the first that repeats another, and that one
+    for (std::size_t i = 0; i < records.size(); ++i) {
+      std::size_t at = XXH3_64bits(records[i].text.data(), records[i].text.size()) & (places.size() - 1);
+      while (places[at] != none && records[places[at]].text != records[i].text) at = (at + 1) & (places.size() - 1);
+      if (places[at] == none) {
+        places[at] = static_cast<std::uint32_t>(i);
+      } else if (++repeated == 1) {
+        example = i;
+        first = places[at];
+      }
     }
     if (repeated == 0 || repeated * 2 >= records.size()) return;
     const auto line = [&](const Record& one) {
@@ -308,12 +315,20 @@ class RowsReading {
     data.remarks.push_back(
         {"duplicate-rows", counted(repeated, "row") + " of " + table_.name() + (repeated == 1 ? " equals" : " equal") +
                                " an earlier one in every column, and " + (repeated == 1 ? "counts" : "count") +
-                               " again (" + line(records[example]) + " is as " + line(records[example - 1]) + ")"});
+                               " again (" + line(records[example]) + " is as " + line(records[first]) + ")"});
   }
 
   // Calls see(where it begins, its bytes) for each line that is not empty; a line end inside quotes is none.
   template <class See>
   static void each_record(std::string_view text, const See& see) {
+    if (text.find('"') == std::string_view::npos && text.find('\r') == std::string_view::npos) {
+      for (std::size_t begin = 0; begin < text.size();) {
+        const std::size_t end = std::min(text.find('\n', begin), text.size());
+        if (end > begin) see(begin, text.substr(begin, end - begin));
+        begin = end + 1;
+      }
+      return;
+    }
     bool inside = false;
     for (std::size_t at = 0, begin = 0; at <= text.size(); ++at) {
       if (at < text.size() && text[at] == '"') inside = !inside;
