@@ -322,6 +322,12 @@ void JoinedRows::load(int column, std::size_t begin, std::size_t count, Vector& 
   }
 }
 
+ColumnPtr JoinedRows::as_it_is(int column) const {
+  const RowColumn& at = question_.row_columns[static_cast<std::size_t>(column)];
+  if (at.of_window() || at.table != 0 || partners_[0] != nullptr || merged(at) != nullptr) return nullptr;
+  return question_.tables[0].table.data().columns[at.column];
+}
+
 const Dictionary* JoinedRows::dictionary(int column) const {
   const RowColumn& at = question_.row_columns[static_cast<std::size_t>(column)];
   if (const ColumnPtr* const values = merged(at))

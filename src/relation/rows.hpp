@@ -28,6 +28,9 @@ class JoinedRows : public RowSource {
   std::uint32_t row_of_table(std::size_t table, std::size_t row) const { return row_in(table, row); }
   void load(int column, std::size_t begin, std::size_t count, Vector& out) const override;
   const Dictionary* dictionary(int column) const override;
+  // The column of the first table that this one is, row by row; null where it is none, or rows were left out, repeated
+  // or let in.
+  ColumnPtr as_it_is(int column) const;
 
   // Row counts, and up to three examples for each: keys without a partner, and rows of the other table without a row.
   struct Report {

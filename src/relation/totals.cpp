@@ -578,6 +578,20 @@ class RowStages {
       return from == EntryColumn::From::windowed || from == EntryColumn::From::window;
     };
 
+    // A column of a table in which every row counts is there already; numbers are picked where some do not. (Texts that
+    // do not occur would stay in the dictionary.)
+    const bool all = entries.count == rows_.rows();
+    for (std::size_t c = 0; c < question_.entry_columns.size(); ++c) {
+      const EntryColumn& column = question_.entry_columns[c];
+      if (later(c) || column.node->op != Op::name || column.type.zoned) continue;
+      const ColumnPtr own = rows_.as_it_is(column.node->column);
+      if (!own || !(own->type() == column.type)) continue;
+      if (all)
+        entries.columns[c] = own;
+      else if (own->lane() == Lane::int64)
+        entries.columns[c] = Column::picked(*own, entries.first_rows, run_);
+    }
+
     // The columns of the rows that count, piece by piece.
     std::vector<std::vector<Piece>> pieces(question_.entry_columns.size());
     for (std::size_t c = 0; c < pieces.size(); ++c)
@@ -593,14 +607,15 @@ class RowStages {
         mask.assign(count, 0);
         for (const std::uint32_t row : chosen) mask[row - begin] = 1;
         for (std::size_t c = 0; c < pieces.size(); ++c) {
-          if (later(c)) continue;
+          if (later(c) || entries.columns[c]) continue;
           const Vector& v = evaluator.evaluate(*question_.entry_columns[c].node, begin, count, mask.data());
           appenders[c].append(pieces[c][p], v, chosen, begin);
         }
       });
     });
     for (std::size_t c = 0; c < pieces.size(); ++c)
-      if (!later(c)) entries.columns[c] = Column::seal(question_.entry_columns[c].type, std::move(pieces[c]), run_);
+      if (!later(c) && !entries.columns[c])
+        entries.columns[c] = Column::seal(question_.entry_columns[c].type, std::move(pieces[c]), run_);
   }
 
   // 4 bytes for each value of the range: at most 16 MiB a piece.
