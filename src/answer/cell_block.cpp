@@ -36,10 +36,11 @@ CellBlock::CellBlock(const Table& table) {
 }
 
 void CellBlock::load(const RowRange& rows) {
-  for (std::size_t c = 0; c < cells_.size(); ++c) load(cells_[c], c, rows);
+  for (std::size_t c = 0; c < cells_.size(); ++c) load(c, rows);
 }
 
-void CellBlock::load(Cells& cells, std::size_t column, const RowRange& rows) {
+void CellBlock::load(std::size_t column, const RowRange& rows) {
+  Cells& cells = cells_[column];
   const std::size_t count = rows.size();
   if (cells.from == nullptr || cells.lane == Lane::int128) {
     // Few, or seldom.

@@ -25,6 +25,7 @@ class CellBlock {
 
   std::size_t columns() const { return cells_.size(); }
   void load(const RowRange& rows);
+  void load(std::size_t column, const RowRange& rows);  // that one alone
 
   // Of the rows that were loaded, by their number in the block.
   bool is_null(std::size_t column, std::size_t row) const;
@@ -47,7 +48,6 @@ class CellBlock {
     std::vector<Value> values;
     std::vector<std::uint8_t> checked;  // by code: 0 not yet, 1 true, 2 false
   };
-  void load(Cells& cells, std::size_t column, const RowRange& rows);
 
   const Standings* listing_ = nullptr;
   const std::vector<std::uint32_t>* rows_ = nullptr;  // null: all of the table's, in their order

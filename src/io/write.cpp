@@ -238,12 +238,23 @@ std::vector<Remark> write_remarks(const Standings& standings, Format format, con
   const auto see = [&](const std::string& text, const std::string& column) {
     if (runs(text) && count++ == 0) first = "`" + text.substr(0, 40) + "` in `" + column + "`";
   };
+
+  // Headings and texts, each different one looked at once.
+  engine::CellBlock cells(standings);
+  std::string text;
   for (std::size_t c = 0; c < standings.columns().size(); ++c) {
     const StandingColumn& column = standings.columns()[c];
     see(column.heading, column.heading);
-    if (column.type.kind != Kind::text) continue;
-    for (std::size_t r = 0; r < standings.rows(); ++r)
-      if (const Value value = standings.value(r, c); !is_null(value)) see(to_text(value), column.heading);
+    for (std::size_t begin = 0; cells.is_text(c) && begin < standings.rows(); begin += engine::CellBlock::usual_rows) {
+      const std::size_t rows = std::min(engine::CellBlock::usual_rows, standings.rows() - begin);
+      cells.load(c, {begin, begin + rows});
+      for (std::size_t r = 0; r < rows; ++r) {
+        if (cells.is_null(c, r) || !cells.is_so(c, r, runs)) continue;
+        text.clear();
+        cells.put(c, r, text);
+        see(text, column.heading);
+      }
+    }
   }
   if (count == 0) return {};
   return {{"cells-run-as-formulas", std::to_string(count) + (count == 1 ? " text begins" : " texts begin") +
