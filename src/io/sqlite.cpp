@@ -62,7 +62,8 @@ void check_length(const std::string& path) {
 std::unique_ptr<SQLite::Database> opened(const std::string& file) {
   constexpr int patience = 2000;  // milliseconds, for a writer that is just committing
   for (const int mode : {SQLite::OPEN_READONLY, SQLite::OPEN_READWRITE}) {
-    auto db = std::make_unique<SQLite::Database>(file, mode, patience);
+    // One thread at a time uses it (SqliteFile::Reading), so that SQLite need not lock each look at a value.
+    auto db = std::make_unique<SQLite::Database>(file, mode | SQLite::OPEN_NOMUTEX, patience);
     try {
       SQLite::Statement first(*db, "select count(*) from sqlite_master");
       first.executeStep();
@@ -145,15 +146,16 @@ class SqliteFeed final : public engine::RowFeed {
 
   engine::FedField field(const SQLite::Column& value, const std::string& column, std::size_t row,
                          std::string& text) const {
-    if (value.isNull()) return {};
+    const int type = value.getType();
+    if (type == SQLITE_NULL) return {};
     const auto wrong = [&](Code code, const std::string& what) {
       Problem p{
           code, "`" + column + "` in row " + std::to_string(row + 1) + " of `" + table_ + "` " + what, {}, {}, {}};
       p.location.file = file_;
       return Error(std::move(p));
     };
-    if (value.isBlob()) throw wrong(Code::damaged_file, "holds bytes, not a value");
-    if (value.isFloat()) {
+    if (type == SQLITE_BLOB) throw wrong(Code::damaged_file, "holds bytes, not a value");
+    if (type == SQLITE_FLOAT) {
       // The shortest digits that mean this double: 12.85 is 12.85 again, and exact from here on.
       char buffer[40];
       const auto end = std::to_chars(buffer, buffer + sizeof buffer, value.getDouble()).ptr;
@@ -162,7 +164,7 @@ class SqliteFeed final : public engine::RowFeed {
     }
 
     // Whole numbers, and texts.
-    if (value.isInteger()) {
+    if (type == SQLITE_INTEGER) {
       char buffer[24];
       text.assign(buffer, std::to_chars(buffer, buffer + sizeof buffer, value.getInt64()).ptr);
       return {text, false};
