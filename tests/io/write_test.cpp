@@ -41,6 +41,76 @@ TEST(Write, JsonKeepsEveryDigit) {
   EXPECT_EQ(json["columns"][3]["type"], "decimal");
 }
 
+// Many blocks of rows, in an order that jumps about in the table: the same bytes for any number of threads, and those
+// of a loop over the cells.
+TEST(Write, BlocksDoNotShow) {
+  std::vector<Value> key, text, amount, day, share;
+  for (int i = 0; i < 20'000; ++i) {
+    const int n = i * 7919 % 20'011;
+    key.push_back(support::number(n));
+    text.push_back(n % 7 == 0 ? support::null()
+                              : Value(std::string(n % 11 == 0  ? ""
+                                                  : n % 5 == 0 ? "a,\"b\"\r\n"
+                                                               : "=x" + std::to_string(n % 3))));
+    amount.push_back(n % 13 == 0 ? support::null() : Value(Decimal(n * 1'000'003LL - 9'000'000'000LL, 4)));
+    day.push_back(Value(Date{n - 10'000}));
+    share.push_back(Value(n / 7.0));
+  }
+  Catalog catalog;
+  support::add(catalog, "t", {{"k", key}, {"text", text}, {"amount", amount}, {"day", day}, {"share", share}});
+  const Standings answer = standings({.data = {.from = "t"}, .levels = {{.by = "k asc"}}}, catalog);
+  for (const bool guard : {false, true}) {
+    std::string expected;
+    for (std::size_t c = 0; c < answer.columns().size(); ++c)
+      expected += (c > 0 ? "," : "") + answer.columns()[c].heading;
+    expected += "\n";
+    for (std::size_t r = 0; r < answer.rows(); ++r) {
+      for (std::size_t c = 0; c < answer.columns().size(); ++c) {
+        if (c > 0) expected += ',';
+        const Value value = answer.value(r, c);
+        if (is_null(value)) continue;
+        std::string cell = to_text(value, answer.columns()[c].type);
+        if (answer.columns()[c].type.kind == Kind::text) {
+          if (guard && cell.starts_with("=")) cell = "'" + cell;
+          if (cell.empty()) cell = "\"\"";
+          if (cell.find('"') != std::string::npos && cell.size() > 2) cell = "\"a,\"\"b\"\"\r\n\"";
+        }
+        expected += cell;
+      }
+      expected += "\n";
+    }
+    std::string json;
+    for (const int threads : {1, 2, 8}) {
+      std::string csv, as_json;
+      std::size_t parts = 0;
+      write(answer, Format::csv, [&](std::string_view part) { csv += part, ++parts; }, {.guard_cells = guard},
+            {.threads = threads});
+      EXPECT_GT(parts, 5u);
+      ASSERT_EQ(csv, expected) << threads;
+      write(answer, Format::json, [&](std::string_view part) { as_json += part; }, {}, {.threads = threads});
+      if (!json.empty()) {
+        ASSERT_EQ(as_json, json) << threads;
+      }
+      json = as_json;
+    }
+    EXPECT_EQ(nlohmann::json::parse(json)["rows"].size(), answer.rows());
+  }
+}
+
+// What a sink throws, such as a full disk, ends the writing; a file that was there stays as it was.
+TEST(Write, WhatFailsHalfwayLeavesTheOldFile) {
+  const support::Scratch scratch;
+  const auto file = scratch.file("out.csv", "old");
+  EXPECT_THROW(write_file(file,
+                          [](const TextSink& sink) {
+                            sink("half");
+                            throw Error(Problem{Code::cannot_write, "the disk is full", {}, {}, {}});
+                          }),
+               Error);
+  EXPECT_EQ(support::slurp(file), "old");
+  EXPECT_EQ(std::distance(std::filesystem::directory_iterator(scratch.path()), {}), 1);
+}
+
 TEST(Write, MarkdownEscapesItsOwnSigns) {
   const std::string text = written(answer(), Format::markdown);
   EXPECT_NE(text.find("| rank | k | the \\| name | v |\n|---:|---:|---|---:|\n"), std::string::npos);
