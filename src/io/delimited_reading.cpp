@@ -90,6 +90,7 @@ class RowsReading {
   }
 
  private:
+  static constexpr std::size_t many_rows = 1 << 20;
   using Buffers = std::vector<Piece::Room>;  // by wanted column, so that each gets back what it gave
 
   // One of the files.
@@ -195,6 +196,7 @@ class RowsReading {
         p.sentence = "`" + table_.headings()[wanted_[i]] + "`: " + p.sentence;
         throw Error(std::move(p));
       }
+      if (data->rows > many_rows) give_back_freed_parts();  // its pieces: as much again as the column
     }
     if (wants_file_) data->columns.back() = file_column();
     data->line_of = line_finder();

@@ -1,5 +1,9 @@
 #include "table/buffer.hpp"
 
+#ifdef __linux__
+#include <malloc.h>
+#endif
+
 #include <algorithm>
 #include <cstddef>
 #include <cstdint>
@@ -74,6 +78,12 @@ class Sharing {
 };
 
 }  // namespace
+
+void give_back_freed_parts() {
+#ifdef __GLIBC__
+  ::malloc_trim(0);
+#endif
+}
 
 void give_back_bytes(void* data, std::size_t room) {
   if (data == nullptr) return;

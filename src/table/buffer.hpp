@@ -16,6 +16,8 @@ struct Room {
 };
 Room allocate_bytes(std::size_t size);
 void give_back_bytes(void* data, std::size_t room);
+// What was freed in small parts goes back to the system, where the C library would keep it. Takes some milliseconds.
+void give_back_freed_parts();
 
 // An array that is written before it is read, so that it need not be cleared first. Large ones are on huge pages where
 // the system has them: a tenth of the page faults, and gathers twice as fast. Throws std::bad_alloc.

@@ -118,6 +118,7 @@ class PieceReader {
   std::vector<Misfit>& misfits() { return misfits_; }
   Piece::Room pack() {  // no more values will come
     last_code_ = Dictionary::none;
+    dates_ = {};
     return piece_.pack();
   }
   Piece take(const Type& type);  // precondition: serves(type)
