@@ -54,8 +54,8 @@ void total_rows(LevelAnswer& a, const Run& progress, StepTimes& times) {
   JoinedRows& joined = *rows;
   a.joined = std::move(rows);
   try {
-    a.entries =
-        run_rows(a.question, joined, a.ladder, a.inside ? &*a.inside : nullptr, part_of(progress, reading_share, 0.98));
+    a.entries = run_rows(a.question, joined, a.ladder, a.inside ? &*a.inside : nullptr,
+                         part_of(progress, reading_share, a.question.row_level() ? rows_share : totals_share));
   } catch (const RowFailure& failure) {
     throw Error(row_problem(a, failure));
   }

@@ -32,8 +32,13 @@ std::string duration(double seconds) {
 // One for the process: a command makes its calls one after the other.
 class ProgressLine {
  public:
-  void begin(std::string_view what) {
+  // `call`: another call of the library begins with it, of which nothing is done.
+  void begin(std::string_view what, bool call = false) {
     const std::scoped_lock lock(mutex_);
+    if (call) {
+      share_ = 0;
+      call_begin_ = Clock::now();
+    }
     step_ = what;
     show(true);
   }
@@ -85,7 +90,7 @@ lofty::Run watched(int threads) {
 }
 
 void begin_step(const std::string& what) {
-  if (errors_are_for_people()) progress_line().begin(what);
+  if (errors_are_for_people()) progress_line().begin(what, true);
 }
 
 void clear_progress() noexcept {

@@ -12,7 +12,7 @@ namespace tool {
 // and is gone once anything else is printed.
 lofty::Run watched(int threads);
 
-// Tells that another step begins, which the library does not know of: "writing best.csv".
+// Tells that another call of the library begins: "writing best.csv".
 void begin_step(const std::string& what);
 
 // Takes the line away where there is one. Async-signal-safe.
