@@ -2,22 +2,14 @@
 // The stages from rows to entries: conditions, overall constants, grouping, aggregates.
 // Covered by tests/ladder/standings_test.cpp against a plain reference.
 
-#include <set>
-#include <vector>
-
 #include "lofty/ladder.hpp"
 #include "lofty/run.hpp"
 #include "question/question.hpp"
 #include "relation/entries.hpp"
+#include "relation/inside.hpp"
 #include "relation/rows.hpp"
 
 namespace lofty::engine {
-
-// The entries of the level outside that it lists: rows of others are of no entry that is left.
-struct Inside {
-  std::vector<std::size_t> columns;   // of the entries: the keys of the level outside
-  std::set<std::vector<Value>> keys;  // their values
-};
 
 // Works the rows off, in fixed pieces, and adds the constants over all that count and the windows' columns to them.
 // Throws RowFailure for the first row that fails, Error(several_values) for a carried column that has no single value.
