@@ -1,7 +1,6 @@
 #include "answer/cell_block.hpp"
 
 #include <cmath>
-#include <numeric>
 #include <span>
 
 #include "answer/standings_data.hpp"
@@ -42,18 +41,16 @@ void CellBlock::load(const RowRange& rows) {
 void CellBlock::load(std::size_t column, const RowRange& rows) {
   Cells& cells = cells_[column];
   const std::size_t count = rows.size();
+  const auto row = [&](std::size_t i) -> std::size_t {
+    return rows_ != nullptr ? (*rows_)[rows.begin + i] : rows.begin + i;
+  };
   if (cells.from == nullptr || cells.lane == Lane::int128) {
     // Few, or seldom.
     cells.values.resize(count);
     for (std::size_t i = 0; i < count; ++i)
-      cells.values[i] = cells.from == nullptr
-                            ? listing_->value(rows.begin + i, column)
-                            : cells.from->value(rows_ != nullptr ? (*rows_)[rows.begin + i] : rows.begin + i);
+      cells.values[i] = cells.from == nullptr ? listing_->value(rows.begin + i, column) : cells.from->value(row(i));
     return;
   }
-  const auto row = [&](std::size_t i) -> std::size_t {
-    return rows_ != nullptr ? (*rows_)[rows.begin + i] : rows.begin + i;
-  };
   switch (cells.lane) {
     case Lane::float64:
       cells.doubles.resize(count);

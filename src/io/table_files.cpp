@@ -118,6 +118,12 @@ std::shared_ptr<const TableSource> TableFiles::open_several(const std::string& n
   std::vector<std::string> given{name};
   given.insert(given.end(), options.more.begin(), options.more.end());
   for (const std::string& one : given) {
+    if (one.empty())
+      throw Error(Problem{Code::unknown_table,
+                          "one of the files that are one table has no name",
+                          {},
+                          {},
+                          "leave it out, or name the file"});
     if (!engine::is_pattern(one) || there(one)) {
       names.push_back(one);
       continue;

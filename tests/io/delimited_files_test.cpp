@@ -123,6 +123,7 @@ TEST(DelimitedFiles, SayWhatDiffers) {
   EXPECT_EQ(failure(files, "a.csv", {.more = {"d.jsonl"}}).code, Code::bad_value);
   EXPECT_EQ(failure(files, "a.csv", {.more = {"e.csv"}}).nearest, "a.csv");
   EXPECT_EQ(failure(files, "e*.csv", {}).sentence, "no file fits the pattern e*.csv");
+  EXPECT_EQ(failure(files, "a.csv", {.more = {""}}).sentence, "one of the files that are one table has no name");
   EXPECT_EQ(failure(files, "a.csv", {.file_column = "x"}).code, Code::bad_heading);
 }
 
