@@ -10,6 +10,7 @@
 #include "lofty/error.hpp"
 #include "lofty/expected.hpp"
 #include "lofty/export.hpp"
+#include "lofty/memory.hpp"
 #include "lofty/profile.hpp"
 #include "lofty/remark.hpp"
 #include "lofty/standings.hpp"
@@ -60,6 +61,8 @@ std::optional<Detail> from_string<Detail>(std::string_view name);
 // The plan as a table: step, what it is for, rows, comparisons, memory, estimated and, once it has run, measured time;
 // then their totals, and the advice.
 [[nodiscard]] std::string cost_text(const Cost& cost, const Looks& looks = {});
+// A line that says how much memory that may take, and where what does not fit will lie.
+[[nodiscard]] std::string memory_text(const Cost& cost, const MemoryPlan& plan, const Looks& looks = {});
 
 // `form` says how the table was read (TableSource::form), or is empty.
 [[nodiscard]] std::string profile_text(const TableProfile& profile, const Looks& looks = {},

@@ -4,6 +4,7 @@
 #include <span>
 
 #include "answer/standings_data.hpp"
+#include "table/budget.hpp"
 #include "table/put_text.hpp"
 #include "table/table_data.hpp"
 
@@ -32,6 +33,17 @@ CellBlock::CellBlock(const Table& table) {
     cells.lane = column->lane();
     cells_.push_back(std::move(cells));
   }
+}
+
+void CellBlock::bring_in_order(const Run& run) {
+  if (rows_ == nullptr || !Budget::shared().has_in_file()) return;
+  for (const Cells& cells : cells_)
+    if (cells.from == nullptr) return;
+  for (Cells& cells : cells_) {
+    cells.own = Column::picked(*cells.from, *rows_, run);
+    cells.from = cells.own.get();
+  }
+  rows_ = nullptr;
 }
 
 void CellBlock::load(const RowRange& rows) {

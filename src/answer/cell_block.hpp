@@ -23,6 +23,10 @@ class CellBlock {
   explicit CellBlock(const Standings& listing);
   explicit CellBlock(const Table& table);
 
+  // Where arrays lie in the file that is for what memory has no room for: brings column after column into the order of
+  // the listing, so that no more than one of them is read all over at once. Copies of the block share them.
+  void bring_in_order(const Run& run);
+
   std::size_t columns() const { return cells_.size(); }
   void load(const RowRange& rows);
   void load(std::size_t column, const RowRange& rows);  // that one alone
@@ -40,6 +44,7 @@ class CellBlock {
  private:
   struct Cells {
     const Column* from = nullptr;  // null: `values`, of nested levels
+    ColumnPtr own = nullptr;       // what `from` is, where it was brought in order
     Type type;
     Lane lane = Lane::int64;
     std::vector<std::int64_t> ints;

@@ -11,12 +11,14 @@
 #include "derived/plain_answer.hpp"
 #include "derived/read_once.hpp"
 #include "lofty/error.hpp"
+#include "table/budget.hpp"
 #include "table/parallel.hpp"
 #include "table/stopwatch.hpp"
 
 namespace lofty::engine {
 
 Answer answer(const Request& request, const Catalog& catalog, const Run& run) {
+  const MemoryLimit limit(run);
   const Ladder& ladder = request.ladder;
   const bool crossed = request.crossed && !ladder.crossed.empty();
   const bool compared = request.compared && !ladder.compare.empty();

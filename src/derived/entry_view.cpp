@@ -15,10 +15,10 @@ namespace lofty::engine {
 namespace {
 
 // The totals inside a formula, as they are written, and what of the rows each one takes.
-struct Inside {
+struct TotalInside {
   std::string text, counts;
 };
-void find_totals(const Expression& e, const std::string& formula, std::vector<Inside>& out) {
+void find_totals(const Expression& e, const std::string& formula, std::vector<TotalInside>& out) {
   if (e.op == Op::call && !e.over && is_aggregate(e.text)) {
     const auto text_of = [&](const Expression& part) { return formula.substr(part.begin, part.end - part.begin); };
     std::string counts;
@@ -68,9 +68,10 @@ EntryView view_entries(const Ladder& ladder) {
   for (const NamedFormula& total : ladder.totals) {
     view.totals.push_back({total, columns.size(), {}});
     columns.push_back(total.name);
-    std::vector<Inside> inside;
+    std::vector<TotalInside> inside;
     find_totals(*parse_expression(total.formula), total.formula, inside);
-    for (const Inside& part : inside) view.totals.back().parts.push_back({part.text, add(part.text), add(part.counts)});
+    for (const TotalInside& part : inside)
+      view.totals.back().parts.push_back({part.text, add(part.text), add(part.counts)});
   }
 
   // Windows, figures, and the place itself.

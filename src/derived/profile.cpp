@@ -8,6 +8,7 @@
 #include "derived/distinct_values.hpp"
 #include "derived/written_forms.hpp"
 #include "question/prose.hpp"
+#include "table/budget.hpp"
 #include "table/folded.hpp"
 #include "table/parallel.hpp"
 #include "table/table_data.hpp"
@@ -278,6 +279,7 @@ class TableRemarks {
 }  // namespace
 
 TableProfile profile(const Table& table, const Run& run) {
+  const MemoryLimit limit(run);
   const TableData& data = table.data();
   TableProfile out;
   out.table = data.name;

@@ -7,9 +7,9 @@
 namespace lofty::engine {
 namespace {
 
-class Kept : public TableSource {
+class KeptTable : public TableSource {
  public:
-  explicit Kept(std::shared_ptr<const TableSource> inner) : inner_(std::move(inner)) {}
+  explicit KeptTable(std::shared_ptr<const TableSource> inner) : inner_(std::move(inner)) {}
   const std::string& name() const override { return inner_->name(); }
   const std::vector<std::string>& headings() const override { return inner_->headings(); }
   std::string form() const override { return inner_->form(); }
@@ -37,7 +37,7 @@ std::shared_ptr<const TableSource> ReadOnce::open(const std::string& name, const
   // Two uses of one table may be read in different ways.
   for (const auto& one : opened_)
     if (one.name == name && one.options == options) return one.source;
-  auto source = std::make_shared<Kept>(inner_.open(name, options));
+  auto source = std::make_shared<KeptTable>(inner_.open(name, options));
   opened_.push_back({name, options, source});
   return source;
 }
@@ -45,7 +45,7 @@ std::shared_ptr<const TableSource> ReadOnce::open(const std::string& name, const
 void ReadOnce::want(const std::vector<Question>& questions) {
   for (const Question& question : questions)
     for (const TableUse& use : question.tables)
-      if (const auto* kept = dynamic_cast<const Kept*>(use.source.get())) kept->want(use.wanted);
+      if (const auto* kept = dynamic_cast<const KeptTable*>(use.source.get())) kept->want(use.wanted);
 }
 
 }  // namespace lofty::engine

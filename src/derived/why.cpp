@@ -20,6 +20,7 @@
 #include "question/prose.hpp"
 #include "question/resolve.hpp"
 #include "relation/rows.hpp"
+#include "table/budget.hpp"
 #include "table/folded.hpp"
 #include "table/parallel.hpp"
 #include "table/table_data.hpp"
@@ -281,6 +282,7 @@ class EntryOfLevel {
 }  // namespace
 
 Workings why(const Ladder& asked, const Catalog& catalog, const std::string& condition, const Run& of_all) {
+  const MemoryLimit limit(of_all);
   const Phases whole(of_all, {1});  // several answers: what each tells never goes back
   const Run& run = whole[0];
   // Columns that come from other answers, and how many rows the listing takes, are no part of an entry's workings.

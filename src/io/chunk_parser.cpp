@@ -9,7 +9,7 @@
 namespace lofty::engine {
 namespace {
 
-constexpr std::size_t no_row = ~std::size_t{0};
+constexpr std::size_t no_kept_row = ~std::size_t{0};
 
 }  // namespace
 
@@ -34,7 +34,7 @@ class ChunkRows {
       if (!parser_.source_.one_column()) at = read_plain(at);
       if (at < text_.size()) at = read_quoted(at);
     }
-    if (ragged_row_ == no_row) return rows_;
+    if (ragged_row_ == no_kept_row) return rows_;
     throw parser_.ragged(text_, record_begin(text_, ragged_row_, parser_.source_.one_column()), chunk_, ragged_fields_,
                          fields_);
   }
@@ -48,7 +48,7 @@ class ChunkRows {
   void convert(const std::vector<std::uint32_t>& begins, std::size_t stride, std::size_t count);
   void convert_begins();
   void note_ragged(std::size_t fields) {
-    if (ragged_row_ != no_row) return;
+    if (ragged_row_ != no_kept_row) return;
     ragged_row_ = rows_;
     ragged_fields_ = fields;
   }
@@ -61,7 +61,7 @@ class ChunkRows {
   const Chunk& chunk_;
   const std::vector<PieceReader*> readers_;  // by field; null where it is not wanted
   const std::size_t fields_;                 // of a row
-  std::size_t rows_ = 0, ragged_row_ = no_row, ragged_fields_ = 0;
+  std::size_t rows_ = 0, ragged_row_ = no_kept_row, ragged_fields_ = 0;
 
   // Records without quotes: the first element is where a record begins, the others are behind its fields.
   std::vector<std::uint32_t> ends_;

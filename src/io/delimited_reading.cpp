@@ -17,7 +17,9 @@
 #include "io/delimited_files.hpp"
 #include "io/delimited_text.hpp"
 #include "question/prose.hpp"
+#include "table/budget.hpp"
 #include "table/folded.hpp"
+#include "table/pages.hpp"
 #include "table/table_data.hpp"
 
 namespace lofty::engine {
@@ -52,6 +54,7 @@ class RowsReading {
   }
 
   Table read() {
+    const MemoryLimit limit(run_);
     // Each file has its share of the progress, which several threads tell, each for another file.
     std::uint64_t bytes = 0;
     for (const Reading& file : files_) bytes += file.source().file().size();
@@ -72,6 +75,9 @@ class RowsReading {
       before += share;
     }
 
+    if (bytes >= chunks_worth_keeping * chunk_bytes)
+      for (std::size_t i = 0; i < wanted_.size(); ++i) kept_.push_back(std::make_unique<KeptParts>());
+
     // One worker a thread takes chunk after chunk, file after file; a small file is one chunk and needs no thread.
     const std::size_t workers = bytes < 2 * chunk_bytes ? 1 : static_cast<std::size_t>(thread_count(run_));
     parallel_for(workers, run_, [&](std::size_t) {
@@ -91,7 +97,8 @@ class RowsReading {
 
  private:
   static constexpr std::size_t many_rows = 1 << 20;
-  using Buffers = std::vector<Piece::Room>;  // by wanted column, so that each gets back what it gave
+  static constexpr std::uint64_t chunks_worth_keeping = 64;  // fewer make small arrays
+  using Buffers = std::vector<Piece::Room>;                  // by wanted column, so that each gets back what it gave
 
   // One of the files.
   struct Reading {
@@ -127,7 +134,10 @@ class RowsReading {
         any = true;
       }
       if (any) file.parser.parse(text.view(), chunk, again);
-      for (std::size_t i = 0; i < wanted_.size(); ++i) spare[i] = chunk.readers[i].pack();
+      for (std::size_t i = 0; i < wanted_.size(); ++i) {
+        spare[i] = chunk.readers[i].pack();
+        if (!kept_.empty()) chunk.readers[i].keep_in(*kept_[i]);
+      }
     } catch (const Error& error) {
       failed_ = true;
       queue.fail(text.number, error.problems().front());
@@ -182,6 +192,7 @@ class RowsReading {
 
     // Column by column.
     for (std::size_t i = 0; i < wanted_.size(); ++i) {
+      if (!kept_.empty()) kept_[i].reset();  // its last block goes with its pieces
       report_misfits(i, types[i], *data);
       std::vector<Piece> pieces;
       for (auto& chunk : chunks_) {
@@ -377,8 +388,9 @@ class RowsReading {
   bool wants_file_ = false;
   std::vector<Declared> declared_;
   std::atomic<bool> failed_ = false;
-  std::vector<std::unique_ptr<Chunk>> chunks_;  // all of them, once they are parsed
-  std::mutex census_mutex_;                     // guards kept_census_ while they are
+  std::vector<std::unique_ptr<KeptParts>> kept_;  // by wanted column: the packed pieces of large files
+  std::vector<std::unique_ptr<Chunk>> chunks_;    // all of them, once they are parsed
+  std::mutex census_mutex_;                       // guards kept_census_ while they are
   std::map<std::tuple<std::size_t, std::uint64_t, std::size_t>, Census> kept_census_;
 };
 

@@ -6,7 +6,7 @@
 namespace lofty {
 namespace {
 
-constexpr LadderKey keys[] = {
+constexpr LadderKey all_keys[] = {
     {"", "title", "text", "", "A title above the listing.", R"~(title = "The best shops")~", "--title"},
 
     {"data", "from", "text or list of texts", "",
@@ -233,6 +233,6 @@ constexpr LadderKey keys[] = {
 
 }  // namespace
 
-std::span<const LadderKey> ladder_keys() { return keys; }
+std::span<const LadderKey> ladder_keys() { return all_keys; }
 
 }  // namespace lofty

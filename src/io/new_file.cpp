@@ -87,7 +87,7 @@ void flush_folder(const fs::path& folder) {
 
 fs::path folder_of(const fs::path& target) { return target.has_parent_path() ? target.parent_path() : fs::path("."); }
 
-constexpr const char* not_whole = "could not be written whole, and was not changed";
+constexpr const char* not_written_whole = "could not be written whole, and was not changed";
 
 }  // namespace
 
@@ -169,16 +169,17 @@ void NewFile::forget() {
 }
 
 void NewFile::write(std::string_view text) {
-  if (!write_all(descriptor_, text)) throw file_failure(Code::cannot_write, file_, not_whole, errno);
+  if (!write_all(descriptor_, text)) throw file_failure(Code::cannot_write, file_, not_written_whole, errno);
 }
 
 void NewFile::flush() {
-  if (::fsync(descriptor_) != 0) throw file_failure(Code::cannot_write, file_, not_whole, errno);
+  if (::fsync(descriptor_) != 0) throw file_failure(Code::cannot_write, file_, not_written_whole, errno);
 }
 
 void NewFile::replace_target() {
   flush();
-  if (::rename(path_.c_str(), target_.c_str()) != 0) throw file_failure(Code::cannot_write, file_, not_whole, errno);
+  if (::rename(path_.c_str(), target_.c_str()) != 0)
+    throw file_failure(Code::cannot_write, file_, not_written_whole, errno);
   forget();
   ::close(std::exchange(descriptor_, -1));  // after a flush that succeeded there is nothing left that could fail
   flush_folder(folder_of(target_));

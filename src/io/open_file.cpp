@@ -16,15 +16,12 @@
 
 #include "io/new_file.hpp"
 #include "lofty/error.hpp"
+#include "table/spill_file.hpp"
 
 namespace lofty::engine {
 namespace {
 
 constexpr std::size_t block = 256 * 1024;
-// Deflate packs at most 1,032 bytes into one. Text that compresses so well is hostile rather than large; below the
-// floor it does no harm.
-constexpr std::uint64_t most_unpacked_per_byte = 400, unpacked_floor = 64 << 20;
-
 Error failure(Code code, std::string sentence, const std::string& file) {
   Problem p{code, std::move(sentence), {}, {}, {}};
   p.location.file = file;
@@ -72,14 +69,8 @@ struct Inflater {
 
 }  // namespace
 
-int nameless_file(const std::string& shown) {
-  const std::string folder = std::filesystem::temp_directory_path().string();
-  int file = ::open(folder.c_str(), O_TMPFILE | O_RDWR | O_CLOEXEC, 0600);
-  if (file < 0) {  // a file system that cannot: the name is removed at once
-    std::string pattern = folder + "/lofty-XXXXXX";
-    file = ::mkostemp(pattern.data(), O_CLOEXEC);
-    if (file >= 0) ::unlink(pattern.c_str());
-  }
+int nameless_copy(const std::string& shown) {
+  const int file = nameless_file(temporary_folder());
   if (file < 0) throw failure(Code::cannot_write, "no room to unpack it: " + std::string(std::strerror(errno)), shown);
   return file;
 }
@@ -156,7 +147,7 @@ OpenFile::OpenFile(const std::filesystem::path& path, const std::string& encodin
 
   // Block by block, through UTF-16.
   const int original = descriptor_;  // closed by the destructor until the copy takes its place
-  Descriptor to(nameless_file(shown_));
+  Descriptor to(nameless_copy(shown_));
   std::vector<char> bytes(block), text(block);
   std::vector<UChar> between(block);
   UChar *filled = between.data(), *used = between.data();
@@ -214,7 +205,7 @@ void OpenFile::check_unchanged() const {
 // Members follow one another; each has to begin as one, end with its checksum and length, and only zeros, as tapes are
 // padded with, may follow the last.
 int OpenFile::unpack(const std::string& shown) const {
-  Descriptor to(nameless_file(shown));
+  Descriptor to(nameless_copy(shown));
   Inflater inflater;
   if (!inflater.ready) throw failure(Code::cannot_read, "cannot be unpacked: not enough memory", shown);
   z_stream& z = inflater.stream;
@@ -267,7 +258,7 @@ int OpenFile::unpack(const std::string& shown) const {
 }
 
 int OpenFile::copy(const std::string& shown) const {
-  Descriptor to(nameless_file(shown));
+  Descriptor to(nameless_copy(shown));
   std::vector<char> bytes(block);
   for (;;) {
     const ssize_t count = read_some(descriptor_, bytes.data(), bytes.size());

@@ -29,6 +29,10 @@ struct Uncleared : std::allocator<T> {
 };
 using TextBuffer = std::vector<char, Uncleared<char>>;
 
+// Deflate packs at most 1,032 bytes into one. Text that compresses so well is hostile rather than large, and parts of
+// real workbooks stay far below; under the floor any ratio does no harm.
+inline constexpr std::uint64_t most_unpacked_per_byte = 400, unpacked_floor = 64 << 20;
+
 // One open file. The same descriptor serves from the heading line to the last message, so that a file that is replaced
 // meanwhile goes on being read as it was; one that is changed in place is noticed by check_unchanged(). A file whose
 // name ends in .gz is unpacked into a temporary file without a name, and what can be read only once, as a pipe, is
@@ -72,6 +76,6 @@ class OpenFile {
 std::string likely_encoding(std::string_view text);
 
 // A new empty file without a name in the temporary folder. Throws Error(cannot_write), which names `shown`.
-int nameless_file(const std::string& shown);
+int nameless_copy(const std::string& shown);
 
 }  // namespace lofty::engine

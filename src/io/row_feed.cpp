@@ -7,6 +7,7 @@
 #include <optional>
 
 #include "lofty/error.hpp"
+#include "table/budget.hpp"
 #include "table/folded.hpp"
 #include "table/parallel.hpp"
 #include "table/table_data.hpp"
@@ -31,6 +32,7 @@ class FedTable final : public TableSource {
   std::string form() const override { return form_; }
 
   Table read(std::span<const std::size_t> columns, const Run& run) const override {
+    const MemoryLimit limit(run);
     auto data = std::make_shared<TableData>();
     data->name = name_;
     data->headings = headings_;

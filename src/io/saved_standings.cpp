@@ -15,6 +15,7 @@
 #include "lofty/error.hpp"
 #include "lofty/table_files.hpp"
 #include "lofty/write.hpp"
+#include "table/budget.hpp"
 #include "table/infer.hpp"
 #include "table/table_data.hpp"
 
@@ -250,6 +251,7 @@ std::string saved(const Standings& standings) {
 }
 
 void save(const Standings& standings, const TextSink& sink, const Run& run) {
+  const engine::MemoryLimit limit(run);
   // The checksum is that of all bytes on their way.
   engine::Checksum sum;
   const TextSink summed = [&](std::string_view part) {

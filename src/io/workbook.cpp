@@ -27,10 +27,6 @@ Error problem(const std::string& file, Code code, std::string sentence, std::str
   return Error(std::move(p));
 }
 
-// Deflate packs at most 1,032 bytes into one; parts of real workbooks stay far below this. Below the floor any ratio
-// does no harm.
-constexpr std::uint64_t most_unpacked_per_byte = 400, unpacked_floor = 64 << 20;
-
 // ECMA-376, part 1, 22.9.2.19: what XML cannot hold is written as the UTF-16 unit `_xHHHH_`.
 std::string unescaped(std::string text) {
   std::size_t at = text.find("_x");

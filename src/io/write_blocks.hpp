@@ -13,11 +13,12 @@ namespace lofty::engine {
 
 // Blocks of rows, each made by put(cells, rows, text).
 template <class Put>
-void write_blocks(const CellBlock& cells, std::size_t rows, const TextSink& sink, const Run& run, const Put& put) {
+void write_blocks(CellBlock cells, std::size_t rows, const TextSink& sink, const Run& run, const Put& put) {
   struct Block {
     std::optional<CellBlock> cells;
     std::string text;
   };
+  cells.bring_in_order(run);
   std::size_t written = 0;
   make_in_order<Block>(
       Pieces::costly(rows, CellBlock::usual_rows), run,

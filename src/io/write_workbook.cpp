@@ -459,7 +459,7 @@ Error not_whole(const std::string& where) {
 
 std::string written_once(const std::vector<Standings>& answers) {
   const std::string folder = std::filesystem::temp_directory_path().string();
-  const int file = nameless_file("");
+  const int file = nameless_copy("");
   const auto close = [](const int* descriptor) { ::close(*descriptor); };
   const std::unique_ptr<const int, decltype(close)> closing(&file, close);
   const std::string path = "/proc/self/fd/" + std::to_string(file);

@@ -5,6 +5,7 @@
 #include "order/codes.hpp"
 #include "order/key_check.hpp"
 #include "order/sort.hpp"
+#include "table/budget.hpp"
 #include "table/large_vector.hpp"
 #include "table/parallel.hpp"
 
@@ -42,6 +43,7 @@ void encode_all(const std::vector<Key>& keys, const Run& run, engine::KeyList& o
 }  // namespace
 
 Order order(const Groups& within, const std::vector<Key>& by, const std::vector<Key>& tiebreak, const Run& run) {
+  const engine::MemoryLimit limit(run);
   engine::require(!by.empty(), "an order needs a key");
   const std::size_t size = by.front().size;
   engine::require_keys(within.keys, size);
@@ -57,6 +59,7 @@ Order order(const Groups& within, const std::vector<Key>& by, const std::vector<
 }
 
 Order order(const std::vector<Key>& by, const std::vector<Key>& tiebreak, const Run& run) {
+  const engine::MemoryLimit limit(run);
   return order(Groups{}, by, tiebreak, run);
 }
 

@@ -377,16 +377,23 @@ class Sorting {
   Progress progress_;
 };
 
+// It is not written to any longer.
+Order made(std::shared_ptr<OrderData> data) {
+  data->rows.may_leave_memory();
+  data->marks.may_leave_memory();
+  return Order(std::move(data));
+}
+
 }  // namespace
 
 Order make_order(std::size_t size, const SortKeys& keys, const Run& run) {
   assert(size <= most_rows);
-  return Order(Sorting(size, keys, run).sort());
+  return made(Sorting(size, keys, run).sort());
 }
 
 Order refine_order(const OrderData& grouped, const SortKeys& keys, const Run& run) {
   assert(!keys.flagged);
-  return Order(Sorting(grouped.rows.size(), keys, run).refine(grouped));
+  return made(Sorting(grouped.rows.size(), keys, run).refine(grouped));
 }
 
 }  // namespace lofty::engine

@@ -7,6 +7,7 @@
 
 #include "rank/packed_places.hpp"
 #include "rank/runs.hpp"
+#include "table/budget.hpp"
 #include "table/call_check.hpp"
 #include "table/large_vector.hpp"
 #include "table/through_buckets.hpp"
@@ -150,18 +151,21 @@ engine::PackedNumbers engine::packed_places(const Order& order, Ties ties, std::
 }
 
 std::vector<double> fractional_places(const Order& order, const Run& run) {
+  const engine::MemoryLimit limit(run);
   auto out = engine::large_vector<double>(order.size(), run);
   fill(order, run, out.data(), InSortedOrder{}, 0.0, mean_place);
   return out;
 }
 
 std::vector<double> fractional_places_by_row(const Order& order, const Run& run) {
+  const engine::MemoryLimit limit(run);
   auto out = engine::large_vector<double>(order.size(), run);
   fill(order, run, out.data(), ByInputRow{order.rows().data()}, 0.0, mean_place);
   return out;
 }
 
 void every_place(const Order& order, EveryPlace& out, const Run& run) {
+  const engine::MemoryLimit limit(run);
   for (auto* one : {&out.competition, &out.modified, &out.dense, &out.ordinal})
     engine::resize_large(*one, order.size(), run);
   engine::resize_large(out.fractional, order.size(), run);
@@ -198,6 +202,7 @@ EveryPlace every_place(const Order& order, const Run& run) {
 }
 
 std::vector<std::uint32_t> tiers(const Order& order, std::uint32_t count, const Run& run) {
+  const engine::MemoryLimit limit(run);
   engine::require(count > 0, "there is at least one tier");
   return of_ranked(order, run, 0u, [count](std::size_t at, std::size_t, std::size_t rows) {
     const std::size_t size = rows / count, longer = rows % count;  // the first `longer` tiers have one row more
@@ -209,6 +214,7 @@ std::vector<std::uint32_t> tiers(const Order& order, std::uint32_t count, const 
 }
 
 std::vector<double> percent_ranks(const Order& order, const Run& run) {
+  const engine::MemoryLimit limit(run);
   const engine::Phases phases(run, {1, 1});
   const std::vector<std::uint32_t> place = places(order, Ties::competition, phases[0]);
   return of_ranked(order, phases[1], std::numeric_limits<double>::quiet_NaN(),
@@ -218,6 +224,7 @@ std::vector<double> percent_ranks(const Order& order, const Run& run) {
 }
 
 std::vector<double> cumulative_distributions(const Order& order, const Run& run) {
+  const engine::MemoryLimit limit(run);
   const engine::Phases phases(run, {1, 1});
   const std::vector<std::uint32_t> place = places(order, Ties::modified, phases[0]);
   return of_ranked(order, phases[1], std::numeric_limits<double>::quiet_NaN(),

@@ -16,6 +16,7 @@
 #include "order/key_check.hpp"
 #include "order/numbering.hpp"
 #include "order/sort.hpp"
+#include "table/budget.hpp"
 #include "table/far_memory.hpp"
 #include "table/parallel.hpp"
 
@@ -312,12 +313,14 @@ void require_selection(const Groups& within, const std::vector<Key>& by, const s
 
 Selection best(const Groups& within, const std::vector<Key>& by, std::size_t count, Cut cut,
                const std::vector<Key>& tiebreak, const Run& run) {
+  const engine::MemoryLimit limit(run);
   require_selection(within, by, tiebreak);
   return Selecting(within, by, count, cut, tiebreak, run, false).select();
 }
 
 Selection worst(const Groups& within, const std::vector<Key>& by, std::size_t count, Cut cut,
                 const std::vector<Key>& tiebreak, const Run& run) {
+  const engine::MemoryLimit limit(run);
   require_selection(within, by, tiebreak);
   return Selecting(within, by, count, cut, tiebreak, run, true).select();
 }

@@ -11,6 +11,7 @@
 #include "order/key_check.hpp"
 #include "order/numbering.hpp"
 #include "rank/exact_sum.hpp"
+#include "table/budget.hpp"
 #include "table/buffer.hpp"
 #include "table/exact.hpp"
 #include "table/far_memory.hpp"
@@ -65,6 +66,7 @@ void as_decimals(const std::vector<int128>& sums, int scale, std::span<Decimal> 
 }  // namespace
 
 GroupNumbers number_groups(const Groups& groups, const Run& run) {
+  const engine::MemoryLimit limit(run);
   GroupNumbers out;
   require(!groups.keys.empty(), "groups have a key");
   const std::size_t size = groups.keys.front().size;
@@ -80,6 +82,7 @@ GroupNumbers number_groups(const Groups& groups, const Run& run) {
 
 void sums(const GroupNumbers& groups, std::span<const std::int64_t> values, NullMask null_mask, std::span<Decimal> out,
           const Run& run) {
+  const engine::MemoryLimit limit(run);
   require_values(groups, values.size(), null_mask, out.size());
   // 64 bits a group, and a count of how often each wrapped round, which hardly ever happens. Each thread has its share
   // of the rows and its own sums, where groups are not so many that adding those up would cost more.
@@ -129,6 +132,7 @@ void sums(const GroupNumbers& groups, std::span<const std::int64_t> values, Null
 
 void sums(const GroupNumbers& groups, std::span<const Decimal> values, NullMask null_mask, std::span<Decimal> out,
           const Run& run) {
+  const engine::MemoryLimit limit(run);
   require_values(groups, values.size(), null_mask, out.size());
   // The decimals of the sums are those of the value that has most.
   const Phases phases(run, {1, 3});
@@ -151,6 +155,7 @@ void sums(const GroupNumbers& groups, std::span<const Decimal> values, NullMask 
 
 void sums(const GroupNumbers& groups, std::span<const double> values, NullMask null_mask, std::span<double> out,
           const Run& run) {
+  const engine::MemoryLimit limit(run);
   require_values(groups, values.size(), null_mask, out.size());
   // Exponents of the least bit set and the greatest: where all values fit one fixed point, 128 bits a group will do.
   int lowest = std::numeric_limits<int>::max(), highest = std::numeric_limits<int>::min();
@@ -198,6 +203,7 @@ void sums(const GroupNumbers& groups, std::span<const double> values, NullMask n
 
 std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const std::int64_t> values, NullMask null_mask,
                           const Run& run) {
+  const engine::MemoryLimit limit(run);
   auto out = large_vector<Decimal>(groups.size(), run);
   sums(groups, values, null_mask, out, run);
   return out;
@@ -205,6 +211,7 @@ std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const std::int64
 
 std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const Decimal> values, NullMask null_mask,
                           const Run& run) {
+  const engine::MemoryLimit limit(run);
   auto out = large_vector<Decimal>(groups.size(), run);
   sums(groups, values, null_mask, out, run);
   return out;
@@ -212,6 +219,7 @@ std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const Decimal> v
 
 std::vector<double> sums(const GroupNumbers& groups, std::span<const double> values, NullMask null_mask,
                          const Run& run) {
+  const engine::MemoryLimit limit(run);
   auto out = large_vector<double>(groups.size(), run);
   sums(groups, values, null_mask, out, run);
   return out;

@@ -6,6 +6,7 @@
 #include "order/key_check.hpp"
 #include "order/sort.hpp"
 #include "rank/undecided.hpp"
+#include "table/budget.hpp"
 #include "table/parallel.hpp"
 
 namespace lofty {
@@ -117,6 +118,7 @@ Undecided find_undecided(const Order& order, const std::vector<std::function<voi
 }  // namespace engine
 
 Undecided undecided(const Order& order, const std::vector<Key>& candidates, const Run& run) {
+  const engine::MemoryLimit limit(run);
   require_keys(candidates, order.size());
   std::vector<std::function<void(KeyList&)>> encoders;
   for (const Key& key : candidates) {

@@ -33,7 +33,8 @@ struct Part {
   std::vector<AggregateStates> states;
   std::size_t left_out = 0, unknown = 0, counted = 0;
   std::uint32_t unknown_example = no_row;
-  std::vector<std::vector<std::uint32_t>> chosen_rows;  // row level: rows that count
+  std::vector<std::uint32_t> chosen_rows;               // row level: rows that count
+  std::vector<std::uint32_t> chosen_ends;               // and how many there were after each batch
   std::vector<Entries::Caught> caught;                  // by Question::periods
   std::vector<Entries::UnknownFilter> unknown_filters;  // by Question::aggregates
   Probed probed;

@@ -174,6 +174,7 @@ JoinedRows::Report JoinedRows::find_partners(const JoinUse& join, const Sides& s
     }
   });
 
+  bytes->may_leave_memory();
   Report whole;
   for (const Report& report : reports) whole.add(report);
   return whole;
@@ -244,11 +245,13 @@ void JoinedRows::rebuild(const JoinUse& join, const RowsByKey& by_key, const std
     auto bytes = std::make_shared<Bytes>(from.size() * sizeof(std::uint32_t));
     auto* const to = reinterpret_cast<std::uint32_t*>(bytes->data());
     for (std::size_t i = 0; i < from.size(); ++i) to[i] = from[i] == no_row ? no_row : row_in(t, from[i]);
+    bytes->may_leave_memory();
     partners_[t] = std::move(bytes);
   }
   for (auto& [column, values] : merged_) values = Column::picked(*values, from, run);
   auto bytes = std::make_shared<Bytes>(from.size() * sizeof(std::uint32_t));
   std::copy(partner.begin(), partner.end(), reinterpret_cast<std::uint32_t*>(bytes->data()));
+  bytes->may_leave_memory();
   partners_[join.table] = std::move(bytes);
   rows_ = from.size();
 }

@@ -220,7 +220,9 @@ class RowStages {
       if (question_.probe || question_.probed_row) probe(evaluator, begin, count, part, chosen);
       if (inside) inside->apply(evaluator, begin, count, mask, chosen);
       if (question_.row_level()) {
-        part.chosen_rows.push_back(chosen);
+        if (part.chosen_rows.empty()) part.chosen_rows.reserve(rows.size());
+        part.chosen_rows.insert(part.chosen_rows.end(), chosen.begin(), chosen.end());
+        part.chosen_ends.push_back(static_cast<std::uint32_t>(part.chosen_rows.size()));
         return;
       }
 
@@ -516,10 +518,10 @@ class RowStages {
   }
 
   void collect_rows(const std::vector<std::unique_ptr<Part>>& parts, Entries& entries) const {
+    for (const auto& part : parts) entries.count += part->chosen_rows.size();
+    entries.first_rows.reserve(entries.count);
     for (const auto& part : parts)
-      for (const auto& chosen : part->chosen_rows)
-        entries.first_rows.insert(entries.first_rows.end(), chosen.begin(), chosen.end());
-    entries.count = entries.first_rows.size();
+      entries.first_rows.insert(entries.first_rows.end(), part->chosen_rows.begin(), part->chosen_rows.end());
 
     // Windows over entries come later.
     const auto later = [&](std::size_t c) {
@@ -542,6 +544,9 @@ class RowStages {
     }
 
     // The columns of the rows that count, piece by piece.
+    bool whole = true;
+    for (std::size_t c = 0; c < question_.entry_columns.size(); ++c) whole = whole && (later(c) || entries.columns[c]);
+    if (whole) return;
     std::vector<std::vector<Piece>> pieces(question_.entry_columns.size());
     for (std::size_t c = 0; c < pieces.size(); ++c)
       for (std::size_t p = 0; p < parts.size(); ++p) pieces[c].emplace_back(question_.entry_columns[c].type);
@@ -549,9 +554,11 @@ class RowStages {
       Evaluator evaluator(rows_, rows_.context());
       std::size_t batch = 0;
       std::vector<unsigned char> mask;
+      std::vector<std::uint32_t> chosen;
       std::vector<Appender> appenders(pieces.size());
       each_batch(rows, [&](std::size_t begin, std::size_t count) {
-        const std::vector<std::uint32_t>& chosen = parts[p]->chosen_rows[batch++];
+        const auto from = parts[p]->chosen_rows.begin() + (batch > 0 ? parts[p]->chosen_ends[batch - 1] : 0);
+        chosen.assign(from, parts[p]->chosen_rows.begin() + parts[p]->chosen_ends[batch++]);
         if (chosen.empty()) return;
         mask.assign(count, 0);
         for (const std::uint32_t row : chosen) mask[row - begin] = 1;

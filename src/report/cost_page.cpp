@@ -114,6 +114,24 @@ std::string steps_text(const Cost& cost, const Looks& looks) {
 
 }  // namespace
 
+std::string memory_text(const Cost& cost, const MemoryPlan& plan, const Looks& looks) {
+  const std::string all = bytes_text(cost.bytes());
+  std::string out = "Memory: " + (all.empty() ? "next to nothing" : all) + ", of at most " +
+                    bytes_text(static_cast<double>(plan.limit)) + ".";
+  if (plan.in_file > 0) {
+    out += " About " + bytes_text(static_cast<double>(plan.in_file)) + " will lie in a file in " + plan.folder;
+    const std::string room = bytes_text(static_cast<double>(plan.room.value_or(0)));
+    if (!plan.room)
+      out += ".";
+    else if (*plan.room > plan.in_file)
+      out += ", which has " + room + " free.";
+    else
+      out += ", which has " + (room.empty() ? "no room" : "only " + room + " free") +
+             ": allow more memory (--memory), or another folder (--spill-to).";
+  }
+  return "\n" + wrapped(out, looks.width, 2) + "\n";
+}
+
 std::string cost_text(const Cost& cost, const Looks& looks) {
   std::string out = steps_text(cost, looks);
   const std::size_t sorts = cost.sorts();

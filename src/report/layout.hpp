@@ -21,5 +21,6 @@ double lay_out_shares(Drawing& drawing, const SharesPicture& shares, double top)
 constexpr double margin = 24;     // around the sheet
 constexpr double text_size = 12;  // of labels and numbers
 constexpr double small_size = 11;
+constexpr double line_height = 22;  // of a list of entries
 
 }  // namespace lofty::report

@@ -8,8 +8,8 @@
 namespace lofty::report {
 namespace {
 
-constexpr double line_height = 22, bar_height = 14, heading_height = 26, reference_height = 18;
-constexpr double least_room = 240;  // of the bars, however long the names are
+constexpr double bar_height = 14, heading_height = 26, reference_height = 18;
+constexpr double least_bar_room = 240;  // of the bars, however long the names are
 
 class BarsLayout {
  public:
@@ -67,9 +67,9 @@ class BarsLayout {
     name_x_ = bracket_x_ + (any_tie_ ? 12 : 4);
     left_ = name_x_ + names_ + 10 + (least_ < 0 ? numbers_ + 6 : 0);
     right_ = drawing_.width - margin - numbers_ - 6;
-    if (right_ - left_ < least_room) {
-      drawing_.width += least_room - (right_ - left_);
-      right_ = left_ + least_room;
+    if (right_ - left_ < least_bar_room) {
+      drawing_.width += least_bar_room - (right_ - left_);
+      right_ = left_ + least_bar_room;
     }
     zero_ = x_of(0);
   }

@@ -10,8 +10,6 @@ namespace {
 
 using Moved = MovementPicture::Moved;
 
-constexpr double line_height = 22;
-
 Tone tone_of(Moved moved) {
   switch (moved) {
     case Moved::up: return Tone::main;

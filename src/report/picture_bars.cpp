@@ -6,10 +6,10 @@
 namespace lofty::report {
 namespace {
 
-using Bar = BarsPicture::Bar;
+using PictureBar = BarsPicture::Bar;
 
 // The lines for the entries that are not listed, after the row that they follow.
-void add_others(const PictureSource& source, std::size_t row, std::size_t value, std::vector<Bar>& bars) {
+void add_others(const PictureSource& source, std::size_t row, std::size_t value, std::vector<PictureBar>& bars) {
   const std::vector<SummaryLine>& lines = source.standings.summaries();
   for (auto at = std::ranges::lower_bound(lines, row, {}, &SummaryLine::after); at != lines.end(); ++at) {
     const SummaryLine& line = *at;
@@ -60,15 +60,15 @@ BarsPicture bars_of(const PictureSource& source, std::vector<std::string>& foot)
         out.groups.empty() ||
         (source.nested() ? outer_rows(source, r) != outer_rows(source, rows[i - 1]) : s.starts_group(r));
     if (new_group) out.groups.push_back({heading_of_group(source, r), {}});
-    std::vector<Bar>& bars = out.groups.back().bars;
+    std::vector<PictureBar>& bars = out.groups.back().bars;
 
     // Neighbours on one place are bracketed.
-    Bar bar{source.name(r),
-            place_text(s, source.cells, r),
-            source.cells.text(r, value),
-            number_of(s.value(r, value)),
-            false,
-            0};
+    PictureBar bar{source.name(r),
+                   place_text(s, source.cells, r),
+                   source.cells.text(r, value),
+                   number_of(s.value(r, value)),
+                   false,
+                   0};
     if (!new_group && s.tied(r) && s.tied(rows[i - 1]) && bars.back().place == bar.place && s.ranked(r)) {
       if (bars.back().tie == 0) bars.back().tie = ++tie;
       bar.tie = bars.back().tie;

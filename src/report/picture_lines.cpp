@@ -12,7 +12,7 @@ namespace lofty::report {
 namespace {
 
 using Along = LinesPicture::Along;
-using Point = LinesPicture::Point;
+using LinePoint = LinesPicture::Point;
 
 bool of_moments(const StandingColumn& c) { return c.type.kind == Kind::date || c.type.kind == Kind::timestamp; }
 
@@ -102,11 +102,11 @@ std::string smooth_words(const PictureOptions& options, Along kind, const std::s
 }
 
 // The moving average of one line, by the library's own windows; empty where none is wanted.
-std::vector<Point> smoothed(const PictureOptions& options, const std::vector<Point>& points) {
+std::vector<LinePoint> smoothed(const PictureOptions& options, const std::vector<LinePoint>& points) {
   if ((options.smooth_rows == 0 && options.smooth_days == 0) || points.empty()) return {};
   std::vector<double> along, values;
   std::vector<std::uint8_t> nulls;
-  for (const Point& point : points) {
+  for (const LinePoint& point : points) {
     along.push_back(options.smooth_days > 0 ? std::floor(point.along) : point.along);
     values.push_back(point.value.value_or(0));
     nulls.push_back(!point.value);
@@ -120,7 +120,7 @@ std::vector<Point> smoothed(const PictureOptions& options, const std::vector<Poi
              .by = ascending(along)};
   const Windowed<double> means = frame_means(order, frame, std::span<const double>(values), nulls);
 
-  std::vector<Point> out;
+  std::vector<LinePoint> out;
   for (std::size_t i = 0; i < points.size(); ++i) {
     const bool null = !means.nulls.empty() && means.nulls[i] != 0;
     out.push_back({points[order.rows()[i]].along, null ? std::nullopt : std::optional(means.values[i])});
@@ -137,7 +137,7 @@ LinesPicture::Chart chart_of(const PictureSource& source, const Member& member, 
   }
   for (const std::size_t r : member.rows)
     if (const auto at = axis.at(r)) chart.points.push_back({*at, number_of(source.standings.value(r, value))});
-  std::ranges::stable_sort(chart.points, {}, &Point::along);
+  std::ranges::stable_sort(chart.points, {}, &LinePoint::along);
   chart.smooth = smoothed(source.options, chart.points);
   return chart;
 }

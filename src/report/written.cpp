@@ -6,6 +6,7 @@
 #include "lofty/page.hpp"
 #include "lofty/write.hpp"
 #include "report/markdown.hpp"
+#include "table/budget.hpp"
 #include "table/folded.hpp"
 
 namespace lofty {
@@ -32,6 +33,7 @@ std::string written(const Standings& standings, Format format, const WriteOption
 
 void write(const Standings& standings, Format format, const TextSink& sink, const WriteOptions& options,
            const Run& run) {
+  const engine::MemoryLimit limit(run);
   switch (format) {
     case Format::csv: return engine::write_csv(standings, options, sink, run);
     case Format::json: return engine::write_json(standings, sink, run);

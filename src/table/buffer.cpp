@@ -5,6 +5,7 @@
 #endif
 
 #include <algorithm>
+#include <atomic>
 #include <cstddef>
 #include <cstdint>
 #include <cstdlib>
@@ -13,6 +14,7 @@
 #include <new>
 
 #include "lofty/memory.hpp"
+#include "table/budget.hpp"
 #include "table/pages.hpp"
 
 namespace lofty::engine {
@@ -54,10 +56,18 @@ class Sharing {
   }
   void leave() {
     const std::lock_guard lock(mutex_);
+    const Noting noting(*this);
     if (--users_ == 0) waiting_.release();
+  }
+  std::size_t waiting() const { return waiting_size_.load(std::memory_order_relaxed); }
+  void release() {
+    const std::lock_guard lock(mutex_);
+    waiting_.release();
+    waiting_size_ = 0;
   }
   char* take(std::size_t size) {
     const std::lock_guard lock(mutex_);
+    const Noting noting(*this);
     char* const data = waiting_.take(size);
     if (data != nullptr || waiting_.size() == 0) return data;
     waiting_.release();
@@ -65,6 +75,7 @@ class Sharing {
   }
   void give_back(char* data, std::size_t size) {
     const std::lock_guard lock(mutex_);
+    const Noting noting(*this);
     if (users_ > 0)
       waiting_.add(data, size);
     else
@@ -72,35 +83,62 @@ class Sharing {
   }
 
  private:
+  // Others read how much waits without the lock.
+  struct Noting {
+    Sharing& of;
+    explicit Noting(Sharing& sharing) : of(sharing) {}
+    ~Noting() { of.waiting_size_ = of.waiting_.size(); }
+    Noting(const Noting&) = delete;
+    Noting& operator=(const Noting&) = delete;
+  };
+
   std::mutex mutex_;
   WaitingPages waiting_;
+  std::atomic<std::size_t> waiting_size_ = 0;
   int users_ = 0;
 };
 
-}  // namespace
-
-void give_back_freed_parts() {
-#ifdef __GLIBC__
-  ::malloc_trim(0);
-#endif
+std::size_t whole(std::size_t size, std::size_t unit) {
+  return std::max((size + unit - 1) / unit, std::size_t{1}) * unit;
 }
+
+}  // namespace
 
 void give_back_bytes(void* data, std::size_t room) {
   if (data == nullptr) return;
   if (room <= small_size) return free_small(data);
+  if (room >= Budget::counted_from && Budget::shared().take_back(data, room)) return;
   if (room < large_size) return std::free(data);
   Sharing::all().give_back(static_cast<char*>(data), room);
 }
 
 Room allocate_bytes(std::size_t size) {
-  const auto whole = [&](std::size_t unit) { return std::max((size + unit - 1) / unit, std::size_t{1}) * unit; };
-  const bool large = whole(line) >= large_size;
-  const std::size_t room = whole(large ? huge_page : line);
-  void* const data = large                ? Sharing::all().take(room)
-                     : room <= small_size ? allocate_small(room)
-                                          : std::aligned_alloc(line, room);
-  if (data == nullptr) throw std::bad_alloc();
+  const bool large = whole(size, line) >= large_size;
+  const std::size_t room = whole(size, large ? huge_page : line);
+  if (room <= small_size) {
+    void* const data = allocate_small(room);
+    if (data == nullptr) throw std::bad_alloc();
+    return {data, room};
+  }
+
+  // Counted, and perhaps in the file.
+  Budget& budget = Budget::shared();
+  const bool counted = room >= Budget::counted_from;
+  if (counted) {
+    if (const std::size_t waiting = Sharing::all().waiting(); waiting > 0 && budget.is_short_of(room, waiting))
+      Sharing::all().release();
+    if (void* const data = budget.place(room)) return {data, room};
+  }
+  void* const data = large ? Sharing::all().take(room) : std::aligned_alloc(line, room);
+  if (data == nullptr) {
+    if (counted) budget.take_back(nullptr, room);
+    throw std::bad_alloc();
+  }
   return {data, room};
+}
+
+void may_leave_memory(void* data, std::size_t room) {
+  if (room >= large_size) Budget::shared().may_leave(data, room);
 }
 
 }  // namespace lofty::engine
@@ -109,5 +147,32 @@ namespace lofty {
 
 KeepMemory::KeepMemory() { engine::Sharing::all().join(); }
 KeepMemory::~KeepMemory() { engine::Sharing::all().leave(); }
+
+void* counted_new(std::size_t size) {
+  engine::Budget& budget = engine::Budget::shared();
+  if (size >= engine::Budget::counted_from) {
+    if (void* const data = budget.place(size)) return data;
+    void* const data = std::malloc(size);
+    // What is given back is counted by what malloc() has made of it, which is a little more.
+    if (data == nullptr)
+      budget.take_back(nullptr, size);
+    else
+      budget.count(static_cast<std::ptrdiff_t>(::malloc_usable_size(data)) - static_cast<std::ptrdiff_t>(size));
+    return data;
+  }
+  return std::malloc(std::max<std::size_t>(size, 1));
+}
+
+void counted_delete(void* data) noexcept {
+  if (data == nullptr) return;
+  engine::Budget& budget = engine::Budget::shared();
+  if (budget.is_in_file(data)) {
+    budget.take_back(data, 0);
+    return;
+  }
+  const std::size_t size = ::malloc_usable_size(data);
+  if (size >= engine::Budget::counted_from) budget.count(-static_cast<std::ptrdiff_t>(size));
+  std::free(data);
+}
 
 }  // namespace lofty

@@ -16,8 +16,8 @@ struct Room {
 };
 Room allocate_bytes(std::size_t size);
 void give_back_bytes(void* data, std::size_t room);
-// What was freed in small parts goes back to the system, where the C library would keep it. Takes some milliseconds.
-void give_back_freed_parts();
+// These bytes are not written to any longer: they may be moved to a file when memory is short (budget.hpp).
+void may_leave_memory(void* data, std::size_t room);
 
 // An array that is written before it is read, so that it need not be cleared first. Large ones are on huge pages where
 // the system has them: a tenth of the page faults, and gathers twice as fast. Throws std::bad_alloc.
@@ -36,6 +36,7 @@ class Buffer {
   T& operator[](std::size_t i) { return data_.get()[i]; }
   const T& operator[](std::size_t i) const { return data_.get()[i]; }
   std::span<const T> view() const { return {data_.get(), size_}; }
+  void may_leave_memory() const { engine::may_leave_memory(data_.get(), data_.get_deleter().room); }
 
  private:
   struct Free {

@@ -82,7 +82,7 @@ Range range_of(const std::vector<std::int64_t>& values) {
 template <class To, class From>
 void repack(const Piece::Packed& from, std::int64_t least, unsigned char* out) {
   const auto shift = static_cast<std::uint64_t>(from.least) - static_cast<std::uint64_t>(least);
-  const From* const in = reinterpret_cast<const From*>(from.data.data());
+  const From* const in = reinterpret_cast<const From*>(from.bytes());
   To* const to = reinterpret_cast<To*>(out);
   for (std::size_t i = 0; i < from.rows; ++i) to[i] = in[i] == 0 ? To{0} : static_cast<To>(in[i] + shift);
 }
@@ -173,14 +173,20 @@ Piece::Room Piece::pack() {
   return room;
 }
 
+void Piece::keep_in(KeptParts& parts) {
+  if (packed.width == 0) return;
+  packed.kept = parts.keep({packed.data.data(), packed.rows * static_cast<std::size_t>(packed.width)});
+  packed.data = {};
+}
+
 void Piece::unpack() {
   if (packed.width == 0) return;
   if (type.kind == Kind::text) {
     codes.resize(packed.rows);
-    load_code(packed.width, packed.data.data(), 0, packed.rows, codes.data());
+    load_code(packed.width, packed.bytes(), 0, packed.rows, codes.data());
   } else {
     ints.resize(packed.rows);
-    load_int64(packed.width, packed.data.data(), 0, packed.rows, packed.least, ints.data());
+    load_int64(packed.width, packed.bytes(), 0, packed.rows, packed.least, ints.data());
   }
   packed = {};
 }
@@ -301,6 +307,7 @@ ColumnPtr Column::seal(Type type, std::vector<Piece> pieces, const Run& run) {
     column->take_texts(pieces, run);
   else if (std::any_of(pieces.begin(), pieces.end(), is_wide) || !column->take_integers(pieces, run))
     column->take_wide(pieces);
+  column->data_.may_leave_memory();
   return column;
 }
 
@@ -352,7 +359,7 @@ void Column::take_texts(std::vector<Piece>& pieces, const Run& run) {
         ++nulls[p];
     }
     store(width_, pieces[p].codes, Dictionary::none, 0, out);
-    pieces[p].codes = {};
+    pieces[p] = Piece(type_);
   });
   for (const std::size_t n : nulls) nulls_ += n;
 }
@@ -388,8 +395,7 @@ bool Column::take_integers(std::vector<Piece>& pieces, const Run& run) {
       repack(width_, pieces[p].packed, all.least, out);
     else
       store(width_, pieces[p].ints, int64_null, all.least, out);
-    pieces[p].packed = {};
-    pieces[p].ints = {};
+    pieces[p] = Piece(type_);
   });
   return true;
 }
@@ -437,6 +443,7 @@ ColumnPtr Column::of_packed(const Type& type, Piece::Packed packed) {
   column->least_ = packed.least;
   column->greatest_ = packed.greatest;
   column->data_ = std::move(packed.data);
+  column->data_.may_leave_memory();
   return column;
 }
 
@@ -473,6 +480,7 @@ ColumnPtr Column::picked(const Column& from, std::span<const std::uint32_t> rows
     }
   });
   for (const std::size_t n : nulls) column->nulls_ += n;
+  column->data_.may_leave_memory();
   return column;
 }
 

@@ -18,6 +18,7 @@
 #include "table/buffer.hpp"
 #include "table/dictionary.hpp"
 #include "table/exact.hpp"
+#include "table/kept_parts.hpp"
 
 namespace lofty::engine {
 
@@ -46,6 +47,7 @@ class Piece {
     std::vector<std::uint32_t> codes;
   };
   Room pack();
+  void keep_in(KeptParts& parts);  // what is packed, until the piece is sealed
   void unpack();
 
   Type type;
@@ -60,6 +62,8 @@ class Piece {
     int width = 0;  // 0: not packed
     std::size_t rows = 0, nulls = 0;
     std::int64_t least = 0, greatest = 0;  // nonsense when all are null
+    KeptParts::Part kept = {};             // instead of `data`
+    const unsigned char* bytes() const { return kept.data != nullptr ? kept.data : data.data(); }
   };
   Packed packed;
 

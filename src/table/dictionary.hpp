@@ -31,14 +31,17 @@ class Arena {
 
  private:
   void grow(std::size_t least) {
-    const std::size_t size = least > block_size ? least : block_size;
-    blocks_.push_back(std::make_unique<char[]>(size));
-    next_ = blocks_.back().get();
+    if (!blocks_.empty()) blocks_.back().may_leave_memory();
+    std::size_t size = blocks_.size() < several_blocks ? block_size : large_block_size;
+    if (least > size) size = least;
+    blocks_.emplace_back(size);
+    next_ = blocks_.back().data();
     left_ = size;
   }
-  // Small enough that a chunk with a few distinct values costs little, large enough that allocation never shows.
-  static constexpr std::size_t block_size = 16 * 1024;
-  std::vector<std::unique_ptr<char[]>> blocks_;
+  // Small enough that a chunk with a few distinct values costs little, large enough that allocation never shows; and
+  // where there are many texts, large enough to leave memory.
+  static constexpr std::size_t block_size = 16 * 1024, several_blocks = 256, large_block_size = 4 * 1024 * 1024;
+  std::vector<Buffer<char>> blocks_;
   char* next_ = nullptr;
   std::size_t left_ = 0;
 };

@@ -121,7 +121,8 @@ class PieceReader {
     dates_ = {};
     return piece_.pack();
   }
-  Piece take(const Type& type);  // precondition: serves(type)
+  void keep_in(KeptParts& parts) { piece_.keep_in(parts); }  // what pack() packed
+  Piece take(const Type& type);                              // precondition: serves(type)
 
  private:
   std::size_t add_short_numbers(const FieldRun& fields, std::size_t from);

@@ -1,5 +1,8 @@
 #include "table/pages.hpp"
 
+#ifdef __linux__
+#include <malloc.h>
+#endif
 #include <sys/mman.h>
 
 #include <cstdint>
@@ -31,6 +34,12 @@ char* map_pages(std::size_t size) {
 }
 
 void unmap_pages(char* data, std::size_t size) { ::munmap(data, size); }
+
+void give_back_freed_parts() {
+#ifdef __GLIBC__
+  ::malloc_trim(0);
+#endif
+}
 
 void WaitingPages::add(char* data, std::size_t size) {
   size_ += size;

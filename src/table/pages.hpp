@@ -14,6 +14,9 @@ inline constexpr std::size_t huge_page = 2 * 1024 * 1024;  // bytes
 char* map_pages(std::size_t size);
 void unmap_pages(char* data, std::size_t size);
 
+// What was freed in small parts goes back to the system, where the C library would keep it. Takes some milliseconds.
+void give_back_freed_parts();
+
 // How many bytes are before the first huge page that begins here or later.
 std::size_t to_next_huge_page(const void* data);
 // Asks for huge pages where whole ones are in this memory, which nothing has touched yet.

@@ -13,6 +13,7 @@
 #include <vector>
 
 #include "lofty/error.hpp"
+#include "table/budget.hpp"
 
 #ifndef LOFTY_STD_THREADS
 #include <tbb/parallel_for.h>
@@ -126,6 +127,7 @@ void parallel_for(std::size_t pieces, const Run& run, const std::function<void(s
 }
 
 void check_stop(const Run& run) {
+  Budget::shared().keep_to_limit_in_passing();
   if (run.stop.stop_requested()) throw Error(Problem{Code::stopped, "stopped, as the caller asked", {}, {}, {}});
 }
 

@@ -6,6 +6,7 @@
 #include "lofty/error.hpp"
 #include "lofty/window.hpp"
 #include "order/key_check.hpp"
+#include "table/budget.hpp"
 #include "table/large_vector.hpp"
 #include "table/parallel.hpp"
 #include "window/aggregates.hpp"
@@ -208,6 +209,7 @@ bool from_start_to_row(const Frame& frame) {
 
 Windowed<std::int64_t> frame_sums(const Order& order, const Frame& frame, std::span<const std::int64_t> values,
                                   NullMask nulls, const Run& run) {
+  const engine::MemoryLimit limit(run);
   const Key key = key_of(order, values, nulls);
   const Phases phases = phases_of(run);
   if (nulls.empty() && from_start_to_row(frame)) {
@@ -221,6 +223,7 @@ Windowed<std::int64_t> frame_sums(const Order& order, const Frame& frame, std::s
 
 Windowed<double> frame_sums(const Order& order, const Frame& frame, std::span<const double> values, NullMask nulls,
                             const Run& run) {
+  const engine::MemoryLimit limit(run);
   const Key key = key_of(order, values, nulls);
   const Phases phases = phases_of(run);
   const Work work(order, frame, phases[0]);
@@ -230,6 +233,7 @@ Windowed<double> frame_sums(const Order& order, const Frame& frame, std::span<co
 
 Windowed<Decimal> frame_sums(const Order& order, const Frame& frame, std::span<const Decimal> values, NullMask nulls,
                              const Run& run) {
+  const engine::MemoryLimit limit(run);
   const Key key = key_of(order, values, nulls);
   const Phases phases = phases_of(run);
   const Work work(order, frame, phases[0]);
@@ -239,6 +243,7 @@ Windowed<Decimal> frame_sums(const Order& order, const Frame& frame, std::span<c
 
 void frame_sums(const Order& order, const Frame& frame, std::span<const std::int64_t> values, NullMask nulls,
                 std::span<std::int64_t> out, std::span<std::uint8_t> out_nulls, const Run& run) {
+  const engine::MemoryLimit limit(run);
   const Key key = key_of(order, values, nulls);
   require_outputs(order, out.size(), out_nulls.size());
   const Phases phases = phases_of(run);
@@ -256,6 +261,7 @@ void frame_sums(const Order& order, const Frame& frame, std::span<const std::int
 
 void frame_sums(const Order& order, const Frame& frame, std::span<const double> values, NullMask nulls,
                 std::span<double> out, std::span<std::uint8_t> out_nulls, const Run& run) {
+  const engine::MemoryLimit limit(run);
   const Key key = key_of(order, values, nulls);
   require_outputs(order, out.size(), out_nulls.size());
   const Phases phases = phases_of(run);
@@ -270,6 +276,7 @@ void frame_sums(const Order& order, const Frame& frame, std::span<const double> 
 
 void frame_sums(const Order& order, const Frame& frame, std::span<const Decimal> values, NullMask nulls,
                 std::span<Decimal> out, std::span<std::uint8_t> out_nulls, const Run& run) {
+  const engine::MemoryLimit limit(run);
   const Key key = key_of(order, values, nulls);
   require_outputs(order, out.size(), out_nulls.size());
   const Phases phases = phases_of(run);
@@ -283,6 +290,7 @@ void frame_sums(const Order& order, const Frame& frame, std::span<const Decimal>
 
 void running_sums(const Order& order, std::span<const std::int64_t> in_order, std::span<std::int64_t> out,
                   const Run& run) {
+  const engine::MemoryLimit limit(run);
   require(in_order.size() == order.size() && out.size() == order.size(),
           "the values and the sums are as many as the rows of the order");
   const std::uint8_t* const marks = order.data().marks.data();
@@ -301,6 +309,7 @@ void running_sums(const Order& order, std::span<const std::int64_t> in_order, st
 
 Windowed<double> frame_means(const Order& order, const Frame& frame, std::span<const double> values, NullMask nulls,
                              const Run& run) {
+  const engine::MemoryLimit limit(run);
   const Key key = key_of(order, values, nulls);
   const Phases phases = phases_of(run);
   const Work work(order, frame, phases[0]);
@@ -310,6 +319,7 @@ Windowed<double> frame_means(const Order& order, const Frame& frame, std::span<c
 
 Windowed<Decimal> frame_means(const Order& order, const Frame& frame, std::span<const Decimal> values, NullMask nulls,
                               const Run& run) {
+  const engine::MemoryLimit limit(run);
   const Key key = key_of(order, values, nulls);
   const Phases phases = phases_of(run);
   const Work work(order, frame, phases[0]);
@@ -319,6 +329,7 @@ Windowed<Decimal> frame_means(const Order& order, const Frame& frame, std::span<
 }
 
 std::vector<std::uint32_t> frame_counts(const Order& order, const Frame& frame, NullMask nulls, const Run& run) {
+  const engine::MemoryLimit limit(run);
   require_mask(nulls, order.size());
   const Phases phases = phases_of(run);
   const Work work(order, frame, phases[0]);
@@ -335,6 +346,7 @@ std::vector<std::uint32_t> frame_counts(const Order& order, const Frame& frame, 
 
 std::vector<std::uint32_t> frame_distinct_counts(const Order& order, const Frame& frame, const Key& values,
                                                  const Run& run) {
+  const engine::MemoryLimit limit(run);
   require_keys({values}, order.size());
   const Phases phases = phases_of(run);
   const Work work(order, frame, phases[0]);
@@ -364,18 +376,22 @@ void extremes(const Order& order, const Frame& frame, const Key& values, bool gr
 
 void frame_least(const Order& order, const Frame& frame, const Key& values, std::span<std::uint32_t> out,
                  const Run& run) {
+  const engine::MemoryLimit limit(run);
   extremes(order, frame, values, false, out, run);
 }
 void frame_greatest(const Order& order, const Frame& frame, const Key& values, std::span<std::uint32_t> out,
                     const Run& run) {
+  const engine::MemoryLimit limit(run);
   extremes(order, frame, values, true, out, run);
 }
 std::vector<std::uint32_t> frame_least(const Order& order, const Frame& frame, const Key& values, const Run& run) {
+  const engine::MemoryLimit limit(run);
   auto out = large_vector<std::uint32_t>(order.size(), run);
   extremes(order, frame, values, false, out, run);
   return out;
 }
 std::vector<std::uint32_t> frame_greatest(const Order& order, const Frame& frame, const Key& values, const Run& run) {
+  const engine::MemoryLimit limit(run);
   auto out = large_vector<std::uint32_t>(order.size(), run);
   extremes(order, frame, values, true, out, run);
   return out;
@@ -401,6 +417,7 @@ void require_fraction(const Decimal& fraction) {
 
 Windowed<double> frame_percentiles(const Order& order, const Frame& frame, std::span<const double> values,
                                    const Decimal& fraction, NullMask nulls, const Run& run) {
+  const engine::MemoryLimit limit(run);
   const Key key = key_of(order, values, nulls);
   require_fraction(fraction);
   const Phases phases = phases_of(run);
@@ -410,6 +427,7 @@ Windowed<double> frame_percentiles(const Order& order, const Frame& frame, std::
 
 Windowed<Decimal> frame_percentiles(const Order& order, const Frame& frame, std::span<const Decimal> values,
                                     const Decimal& fraction, NullMask nulls, const Run& run) {
+  const engine::MemoryLimit limit(run);
   const Key key = key_of(order, values, nulls);
   require_fraction(fraction);
   const Phases phases = phases_of(run);
@@ -419,12 +437,14 @@ Windowed<Decimal> frame_percentiles(const Order& order, const Frame& frame, std:
 }
 
 std::vector<std::uint32_t> rows_before(const Order& order, std::uint32_t distance, NullMask nulls, const Run& run) {
+  const engine::MemoryLimit limit(run);
   const Phases phases(run, {1, 2, 1});
   const Counted count = counted(order, nulls, phases[0]);
   return input_rows(order, shifted_positions(order.data(), count, distance, phases[1]), phases[2]);
 }
 
 std::vector<std::uint32_t> rows_after(const Order& order, std::uint32_t distance, NullMask nulls, const Run& run) {
+  const engine::MemoryLimit limit(run);
   const Phases phases(run, {1, 2, 1});
   const Counted count = counted(order, nulls, phases[0]);
   return input_rows(order, shifted_positions(order.data(), count, -std::int64_t{distance}, phases[1]), phases[2]);
@@ -432,6 +452,7 @@ std::vector<std::uint32_t> rows_after(const Order& order, std::uint32_t distance
 
 std::vector<std::uint32_t> nth_rows(const Order& order, const Frame& frame, std::uint32_t n, From from, NullMask nulls,
                                     const Run& run) {
+  const engine::MemoryLimit limit(run);
   require(n > 0, "the first row is number 1");
   const Phases phases = phases_of(run);
   const Work work(order, frame, phases[0]);

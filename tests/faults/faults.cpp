@@ -1,7 +1,7 @@
 // A library to be preloaded into the tool, which makes the N-th call of a kind fail. Counting begins with main(), and
 // goes on in child processes.
 //
-//   LOFTY_FAULT=KIND:N[:WHAT]   KIND is read, write, open, sync, rename, close, stdio, alloc, thread; WHAT is an
+//   LOFTY_FAULT=KIND:N[:WHAT]   KIND is read, write, open, sync, rename, close, stdio, alloc, thread, map; WHAT is an
 //   errno's
 //                               number (for reads also `short`), `signal15` and the like, `kill`, or one of what
 //                               `change` does to LOFTY_FAULT_FILE: `shrink`, `grow`, `rewrite`
@@ -36,8 +36,9 @@ void* __libc_realloc(void*, size_t);
 
 namespace {
 
-enum Kind { none, reads, writes, opens, syncs, renames, closes, stdio, allocations, threads };
-constexpr const char* kinds[] = {"", "read", "write", "open", "sync", "rename", "close", "stdio", "alloc", "thread"};
+enum Kind { none, reads, writes, opens, syncs, renames, closes, stdio, allocations, threads, maps };
+constexpr const char* kinds[] = {"",      "read",  "write", "open",   "sync", "rename",
+                                 "close", "stdio", "alloc", "thread", "map"};
 
 std::atomic<bool> armed{false};
 std::atomic<long> own_calls{0};
@@ -87,7 +88,7 @@ bool fails(Kind of) {
     change_file();
     return false;
   }
-  errno = what[0] != 0 ? atoi(what) : of == allocations ? ENOMEM : EIO;
+  errno = what[0] != 0 ? atoi(what) : of == allocations || of == maps ? ENOMEM : EIO;
   return true;
 }
 
@@ -116,7 +117,7 @@ int __libc_start_main(int (*main)(int, char**, char**), int argc, char** argv, v
                       void (*rtld_fini)(), void* stack_end) {
   const char* const fault = getenv("LOFTY_FAULT");
   if (fault != nullptr) {
-    for (int k = reads; k <= threads; ++k) {
+    for (int k = reads; k <= maps; ++k) {
       const size_t length = strlen(kinds[k]);
       if (strncmp(fault, kinds[k], length) != 0 || fault[length] != ':') continue;
       kind = static_cast<Kind>(k);
@@ -160,6 +161,20 @@ ssize_t pwrite64(int to, const void* from, size_t count, off64_t offset) {
   return to > 2 && fails(writes) ? -1 : syscall(SYS_pwrite64, to, from, count, offset);
 }
 ssize_t pwrite(int to, const void* from, size_t count, off_t offset) { return pwrite64(to, from, count, offset); }
+
+// Room for a file that is yet to be written counts as a write.
+int posix_fallocate64(int of, off64_t begin, off64_t size) {
+  if (of > 2 && fails(writes)) return errno;
+  return syscall(SYS_fallocate, of, 0, begin, size) == 0 ? 0 : errno;
+}
+int posix_fallocate(int of, off_t begin, off_t size) { return posix_fallocate64(of, begin, size); }
+void* mmap64(void* at, size_t size, int protection, int flags, int of, off64_t offset) {
+  if (fails(maps)) return MAP_FAILED;
+  return reinterpret_cast<void*>(syscall(SYS_mmap, at, size, protection, flags, of, offset));
+}
+void* mmap(void* at, size_t size, int protection, int flags, int of, off_t offset) {
+  return mmap64(at, size, protection, flags, of, offset);
+}
 
 int open64(const char* path, int flags, ...) {
   mode_t mode = 0;

@@ -206,6 +206,23 @@ TEST_F(Faults, FewerThreadsDoTheWork) {
   }
 }
 
+// A file for what does not fit into memory: each room that it takes, each write, each array that is mapped.
+TEST_F(Faults, EachArrayThatMemoryHasNoRoomFor) {
+  std::string text = "k,v\n";
+  for (int i = 0; i < 300'000; ++i) text += std::to_string(i % 7000) + "," + std::to_string(i * 37 % 100'003) + "\n";
+  folder_.file("many.csv", text);
+  std::vector<std::string> arguments = {"rank", "many.csv",  "--within",  "k",    "--by",      "v desc",
+                                        "--to", "out/a.csv", "--remarks", "none", "--threads", "2"};
+  ASSERT_EQ(support::lofty(arguments, folder_.path()).status, 0);
+  const std::string right = result("a.csv");
+  arguments.insert(arguments.end(), {"--memory", "1kB", "--spill-to", "out"});
+  for (const char* kind : {"write", "map", "open"}) {
+    const long calls = support::calls_of(kind, arguments, folder_.path());
+    ASSERT_GT(calls, 3) << kind;
+    for (long at = 1; at <= calls; at += stride(29)) run({kind, at, "28"}, arguments, "a.csv", right, right);
+  }
+}
+
 // Of a small ladder, for each format that is written and each that is read.
 TEST_F(Faults, AllocationsOfEachOutput) {
   for (const std::string& to : files) {

@@ -10,7 +10,7 @@
 namespace support {
 
 struct Fault {
-  std::string kind;       // read, write, open, sync, rename, close, stdio, alloc, thread
+  std::string kind;       // read, write, open, sync, rename, close, stdio, alloc, thread, map
   long at = 0;            // which call, from 1
   std::string what = {};  // an errno's number, short, signal15, kill, shrink, grow, rewrite
   std::string file = {};  // what shrink, grow and rewrite change

@@ -19,7 +19,8 @@ using namespace lofty::engine;
 namespace {
 constexpr std::size_t large = 8 * 1024 * 1024;
 
-// Bytes of addresses that this process has.
+// Bytes of addresses that this process has. What the C library takes for the file, and gives back, is a few pages.
+constexpr double few_pages = 64 * 1024;
 std::size_t address_space() {
   std::ifstream sizes("/proc/self/statm");
   std::size_t pages = 0;
@@ -55,7 +56,7 @@ TEST(Buffer, WhatWaitsIsCutAndJoined) {
   other = Bytes();
   const std::size_t before = address_space();
   const Bytes joined(large + large / 2);
-  EXPECT_EQ(address_space(), before);
+  EXPECT_NEAR(static_cast<double>(address_space()), static_cast<double>(before), few_pages);
   EXPECT_TRUE(joined[large / 2] == 2 || joined[0] == 2);
 }
 
@@ -71,10 +72,10 @@ TEST(Buffer, WhatWaitsGoesWithTheLastWhoAskedForIt) {
     }
     EXPECT_GT(address_space(), before);
   }
-  EXPECT_EQ(address_space(), before);
+  EXPECT_NEAR(static_cast<double>(address_space()), static_cast<double>(before), few_pages);
   Bytes some(4 * large);
   some = Bytes();
-  EXPECT_EQ(address_space(), before) << "nobody asked";
+  EXPECT_NEAR(static_cast<double>(address_space()), static_cast<double>(before), few_pages) << "no caller wants it kept";
 }
 
 // Where the system has no room for more, all that waits is given up first.

@@ -36,7 +36,10 @@ TEST(Settings, RemarksUnlessTheOptionSaysOtherwise) {
 TEST(Settings, NothingChangesTheAnswer) {
   const Scratch s;
   const std::string plain = support::shell(LOFTY_TOOL " rank " + shops + " --to csv").out;
-  EXPECT_EQ(with_settings(s, "threads = 1\ncolours = \"always\"\nremarks = \"none\"\npager = \"cat\"\n",
+  EXPECT_EQ(with_settings(s,
+                          "threads = 1\ncolours = \"always\"\nremarks = \"none\"\npager = \"cat\"\nmemory = "
+                          "\"64KiB\"\nspill_to = \"" +
+                              s.path().string() + "\"\n",
                           "rank " + shops + " --to csv")
                 .out,
             plain);
@@ -49,6 +52,8 @@ TEST(Settings, MistakesAreShownWhereTheyAre) {
       {"colour = \"always\"\n", ", line 1, column 1: there is no setting `colour`"},
       {"# mine\nremarks = \"shrt\"\n", ", line 2, column 1: `remarks` is none, short or full, not `shrt`"},
       {"threads = -1\n", ", line 1, column 1: `threads` is a whole number from 0 to 1024, not `-1`"},
+      {"memory = \"much\"\n", ", line 1, column 1: `much` is no size: 1GiB, 1.5GB, 500MB"},
+      {"spill_to = \"/no/such\"\n", ", line 1, column 1: `/no/such` is no folder"},
       {"colours = \"blue\"\n", ", line 1, column 1: `colours` is auto, always or never, not `blue`"},
   };
   for (const auto& [toml, message] : cases) {

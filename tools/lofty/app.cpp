@@ -41,6 +41,19 @@ void add_table_options(CLI::App* c, TableOptions& o) {
       ->check(whole_from(0));
 }
 
+// What may be used of the machine. The answer does not depend on it.
+void add_resources(CLI::App* c, Resources& o) {
+  c->add_option("--threads", o.threads, "Threads to use; the answer does not depend on it")->type_name("N");
+  c->add_option("--memory", o.memory,
+                "Memory for large arrays: 1GiB, 500MB; half of what is free if left\n"
+                "out. What does not fit lies in a file that is gone at the end")
+      ->transform(CLI::Validator(take_bytes, "", "size"))
+      ->type_name("SIZE");
+  c->add_option("--spill-to", o.spill_to, "The folder of that file; TMPDIR or /var/tmp if left out")
+      ->check(wrong_folder)
+      ->type_name("FOLDER");
+}
+
 // Which of the rows to show.
 template <class Options>
 void add_some_rows(CLI::App* c, Options& o) {
@@ -60,6 +73,7 @@ void add_inspect(CLI::App& app, InspectOptions& o) {
   c->add_option("--where", o.where, "List the rows that meet a condition, instead of the columns")
       ->type_name("CONDITION");
   add_some_rows(c, o);
+  add_resources(c, o.resources);
   c->footer(
       "Examples, on the demo data:\n"
       "  lofty inspect demo/order_lines.csv\n"
@@ -183,7 +197,7 @@ void add_rank(CLI::App& app, RankOptions& o) {
   c->add_option("--remarks", o.remarks, "none, short or full (the default)")->type_name("HOW");
   c->add_option("--save-ladder", o.save_ladder, "Save the question as a ladder file")->type_name("FILE");
   add_table_options(c, o);
-  c->add_option("--threads", o.threads, "Threads to use; the answer does not depend on it")->type_name("N");
+  add_resources(c, o.resources);
   c->footer(
       "Examples, on the demo data:\n"
       "  lofty rank demo/best_shops.ladder.toml\n"
@@ -199,6 +213,7 @@ void add_why(CLI::App& app, WhyOptions& o) {
   c->add_option("CONDITION", o.condition, "Which entry: by its key, a label, or its place")->required();
   c->add_option("--choose", o.choices, "Change a choice of the ladder")->type_name("NAME=VALUE");
   c->add_option("--lines", o.lines, "How many of its rows to list (20)")->type_name("N")->check(whole_from(0));
+  add_resources(c, o.resources);
   c->footer(
       "Examples, on the demo data:\n"
       "  lofty why demo/best_shops.ladder.toml 'shop_no = 136'\n"
@@ -210,7 +225,7 @@ void add_cost(CLI::App& app, CostOptions& o) {
   c->add_option("LADDER", o.ladder, "A ladder (NAME.ladder.toml)")->required();
   c->add_flag("--run", o.run, "Run it too, and print the measured times next to the estimates");
   c->add_option("--choose", o.choices, "Change a choice of the ladder")->type_name("NAME=VALUE");
-  c->add_option("--threads", o.threads, "Threads to use with --run")->type_name("N");
+  add_resources(c, o.resources);
   c->add_flag("--measure-again", o.measure_again, "Measure this machine again; its speeds are in the cache folder");
   c->footer(
       "Examples, on the demo data:\n"
@@ -250,7 +265,7 @@ void add_draw(CLI::App& app, DrawOptions& o) {
   c->add_option("--title", o.title, "A title above the picture")->type_name("TEXT");
   c->add_option("--choose", o.choices, "Change a choice of the ladder")->type_name("NAME=VALUE");
   c->add_flag("--replace", o.replace, "Let the picture replace a file that is not plainly an earlier one");
-  c->add_option("--threads", o.threads, "Threads to use")->type_name("N");
+  add_resources(c, o.resources);
   c->footer(
       "Examples, on the demo data:\n"
       "  lofty draw demo/best_shops.ladder.toml --as bars --to best.svg\n"

@@ -335,7 +335,7 @@ void inspect_rows(const InspectOptions& options, const lofty::ReadOptions& read)
     if (options.where) ladder.where = *options.where;
     ladder.list.order = "input";
     take_some(options, ladder.list);
-    const lofty::Standings answer = lofty::standings(ladder, lofty::TableFiles(), watched(0));
+    const lofty::Standings answer = lofty::standings(ladder, lofty::TableFiles(), watched(options.resources));
     if (&name != &options.tables.front()) print("\n");
     print(lofty::listing(answer, looks_of_output()));
     remark(lofty::remarks_text(answer.remarks(), looks_of_errors()));
@@ -350,7 +350,7 @@ void inspect_columns(const InspectOptions& options, const lofty::ReadOptions& re
     const auto source = files.open(name, read);
     std::vector<std::size_t> all(source->headings().size());
     for (std::size_t i = 0; i < all.size(); ++i) all[i] = i;
-    const lofty::Run run = watched(0);
+    const lofty::Run run = watched(options.resources);
     begin_step("reading " + source->name());
     const lofty::Table table = source->read(all, run);
     begin_step("looking at " + source->name());
@@ -398,7 +398,7 @@ PageChoices page_choices(const RankOptions& options) {
   }
   out.no_pictures = options.no_pictures;
   out.workings = options.workings;
-  out.threads = options.threads;
+  out.resources = options.resources;
   return out;
 }
 
@@ -444,7 +444,7 @@ int rank_several(const RankOptions& options) {
   for (std::size_t i = 0; i < asked.size(); ++i) {
     try {
       const lofty::Ladder& ladder = asked[i].text.ladder;
-      answers.push_back(lofty::standings(ladder, *tables[i], watched(options.threads)));
+      answers.push_back(lofty::standings(ladder, *tables[i], watched(options.resources)));
       inputs.add(tables[i]->opened());
       if (is_page) on_page.push_back(page_answer(ladder, *tables[i], answers.back(), page_choices(options)));
     } catch (const Error& error) {
@@ -526,7 +526,7 @@ int rank(const RankOptions& options) {
     }
     std::optional<lofty::Table> expected;
     if (options.expect) expected = expected_of(*options.expect, expecting);
-    const lofty::Standings answer = lofty::standings(ladder, tables, watched(options.threads));
+    const lofty::Standings answer = lofty::standings(ladder, tables, watched(options.resources));
     std::optional<lofty::Comparison> found;
     if (expected) found = lofty::compare_with(answer, *expected);
     const std::string would = would_stand(answer, options.place_for);  // before anything is printed
@@ -536,7 +536,7 @@ int rank(const RankOptions& options) {
     const std::vector<lofty::Replaces> replaced = checked(outputs, inputs, &answer, options.replace);
     const auto write_to = [&](const lofty::TextSink& sink) {
       try {
-        if (*format != lofty::Format::page) return lofty::write(answer, *format, sink, how, watched(options.threads));
+        if (*format != lofty::Format::page) return lofty::write(answer, *format, sink, how, watched(options.resources));
         sink(
             page_of({page_answer(ladder, tables, answer, page_choices(options))}, page_choices(options), ladder.title));
       } catch (const Error& error) {
@@ -568,7 +568,7 @@ int rank(const RankOptions& options) {
     if (to_file) say("wrote " + options.to + ": " + answer.shown_of_total());
     if (options.save_standings) {
       lofty::write_file(*options.save_standings,
-                        [&](const lofty::TextSink& sink) { lofty::save(answer, sink, watched(options.threads)); });
+                        [&](const lofty::TextSink& sink) { lofty::save(answer, sink, watched(options.resources)); });
       say("saved " + *options.save_standings);
     }
     if (options.save_ladder == "-") {
@@ -599,8 +599,8 @@ int why(const WhyOptions& options) {
   choose_all(asked.text.ladder, options.choices);
   try {
     const lofty::TableFiles tables(asked.tables_folder());
-    print(lofty::workings_text(lofty::why(asked.text.ladder, tables, options.condition, watched(0)), options.lines,
-                               looks_of_output()));
+    print(lofty::workings_text(lofty::why(asked.text.ladder, tables, options.condition, watched(options.resources)),
+                               options.lines, looks_of_output()));
   } catch (const Error& error) {
     std::vector<Problem> problems = error.problems();
     asked.text.locate(problems);
@@ -651,8 +651,9 @@ int cost(const CostOptions& options) {
     lofty::Cost planned = lofty::plan(asked.text.ladder, tables, speeds_of_machine(options.measure_again));
     if (options.run)
       planned = lofty::with_measured(std::move(planned),
-                                     lofty::standings(asked.text.ladder, tables, watched(options.threads)).cost());
-    print(lofty::cost_text(planned, looks_of_output()));
+                                     lofty::standings(asked.text.ladder, tables, watched(options.resources)).cost());
+    const lofty::MemoryPlan memory = lofty::memory_plan(planned.bytes(), watched(options.resources));
+    print(lofty::cost_text(planned, looks_of_output()) + lofty::memory_text(planned, memory, looks_of_output()));
   } catch (const Error& error) {
     std::vector<Problem> problems = error.problems();
     asked.text.locate(problems);

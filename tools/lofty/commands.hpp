@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "option_texts.hpp"
+#include "resources.hpp"
 
 namespace tool {
 
@@ -13,6 +14,7 @@ struct InspectOptions : TableOptions {
   std::vector<std::string> tables;
   std::optional<std::string> where;
   std::optional<std::size_t> first, last, sample, seed;
+  Resources resources = {};
 };
 
 struct RankOptions : TableOptions {
@@ -27,7 +29,7 @@ struct RankOptions : TableOptions {
   std::optional<std::size_t> first, last, sample, seed, workings;
   std::optional<std::string> stage, save_standings, expect, remarks;
   std::string to, save_ladder;
-  int threads = 0;
+  Resources resources = {};
   bool unranked = false, others = false, replace = false, guard_cells = false, whole_ties = false, no_pictures = false;
 };
 
@@ -35,13 +37,14 @@ struct WhyOptions {
   std::string ladder, condition;
   std::vector<std::string> choices;
   std::size_t lines = 20;
+  Resources resources = {};
 };
 
 struct CostOptions {
   std::string ladder;
   std::vector<std::string> choices;
   bool run = false, measure_again = false;
-  int threads = 0;
+  Resources resources = {};
 };
 
 struct DrawOptions {
@@ -51,7 +54,7 @@ struct DrawOptions {
   std::optional<int> width;
   std::vector<std::string> choices, place_for;
   bool dark = false, replace = false;
-  int threads = 0;
+  Resources resources = {};
 };
 
 struct DemoOptions {

@@ -123,7 +123,7 @@ int draw(const DrawOptions& options) {
     const lofty::TableFiles tables(asked.tables_folder());
     lofty::FileSet inputs = inputs_of(asked, options.ladder, tables);
     checked(outputs, inputs, nullptr, options.replace);
-    const lofty::Standings answer = lofty::standings(ladder, tables, watched(options.threads));
+    const lofty::Standings answer = lofty::standings(ladder, tables, watched(options.resources));
     inputs.add(tables.opened());
     const std::vector<lofty::Replaces> replaced = checked(outputs, inputs, &answer, options.replace);
     const lofty::Picture picture = lofty::picture_of(answer, kind, how);

@@ -53,8 +53,9 @@ void refuse_leftovers(const CLI::App& command) {
 
 // Options that change a question do not say which of several ladders they are for.
 void refuse_for_several(const CLI::App& command) {
-  static const std::vector<std::string> fitting = {"--to",      "--replace",     "--remarks",  "--threads", "--choose",
-                                                   "--picture", "--no-pictures", "--workings", "--title"};
+  static const std::vector<std::string> fitting = {"--to",          "--replace",  "--remarks", "--threads",
+                                                   "--memory",      "--spill-to", "--choose",  "--picture",
+                                                   "--no-pictures", "--workings", "--title"};
   for (const CLI::Option* option : command.get_options()) {
     const std::string name = option->get_name();
     if (option->count() == 0 || !name.starts_with("--") ||
@@ -68,7 +69,7 @@ void refuse_for_several(const CLI::App& command) {
   }
 }
 
-// `-` is standard input; and threads are what the settings say, where no option does.
+// `-` is standard input; and resources are what the settings say, where no option does.
 void take_standard_input(tool::CommandLine& options) {
   const auto take = [](std::string& name) {
     if (name == "-") name = tool::standard_input;
@@ -77,8 +78,13 @@ void take_standard_input(tool::CommandLine& options) {
     for (std::string& name : *names) take(name);
   for (std::string* name : {&options.why.ladder, &options.cost.ladder, &options.draw.ladder}) take(*name);
   if (options.rank.to == "-") options.rank.to = "csv";
-  for (int* threads : {&options.rank.threads, &options.cost.threads, &options.draw.threads})
-    if (*threads == 0) *threads = tool::settings().threads;
+  for (tool::Resources* own : {&options.inspect.resources, &options.rank.resources, &options.why.resources,
+                               &options.cost.resources, &options.draw.resources}) {
+    const tool::Resources& usual = tool::settings().resources;
+    if (own->threads == 0) own->threads = usual.threads;
+    if (own->memory == 0) own->memory = usual.memory;
+    if (own->spill_to.empty()) own->spill_to = usual.spill_to;
+  }
 }
 
 int run(int argc, char** argv) {

@@ -85,7 +85,7 @@ std::vector<lofty::Workings> workings_of(const lofty::Ladder& ladder, const loft
     if (answer.level(row) != 0) continue;
     try {
       if (const auto condition = condition_of(answer, row))
-        out.push_back(lofty::why(ladder, tables, *condition, watched(choices.threads)));
+        out.push_back(lofty::why(ladder, tables, *condition, watched(choices.resources)));
     } catch (const Error&) {
       continue;  // an entry that cannot be named apart has no workings here
     }

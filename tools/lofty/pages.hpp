@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "lofty/lofty.hpp"
+#include "resources.hpp"
 
 namespace tool {
 
@@ -13,7 +14,7 @@ struct PageChoices {
   std::vector<lofty::PictureKind> pictures = {};  // none: the one that suits the answer, where one does
   bool no_pictures = false;
   std::optional<std::size_t> workings = {};  // of how many entries; nothing: ten, where that takes no time to speak of
-  int threads = 0;
+  Resources resources = {};
 };
 
 // Throws Error as picture_of() does for pictures that were named.

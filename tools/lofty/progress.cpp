@@ -80,8 +80,8 @@ ProgressLine& progress_line() {
 
 }  // namespace
 
-lofty::Run watched(int threads) {
-  lofty::Run run{.threads = threads};
+lofty::Run watched(const Resources& resources) {
+  lofty::Run run{.threads = resources.threads, .memory = resources.memory, .spill_to = resources.spill_to};
   if (!errors_are_for_people()) return run;
   ProgressLine& line = progress_line();  // which counts from now on
   run.progress = [&line](double share) { line.advance(share); };

@@ -54,14 +54,15 @@ Settings read_settings() {
   if (!in && !in.eof()) refuse(file, text, "", "the settings cannot be read");
 
   // Each setting, of a few.
-  static const std::vector<std::string> keys = {"colours", "threads", "pager", "remarks"};
+  static const std::vector<std::string> keys = {"colours", "threads", "memory", "spill_to", "pager", "remarks"};
   std::istringstream again(text);
   for (const CLI::ConfigItem& item : CLI::ConfigTOML().from_config(again)) {
     if (item.name == "++" || item.name == "--") continue;  // where a section begins and ends
     const std::string value = item.inputs.empty() ? "" : item.inputs.front();
     if (!item.parents.empty() || std::find(keys.begin(), keys.end(), item.name) == keys.end())
       refuse(file, text, item.name, "there is no setting `" + item.fullname() + "`",
-             lofty::nearest_word(item.name, keys), "colours, threads, pager and remarks are settings");
+             lofty::nearest_word(item.name, keys),
+             "colours, threads, memory, spill_to, pager and remarks are settings");
     if (item.name == "colours") {
       if (value != "auto" && value != "always" && value != "never")
         refuse(file, text, item.name, "`colours` is auto, always or never, not `" + value + "`",
@@ -74,7 +75,14 @@ Settings read_settings() {
       if (!number || number->scale() != 0 || number->coefficient() < 0 || number->coefficient() > 1024)
         refuse(file, text, item.name, "`threads` is a whole number from 0 to 1024, not `" + value + "`", {},
                "0 means as many as the machine has");
-      out.threads = static_cast<int>(number->coefficient());
+      out.resources.threads = static_cast<int>(number->coefficient());
+    } else if (item.name == "memory") {
+      std::string bytes = value;
+      if (const std::string wrong = take_bytes(bytes); !wrong.empty()) refuse(file, text, item.name, wrong);
+      out.resources.memory = std::stoull(bytes);
+    } else if (item.name == "spill_to") {
+      if (const std::string wrong = wrong_folder(value); !wrong.empty()) refuse(file, text, item.name, wrong);
+      out.resources.spill_to = value;
     } else if (item.name == "pager") {
       out.pager = value;
     } else {

@@ -4,11 +4,13 @@
 #include <optional>
 #include <string>
 
+#include "resources.hpp"
+
 namespace tool {
 
 struct Settings {
   enum class Colours { automatic, always, never } colours = Colours::automatic;
-  int threads = 0;                     // 0: as many as the machine has
+  Resources resources = {};
   std::optional<std::string> pager;    // instead of $PAGER; empty: none
   std::optional<std::string> remarks;  // none, short or full, where --remarks is not given
 };

@@ -1,0 +1,45 @@
+#pragma once
+// Many small arrays that wait until all of them are there.
+// Covered by tests/table/budget_test.cpp.
+
+#include <algorithm>
+#include <cstring>
+#include <memory>
+#include <mutex>
+#include <span>
+
+#include "table/buffer.hpp"
+
+namespace lofty::engine {
+
+// Copies of bytes, one after the other in blocks of some megabytes. A block that is full may leave memory, which small
+// arrays of their own could not; it is given back with the last of its parts. Thread-safe.
+class KeptParts {
+ public:
+  struct Part {
+    std::shared_ptr<const Bytes> block;
+    const unsigned char* data = nullptr;  // null: no part
+  };
+
+  Part keep(std::span<const unsigned char> bytes) {
+    const std::size_t size = (bytes.size() + alignment - 1) / alignment * alignment;
+    const std::scoped_lock lock(mutex_);
+    if (!block_ || block_->size() - used_ < size) {
+      if (block_) block_->may_leave_memory();
+      block_ = std::make_shared<Bytes>(std::max(block_size, size));
+      used_ = 0;
+    }
+    unsigned char* const data = block_->data() + used_;
+    std::memcpy(data, bytes.data(), bytes.size());
+    used_ += size;
+    return {block_, data};
+  }
+
+ private:
+  static constexpr std::size_t block_size = 4 * 1024 * 1024, alignment = 8;
+  std::mutex mutex_;
+  std::shared_ptr<Bytes> block_;
+  std::size_t used_ = 0;
+};
+
+}  // namespace lofty::engine
