@@ -28,7 +28,8 @@ namespace lofty LOFTY_EXPORT {
                                                              const std::string& table, const ReadOptions& options = {});
 
 // JSON lines: an object on each line; columns are all members of all objects. Numbers keep every digit that is written.
-// The file is held in memory while it is read. Throws Error(cannot_open, damaged_file, bad_encoding, empty_file).
+// open() looks at every line, and checks it; reading passes over the file once more. Neither holds it in memory. Throws
+// Error(cannot_open, damaged_file, bad_encoding, empty_file, changed_file).
 [[nodiscard]] std::shared_ptr<const TableSource> open_json_lines(const std::filesystem::path& file,
                                                                  const ReadOptions& options = {});
 

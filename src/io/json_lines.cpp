@@ -8,6 +8,7 @@
 #include <unordered_set>
 
 #include "io/headings.hpp"
+#include "io/json_shape.hpp"
 #include "io/open_file.hpp"
 #include "io/row_feed.hpp"
 #include "lofty/error.hpp"
@@ -21,31 +22,24 @@ namespace {
 
 class JsonLines final : public engine::RowFeed {
  public:
-  explicit JsonLines(const std::filesystem::path& file) : file_(file.string()) {
-    load(file);
-    const std::string_view all(text_);
-    if (!simdjson::validate_utf8(all)) throw problem(Code::bad_encoding, "this is not UTF-8", 0);
-    cut(all.starts_with("\xEF\xBB\xBF") ? 3 : 0);
+  explicit JsonLines(const std::filesystem::path& file) : file_(file.string()), in_(file) {
+    cut();
 
     // All members of all lines are columns, in the order in which they appear. This pass checks every value, also those
     // that no ladder will mention: the parser itself looks only at what is read.
     std::vector<Members> found(stretches_.size());
-    engine::parallel_for(stretches_.size(), Run{}, [&](std::size_t piece) {
-      Members& members = found[piece];
-      each_object(
-          piece,
-          [&](simdjson::ondemand::object& object, const Line& line) {
-            ++members.objects;
-            check_members(object, line, 1, [&](std::string_view key) { return members.meet(key); });
-          },
-          true);
-    });
-    for (const Members& members : found)
-      for (const std::string& name : members.names) {
+    engine::parallel_for(stretches_.size(), Run{}, [&](std::size_t piece) { found[piece] = check(piece); });
+    in_.check_unchanged();
+    for (std::size_t i = 1; i < stretches_.size(); ++i)
+      stretches_[i].lines_before = stretches_[i - 1].lines_before + found[i - 1].lines;
+    for (std::size_t i = 0; i < stretches_.size(); ++i) {
+      stretches_[i].rows = found[i].objects;
+      for (const std::string& name : found[i].names) {
         if (numbers_.add(name) < headings_.size()) continue;
         headings_.push_back(name);
         engine::check_column_count(file_, headings_.size());
       }
+    }
     if (headings_.empty()) throw problem(Code::empty_file, "the file is empty: it has no objects", 0);
   }
 
@@ -54,11 +48,29 @@ class JsonLines final : public engine::RowFeed {
   std::size_t pieces() const override { return stretches_.size(); }
 
   void each(std::size_t piece, std::span<const std::size_t> columns, const Run&, const Row& row) const override {
-    std::vector<std::size_t> slot(headings_.size(), ~std::size_t{0});
+    std::vector<std::size_t> slot(headings_.size(), nowhere);
     for (std::size_t i = 0; i < columns.size(); ++i) slot[columns[i]] = i;
     std::vector<engine::FedField> fields(columns.size());
     std::vector<std::string> texts(columns.size());
-    each_object(piece, [&](simdjson::ondemand::object& object, const Line&) {
+
+    // Lines of a shape: their values as they stand.
+    const engine::JsonShape* shape = nullptr;  // of the line before; a new one is learned from a line without any
+    std::vector<std::size_t> slots;            // by member of the shape
+    const auto take = [&](const engine::JsonShape* found, const std::vector<engine::JsonValue>& values) {
+      if (found != shape) {
+        shape = found;
+        slots.clear();
+        for (const std::string& name : shape->names()) slots.push_back(slot[numbers_.find(name)]);
+        std::fill(fields.begin(), fields.end(), engine::FedField{});
+      }
+      for (std::size_t i = 0; i < values.size(); ++i)
+        if (slots[i] != nowhere) fields[slots[i]] = {values[i].text, values[i].kind == engine::JsonValue::Kind::null};
+      row(fields);
+    };
+
+    // The others by the parser.
+    each_object(piece, take, [&](simdjson::ondemand::object& object, const Line&) {
+      shape = nullptr;
       std::fill(fields.begin(), fields.end(), engine::FedField{});
       std::size_t next = 0;  // members mostly come in the order of the columns
       for (auto member : object) {
@@ -67,19 +79,21 @@ class JsonLines final : public engine::RowFeed {
         const std::size_t column = next < headings_.size() && headings_[next] == key ? next : numbers_.find(key);
         next = column + 1;
         const std::size_t at = slot[column];
-        if (at == ~std::size_t{0}) continue;
-        fields[at] = field(value, texts[at]);
+        if (at != nowhere) fields[at] = field(value, texts[at]);
       }
       row(fields);
     });
+    in_.check_unchanged();
   }
 
   std::string place_of(std::size_t row) const override {
-    std::size_t at = 0, found = 0;
-    for (std::size_t piece = 0; piece < stretches_.size() && found == 0; ++piece)
-      each_object(piece, [&](simdjson::ondemand::object&, const Line& line) {
-        if (at++ == row) found = line.number;
-      });
+    std::size_t piece = 0, at = 0, found = 0;
+    while (piece + 1 < stretches_.size() && at + stretches_[piece].rows <= row) at += stretches_[piece++].rows;
+    const Stretch& stretch = stretches_[piece];
+    const Text text = text_of(stretch);
+    each_line(text.lines(), stretch.lines_before, [&](const Line& line) {
+      if (at++ == row) found = line.number;
+    });
     return "line " + std::to_string(found);
   }
 
@@ -91,9 +105,18 @@ class JsonLines final : public engine::RowFeed {
     std::string_view text;
   };
 
+  static constexpr std::size_t nowhere = ~std::size_t{0};
+
   // Whole lines, some hundred thousand bytes of them.
   struct Stretch {
-    std::size_t begin = 0, end = 0, lines_before = 0;
+    std::uint64_t begin = 0, end = 0;
+    std::size_t lines_before = 0, rows = 0;
+  };
+
+  // A stretch's bytes, with what the parser may read behind them.
+  struct Text {
+    engine::TextBuffer bytes;
+    std::string_view lines() const { return {bytes.data(), bytes.size() - simdjson::SIMDJSON_PADDING}; }
   };
 
   // The members of a stretch's objects, in the order in which they appear.
@@ -113,33 +136,69 @@ class JsonLines final : public engine::RowFeed {
     std::vector<std::size_t> last_object;  // by name: the number of the last object that has it, from 1
     engine::Dictionary numbers;
     std::size_t objects = 0, next = 0;  // members mostly come in the same order
+    std::size_t lines = 0;
   };
 
-  void cut(std::size_t begin) {
-    constexpr std::size_t usual = 512 * 1024;
-    const std::string_view all(text_);
-    while (begin < all.size()) {
-      const std::size_t end = std::min(all.find('\n', std::min(all.size(), begin + usual)), all.size() - 1) + 1;
+  // Ends each stretch with a line.
+  void cut() {
+    constexpr std::uint64_t usual = 512 * 1024;
+    constexpr std::size_t at_once = 4096;
+    char mark[3];
+    std::uint64_t begin = 0;
+    if (in_.read(0, mark, sizeof mark) == sizeof mark && std::string_view(mark, sizeof mark) == "\xEF\xBB\xBF")
+      begin = 3;
+    while (begin < in_.size()) {
+      std::uint64_t end = begin + usual;
+      for (char some[at_once]; end < in_.size();) {
+        const std::size_t count = in_.read(end, some, at_once);
+        const std::size_t line_end = std::string_view(some, count).find('\n');
+        end += std::min(line_end, count);
+        if (line_end < count || count == 0) break;
+      }
+      end = std::min(end + 1, in_.size());
       stretches_.push_back({begin, end});
       begin = end;
     }
-    std::vector<std::size_t> lines(stretches_.size());
-    engine::parallel_for(stretches_.size(), Run{}, [&](std::size_t i) {
-      const std::string_view text = all.substr(stretches_[i].begin, stretches_[i].end - stretches_[i].begin);
-      lines[i] = static_cast<std::size_t>(std::count(text.begin(), text.end(), '\n'));
-    });
-    for (std::size_t i = 1; i < stretches_.size(); ++i)
-      stretches_[i].lines_before = stretches_[i - 1].lines_before + lines[i - 1];
   }
 
-  void load(const std::filesystem::path& file) {
-    const engine::OpenFile in(file);
-    simdjson::padded_string text(static_cast<std::size_t>(in.size()));
-    if (text.data() == nullptr) throw std::bad_alloc();
-    const std::size_t count = in.read(0, text.data(), text.size());
-    in.check_unchanged();
-    if (count != text.size()) throw problem(Code::changed_file, "it was changed while it was read", 0);
-    text_ = std::move(text);
+  Text text_of(const Stretch& stretch) const {
+    Text text;
+    const auto size = static_cast<std::size_t>(stretch.end - stretch.begin);
+    text.bytes.resize(size + simdjson::SIMDJSON_PADDING);
+    if (in_.read(stretch.begin, text.bytes.data(), size) != size)
+      throw problem(Code::changed_file, "it was changed while it was read", 0);
+    std::fill(text.bytes.end() - simdjson::SIMDJSON_PADDING, text.bytes.end(), '\0');
+    return text;
+  }
+
+  std::size_t lines_before(std::size_t piece) const {
+    std::size_t lines = 0;
+    for (std::size_t i = 0; i < piece; ++i) {
+      const Text text = text_of(stretches_[i]);
+      lines += static_cast<std::size_t>(std::count(text.lines().begin(), text.lines().end(), '\n'));
+    }
+    return lines;
+  }
+
+  // The members of a stretch's objects. Throws what is wrong with one.
+  Members check(std::size_t piece) const {
+    Members members;
+    try {
+      members.lines = each_object(
+          piece, [&](const engine::JsonShape*, const std::vector<engine::JsonValue>&) { ++members.objects; },
+          [&](simdjson::ondemand::object& object, const Line& line) {
+            ++members.objects;
+            check_members(object, line, 1, [&](std::string_view key) { return members.meet(key); });
+          },
+          true);
+    } catch (const Error& error) {
+      // How many lines there are before this stretch is known only now.
+      std::vector<Problem> problems = error.problems();
+      for (Problem& one : problems)
+        if (one.location.line > 0) one.location.line += lines_before(piece);
+      throw Error(std::move(problems));
+    }
+    return members;
   }
 
   Error problem(Code code, std::string sentence, std::size_t line) const {
@@ -250,40 +309,57 @@ class JsonLines final : public engine::RowFeed {
     return {text, false};
   }
 
-  // `whole`: `work` goes through all members, so that what follows an object can be seen.
+  // Lines that hold something. Returns how many there are in all.
   template <class Work>
-  void each_object(std::size_t piece, const Work& work, bool whole = false) const {
-    simdjson::ondemand::parser parser;
-    const std::string_view all(text_);
-    const Stretch& stretch = stretches_[piece];
-    std::size_t line = stretch.lines_before;
-    for (std::size_t at = stretch.begin; at < stretch.end;) {
-      ++line;
-      const std::size_t end = std::min(all.find('\n', at), all.size());
-      const std::string_view one = all.substr(at, end - at);
-      const std::size_t room = all.size() - at + simdjson::SIMDJSON_PADDING;
+  static std::size_t each_line(std::string_view text, std::size_t number, const Work& work) {
+    std::size_t lines = 0;
+    for (std::size_t at = 0; at < text.size(); ++lines) {
+      const std::size_t end = std::min(text.find('\n', at), text.size());
+      const std::string_view line = text.substr(at, end - at);
       at = end + 1;
-      if (one.find_first_not_of(" \t\r") == std::string_view::npos) continue;
+      if (line.find_first_not_of(" \t\r") != std::string_view::npos) work(Line{number + lines + 1, line});
+    }
+    return lines;
+  }
 
-      // One object.
+  // Lines that are written like one before go to `shaped`, the others to `parsed`. `first_time`: nothing is checked
+  // yet, and `parsed` goes through all members, so that what follows an object can be seen. Returns how many lines
+  // there are.
+  template <class Shaped, class Parsed>
+  std::size_t each_object(std::size_t piece, const Shaped& shaped, const Parsed& parsed,
+                          bool first_time = false) const {
+    simdjson::ondemand::parser parser;
+    engine::JsonShapes shapes;
+    const Stretch& stretch = stretches_[piece];
+    const Text text = text_of(stretch);
+    if (first_time && !simdjson::validate_utf8(text.lines())) throw problem(Code::bad_encoding, "this is not UTF-8", 0);
+    const char* const bytes_end = text.bytes.data() + text.bytes.size();
+
+    // A shape's values have been checked where they were found.
+    return each_line(text.lines(), stretch.lines_before, [&](const Line& line) {
+      if (const engine::JsonShape* const shape = shapes.find(line.text)) return shaped(shape, shapes.values());
+
+      // By the parser.
       try {
-        simdjson::ondemand::document document = parser.iterate(one.data(), one.size(), room);
+        simdjson::ondemand::document document =
+            parser.iterate(line.text.data(), line.text.size(), static_cast<std::size_t>(bytes_end - line.text.data()));
         if (document.type() != simdjson::ondemand::json_type::object)
-          throw problem(Code::damaged_file, "this line holds no object, like {\"shop_no\": 17}", line);
+          throw problem(Code::damaged_file, "this line holds no object, like {\"shop_no\": 17}", line.number);
         simdjson::ondemand::object object = document.get_object();
-        work(object, {line, one});
+        parsed(object, line);
         const char* after = nullptr;
-        if (whole && document.current_location().get(after) == simdjson::SUCCESS)
-          throw problem(Code::damaged_file, "something follows the object", line);
+        if (first_time && document.current_location().get(after) == simdjson::SUCCESS)
+          throw problem(Code::damaged_file, "something follows the object", line.number);
       } catch (const simdjson::simdjson_error& error) {
         if (error.error() == simdjson::MEMALLOC) throw std::bad_alloc();
-        throw problem(Code::damaged_file, std::string("this line is not JSON: ") + error.what(), line);
+        throw problem(Code::damaged_file, std::string("this line is not JSON: ") + error.what(), line.number);
       }
-    }
+      shapes.learn(line.text);
+    });
   }
 
   std::string file_;
-  simdjson::padded_string text_;
+  engine::OpenFile in_;
   std::vector<Stretch> stretches_;
   std::vector<std::string> headings_;
   engine::Dictionary numbers_;  // of headings_

@@ -9,6 +9,7 @@
 #include "lofty/error.hpp"
 #include "table/budget.hpp"
 #include "table/folded.hpp"
+#include "table/kept_parts.hpp"
 #include "table/parallel.hpp"
 #include "table/table_data.hpp"
 
@@ -45,7 +46,13 @@ class FedTable final : public TableSource {
     std::vector<Part> parts(feed_->pieces());
     for (Part& part : parts)
       for (const Declared& one : declared) part.readers.emplace_back(one.type, one.written);
-    parallel_for(parts.size(), run, [&](std::size_t p) { fill(p, columns, parts[p], run); });
+    KeptColumns kept;
+    if (parts.size() >= pieces_worth_keeping)
+      for (std::size_t i = 0; i < columns.size(); ++i) kept.push_back(std::make_unique<KeptParts>());
+    parallel_for(parts.size(), run, [&](std::size_t p) {
+      fill(p, columns, parts[p], run);
+      for (std::size_t i = 0; i < kept.size(); ++i) parts[p].readers[i].keep_in(*kept[i]);
+    });
     for (Part& part : parts) {
       part.first_row = data->rows;
       data->rows += part.rows;
@@ -60,7 +67,7 @@ class FedTable final : public TableSource {
     }
 
     // Once more where a guess was wrong.
-    parallel_for(parts.size(), run, [&](std::size_t p) { fill_again(p, columns, types, parts[p], run); });
+    parallel_for(parts.size(), run, [&](std::size_t p) { fill_again(p, columns, types, parts[p], kept, run); });
 
     // Column by column.
     for (std::size_t i = 0; i < columns.size(); ++i) {
@@ -121,6 +128,9 @@ class FedTable final : public TableSource {
     std::size_t rows = 0, first_row = 0;
   };
 
+  using KeptColumns = std::vector<std::unique_ptr<KeptParts>>;  // by wanted column: packed pieces, where they are many
+  static constexpr std::size_t pieces_worth_keeping = 64;
+
   void fill(std::size_t piece, std::span<const std::size_t> columns, Part& part, const Run& run) const {
     std::vector<PieceReader*> readers;
     for (PieceReader& reader : part.readers) readers.push_back(&reader);
@@ -136,7 +146,7 @@ class FedTable final : public TableSource {
   }
 
   void fill_again(std::size_t piece, std::span<const std::size_t> columns, const std::vector<Type>& types, Part& part,
-                  const Run& run) const {
+                  const KeptColumns& kept, const Run& run) const {
     std::vector<std::size_t> of, which;
     Part forced;
     for (std::size_t i = 0; i < columns.size(); ++i) {
@@ -150,7 +160,10 @@ class FedTable final : public TableSource {
     if (forced.rows != part.rows)
       throw problem(Code::changed_file, "it was changed while it was read",
                     "try again when no other program is writing to it, or take a copy");
-    for (std::size_t k = 0; k < which.size(); ++k) part.readers[which[k]] = std::move(forced.readers[k]);
+    for (std::size_t k = 0; k < which.size(); ++k) {
+      if (!kept.empty()) forced.readers[k].keep_in(*kept[which[k]]);
+      part.readers[which[k]] = std::move(forced.readers[k]);
+    }
   }
 
   void report_misfits(std::size_t i, std::size_t column, const Type& type, const Declared& declared,

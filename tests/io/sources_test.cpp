@@ -130,6 +130,52 @@ TEST(JsonLines, TypesComeFromTheWholeColumn) {
   EXPECT_EQ(column(declared, 0).back(), "");
 }
 
+// Lines that are written alike need no parser, and a large file is read in stretches: it is the same table.
+TEST(JsonLines, LargeFilesOfLinesWrittenInManyWays) {
+  const support::Scratch scratch;
+  std::string text = "\xEF\xBB\xBF";
+  const std::size_t lines = 40'000;  // 2 MB
+  for (std::size_t i = 0; i < lines; ++i) {
+    const std::string n = std::to_string(i);
+    switch (i % 1000) {
+      case 10: text += "{\"day\": \"2026-01-02\",\"shop\":\"Crumb\", \"n\": " + n + "}\r\n"; break;
+      case 20: text += "{\"n\": " + n + ", \"shop\": \"W\\u0069nter \\\"Wren\\\"\"}\n"; break;
+      case 30: text += "\n \n{\"n\": " + n + "}\n"; break;
+      case 40: text += "{\"n\": " + n + ", \"shop\": [1, 2], \"day\": null}\n"; break;
+      default:
+        text += "{\"n\": " + n + ", \"shop\": \"Crumb " + std::to_string(i % 7) + "\", \"day\": \"2026-01-02\"}\n";
+    }
+  }
+  text += "{\"n\": \"many\", \"shop\": \"" + std::string(600'000, 'x') + "\"}";  // longer than a stretch
+  scratch.file("x.jsonl", text);
+  const Table table = whole("x.jsonl", {}, scratch.path());
+  EXPECT_EQ(table.headings(), (Texts{"n", "shop", "day"}));
+  const Texts numbers = column(table, 0), shops = column(table, 1), days = column(table, 2);
+  ASSERT_EQ(numbers.size(), lines + 1);
+  for (std::size_t i = 0; i < lines; ++i) {
+    const std::size_t way = i % 1000;
+    ASSERT_EQ(numbers[i], std::to_string(i));
+    ASSERT_EQ(shops[i], way == 10   ? "Crumb"
+                        : way == 20 ? "Winter \"Wren\""
+                        : way == 30 ? ""
+                        : way == 40 ? "[1, 2]"
+                                    : "Crumb " + std::to_string(i % 7));
+    ASSERT_EQ(days[i], way == 20 || way == 30 || way == 40 ? "" : "2026-01-02");
+  }
+  EXPECT_EQ(shops[lines].size(), 600'000u);
+  EXPECT_TRUE(remarks(table, "misfits",
+                      "1 value of `n` in x.jsonl is not an integer and counts as null: line " +
+                          std::to_string(lines + 1 + 2 * (lines / 1000)) + " `many`"));
+
+  // What is wrong in a later stretch has its line in the file.
+  for (const std::string last : {"{\"n\": 1,}", "{\"n\": 1, \"n\": 1}", "{\"n\": 01}", "{\"n\": 1} 2"}) {
+    scratch.file("bad.jsonl", text + "\n" + last + "\n{\"n\": 2}\n");
+    EXPECT_EQ(problem_of("bad.jsonl", scratch.path()).location.line, lines + 2 + 2 * (lines / 1000)) << last;
+  }
+  scratch.file("bad.jsonl", text + "\n{\"n\": \"\xc3\"}\n");
+  EXPECT_EQ(problem_of("bad.jsonl", scratch.path()).code, Code::bad_encoding);
+}
+
 TEST(Workbook, CellsWithTheirTypes) {
   const Table plan = whole("plan.xlsx");
   EXPECT_EQ(plan.headings(), (Texts{"shop", "opened", "visited at", "target", "share", "active", "note"}));

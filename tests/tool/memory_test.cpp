@@ -34,15 +34,16 @@ TEST(Memory, ChangesNoByte) {
   for (const auto& call : calls) {
     const auto usual = lofty(call, s.path());
     ASSERT_EQ(usual.status, 0) << usual.err;
-    for (const char* memory : {"1kB", "3MiB", "20MB"})
-      for (const char* threads : {"1", "2"}) {
-        auto limited = call;
-        limited.insert(limited.end(), {"--memory", memory, "--threads", threads, "--spill-to", s.path().string()});
-        const auto ran = lofty(limited, s.path());
-        EXPECT_EQ(ran.status, 0) << ran.err;
-        EXPECT_EQ(ran.out, usual.out) << memory << " " << call[2];
-        EXPECT_EQ(ran.err, usual.err) << memory << " " << call[2];
-      }
+    const std::vector<std::pair<std::string, std::string>> limits = {{"1kB", "1"},  {"1kB", "8"},  {"3MiB", "2"},
+                                                                     {"3MiB", "8"}, {"20MB", "1"}, {"256MiB", "2"}};
+    for (const auto& [memory, threads] : limits) {
+      auto limited = call;
+      limited.insert(limited.end(), {"--memory", memory, "--threads", threads, "--spill-to", s.path().string()});
+      const auto ran = lofty(limited, s.path());
+      EXPECT_EQ(ran.status, 0) << ran.err;
+      EXPECT_EQ(ran.out, usual.out) << memory << " " << call[2];
+      EXPECT_EQ(ran.err, usual.err) << memory << " " << call[2];
+    }
   }
   // Nothing is left in the folder but the table.
   EXPECT_EQ(1, std::distance(std::filesystem::directory_iterator(s.path()), {}));
