@@ -93,6 +93,7 @@ class SystemText {
 
 std::atomic<std::size_t> Budget::counted_from = 64 * 1024;
 std::atomic<std::size_t> Budget::in_file_from = 1024 * 1024;
+std::atomic<bool> Budget::looks_at_others = true;
 
 std::int64_t half_of_free_memory() {
   std::int64_t free = no_limit;
@@ -231,6 +232,10 @@ void Budget::move_oldest() {
 
 // What is in memory besides the arrays that are counted: small ones, and what the C library keeps for later.
 void Budget::look_at_others() {
+  if (!looks_at_others) {
+    others_ = 0;
+    return;
+  }
   constexpr std::int64_t pause = 1'000'000;  // nanoseconds
   if (now() - looked_ < pause) return;
   looked_ = now();

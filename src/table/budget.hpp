@@ -27,6 +27,7 @@ class Budget {
   // Arrays of this size and more are counted, and those of that size and more may be made in the file. Bytes; tests
   // make both smaller before the first array is there.
   static std::atomic<std::size_t> counted_from, in_file_from;
+  static std::atomic<bool> looks_at_others;  // false: only arrays count
   static Budget& shared();
 
   // A new array of this size, at least counted_from. Null: take it from the system. Otherwise it is this, which lies in

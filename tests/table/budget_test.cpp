@@ -43,8 +43,15 @@ bool counts_up(const Buffer<std::uint64_t>& values, std::uint64_t from) {
 // A limit by which so many bytes fit besides what is in memory already: an eighth is for pages of the file.
 std::uint64_t with_own(std::size_t more) {
   const Budget::Use use = Budget::shared().use();
-  return (static_cast<std::uint64_t>(std::max<std::int64_t>(0, use.in_memory) + use.others) + more) / 7 * 8;
+  const std::int64_t others = Budget::looks_at_others ? use.others : 0;
+  return (static_cast<std::uint64_t>(std::max<std::int64_t>(0, use.in_memory) + others) + more) / 7 * 8;
 }
+
+// While it lives only arrays count, so that which of them move can be foretold; a sanitizer's own memory is others'.
+struct ArraysOnly {
+  ArraysOnly() { Budget::looks_at_others = false; }
+  ~ArraysOnly() { Budget::looks_at_others = true; }
+};
 
 TEST(Budget, WhatFitsStaysInMemory) {
   const MemoryLimit limit({.memory = with_own(64 * mebi)});
@@ -54,6 +61,7 @@ TEST(Budget, WhatFitsStaysInMemory) {
 }
 
 TEST(Budget, WhatDoesNotLiesInTheFileUntilItIsGivenBack) {
+  const ArraysOnly only;
   const MemoryLimit limit({.memory = with_own(10 * mebi)});
   {
     const auto a = counted_up(mebi, 1);
@@ -67,6 +75,7 @@ TEST(Budget, WhatDoesNotLiesInTheFileUntilItIsGivenBack) {
 }
 
 TEST(Budget, TheOldestThatMayLeaveDoesAndKeepsItsAddress) {
+  const ArraysOnly only;
   const MemoryLimit limit({.memory = with_own(20 * mebi)});
   const auto a = counted_up(mebi, 1);
   const auto b = counted_up(mebi, 2);
@@ -129,6 +138,7 @@ TEST(Budget, MemoryThatWaitsIsGivenUpFirst) {
 }
 
 TEST(Budget, VectorsCount) {
+  const ArraysOnly only;
   const std::int64_t before = Budget::shared().use().in_memory;
   const MemoryLimit limit({.memory = with_own(10 * mebi)});
   {
@@ -176,6 +186,7 @@ TEST(Budget, AFolderThatIsNotThereIsSaid) {
 
 // A disk without room, as a limit on the size of files makes one.
 TEST(Budget, ADiskWithoutRoomIsSaidAndNothingIsLost) {
+  const ArraysOnly only;
   rlimit usual{};
   ASSERT_EQ(0, getrlimit(RLIMIT_FSIZE, &usual));
   std::signal(SIGXFSZ, SIG_IGN);
@@ -209,6 +220,7 @@ TEST(Budget, AFileThatIsGoneLeavesNoName) {
 
 // What a child process gives back, or makes, is its own: the file is its parent's.
 TEST(Budget, AChildProcessLeavesTheFileAlone) {
+  const ArraysOnly only;
   const MemoryLimit limit({.memory = with_own(10 * mebi)});
   const auto a = counted_up(mebi, 1);
   auto b = counted_up(mebi, 2);  // in the file
@@ -244,7 +256,9 @@ TEST(Budget, WhatIsFetchedIsLetGoOf) {
       check_stop({});
     }
   getrusage(RUSAGE_SELF, &after);
+#ifndef __SANITIZE_THREAD__  // what it notes for every byte is resident too
   EXPECT_GT(64 * 1024, after.ru_maxrss - before.ru_maxrss) << "KiB";
+#endif
 }
 
 }  // namespace
