@@ -113,7 +113,7 @@ class JsonLines final : public engine::RowFeed {
     std::size_t lines_before = 0, rows = 0;
   };
 
-  // A stretch's bytes, with what the parser may read behind them.
+  // A stretch's bytes, with what the parser may read after them.
   struct Text {
     engine::TextBuffer bytes;
     std::string_view lines() const { return {bytes.data(), bytes.size() - simdjson::SIMDJSON_PADDING}; }
