@@ -8,8 +8,8 @@ if(CMAKE_CXX_COMPILER_ID STREQUAL "GNU")
 endif()
 
 # With LOFTY_COMPILE_TOGETHER, as in all presets but dev and clang, the sources of a folder are compiled as one: most of
-# the time goes into headers that they share. What works on every row is compiled file by file even then, so that how
-# fast it is does not hang on its neighbours.
+# the time goes into headers that they share. What works on every row is compiled file by file even then, so that its
+# speed does not depend on the other sources.
 set(lofty_row_by_row order rank window relation io/field_ends.cpp io/field_batch.cpp io/chunk_parser.cpp)
 function(lofty_compile_together target)
   if(NOT LOFTY_COMPILE_TOGETHER)

@@ -17,12 +17,12 @@ void* operator new(std::size_t size) {
     handler();
   }
 }
-// The form that doesn't throw is replaced too: what it gives is deleted by the `delete` below, whoever made it.
+// The form that doesn't throw is replaced too, because the `delete` below takes what either gives.
 void* operator new(std::size_t size, const std::nothrow_t& /*form*/) noexcept {
   try {
     return operator new(size);
-  } catch (const std::bad_alloc&) {
-    return nullptr;
+  } catch (...) {
+    return nullptr;  // there is no memory, or the file has no room
   }
 }
 void operator delete(void* data) noexcept { lofty::counted_delete(data); }

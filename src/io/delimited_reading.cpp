@@ -75,8 +75,7 @@ class RowsReading {
       before += share;
     }
 
-    if (bytes >= chunks_worth_keeping * chunk_bytes)
-      for (std::size_t i = 0; i < wanted_.size(); ++i) kept_.push_back(std::make_unique<KeptParts>());
+    kept_ = kept_columns(wanted_.size(), bytes / chunk_bytes);
 
     // One worker a thread takes chunk after chunk, file after file; a small file is one chunk and needs no thread.
     const std::size_t workers = bytes < 2 * chunk_bytes ? 1 : static_cast<std::size_t>(thread_count(run_));
@@ -97,8 +96,7 @@ class RowsReading {
 
  private:
   static constexpr std::size_t many_rows = 1 << 20;
-  static constexpr std::uint64_t chunks_worth_keeping = 64;  // fewer make small arrays
-  using Buffers = std::vector<Piece::Room>;                  // by wanted column, so that each gets back what it gave
+  using Buffers = std::vector<Piece::Room>;  // by wanted column, so that each gets back what it gave
 
   // One of the files.
   struct Reading {
@@ -388,9 +386,9 @@ class RowsReading {
   bool wants_file_ = false;
   std::vector<Declared> declared_;
   std::atomic<bool> failed_ = false;
-  std::vector<std::unique_ptr<KeptParts>> kept_;  // by wanted column: the packed pieces of large files
-  std::vector<std::unique_ptr<Chunk>> chunks_;    // all of them, once they are parsed
-  std::mutex census_mutex_;                       // guards kept_census_ while they are
+  KeptColumns kept_;                            // by wanted column: the packed pieces of large files
+  std::vector<std::unique_ptr<Chunk>> chunks_;  // all of them, once they are parsed
+  std::mutex census_mutex_;                     // guards kept_census_ while they are
   std::map<std::tuple<std::size_t, std::uint64_t, std::size_t>, Census> kept_census_;
 };
 

@@ -53,14 +53,14 @@ class JsonLines final : public engine::RowFeed {
     std::vector<engine::FedField> fields(columns.size());
     std::vector<std::string> texts(columns.size());
 
-    // Lines of a shape: their values as they stand.
+    // Lines of a shape: their values, as they are written.
     const engine::JsonShape* shape = nullptr;  // of the line before; a new one is learned from a line without any
     std::vector<std::size_t> slots;            // by member of the shape
     const auto take = [&](const engine::JsonShape* found, const std::vector<engine::JsonValue>& values) {
       if (found != shape) {
         shape = found;
         slots.clear();
-        for (const std::string& name : shape->names()) slots.push_back(slot[numbers_.find(name)]);
+        for (const std::string& name : shape->names()) slots.push_back(slot[column_of(name)]);
         std::fill(fields.begin(), fields.end(), engine::FedField{});
       }
       for (std::size_t i = 0; i < values.size(); ++i)
@@ -69,20 +69,26 @@ class JsonLines final : public engine::RowFeed {
     };
 
     // The others by the parser.
-    each_object(piece, take, [&](simdjson::ondemand::object& object, const Line&) {
+    const auto parse = [&](simdjson::ondemand::object& object, const Line&) {
       shape = nullptr;
       std::fill(fields.begin(), fields.end(), engine::FedField{});
       std::size_t next = 0;  // members mostly come in the order of the columns
       for (auto member : object) {
         const std::string_view key = member.unescaped_key();
         simdjson::ondemand::value value = member.value();
-        const std::size_t column = next < headings_.size() && headings_[next] == key ? next : numbers_.find(key);
+        const std::size_t column = next < headings_.size() && headings_[next] == key ? next : column_of(key);
         next = column + 1;
         const std::size_t at = slot[column];
         if (at != nowhere) fields[at] = field(value, texts[at]);
       }
       row(fields);
-    });
+    };
+    try {
+      each_object(piece, take, parse);
+    } catch (const Error&) {
+      in_.check_unchanged();  // what a change broke is not the file's fault
+      throw;
+    }
     in_.check_unchanged();
   }
 
@@ -141,7 +147,7 @@ class JsonLines final : public engine::RowFeed {
 
   // Ends each stretch with a line.
   void cut() {
-    constexpr std::uint64_t usual = 512 * 1024;
+    constexpr std::uint64_t usual = 256 * 1024;
     constexpr std::size_t at_once = 4096;
     char mark[3];
     std::uint64_t begin = 0;
@@ -165,10 +171,18 @@ class JsonLines final : public engine::RowFeed {
     Text text;
     const auto size = static_cast<std::size_t>(stretch.end - stretch.begin);
     text.bytes.resize(size + simdjson::SIMDJSON_PADDING);
-    if (in_.read(stretch.begin, text.bytes.data(), size) != size)
-      throw problem(Code::changed_file, "it was changed while it was read", 0);
+    if (in_.read(stretch.begin, text.bytes.data(), size) != size) throw changed();
     std::fill(text.bytes.end() - simdjson::SIMDJSON_PADDING, text.bytes.end(), '\0');
     return text;
+  }
+
+  Error changed() const { return problem(Code::changed_file, "it was changed while it was read", 0); }
+
+  // Of a member that open() met.
+  std::size_t column_of(std::string_view member) const {
+    const std::size_t column = numbers_.find(member);
+    if (column >= headings_.size()) throw changed();
+    return column;
   }
 
   std::size_t lines_before(std::size_t piece) const {
@@ -192,6 +206,7 @@ class JsonLines final : public engine::RowFeed {
           },
           true);
     } catch (const Error& error) {
+      in_.check_unchanged();
       // How many lines there are before this stretch is known only now.
       std::vector<Problem> problems = error.problems();
       for (Problem& one : problems)
@@ -267,29 +282,11 @@ class JsonLines final : public engine::RowFeed {
       case simdjson::ondemand::json_type::null: return scalar("a value; null is", [](auto t) { return t == "null"; });
       case simdjson::ondemand::json_type::boolean:
         return scalar("a value; true and false are", [](auto t) { return t == "true" || t == "false"; });
-      case simdjson::ondemand::json_type::number: return scalar("a number", is_number);
+      case simdjson::ondemand::json_type::number:
+        return scalar("a number", [](auto t) {
+          return engine::json_number_end(t.data(), t.data() + t.size()) == t.data() + t.size();
+        });
     }
-  }
-
-  // RFC 8259, section 6.
-  static bool is_number(std::string_view text) {
-    std::size_t at = 0;
-    const auto digits = [&] {
-      const std::size_t from = at;
-      while (at < text.size() && text[at] >= '0' && text[at] <= '9') ++at;
-      return at - from;
-    };
-    if (text.starts_with('-')) ++at;
-    const bool zero = at < text.size() && text[at] == '0';
-    const std::size_t whole = digits();
-    if (whole == 0 || (zero && whole > 1)) return false;
-    if (at < text.size() && text[at] == '.' && (++at, digits() == 0)) return false;
-    if (at < text.size() && (text[at] == 'e' || text[at] == 'E')) {
-      ++at;
-      if (at < text.size() && (text[at] == '+' || text[at] == '-')) ++at;
-      if (digits() == 0) return false;
-    }
-    return at == text.size();
   }
 
   // Numbers as they are written, so that every digit counts; lists and objects inside as their JSON.

@@ -12,14 +12,14 @@ constexpr std::uint64_t ones = 0x0101010101010101;
 bool is_blank(char c) { return c == ' ' || c == '\t' || c == '\r'; }
 
 // Eight bytes, the first the lowest.
+static_assert(std::endian::native == std::endian::little);
 std::uint64_t eight(const char* at) {
   std::uint64_t word = 0;
   std::memcpy(&word, at, sizeof word);
-  if constexpr (std::endian::native == std::endian::big) word = __builtin_bswap64(word);
   return word;
 }
 
-// The first byte from `at` on that a text cannot hold as it stands: a quote, a backslash or a control character; `end`
+// The first byte from `at` on that a text can only hold escaped: a quote, a backslash or a control character; `end`
 // or beyond where there is none before. Of the marks of each kind the lowest is sure, as borrows go upwards.
 const char* plain_end(const char* at, const char* end) {
   constexpr std::uint64_t tops = ones * 0x80;
@@ -63,7 +63,7 @@ const char* digits_end(const char* at, const char* end) {
   return at;
 }
 
-// Where the value that begins here ends; null where it is none that can be taken as it stands.
+// Where the value that begins here ends; null where it is none, or one with escapes or values inside.
 [[gnu::always_inline]] inline const char* take_value(const char* at, const char* end, JsonValue& value) {
   const auto word = [&](std::string_view text, JsonValue::Kind kind) -> const char* {
     if (!std::string_view(at, static_cast<std::size_t>(end - at)).starts_with(text)) return nullptr;
@@ -90,6 +90,8 @@ const char* digits_end(const char* at, const char* end) {
 }
 
 }  // namespace
+
+const char* json_number_end(const char* at, const char* end) { return number_end(at, end); }
 
 bool JsonShape::learn(std::string_view line) {
   names_.clear();

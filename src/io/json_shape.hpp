@@ -10,10 +10,14 @@
 
 namespace lofty::engine {
 
-// A value as it stands in a line.
+// Where the number that begins here ends (RFC 8259, section 6); null where it is none. As many bytes as
+// JsonShape::padding after `end` can be read.
+const char* json_number_end(const char* at, const char* end);
+
+// A value, as its line has it.
 struct JsonValue {
   enum class Kind : std::uint8_t { null, boolean, number, text };
-  std::string_view text;  // of a text, what stands between its quotes
+  std::string_view text;  // of a text, what is between its quotes
   Kind kind = Kind::null;
 };
 

@@ -46,9 +46,7 @@ class FedTable final : public TableSource {
     std::vector<Part> parts(feed_->pieces());
     for (Part& part : parts)
       for (const Declared& one : declared) part.readers.emplace_back(one.type, one.written);
-    KeptColumns kept;
-    if (parts.size() >= pieces_worth_keeping)
-      for (std::size_t i = 0; i < columns.size(); ++i) kept.push_back(std::make_unique<KeptParts>());
+    const KeptColumns kept = kept_columns(columns.size(), parts.size());
     parallel_for(parts.size(), run, [&](std::size_t p) {
       fill(p, columns, parts[p], run);
       for (std::size_t i = 0; i < kept.size(); ++i) parts[p].readers[i].keep_in(*kept[i]);
@@ -127,9 +125,6 @@ class FedTable final : public TableSource {
     std::vector<PieceReader> readers;  // by wanted column
     std::size_t rows = 0, first_row = 0;
   };
-
-  using KeptColumns = std::vector<std::unique_ptr<KeptParts>>;  // by wanted column: packed pieces, where they are many
-  static constexpr std::size_t pieces_worth_keeping = 64;
 
   void fill(std::size_t piece, std::span<const std::size_t> columns, Part& part, const Run& run) const {
     std::vector<PieceReader*> readers;

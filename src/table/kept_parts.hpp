@@ -3,10 +3,12 @@
 // Covered by tests/table/budget_test.cpp.
 
 #include <algorithm>
+#include <cstdint>
 #include <cstring>
 #include <memory>
 #include <mutex>
 #include <span>
+#include <vector>
 
 #include "table/buffer.hpp"
 
@@ -41,5 +43,15 @@ class KeptParts {
   std::shared_ptr<Bytes> block_;
   std::size_t used_ = 0;
 };
+
+// One for each column where there are so many pieces that each is small; else none.
+using KeptColumns = std::vector<std::unique_ptr<KeptParts>>;
+inline KeptColumns kept_columns(std::size_t columns, std::uint64_t pieces) {
+  constexpr std::uint64_t worth_keeping = 64;
+  KeptColumns kept;
+  if (pieces >= worth_keeping)
+    for (std::size_t i = 0; i < columns; ++i) kept.push_back(std::make_unique<KeptParts>());
+  return kept;
+}
 
 }  // namespace lofty::engine

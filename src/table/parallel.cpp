@@ -16,6 +16,7 @@
 #include "table/budget.hpp"
 
 #ifndef LOFTY_STD_THREADS
+#include <tbb/global_control.h>
 #include <tbb/parallel_for.h>
 #include <tbb/task_arena.h>
 #endif
@@ -97,7 +98,9 @@ void parallel_for(std::size_t pieces, const Run& run, const std::function<void(s
   };
   try {
     if (run.threads > 0) {
-      tbb::task_arena arena(run.threads);
+      // More than the machine has would not be given, and oneTBB would say so on standard error.
+      const auto most = tbb::global_control::active_value(tbb::global_control::max_allowed_parallelism);
+      tbb::task_arena arena(static_cast<int>(std::min(static_cast<std::size_t>(run.threads), most)));
       arena.execute(body);
     } else {
       body();

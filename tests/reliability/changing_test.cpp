@@ -50,6 +50,25 @@ TEST(Changing, DelimitedTextThatIsChangedAfterItsHeadingsWereRead) {
   EXPECT_EQ(source->read(std::vector<std::size_t>{0, 1}, {}).rows(), 2u);
 }
 
+// Reading passes over the file again: other members, other values, lines that are no JSON any more, and no lines.
+TEST(Changing, JsonLinesThatAreChangedAfterTheirMembersWereRead) {
+  const support::Scratch s;
+  const auto file = s.path() / "t.jsonl";
+  const std::string before = "{\"a\": 1, \"b\": 2}\n{\"a\": 3, \"b\": 4}\n";
+  for (const std::string& after : {std::string("{\"a\": 1, \"c\": 2}\n{\"c\": 3, \"b\": 4}\n{}\n"), before + before,
+                                   std::string("{\"a\": 1, \"b\": 2}\n{\"a\": 3, \"b\": ]4\n"), std::string("")}) {
+    put(file, before);
+    const auto source = open_json_lines(file);
+    put(file, after);
+    EXPECT_EQ(code_of_reading(*source), Code::changed_file) << after;
+  }
+  put(file, before);
+  const auto source = open_json_lines(file);
+  put(s.path() / "other", "x\n");
+  std::filesystem::rename(s.path() / "other", file);
+  EXPECT_EQ(source->read(std::vector<std::size_t>{0, 1}, {}).rows(), 2u);
+}
+
 // In the tool, at every read of the file in turn: cut, grown, rewritten.
 TEST(Changing, TheToolNeverAnswersFromTwoStates) {
   if (!support::faults_work()) GTEST_SKIP();

@@ -198,6 +198,8 @@ TEST(Budget, ADiskWithoutRoomIsSaidAndNothingIsLost) {
     const auto b = counted_up(mebi, 2);  // in the file
     a.may_leave_memory();
     EXPECT_THROW(counted_up(mebi, 3), Error);
+    EXPECT_THROW(std::vector<std::uint64_t>{}.reserve(mebi), Error);
+    EXPECT_EQ(nullptr, ::operator new(8 * mebi, std::nothrow));
     EXPECT_TRUE(counts_up(a, 1) && counts_up(b, 2));
     EXPECT_EQ(8 * mebi, Budget::shared().use().in_file);
   }
