@@ -6,7 +6,10 @@
 
 #include <algorithm>
 #include <charconv>
+#include <exception>
 #include <filesystem>
+#include <functional>
+#include <thread>
 
 #include "io/row_feed.hpp"
 #include "io/sqlite_file.hpp"
@@ -57,6 +60,13 @@ void check_length(const std::string& path) {
     throw damaged(path, "this is no SQLite file, or a damaged one: it ends too early");
 }
 
+// Most texts are, and short: the call that checks UTF-8 would take longer.
+bool is_ascii(std::string_view text) {
+  unsigned char all = 0;
+  for (const char c : text) all = static_cast<unsigned char>(all | static_cast<unsigned char>(c));
+  return all < 0x80;
+}
+
 // The file open for reading. A writer that was killed leaves a journal; rolling it back takes a connection that may
 // write, so that is the second attempt.
 std::unique_ptr<SQLite::Database> opened(const std::string& file) {
@@ -93,6 +103,35 @@ class Stopping {
   SQLite::Database& db_;
 };
 
+// Work over a connection of its own, on a thread of its own. If it fails, what the other connection does is
+// interrupted.
+class Beside {
+ public:
+  Beside(SQLite::Database& other, std::function<void()> work)
+      : thread_([this, &other, work = std::move(work)] {
+          try {
+            work();
+          } catch (...) {
+            failure_ = std::current_exception();
+            sqlite3_interrupt(other.getHandle());
+          }
+        }) {}
+  Beside(const Beside&) = delete;
+  Beside& operator=(const Beside&) = delete;
+  ~Beside() {
+    if (thread_.joinable()) thread_.join();
+  }
+  // Waits for its end, and throws what it threw.
+  void end() {
+    thread_.join();
+    if (failure_) std::rethrow_exception(failure_);
+  }
+
+ private:
+  std::exception_ptr failure_;
+  std::thread thread_;
+};
+
 class SqliteFeed final : public engine::RowFeed {
  public:
   SqliteFeed(std::string file, std::string table, bool view, std::vector<std::string> columns,
@@ -107,7 +146,7 @@ class SqliteFeed final : public engine::RowFeed {
     try {
       engine::SqliteFile::Reading reading(*open_);
       const Stopping stopping(reading.db(), run);
-      read(reading.db(), columns, row);
+      check_and_read(reading.db(), columns, run, row);
     } catch (const SQLite::Exception& error) {
       if (error.getErrorCode() == SQLITE_INTERRUPT) engine::check_stop(run);
       if (error.getErrorCode() == SQLITE_NOMEM) throw std::bad_alloc();
@@ -116,23 +155,56 @@ class SqliteFeed final : public engine::RowFeed {
   }
 
  private:
+  // A damaged page can hide rows without an error in reading them, so the structure is checked: while the rows are
+  // read, or before where a thread would not pay or might see another state. Damage that is found comes before what
+  // reading met because of it.
+  void check_and_read(SQLite::Database& db, std::span<const std::size_t> columns, const Run& run,
+                      const Row& row) const {
+    if (!can_check_beside(db, run)) {
+      check_structure(db);
+      read(db, columns, row);
+      return;
+    }
+    Beside check(db, [&] {
+      const auto own = opened(file_);
+      const Stopping stopping(*own, run);
+      check_structure(*own);
+    });
+    try {
+      read(db, columns, row);
+    } catch (...) {
+      check.end();
+      throw;
+    }
+    check.end();
+  }
+
+  // Other connections see the same state as a transaction does for as long as that is open; but with a write-ahead log
+  // they may see a later one.
+  bool can_check_beside(SQLite::Database& db, const Run& run) const {
+    constexpr std::uintmax_t worth_a_thread = 8 << 20;
+    std::error_code error;
+    if (engine::thread_count(run) == 1 || std::filesystem::file_size(file_, error) < worth_a_thread) return false;
+    return db.execAndGet("pragma journal_mode").getString() != "wal";
+  }
+
   void read(SQLite::Database& db, std::span<const std::size_t> columns, const Row& row) const {
-    check_structure(db);
     std::vector<engine::FedField> fields(columns.size());
     std::vector<std::string> texts(columns.size());
     std::string names;
     for (const std::size_t column : columns) names += (names.empty() ? "" : ", ") + sqlite_name(columns_[column]);
     SQLite::Statement query(db, "select " + (names.empty() ? "1" : names) + " from " + sqlite_name(table_));
+    std::vector<SQLite::Column> values;  // always of the row that was read last
     for (std::size_t at = 0; query.executeStep(); ++at) {
-      for (std::size_t i = 0; i < fields.size(); ++i)
-        fields[i] = field(query.getColumn(static_cast<int>(i)), columns_[columns[i]], at, texts[i]);
+      for (std::size_t i = values.size(); i < fields.size(); ++i)
+        values.push_back(query.getColumn(static_cast<int>(i)));
+      for (std::size_t i = 0; i < fields.size(); ++i) fields[i] = field(values[i], columns_[columns[i]], at, texts[i]);
       row(fields);
     }
   }
 
-  // A page that is damaged can hide rows without an error in reading them, so the structure is checked first: of the
-  // whole file where that is cheap, which also finds a table that begins at a wrong page, else of the table. (A table
-  // of two million rows takes some 200 ns a row.)
+  // Of the whole file where that is cheap, which also finds a table that begins at a wrong page, else of the table. (A
+  // table of two million rows takes some 200 ns a row.)
   void check_structure(SQLite::Database& db) const {
     constexpr std::uintmax_t cheap = 64 << 20;
     std::error_code error;
@@ -171,7 +243,8 @@ class SqliteFeed final : public engine::RowFeed {
     }
     const char* const bytes = value.getText();  // SQLite's own, until the next row
     const std::string_view own(bytes, static_cast<std::size_t>(value.getBytes()));
-    if (!simdjson::validate_utf8(own.data(), own.size())) throw wrong(Code::bad_encoding, "is not UTF-8");
+    if (!is_ascii(own) && !simdjson::validate_utf8(own.data(), own.size()))
+      throw wrong(Code::bad_encoding, "is not UTF-8");
     return {own, false};
   }
 

@@ -128,6 +128,42 @@ TEST(Damage, Sqlite) {
   EXPECT_GT(refused, 300u);
 }
 
+// Large files are checked while they are read. One page in place of another keeps every page readable, but rows would
+// be lost and others come twice.
+TEST(Damage, SqliteThatIsCheckedWhileItIsRead) {
+  const support::Scratch s;
+  const fs::path file = s.path() / "t.sqlite";
+  ASSERT_EQ(
+      support::shell("sqlite3 " + file.string() +
+                     " 'pragma page_size = 4096; create table t(a integer, b text, c text); with recursive n(i) as "
+                     "(select 1 union all select i + 1 from n where i < 300000) insert into t select i, \"the "
+                     "shop with number \" || i, \"all\" from n'")
+          .status,
+      0);
+  constexpr std::size_t page = 4096;
+  std::string bytes = support::slurp(file);
+  const std::size_t pages = bytes.size() / page;
+  ASSERT_GT(bytes.size(), std::size_t{8} << 20);
+  const auto rank = [&](const std::string& threads) {
+    return support::lofty({"rank", "t.sqlite", "--each", "c", "--total", "n=count(*)", "--total", "s=sum(a)", "--to",
+                           "csv", "--remarks", "none", "--threads", threads},
+                          s.path());
+  };
+  EXPECT_EQ(rank("2").out, rank("1").out);
+  EXPECT_NE(rank("2").out.find("all,300000,45000150000"), std::string::npos) << rank("2").out << rank("2").err;
+  for (std::size_t at = 3; at + 1 < pages; at += pages / 7) {
+    std::string damaged = bytes;
+    damaged.replace(at * page, page, bytes, (at + 1) * page, page);
+    std::ofstream(file, std::ios::binary) << damaged;
+    for (const std::string threads : {"1", "2"}) {
+      const auto ran = rank(threads);
+      EXPECT_EQ(ran.status, 1) << at << " of " << pages << ": " << ran.out;
+      EXPECT_NE(ran.err.find("this SQLite file is damaged: "), std::string::npos) << ran.err;
+      EXPECT_EQ(ran.out, "");
+    }
+  }
+}
+
 // Texts have no checksums either. A byte that is another makes a value another; rows do not run into one another, and
 // no row gets lost, except where a text is cut between two rows.
 TEST(Damage, TextsNeverLoseRowsInSilence) {
