@@ -5,6 +5,7 @@
 #include <optional>
 
 #include "relation/added_entries.hpp"
+#include "relation/direct_numbers.hpp"
 #include "relation/ordered_totals.hpp"
 #include "relation/part.hpp"
 #include "relation/windows.hpp"
@@ -207,11 +208,10 @@ class RowStages {
     const RowFilter filter({&question_.where_first, &question_.where_last});
     std::vector<unsigned char> mask;
     std::vector<std::uint32_t> chosen, ids;
-    // A single integer key of a small range needs no table: its value is the index.
-    std::vector<std::uint32_t> direct;
+    std::vector<DirectNumbers> direct(part.keys.size(), DirectNumbers(rows.size()));
     std::vector<unsigned char> narrowed;
     std::optional<InsideFilter> inside;
-    if (inside_ != nullptr) inside.emplace(question_, *inside_);
+    if (inside_ != nullptr) inside.emplace(question_, *inside_, rows.size());
     each_batch(rows, [&](std::size_t begin, std::size_t count) {
       filter.apply(evaluator, begin, count, mask);
       choose(mask, begin, part, chosen);
@@ -227,6 +227,7 @@ class RowStages {
       }
 
       // The entries that they are of, and what these carry and total.
+      if (chosen.empty()) return;
       number(part, evaluator, begin, count, mask, chosen, ids, direct);
       std::size_t carried = 0;
       for (const EntryColumn& column : question_.entry_columns)
@@ -339,7 +340,7 @@ class RowStages {
 
   void number(Part& part, Evaluator& evaluator, std::size_t begin, std::size_t count,
               const std::vector<unsigned char>& mask, const std::vector<std::uint32_t>& chosen,
-              std::vector<std::uint32_t>& ids, std::vector<std::uint32_t>& direct) const {
+              std::vector<std::uint32_t>& ids, std::vector<DirectNumbers>& direct) const {
     ids.assign(chosen.size(), 0);
     std::size_t key = 0;
     for (const EntryColumn& column : question_.entry_columns) {
@@ -347,9 +348,10 @@ class RowStages {
       const Vector& v = evaluator.evaluate(*column.node, begin, count, mask.data());
       CellMaker& cells = part.keys[key];
       GroupTable& table = part.tables[key];
-      const bool small = part.keys.size() == 1 && v.lane == Vector::Lane::int64;
-      if (small) {
-        number_small(v.ints.data(), begin, chosen, table, cells, v, direct, ids);
+      if (DirectNumbers::takes(v, *column.node) && direct[key].pays()) {
+        direct[key].number(v, begin, chosen, ids, [&](std::size_t i, std::uint32_t prefix) {
+          return table.find_or_add({cells.cell(v, i), prefix});
+        });
       } else {
         std::vector<GroupKey>& keys = part.batch_keys;
         keys.resize(chosen.size());
@@ -363,30 +365,13 @@ class RowStages {
 
     // New groups get their first rows.
     const std::size_t known = part.groups(), groups = part.tables.back().size();
-    if (groups > known && !chosen.empty()) {  // new ones come in their order
+    if (groups > known) {  // new ones come in their order
       part.row_counts.resize(groups);
       for (std::size_t k = 0; part.groups() < groups; ++k)
         if (ids[k] == part.groups()) part.first_rows.push_back(chosen[k]);
     }
     std::uint32_t* const counts = part.row_counts.data();
     for (const std::uint32_t id : ids) ++counts[id];
-  }
-
-  static void number_small(const std::int64_t* values, std::size_t begin, const std::vector<std::uint32_t>& chosen,
-                           GroupTable& table, CellMaker& cells, const Vector& v, std::vector<std::uint32_t>& direct,
-                           std::vector<std::uint32_t>& ids) {
-    for (std::size_t k = 0; k < chosen.size(); ++k) {
-      const std::size_t i = chosen[k] - begin;
-      const auto at = static_cast<std::uint64_t>(values[i]);  // null and negative ones are beyond
-      if (at < direct.size() && direct[at] != no_row) {
-        ids[k] = direct[at];
-        continue;
-      }
-      ids[k] = table.find_or_add({cells.cell(v, i), 0});
-      if (at >= direct_range) continue;
-      if (at >= direct.size()) direct.resize(std::max<std::size_t>(at + 1, direct.size() * 2), no_row);
-      direct[at] = ids[k];
-    }
   }
 
   void merge(std::vector<std::unique_ptr<Part>>& parts, Entries& entries) const {
@@ -573,9 +558,6 @@ class RowStages {
       if (!later(c) && !entries.columns[c])
         entries.columns[c] = Column::seal(question_.entry_columns[c].type, std::move(pieces[c]), run_);
   }
-
-  // 4 bytes for each value of the range: at most 16 MiB a piece.
-  static constexpr std::uint64_t direct_range = std::uint64_t{1} << 22;
 
   const Question& question_;
   const JoinedRows& rows_;
