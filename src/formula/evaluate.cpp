@@ -10,17 +10,6 @@
 
 namespace lofty::engine {
 
-bool Vector::is_null(std::size_t i) const {
-  switch (lane) {
-    case Lane::int64: return ints[i] == int64_null;
-    case Lane::int128: return wide[i] == int128_min;
-    case Lane::float64: return std::isnan(doubles[i]);
-    case Lane::code: return codes[i] == Dictionary::none;
-    case Lane::text: return texts[i].data() == nullptr;
-  }
-  return true;
-}
-
 Value Vector::value(std::size_t i) const {
   if (is_null(i)) return std::monostate{};
   switch (type.kind) {

@@ -2,6 +2,7 @@
 // Evaluating bound formulas over batches of rows.
 // Covered by tests/formula/evaluator_test.cpp, against a one-value-at-a-time reference.
 
+#include <cmath>
 #include <deque>
 #include <span>
 #include <string>
@@ -12,6 +13,8 @@
 #include "lofty/error.hpp"
 #include "lofty/run.hpp"
 #include "table/column.hpp"
+#include "table/dictionary.hpp"
+#include "table/exact.hpp"
 
 namespace lofty::engine {
 
@@ -41,7 +44,16 @@ struct Vector {
     texts.assign(count, std::string_view());
     made.clear();
   }
-  bool is_null(std::size_t i) const;
+  bool is_null(std::size_t i) const {
+    switch (lane) {
+      case Lane::int64: return ints[i] == int64_null;
+      case Lane::int128: return wide[i] == int128_min;
+      case Lane::float64: return std::isnan(doubles[i]);
+      case Lane::code: return codes[i] == Dictionary::none;
+      case Lane::text: return texts[i].data() == nullptr;
+    }
+    return true;
+  }
   int128 exact(std::size_t i) const { return lane == Lane::int64 ? int128{ints[i]} : wide[i]; }
   std::string_view text(std::size_t i) const { return lane == Lane::code ? dictionary->text(codes[i]) : texts[i]; }
   Value value(std::size_t i) const;

@@ -49,6 +49,7 @@ struct Evaluator::Call {
   bool exact_int64(const std::int64_t* a, const std::int64_t* b, std::int64_t lift_a, std::int64_t lift_b,
                    std::int64_t* r) const;
   void exact_binary(const Vector& a, const Vector& b) const;
+  void exact_quotient(const Vector& a, const Vector& b) const;
   void arithmetic() const;
   void negate() const;
   [[noreturn]] void zero_division(const Vector&, std::size_t i) const;

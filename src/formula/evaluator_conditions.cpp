@@ -2,6 +2,8 @@
 #include "formula/evaluator_call.hpp"
 
 #include <algorithm>
+#include <cstdlib>
+#include <functional>
 
 #include "table/zone.hpp"
 
@@ -48,21 +50,58 @@ int Evaluator::Call::compare(const Vector& a, const Vector& b, std::size_t i) {
   return compare_decimals(a.exact(i), a.type.scale, b.exact(i), b.type.scale);
 }
 
+namespace {
+
+// truth(x, y) of each pair, which is null where either is.
+template <class Truth>
+void compare_int64(const std::vector<std::int64_t>& a, const std::vector<std::int64_t>& b,
+                   std::vector<std::int64_t>& out, const Truth& truth) {
+  for (std::size_t i = 0; i < out.size(); ++i) {
+    const std::int64_t x = a[i], y = b[i];
+    out[i] = x == int64_null || y == int64_null ? int64_null : std::int64_t{truth(x, y)};
+  }
+}
+
+// Calls work(comparison) with what the operator does, so that a loop does not look at it again and again.
+template <class Work>
+void with_comparison(Op op, const Work& work) {
+  switch (op) {
+    case Op::equal: return work(std::equal_to<>());
+    case Op::unequal: return work(std::not_equal_to<>());
+    case Op::less: return work(std::less<>());
+    case Op::less_equal: return work(std::less_equal<>());
+    case Op::greater: return work(std::greater<>());
+    default: return work(std::greater_equal<>());
+  }
+}
+
+}  // namespace
+
 void Evaluator::Call::comparison() const {
   if (is_null_literal(0) || is_null_literal(1)) return all_null();
   const Vector &a = arg(0), &b = arg(1);
   out.set_int64(count);
-  const bool same_scale = a.lane == Vector::Lane::int64 && b.lane == Vector::Lane::int64 &&
-                          a.type.scale == b.type.scale && a.type.kind != Kind::text && a.type.zoned == b.type.zoned &&
-                          (a.type.kind == b.type.kind || (a.type.exact() && b.type.exact()));
-  for (std::size_t i = 0; i < count; ++i) {
-    if (same_scale) {
-      const std::int64_t x = a.ints[i], y = b.ints[i];
-      out.ints[i] = x == int64_null || y == int64_null ? int64_null : std::int64_t{holds(node.op, x < y ? -1 : x > y)};
-    } else {
-      out.ints[i] = a.is_null(i) || b.is_null(i) ? int64_null : std::int64_t{holds(node.op, compare(a, b, i))};
-    }
+  const bool whole = a.lane == Vector::Lane::int64 && b.lane == Vector::Lane::int64,
+             exact = a.type.exact() && b.type.exact();
+
+  // Integers of one meaning.
+  if (whole && a.type.scale == b.type.scale && a.type.kind != Kind::text && a.type.zoned == b.type.zoned &&
+      (a.type.kind == b.type.kind || exact))
+    return with_comparison(node.op, [&](const auto& compares) { compare_int64(a.ints, b.ints, out.ints, compares); });
+
+  // Decimals of two scales: as many decimals for both need no more than 128 bits.
+  constexpr int most_lift = 18;
+  const int lift = b.type.scale - a.type.scale;
+  if (whole && exact && std::abs(lift) <= most_lift) {
+    const int128 lift_a = power_of_ten(std::max(lift, 0)), lift_b = power_of_ten(std::max(-lift, 0));
+    return with_comparison(node.op, [&](const auto& compares) {
+      compare_int64(a.ints, b.ints, out.ints,
+                    [&](std::int64_t x, std::int64_t y) { return compares(x * lift_a, y * lift_b); });
+    });
   }
+
+  for (std::size_t i = 0; i < count; ++i)
+    out.ints[i] = a.is_null(i) || b.is_null(i) ? int64_null : std::int64_t{holds(node.op, compare(a, b, i))};
 }
 
 void Evaluator::Call::between() const {

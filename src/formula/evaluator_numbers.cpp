@@ -110,15 +110,28 @@ void Evaluator::Call::arithmetic() const {
     return;
   }
 
-  // Exact numbers; a quotient has its own decimals.
   if (node.op != Op::divide) return exact_binary(a, b);
+  exact_quotient(a, b);
+}
+
+// A quotient has its own decimals.
+void Evaluator::Call::exact_quotient(const Vector& a, const Vector& b) const {
   out.lane = Vector::Lane::int128;
   out.wide.resize(count);
+  // 64 bits, lifted by 18 digits at most, fit 128 bits and 38 digits.
+  constexpr int most_lift = 18;
+  const int lift = node.type.scale - a.type.scale + b.type.scale;
+  const bool fits = a.lane == Vector::Lane::int64 && b.lane == Vector::Lane::int64 && lift >= 0 && lift <= most_lift;
+  const int128 factor = fits ? power_of_ten(lift) : 1;
   for (std::size_t i = 0; i < count; ++i) {
     out.wide[i] = int128_min;
     if (a.is_null(i) || b.is_null(i)) continue;
     if (b.exact(i) == 0) {
       if (is_active(active, i)) zero_division(b, i);
+      continue;
+    }
+    if (fits) {
+      out.wide[i] = divide_half_even(a.ints[i] * factor, b.ints[i]);
       continue;
     }
     int128 r;

@@ -19,18 +19,6 @@ bool scale_up(int128 value, int digits, int128& out) {
   return !__builtin_mul_overflow(value, power_of_ten(digits), &out) && fits_decimal(out);
 }
 
-int128 divide_half_even(int128 numerator, int128 denominator) {
-  const int128 quotient = numerator / denominator;
-  const int128 rest = numerator % denominator;
-  if (rest == 0) return quotient;
-  const uint128 part = rest < 0 ? -static_cast<uint128>(rest) : static_cast<uint128>(rest);
-  const uint128 whole = denominator < 0 ? -static_cast<uint128>(denominator) : static_cast<uint128>(denominator);
-  const uint128 other = whole - part;  // part against whole/2 without doubling, which could overflow
-  const bool up = part > other || (part == other && (quotient & 1) != 0);
-  if (!up) return quotient;
-  return (numerator < 0) == (denominator < 0) ? quotient + 1 : quotient - 1;
-}
-
 int128 scale_down(int128 value, int digits) {
   if (digits > 38) return 0;
   return divide_half_even(value, power_of_ten(digits));

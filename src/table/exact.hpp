@@ -42,7 +42,24 @@ bool scale_up(int128 value, int digits, int128& out);
 // value / 10^digits, half to even.
 int128 scale_down(int128 value, int digits);
 // numerator / denominator, half to even. Precondition: denominator is not 0.
-int128 divide_half_even(int128 numerator, int128 denominator);
+inline int128 divide_half_even(int128 numerator, int128 denominator) {
+  int128 quotient, rest;
+  if (fits_int64(numerator) && fits_int64(denominator) && denominator > 0) {
+    const auto n = static_cast<std::int64_t>(numerator), d = static_cast<std::int64_t>(denominator);
+    quotient = n / d;
+    rest = n % d;
+  } else {
+    quotient = numerator / denominator;
+    rest = numerator - quotient * denominator;
+  }
+  if (rest == 0) return quotient;
+  const uint128 part = rest < 0 ? -static_cast<uint128>(rest) : static_cast<uint128>(rest);
+  const uint128 whole = denominator < 0 ? -static_cast<uint128>(denominator) : static_cast<uint128>(denominator);
+  const uint128 other = whole - part;  // part against whole/2 without doubling, which could overflow
+  const bool up = part > other || (part == other && (quotient & 1) != 0);
+  if (!up) return quotient;
+  return (numerator < 0) == (denominator < 0) ? quotient + 1 : quotient - 1;
+}
 // (a / 10^sa) / (b / 10^sb) as a coefficient of scale `scale` >= sa, half to even; false when it has over 38 digits.
 bool divide_decimals(int128 a, int sa, int128 b, int sb, int scale, int128& out);
 // a / 10^sa against b / 10^sb, exactly, for any scales: negative, 0 or positive.
