@@ -36,9 +36,9 @@ class EntrySearch {
 
   // Which entry is meant, and which row has it?
   FoundEntry find() {
-    if (const auto line = line_named(condition_); line) {
-      if (view_.of_rows) return find_line(*line);
-      no_entry("a line is no entry of this ladder", condition_, {}, "name one by its key: shop_no = 17");
+    if (const auto named = row_named(condition_)) {
+      if (view_.of_rows) return find_row(*named);
+      no_entry("a " + named->what + " is no entry of this ladder", condition_, {}, "name one by its key: shop_no = 17");
     }
     found_.field = ask(view_.ladder);
     std::vector<std::size_t> meant = marked(found_.field);
@@ -85,27 +85,32 @@ class EntrySearch {
                           : "no file of this table is called " + quoted(name),
              condition_, name.empty() ? condition_ + " of " + names.front() : nearest_word(name, names));
   }
-  // The entry that is the row which begins on a line of the first table.
-  FoundEntry find_line(std::size_t line) {
+  // The entry that is the row of the first table which its file calls so.
+  FoundEntry find_row(const NamedRow& named) {
     found_.field = ask(view_.ladder, "1 = 1");
     const Table& table = found_.field.questions.front().tables.front().table;
-    const auto& line_of = table.data().line_of;
+    const TableData& data = table.data();
+    const auto number_of = [&](std::size_t row) { return data.number_in_file ? data.number_in_file(row) : row + 1; };
     const auto [begin, file_end] = rows_of_file(table);
+    const std::string file =
+        data.files.empty() ? found_.field.questions.front().tables.front().source->name() : data.file_of(begin);
+    const std::string number = std::to_string(named.number);
+    if (named.what != data.numbered)
+      no_entry(file + " has numbered " + data.numbered + "s, not " + named.what + "s", condition_,
+               data.numbered + (" " + number));
+
+    // Numbers go up with rows.
     std::size_t row = begin;
-    if (line_of) {  // lines go up with rows
-      std::size_t end = file_end;
-      while (row < end) {
-        const std::size_t middle = row + (end - row) / 2;
-        if (line_of(middle) < line)
-          row = middle + 1;
-        else
-          end = middle;
-      }
+    for (std::size_t end = file_end; row < end;) {
+      const std::size_t middle = row + (end - row) / 2;
+      if (number_of(middle) < named.number)
+        row = middle + 1;
+      else
+        end = middle;
     }
-    if (!line_of || row == file_end || line_of(row) != line)
-      no_entry("no row begins on line " + std::to_string(line) + " of " +
-                   (table.data().files.empty() ? found_.field.questions.front().tables.front().source->name()
-                                               : table.data().file_of(begin)),
+    if (row == file_end || number_of(row) != named.number)
+      no_entry(named.what == "line" ? "no row begins on line " + number + " of " + file
+                                    : "there is no row " + number + " in " + file,
                condition_, {});
 
     // The entry that is this row.
@@ -116,8 +121,8 @@ class EntrySearch {
         remember(found_.field, r);
         return std::move(found_);
       }
-    no_entry("line " + std::to_string(line) + " does not count: " + quoted(ladder_.where) + " leaves it out",
-             condition_, {});
+    no_entry(named.what + " " + number + " does not count: " + quoted(ladder_.where) + " leaves it out", condition_,
+             {});
   }
 
   // Is one entry meant among those of a wider field, which the ladder's own does not hold?
@@ -219,14 +224,17 @@ class EntrySearch {
 
 }  // namespace
 
-std::optional<std::size_t> line_named(std::string_view text) {
-  if (!text.starts_with("line ")) return std::nullopt;
-  text.remove_prefix(5);
-  std::size_t line = 0, digits = 0;
+std::optional<NamedRow> row_named(std::string_view text) {
+  NamedRow named;
+  for (const std::string_view what : {"line", "row"})
+    if (text.starts_with(what)) named.what = what;
+  if (named.what.empty() || !text.substr(named.what.size()).starts_with(' ')) return std::nullopt;
+  text.remove_prefix(named.what.size() + 1);
+  std::size_t digits = 0;
   for (; digits < text.size() && digits < 18 && text[digits] >= '0' && text[digits] <= '9'; ++digits)
-    line = line * 10 + static_cast<std::size_t>(text[digits] - '0');
+    named.number = named.number * 10 + static_cast<std::size_t>(text[digits] - '0');
   const bool whole = digits == text.size() || text.substr(digits).starts_with(" of ");
-  return digits > 0 && whole ? std::optional(line) : std::nullopt;
+  return digits > 0 && whole ? std::optional(named) : std::nullopt;
 }
 
 std::uint32_t EntryField::relation_row(std::size_t row) const {

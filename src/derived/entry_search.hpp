@@ -14,8 +14,12 @@
 
 namespace lofty::engine {
 
-// The line of "line 17" or "line 17 of order_lines.csv", as messages name a row; nothing for other conditions.
-std::optional<std::size_t> line_named(std::string_view condition);
+// "line 17", "line 17 of order_lines.csv" or "row 3", as messages name a row; nothing for other conditions.
+struct NamedRow {
+  std::string what;  // "line" or "row": Table::Data::numbered
+  std::size_t number = 0;
+};
+std::optional<NamedRow> row_named(std::string_view condition);
 
 // The entries, as they are answered.
 struct EntryField {

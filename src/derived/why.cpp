@@ -249,10 +249,10 @@ class EntryOfLevel {
   // What is wrong with the condition, or with the ladder, by headings alone; and what has to be read is made known.
   std::vector<Problem> prepare() const {
     std::vector<Problem> problems;
-    const bool by_line = line_named(condition_).has_value();
+    const bool by_number = row_named(condition_).has_value();
     for (const Ladder* one : {&view_.ladder, &ladder_})
-      ReadOnce::want(
-          resolve_levels(*one, tables_, false, run_, problems, {.mark = one == &ladder_ || by_line ? "" : condition_}));
+      ReadOnce::want(resolve_levels(*one, tables_, false, run_, problems,
+                                    {.mark = one == &ladder_ || by_number ? "" : condition_}));
     return problems;
   }
 

@@ -208,7 +208,8 @@ class RowsReading {
       if (data->rows > many_rows) give_back_freed_parts();  // its pieces: as much again as the column
     }
     if (wants_file_) data->columns.back() = file_column();
-    data->line_of = line_finder();
+    data->numbered = "line";
+    data->number_in_file = line_finder();
     report_repeated(*data);
     return Table(std::move(data));
   }

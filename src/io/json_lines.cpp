@@ -20,7 +20,7 @@
 namespace lofty {
 namespace {
 
-class JsonLines final : public engine::RowFeed {
+class JsonLines final : public engine::RowFeed, public std::enable_shared_from_this<JsonLines> {
  public:
   explicit JsonLines(const std::filesystem::path& file) : file_(file.string()), in_(file) {
     cut();
@@ -92,15 +92,9 @@ class JsonLines final : public engine::RowFeed {
     in_.check_unchanged();
   }
 
-  std::string place_of(std::size_t row) const override {
-    std::size_t piece = 0, at = 0, found = 0;
-    while (piece + 1 < stretches_.size() && at + stretches_[piece].rows <= row) at += stretches_[piece++].rows;
-    const Stretch& stretch = stretches_[piece];
-    const Text text = text_of(stretch);
-    each_line(text.lines(), stretch.lines_before, [&](const Line& line) {
-      if (at++ == row) found = line.number;
-    });
-    return "line " + std::to_string(found);
+  const char* numbered() const override { return "line"; }
+  std::function<std::size_t(std::size_t)> numbers() const override {
+    return [self = shared_from_this()](std::size_t row) { return self->line_of(row); };
   }
 
  private:
@@ -165,6 +159,17 @@ class JsonLines final : public engine::RowFeed {
       stretches_.push_back({begin, end});
       begin = end;
     }
+  }
+
+  std::size_t line_of(std::size_t row) const {
+    std::size_t piece = 0, at = 0, found = 0;
+    while (piece + 1 < stretches_.size() && at + stretches_[piece].rows <= row) at += stretches_[piece++].rows;
+    const Stretch& stretch = stretches_[piece];
+    const Text text = text_of(stretch);
+    each_line(text.lines(), stretch.lines_before, [&](const Line& line) {
+      if (at++ == row) found = line.number;
+    });
+    return found;
   }
 
   Text text_of(const Stretch& stretch) const {
@@ -365,7 +370,7 @@ class JsonLines final : public engine::RowFeed {
 }  // namespace
 
 std::shared_ptr<const TableSource> open_json_lines(const std::filesystem::path& file, const ReadOptions& options) {
-  auto feed = std::make_unique<JsonLines>(file);
+  auto feed = std::make_shared<JsonLines>(file);
   std::vector<std::string> headings = feed->headings();
   return engine::fed_table(file.filename().string(), "an object a line", std::move(headings), std::move(feed), options);
 }

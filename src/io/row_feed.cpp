@@ -18,7 +18,7 @@ namespace {
 
 class FedTable final : public TableSource {
  public:
-  FedTable(std::string name, std::string form, std::vector<std::string> headings, std::unique_ptr<const RowFeed> feed,
+  FedTable(std::string name, std::string form, std::vector<std::string> headings, std::shared_ptr<const RowFeed> feed,
            ReadOptions options)
       : name_(std::move(name)),
         form_(std::move(form)),
@@ -68,6 +68,8 @@ class FedTable final : public TableSource {
     parallel_for(parts.size(), run, [&](std::size_t p) { fill_again(p, columns, types, parts[p], kept, run); });
 
     // Column by column.
+    data->numbered = feed_->numbered();
+    data->number_in_file = feed_->numbers();
     for (std::size_t i = 0; i < columns.size(); ++i) {
       report_misfits(i, columns[i], types[i], declared[i], parts, *data);
       std::vector<Piece> pieces;
@@ -169,7 +171,9 @@ class FedTable final : public TableSource {
     for (Part& part : parts) {
       marks.merge(part.readers[i].marks());
       for (const Misfit& one : part.readers[i].misfits()) {
-        misfits.add(one.text, [&] { return feed_->place_of(part.first_row + one.row); });
+        misfits.add(one.text, [&] {
+          return std::string(data.numbered) + " " + std::to_string(data.number_in_file(part.first_row + one.row));
+        });
         other_marks += declared.written && has_other_mark(*declared.written, one.text);
       }
     }
@@ -179,14 +183,14 @@ class FedTable final : public TableSource {
 
   std::string name_, form_;
   std::vector<std::string> headings_;
-  std::unique_ptr<const RowFeed> feed_;
+  std::shared_ptr<const RowFeed> feed_;
   ReadOptions options_;
 };
 
 }  // namespace
 
 std::shared_ptr<const TableSource> fed_table(std::string name, std::string form, std::vector<std::string> headings,
-                                             std::unique_ptr<const RowFeed> feed, const ReadOptions& options) {
+                                             std::shared_ptr<const RowFeed> feed, const ReadOptions& options) {
   return std::make_shared<FedTable>(std::move(name), std::move(form), std::move(headings), std::move(feed), options);
 }
 

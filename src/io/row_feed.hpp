@@ -29,8 +29,11 @@ class RowFeed {
   // Calls `row` for every row of a piece, from the first to the last, with its fields in the order of `columns`. It may
   // be called again, for other columns, and then gives the same rows or throws Error(changed_file). Throws Error.
   virtual void each(std::size_t piece, std::span<const std::size_t> columns, const Run& run, const Row& row) const = 0;
-  // What a message calls a row: "line 17", "row 3".
-  virtual std::string place_of(std::size_t row) const { return "row " + std::to_string(row + 1); }
+  // What a message calls a row by: what is numbered in the file, and the row's number there, ascending.
+  virtual const char* numbered() const { return "row"; }
+  virtual std::function<std::size_t(std::size_t row)> numbers() const {
+    return [](std::size_t row) { return row + 1; };
+  }
   // What the last call of each() left in doubt.
   virtual std::vector<Remark> remarks() const { return {}; }
 };
@@ -38,6 +41,6 @@ class RowFeed {
 // `name` is what messages call the table, `form` how it is being read. Throws Error(bad_heading) for a heading that is
 // empty or occurs twice, Error(unknown_column) for an option of a column that is not there.
 std::shared_ptr<const TableSource> fed_table(std::string name, std::string form, std::vector<std::string> headings,
-                                             std::unique_ptr<const RowFeed> feed, const ReadOptions& options);
+                                             std::shared_ptr<const RowFeed> feed, const ReadOptions& options);
 
 }  // namespace lofty::engine

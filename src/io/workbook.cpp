@@ -381,7 +381,11 @@ class SheetFeed final : public engine::RowFeed {
       row(fields);
     }
   }
-  std::string place_of(std::size_t row) const override { return "row " + std::to_string(rows_[row].number); }
+  std::function<std::size_t(std::size_t)> numbers() const override {
+    auto numbers = std::make_shared<std::vector<std::size_t>>();  // without the cells
+    for (const WorkbookReader::Row& one : rows_) numbers->push_back(one.number);
+    return [numbers](std::size_t row) { return (*numbers)[row]; };
+  }
   std::vector<Remark> remarks() const override { return remarks_; }
 
  private:

@@ -15,8 +15,8 @@ namespace lofty::engine {
 namespace {
 
 std::string line_text(const Table& table, std::size_t row) {
-  const auto& line_of = table.data().line_of;
-  return line_of ? "line " + std::to_string(line_of(row)) : "row " + std::to_string(row + 1);
+  const TableData& data = table.data();
+  return std::string(data.numbered) + " " + std::to_string(data.number_in_file ? data.number_in_file(row) : row + 1);
 }
 
 }  // namespace
@@ -71,7 +71,7 @@ std::string JoinedRows::place_of(std::size_t row) const {
     if (at == no_row) continue;
     // A line is one of a file, and not what a column of numbers says.
     const Table& table = question_.tables[t].table;
-    const bool whose = t > 0 || table.data().line_of;
+    const bool whose = t > 0 || table.data().number_in_file;
     const std::string file = table.data().file_of(at);
     return line_text(table, at) +
            (whose ? " of " + (file.empty() ? question_.tables[t].source->name() : file) : std::string());

@@ -20,8 +20,11 @@ struct Table::Data {
   std::vector<engine::ColumnPtr> columns;  // null where the column was not read
   std::vector<engine::Census> census;      // what the texts looked like; all zero for tables in memory
   std::vector<Remark> remarks;
-  // The line of the file on which a row begins; empty for tables in memory. May read the file again.
-  std::function<std::size_t(std::size_t row)> line_of;
+  // What the file calls a row by: "line" and the number of the one on which it begins, or "row" and its number in the
+  // sheet or the table of a database. No function for tables in memory, whose rows are counted from 1. May read the
+  // file again.
+  std::function<std::size_t(std::size_t row)> number_in_file;
+  const char* numbered = "row";
   // Of several files that are one table: what each is called, and its first row, ascending. Empty for one file.
   struct FileRows {
     std::string name;

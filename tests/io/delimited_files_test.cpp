@@ -96,8 +96,8 @@ TEST(DelimitedFiles, KnowTheLineOfEachRow) {
   scratch.file("b.csv", "x;no\n\nc;3\n");
   const Table table = read_all(*TableFiles(scratch.path()).open("a.csv", {.more = {"b.csv"}}));
   ASSERT_EQ(table.rows(), 3u);
-  EXPECT_EQ(table.data().line_of(1), 3u);
-  EXPECT_EQ(table.data().line_of(2), 3u);
+  EXPECT_EQ(table.data().number_in_file(1), 3u);
+  EXPECT_EQ(table.data().number_in_file(2), 3u);
   EXPECT_EQ(table.data().file_of(1), "a.csv");
   EXPECT_EQ(table.data().file_of(2), "b.csv");
 }

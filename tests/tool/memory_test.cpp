@@ -14,11 +14,11 @@ using support::Scratch;
 std::string many_lines() {
   std::string text = "shop,day,n,note\n";
 #ifdef __SANITIZE_THREAD__
-  constexpr int lines = 40'000;
+  constexpr std::int64_t lines = 40'000;
 #else
-  constexpr int lines = 400'000;
+  constexpr std::int64_t lines = 400'000;
 #endif
-  for (int i = 0; i < lines; ++i)
+  for (std::int64_t i = 0; i < lines; ++i)
     text += std::to_string(i * 7919 % 5003) + ",2025-0" + std::to_string(1 + i % 9) + "-1" + std::to_string(i % 10) +
             "," + (i % 11 == 0 ? "" : std::to_string(i * 104'729 % 90'001)) + ",t" + std::to_string(i % 70'001) + "\n";
   return text;

@@ -479,3 +479,32 @@ TEST_F(NotMisled, MessagesSayWhereAndWhat) {
   EXPECT_TRUE(said({"--figure", "n=ntile(0) over (order by k)", "--by", "n asc"})
                   .has("the number of tiers is a whole number from 1 on, not `0`"));
 }
+
+// A row is called by its number in the file: the line of a text, the row of the sheet.
+TEST_F(NotMisled, RowsAreCalledAsTheirFileHasThem) {
+  const auto about = [&](const std::string& table) {
+    Ran ran = lofty({"rank", table, "--by", "a desc"}, s.path());
+    for (std::size_t at = 0; (at = ran.err.find("\n  ", at)) != std::string::npos;) ran.err.replace(at, 3, " ");
+    return Said{ran.err};
+  };
+  s.file("t.csv", "a,b\n1,x\n,y\n");
+  s.file("t.jsonl", "{\"a\": 1, \"b\": \"x\"}\n\n{\"a\": null, \"b\": \"y\"}\n");
+  for (const char* const to : {"t.xlsx", "t.sqlite#t"})
+    ASSERT_EQ(lofty({"rank", "t.csv", "--remarks", "none", "--to", to}, s.path()).status, 0);
+  const std::pair<const char*, const char*> tables[] = {
+      {"t.csv", "line 3"}, {"t.jsonl", "line 3"}, {"t.xlsx", "row 3"}, {"t.sqlite#t", "row 2"}};
+  for (const auto& [table, row] : tables) {
+    EXPECT_TRUE(about(table).has("`a` is null: " + std::string(row) + " of " + table)) << about(table);
+
+    // why takes the same name, and says which word is right.
+    s.file("t.ladder.toml", "[data]\nfrom = \"" + std::string(table) + "\"\n[rank]\nby = \"a desc\"\n");
+    const Ran why = lofty({"why", "t.ladder.toml", row}, s.path());
+    EXPECT_EQ(why.status, 0) << why.err;
+    EXPECT_NE(why.out.find("none, because `a` is null"), std::string::npos) << why.out;
+    const bool by_line = std::string(row).starts_with("line");
+    const Said other{lofty({"why", "t.ladder.toml", by_line ? "row 2" : "line 2"}, s.path()).err};
+    EXPECT_TRUE(other.has(by_line ? "has numbered lines, not rows" : "has numbered rows, not lines")) << other;
+    EXPECT_TRUE(other.has(by_line ? "nearest: line 2" : "nearest: row 2")) << other;
+    EXPECT_EQ(lofty({"why", "t.ladder.toml", by_line ? "line 9" : "row 9"}, s.path()).status, 2);
+  }
+}
