@@ -110,8 +110,10 @@ void Evaluator::Call::arithmetic() const {
     return;
   }
 
-  if (node.op != Op::divide) return exact_binary(a, b);
-  exact_quotient(a, b);
+  if (node.op != Op::divide)
+    exact_binary(a, b);
+  else
+    exact_quotient(a, b);
 }
 
 // A quotient has its own decimals.
@@ -123,6 +125,8 @@ void Evaluator::Call::exact_quotient(const Vector& a, const Vector& b) const {
   const int lift = node.type.scale - a.type.scale + b.type.scale;
   const bool fits = a.lane == Vector::Lane::int64 && b.lane == Vector::Lane::int64 && lift >= 0 && lift <= most_lift;
   const int128 factor = fits ? power_of_ten(lift) : 1;
+
+  // Row by row; division by zero, and more than 38 digits, are errors.
   for (std::size_t i = 0; i < count; ++i) {
     out.wide[i] = int128_min;
     if (a.is_null(i) || b.is_null(i)) continue;
