@@ -162,14 +162,17 @@ class JsonLines final : public engine::RowFeed, public std::enable_shared_from_t
   }
 
   std::size_t line_of(std::size_t row) const {
-    std::size_t piece = 0, at = 0, found = 0;
+    std::size_t piece = 0, at = 0;
     while (piece + 1 < stretches_.size() && at + stretches_[piece].rows <= row) at += stretches_[piece++].rows;
-    const Stretch& stretch = stretches_[piece];
-    const Text text = text_of(stretch);
-    each_line(text.lines(), stretch.lines_before, [&](const Line& line) {
-      if (at++ == row) found = line.number;
-    });
-    return found;
+    const Text text = text_of(stretches_[piece]);
+    std::size_t number = stretches_[piece].lines_before;
+    for (std::string_view left = text.lines(); !left.empty();) {
+      const std::string_view line = first_line(left);
+      ++number;
+      if (holds_something(line) && at++ == row) return number;
+      left.remove_prefix(std::min(line.size() + 1, left.size()));
+    }
+    return 0;  // the file was changed
   }
 
   Text text_of(const Stretch& stretch) const {
@@ -311,22 +314,14 @@ class JsonLines final : public engine::RowFeed, public std::enable_shared_from_t
     return {text, false};
   }
 
-  // Lines that hold something. Returns how many there are in all.
-  template <class Work>
-  static std::size_t each_line(std::string_view text, std::size_t number, const Work& work) {
-    std::size_t lines = 0;
-    for (std::size_t at = 0; at < text.size(); ++lines) {
-      const std::size_t end = std::min(text.find('\n', at), text.size());
-      const std::string_view line = text.substr(at, end - at);
-      at = end + 1;
-      if (line.find_first_not_of(" \t\r") != std::string_view::npos) work(Line{number + lines + 1, line});
-    }
-    return lines;
+  static std::string_view first_line(std::string_view lines) { return lines.substr(0, lines.find('\n')); }
+  static bool holds_something(std::string_view line) {
+    return line.find_first_not_of(" \t\r") != std::string_view::npos;
   }
 
-  // Lines that are written like one before go to `shaped`, the others to `parsed`. `first_time`: nothing is checked
-  // yet, and `parsed` goes through all members, so that what follows an object can be seen. Returns how many lines
-  // there are.
+  // Lines that are written like one before go to `shaped`, the others that hold something to `parsed`. `first_time`:
+  // nothing is checked yet, and `parsed` goes through all members, so that what follows an object can be seen. Returns
+  // how many lines there are.
   template <class Shaped, class Parsed>
   std::size_t each_object(std::size_t piece, const Shaped& shaped, const Parsed& parsed,
                           bool first_time = false) const {
@@ -337,11 +332,19 @@ class JsonLines final : public engine::RowFeed, public std::enable_shared_from_t
     if (first_time && !simdjson::validate_utf8(text.lines())) throw problem(Code::bad_encoding, "this is not UTF-8", 0);
     const char* const bytes_end = text.bytes.data() + text.bytes.size();
 
-    // A shape's values have been checked where they were found.
-    return each_line(text.lines(), stretch.lines_before, [&](const Line& line) {
-      if (const engine::JsonShape* const shape = shapes.find(line.text)) return shaped(shape, shapes.values());
+    std::size_t lines = 0;
+    for (std::string_view left = text.lines(); !left.empty(); ++lines) {
+      // A shape's values have been checked where they were found.
+      if (const engine::JsonShape* const shape = shapes.find(left)) {
+        shaped(shape, shapes.values());
+        left.remove_prefix(std::min(shapes.size() + 1, left.size()));
+        continue;
+      }
 
       // By the parser.
+      const Line line{stretch.lines_before + lines + 1, first_line(left)};
+      left.remove_prefix(std::min(line.text.size() + 1, left.size()));
+      if (!holds_something(line.text)) continue;
       try {
         simdjson::ondemand::document document =
             parser.iterate(line.text.data(), line.text.size(), static_cast<std::size_t>(bytes_end - line.text.data()));
@@ -357,7 +360,8 @@ class JsonLines final : public engine::RowFeed, public std::enable_shared_from_t
         throw problem(Code::damaged_file, std::string("this line is not JSON: ") + error.what(), line.number);
       }
       shapes.learn(line.text);
-    });
+    }
+    return lines;
   }
 
   std::string file_;

@@ -63,6 +63,23 @@ const char* digits_end(const char* at, const char* end) {
   return at;
 }
 
+// The same for a number without sign and exponent that is shorter than eight bytes, by one look at them. Null for any
+// other. What is no digit is marked as in digits_end(): a point's mark lets no carry through, so the next one is sure
+// too.
+[[gnu::always_inline]] inline const char* short_number_end(const char* at, const char* end) {
+  const std::uint64_t word = eight(at) ^ (ones * '0');
+  std::uint64_t others = (word | (word + ones * 6)) & (ones * 0xf0);
+  int size = std::countr_zero(others) / 8;
+  if (size == 0 || size == 8 || (*at == '0' && size > 1)) return nullptr;
+  if (at[size] == '.') {
+    const int point = size;
+    others &= ~(std::uint64_t{0xff} << (8 * point));
+    size = std::countr_zero(others) / 8;
+    if (size == point + 1 || size == 8) return nullptr;
+  }
+  return at[size] == 'e' || at[size] == 'E' || at + size > end ? nullptr : at + size;
+}
+
 // Where the value that begins here ends; null where it is none, or one with escapes or values inside.
 [[gnu::always_inline]] inline const char* take_value(const char* at, const char* end, JsonValue& value) {
   const auto word = [&](std::string_view text, JsonValue::Kind kind) -> const char* {
@@ -82,7 +99,8 @@ const char* digits_end(const char* at, const char* end) {
     case 't': return word("true", JsonValue::Kind::boolean);
     case 'f': return word("false", JsonValue::Kind::boolean);
     default: {
-      const char* const close = number_end(at, end);
+      const char* close = short_number_end(at, end);
+      if (close == nullptr) close = number_end(at, end);
       if (close != nullptr) value = {{at, static_cast<std::size_t>(close - at)}, JsonValue::Kind::number};
       return close;
     }
@@ -146,25 +164,26 @@ bool JsonShape::begins_with(const char* at, const Between& between) {
   return left == 0 || ((eight(at) ^ eight(other)) << (8 * (8 - left))) == 0;
 }
 
-bool JsonShape::find(std::string_view line, std::vector<JsonValue>& values) const {
-  if (around_.empty()) return false;
+std::size_t JsonShape::find(std::string_view lines, std::vector<JsonValue>& values) const {
+  if (around_.empty()) return 0;
   values.resize(names_.size());
-  const char *at = line.data(), *const end = at + line.size();
+  const char *at = lines.data(), *const end = at + lines.size();
   for (std::size_t i = 0;; ++i) {
     const Between& between = around_[i];
-    if (static_cast<std::size_t>(end - at) < between.size || !begins_with(at, between)) return false;
+    if (static_cast<std::size_t>(end - at) < between.size || !begins_with(at, between)) return 0;
     at += between.size;
-    if (i == names_.size()) return at == end;
+    if (i == names_.size()) return at == end || *at == '\n' ? static_cast<std::size_t>(at - lines.data()) : 0;
     at = take_value(at, end, values[i]);
-    if (at == nullptr) return false;
+    if (at == nullptr) return 0;
   }
 }
 
-const JsonShape* JsonShapes::find(std::string_view line) {
+const JsonShape* JsonShapes::find(std::string_view lines) {
   if (in_vain_ >= most_in_vain) return nullptr;
   for (std::size_t i = 0; i < known_; ++i) {
     const std::size_t shape = (last_ + i) % known_;
-    if (!shapes_[shape].find(line, values_)) continue;
+    size_ = shapes_[shape].find(lines, values_);
+    if (size_ == 0) continue;
     last_ = shape;
     in_vain_ = 0;
     return &shapes_[shape];

@@ -31,9 +31,9 @@ class JsonShape {
   // lists or objects, or an escape; then the shape fits no line.
   bool learn(std::string_view line);
 
-  // The values of a line, in the order of names(). True: the line is one valid object (RFC 8259) with these members.
-  // False: a parser has to look; `values` holds anything. A line ends before its line end.
-  bool find(std::string_view line, std::vector<JsonValue>& values) const;
+  // The values of the first of some lines, in the order of names(), and how long it is without its line end. Then it is
+  // one valid object (RFC 8259) with these members. 0: a parser has to look; `values` holds anything.
+  std::size_t find(std::string_view lines, std::vector<JsonValue>& values) const;
 
   const std::vector<std::string>& names() const { return names_; }
 
@@ -51,11 +51,13 @@ class JsonShape {
 // The shapes of the lines that were met last. Not thread-safe.
 class JsonShapes {
  public:
-  // The shape of a line, whose values are then values(); null where a parser has to look.
-  const JsonShape* find(std::string_view line);
+  // The shape of the first of some lines, whose values are then values() and whose length without its line end is
+  // size(); null where a parser has to look.
+  const JsonShape* find(std::string_view lines);
   // After find() gave null: remembers the shape of this line, a valid object of different members.
   void learn(std::string_view line);
   const std::vector<JsonValue>& values() const { return values_; }
+  std::size_t size() const { return size_; }
 
  private:
   // Objects that leave out what is null have some shapes, not one.
@@ -66,6 +68,7 @@ class JsonShapes {
   std::array<JsonShape, most> shapes_;
   std::size_t known_ = 0, last_ = 0, oldest_ = 0, in_vain_ = 0;
   std::vector<JsonValue> values_;
+  std::size_t size_ = 0;
 };
 
 }  // namespace lofty::engine

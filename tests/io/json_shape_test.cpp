@@ -5,6 +5,7 @@
 
 #include <nlohmann/json.hpp>
 #include <random>
+#include <regex>
 #include <string>
 #include <vector>
 
@@ -126,6 +127,47 @@ TEST(JsonShape, NumbersAreThoseOfTheStandard) {
     EXPECT_TRUE(shape.find(Padded("{\"n\":" + std::string(number) + "}").line(), values)) << number;
   for (const char* number : {"", "-", "01", "-01", "1.", ".5", "1e", "1e+", "+1", "0x10", "1 ", "NaN"})
     EXPECT_FALSE(shape.find(Padded("{\"n\":" + std::string(number) + "}").line(), values)) << number;
+}
+
+// All that could be written with these characters, against the grammar: RFC 8259, section 6.
+TEST(JsonShape, NumbersOfEveryLength) {
+  JsonShape shape;
+  std::vector<JsonValue> values;
+  ASSERT_TRUE(shape.learn(Padded("{\"n\":1}").line()));
+  const std::regex grammar("-?(0|[1-9][0-9]*)(\\.[0-9]+)?([eE][+-]?[0-9]+)?");
+  std::mt19937_64 random(3);
+  int right = 0;
+  for (int i = 0; i < 100'000; ++i) {
+    std::string number(random() % 12, '0');
+    const bool digits = random() % 2 == 0;
+    for (char& c : number) c = (digits ? "0123456789123456" : "0190190145..eE-+")[random() % 16];
+    if (digits && !number.empty()) number[random() % number.size()] = '.';
+    const bool is_one = std::regex_match(number, grammar);
+    const Padded line("{\"n\":" + number + "}");
+    ASSERT_EQ(shape.find(line.line(), values) != 0, is_one) << number;
+    if (is_one) {
+      EXPECT_EQ(values.at(0).text, number);
+    }
+    right += is_one ? 1 : 0;
+  }
+  EXPECT_GT(right, 10'000);
+}
+
+// A line ends where the next one begins.
+TEST(JsonShape, FindsTheFirstOfSomeLines) {
+  JsonShapes shapes;
+  const std::string one = "{\"a\": 1, \"b\": \"x\"}";
+  shapes.learn(Padded(one).line());
+  for (const std::string more : {"\n", "\n{\"a\": 1}", "\n\n", "\n}"}) {
+    const Padded lines("{\"a\": 20.5, \"b\": \"yz\"}" + more);
+    ASSERT_NE(shapes.find(lines.line()), nullptr) << more;
+    EXPECT_EQ(shapes.size(), one.size() + 4);
+    EXPECT_EQ(shapes.values().at(0).text, "20.5");
+  }
+  for (const std::string more : {"}", " 1", ",", "{\"a\": 1, \"b\": \"x\"}", "\t\n"})
+    EXPECT_EQ(shapes.find(Padded(one + more).line()), nullptr) << more;
+  EXPECT_EQ(shapes.find(Padded("{\"a\": 1, \"b\": \"x\n\"}").line()), nullptr);
+  EXPECT_EQ(shapes.find(Padded("{\"a\": 1\n, \"b\": \"x\"}").line()), nullptr);
 }
 
 // A text may end at any place of eight bytes, and whatever follows the line is not of it.
