@@ -13,7 +13,7 @@ using support::Scratch;
 // Some megabytes a column, with ties and nulls.
 std::string many_lines() {
   std::string text = "shop,day,n,note\n";
-#ifdef __SANITIZE_THREAD__
+#if defined(__SANITIZE_THREAD__) || defined(__SANITIZE_ADDRESS__)
   constexpr std::int64_t lines = 40'000;
 #else
   constexpr std::int64_t lines = 400'000;
