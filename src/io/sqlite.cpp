@@ -9,6 +9,8 @@
 #include <exception>
 #include <filesystem>
 #include <functional>
+#include <optional>
+#include <system_error>
 #include <thread>
 
 #include "io/row_feed.hpp"
@@ -160,23 +162,27 @@ class SqliteFeed final : public engine::RowFeed {
   // reading met because of it.
   void check_and_read(SQLite::Database& db, std::span<const std::size_t> columns, const Run& run,
                       const Row& row) const {
-    if (!can_check_beside(db, run)) {
-      check_structure(db);
-      read(db, columns, row);
-      return;
+    std::optional<Beside> check;
+    if (can_check_beside(db, run)) {
+      try {
+        check.emplace(db, [&] {
+          const auto own = opened(file_);
+          const Stopping stopping(*own, run);
+          check_structure(*own);
+        });
+      } catch (const std::system_error&) {
+        // The machine gives no more threads.
+      }
     }
-    Beside check(db, [&] {
-      const auto own = opened(file_);
-      const Stopping stopping(*own, run);
-      check_structure(*own);
-    });
+    if (!check) check_structure(db);
+
     try {
       read(db, columns, row);
     } catch (...) {
-      check.end();
+      if (check) check->end();
       throw;
     }
-    check.end();
+    if (check) check->end();
   }
 
   // Other connections see the same state as a transaction does for as long as that is open; but with a write-ahead log

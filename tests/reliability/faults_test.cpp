@@ -206,6 +206,28 @@ TEST_F(Faults, FewerThreadsDoTheWork) {
   }
 }
 
+// The structure of a large file is checked on a thread, or before reading where there is none.
+TEST_F(Faults, SqliteIsReadWithoutAThread) {
+  const auto file = folder_.path() / "many.sqlite";
+  ASSERT_EQ(support::shell("sqlite3 " + file.string() +
+                           " 'create table t(a integer, b text); with recursive n(i) as (select 1 union all select i + "
+                           "1 from n where i < 300000) insert into t select i % 1000, \"the shop with number \" || i "
+                           "from n'")
+                .status,
+            0);
+  ASSERT_GT(std::filesystem::file_size(file), 8U << 20);
+  const std::vector<std::string> arguments = {"rank",      "many.sqlite", "--total",   "n=count(b)", "--each", "a",
+                                              "--by",      "n desc",      "--best",    "3",          "--to",   "csv",
+                                              "--remarks", "none",        "--threads", "4"};
+  const std::string right = support::lofty(arguments, folder_.path()).out;
+  EXPECT_NE(right.find(",300\n"), std::string::npos) << right;
+  for (long at = 1; at <= 3; ++at) {
+    const Ran ran = support::lofty_with({"thread", at, "11"}, arguments, folder_.path());
+    EXPECT_EQ(ran.status, 0) << ran.err;
+    EXPECT_EQ(ran.out, right) << at;
+  }
+}
+
 // A file for what does not fit into memory: each room that it takes, each write, each array that is mapped.
 TEST_F(Faults, EachArrayThatMemoryHasNoRoomFor) {
   std::string text = "k,v\n";
