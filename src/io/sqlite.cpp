@@ -107,9 +107,9 @@ class Stopping {
 
 // Work over a connection of its own, on a thread of its own. If it fails, what the other connection does is
 // interrupted.
-class Beside {
+class CheckThread {
  public:
-  Beside(SQLite::Database& other, std::function<void()> work)
+  CheckThread(SQLite::Database& other, std::function<void()> work)
       : thread_([this, &other, work = std::move(work)] {
           try {
             work();
@@ -118,9 +118,9 @@ class Beside {
             sqlite3_interrupt(other.getHandle());
           }
         }) {}
-  Beside(const Beside&) = delete;
-  Beside& operator=(const Beside&) = delete;
-  ~Beside() {
+  CheckThread(const CheckThread&) = delete;
+  CheckThread& operator=(const CheckThread&) = delete;
+  ~CheckThread() {
     if (thread_.joinable()) thread_.join();
   }
   // Waits for its end, and throws what it threw.
@@ -162,8 +162,8 @@ class SqliteFeed final : public engine::RowFeed {
   // reading met because of it.
   void check_and_read(SQLite::Database& db, std::span<const std::size_t> columns, const Run& run,
                       const Row& row) const {
-    std::optional<Beside> check;
-    if (can_check_beside(db, run)) {
+    std::optional<CheckThread> check;
+    if (can_check_meanwhile(db, run)) {
       try {
         check.emplace(db, [&] {
           const auto own = opened(file_);
@@ -187,7 +187,7 @@ class SqliteFeed final : public engine::RowFeed {
 
   // Other connections see the same state as a transaction does for as long as that is open; but with a write-ahead log
   // they may see a later one.
-  bool can_check_beside(SQLite::Database& db, const Run& run) const {
+  bool can_check_meanwhile(SQLite::Database& db, const Run& run) const {
     constexpr std::uintmax_t worth_a_thread = 8 << 20;
     std::error_code error;
     if (engine::thread_count(run) == 1 || std::filesystem::file_size(file_, error) < worth_a_thread) return false;
