@@ -69,12 +69,17 @@ class EntrySearch {
   }
 
  private:
-  // The rows of the file that "line 17 of jan.csv" names, of several that are one table.
+  // The rows of the file that "line 17 of jan.csv" names; all of them where it names none and there is one only.
   std::pair<std::size_t, std::size_t> rows_of_file(const Table& table) const {
     const auto& files = table.data().files;
-    if (files.empty()) return {0, table.rows()};
     const std::size_t of = condition_.find(" of ");
     const std::string name = of == std::string::npos ? std::string() : condition_.substr(of + 4);
+    if (files.empty()) {
+      const std::string& own = found_.field.questions.front().tables.front().source->name();
+      if (!name.empty() && name != own && !own.starts_with(name + "#"))
+        no_entry("the table is " + own + ", not " + name, condition_, condition_.substr(0, of) + " of " + own);
+      return {0, table.rows()};
+    }
     std::vector<std::string> names;
     for (std::size_t f = 0; f < files.size(); ++f) {
       if (files[f].name == name)

@@ -505,6 +505,9 @@ TEST_F(NotMisled, RowsAreCalledAsTheirFileHasThem) {
     const Said other{lofty({"why", "t.ladder.toml", by_line ? "row 2" : "line 2"}, s.path()).err};
     EXPECT_TRUE(other.has(by_line ? "has numbered lines, not rows" : "has numbered rows, not lines")) << other;
     EXPECT_TRUE(other.has(by_line ? "nearest: line 2" : "nearest: row 2")) << other;
+    const Said elsewhere{lofty({"why", "t.ladder.toml", std::string(row) + " of u.csv"}, s.path()).err};
+    EXPECT_TRUE(elsewhere.has("the table is " + std::string(table))) << elsewhere;
+    EXPECT_EQ(lofty({"why", "t.ladder.toml", std::string(row) + " of " + table}, s.path()).status, 0);
     EXPECT_EQ(lofty({"why", "t.ladder.toml", by_line ? "line 9" : "row 9"}, s.path()).status, 2);
   }
 }
