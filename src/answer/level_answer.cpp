@@ -5,6 +5,7 @@
 #include "answer/conditions.hpp"
 #include "answer/departed.hpp"
 #include "lofty/error.hpp"
+#include "relation/stretch_totals.hpp"
 #include "relation/windows.hpp"
 #include "table/parallel.hpp"
 #include "table/stopwatch.hpp"
@@ -46,7 +47,21 @@ class StepTimes {
   LevelAnswer& answer_;
 };
 
+void note_row_times(const LevelAnswer& a, StepTimes& times) {
+  const std::vector<JoinedRows::Report>& joins = a.joined->reports();
+  for (std::size_t j = 0; j < joins.size(); ++j) times.took(StepKind::join, joins[j].seconds, j);
+  if (!a.question.row_windows.empty()) times.took(StepKind::count, a.entries.count_seconds);
+  times.took(StepKind::total, a.entries.total_seconds);
+  times.took(a.entries.window_times, WindowStage::rows);
+}
+
 void total_rows(LevelAnswer& a, const Run& progress, StepTimes& times) {
+  if (a.totalled != nullptr) {
+    a.entries = std::move(a.totalled->entries);
+    a.joined = std::move(a.totalled->joined);
+    note_row_times(a, times);
+    return;
+  }
   const std::size_t read = a.question.tables.front().table.rows();
   if (a.outer != nullptr) a.inside = inside_of(a);
   tell_step(a.run, [&] { return (a.question.row_level() ? "looking at " : "totalling ") + counted(read, "row"); });
@@ -59,10 +74,7 @@ void total_rows(LevelAnswer& a, const Run& progress, StepTimes& times) {
   } catch (const RowFailure& failure) {
     throw Error(row_problem(a, failure));
   }
-  for (std::size_t j = 0; j < joined.reports().size(); ++j) times.took(StepKind::join, joined.reports()[j].seconds, j);
-  if (!a.question.row_windows.empty()) times.took(StepKind::count, a.entries.count_seconds);
-  times.took(StepKind::total, a.entries.total_seconds);
-  times.took(a.entries.window_times, WindowStage::rows);
+  note_row_times(a, times);
 }
 
 // Which entries remain, their windows, and their places.

@@ -10,6 +10,7 @@ namespace lofty::engine {
 
 struct FormerPlaces;
 class JoinCache;
+struct TotalledRows;
 
 // What is referred to has to outlive the answer's making.
 struct LevelInput {
@@ -20,6 +21,8 @@ struct LevelInput {
   const FormerPlaces* former = nullptr;    // what to compare with
   Run run = {};
   JoinCache* joins = nullptr;  // of all questions of one answer
+  // What the outermost level's rows gave, where they were read and totalled in one pass; it is moved from.
+  TotalledRows* totalled = nullptr;
 };
 
 // What a column of the relation of places is to the answer.

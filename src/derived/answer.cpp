@@ -8,6 +8,7 @@
 #include "derived/cost.hpp"
 #include "derived/crossed.hpp"
 #include "derived/former.hpp"
+#include "derived/one_pass.hpp"
 #include "derived/plain_answer.hpp"
 #include "derived/read_once.hpp"
 #include "lofty/error.hpp"
@@ -43,8 +44,11 @@ Answer answer(const Request& request, const Catalog& catalog, const Run& run) {
   if (crossing) crossing->want();
   if (before) before->want();
 
-  // All that is wrong with it is said at once.
-  own.read(part_of(run, 0, reading_share));
+  // In one pass over the rows, where that is enough. Else all that is wrong is said at once.
+  const Run one_pass = part_of(run, 0, totals_share);
+  std::optional<TotalledRows> totalled;
+  if (!crossed && !compared) totalled = total_in_one_pass(own, one_pass);
+  if (!totalled) own.read(part_of(run, 0, reading_share));
   std::vector<Problem> problems = own.problems();
   if (crossing) problems.insert(problems.end(), crossing->problems().begin(), crossing->problems().end());
   if (problems.empty()) problems = not_before;
@@ -58,7 +62,7 @@ Answer answer(const Request& request, const Catalog& catalog, const Run& run) {
   std::vector<FormerPlaces> former;
   if (compared) former = before ? before->places(joins, quiet) : places_in_table(ladder, out.questions, catalog, quiet);
   const double compare_seconds = watch.lap();
-  LevelAnswers levels = answer_levels(ladder, out.questions, former, joins, run);
+  LevelAnswers levels = answer_levels(ladder, out.questions, former, joins, run, totalled ? &*totalled : nullptr);
   watch.lap();
   for (std::size_t l = 0; crossing && l < levels.data.size(); ++l)
     levels.data[l] = crossing->cross(*levels.data[l], l, joins, quiet);

@@ -95,7 +95,6 @@ class EntrySearch {
     found_.field = ask(view_.ladder, "1 = 1");
     const Table& table = found_.field.questions.front().tables.front().table;
     const TableData& data = table.data();
-    const auto number_of = [&](std::size_t row) { return data.number_in_file ? data.number_in_file(row) : row + 1; };
     const auto [begin, file_end] = rows_of_file(table);
     const std::string file =
         data.files.empty() ? found_.field.questions.front().tables.front().source->name() : data.file_of(begin);
@@ -108,12 +107,12 @@ class EntrySearch {
     std::size_t row = begin;
     for (std::size_t end = file_end; row < end;) {
       const std::size_t middle = row + (end - row) / 2;
-      if (number_of(middle) < named.number)
+      if (data.number_of(middle) < named.number)
         row = middle + 1;
       else
         end = middle;
     }
-    if (row == file_end || number_of(row) != named.number)
+    if (row == file_end || data.number_of(row) != named.number)
       no_entry(named.what == "line" ? "no row begins on line " + number + " of " + file
                                     : "there is no row " + number + " in " + file,
                condition_, {});

@@ -50,7 +50,8 @@ Cost cost_of(const std::vector<Question>& questions, const std::vector<std::shar
 }  // namespace
 
 LevelAnswers answer_levels(const Ladder& ladder, const std::vector<Question>& questions,
-                           const std::vector<FormerPlaces>& former, JoinCache& joins, const Run& run) {
+                           const std::vector<FormerPlaces>& former, JoinCache& joins, const Run& run,
+                           TotalledRows* totalled) {
   const Run quiet{.threads = run.threads, .stop = run.stop, .step = run.step};
   LevelAnswers out;
   for (std::size_t l = 0; l < questions.size(); ++l) {
@@ -61,7 +62,8 @@ LevelAnswers answer_levels(const Ladder& ladder, const std::vector<Question>& qu
                            .outer = out.data.empty() ? nullptr : out.data.back().get(),
                            .former = former.empty() ? nullptr : &former[l],
                            .run = quiet,
-                           .joins = &joins};
+                           .joins = &joins,
+                           .totalled = l == 0 ? totalled : nullptr};
     const LevelAnswer level = answer_level(input, run);
     out.data.push_back(standings_data(level));
     Stopwatch saying;

@@ -22,9 +22,11 @@ struct LevelAnswers {
 };
 
 // `former` has each level's former places; it is empty where nothing is compared. What is given has to outlive the
-// answers; `joins` may be shared with further questions over the same tables. Throws Error.
+// answers; `joins` may be shared with further questions over the same tables. `totalled`: what the rows of the
+// outermost level gave already, or null. Throws Error.
 LevelAnswers answer_levels(const Ladder& ladder, const std::vector<Question>& questions,
-                           const std::vector<FormerPlaces>& former, JoinCache& joins, const Run& run);
+                           const std::vector<FormerPlaces>& former, JoinCache& joins, const Run& run,
+                           TotalledRows* totalled = nullptr);
 
 // The levels as one answer, with its cost.
 std::shared_ptr<StandingsData> whole_answer(const std::vector<Question>& questions, LevelAnswers levels);

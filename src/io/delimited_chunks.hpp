@@ -26,7 +26,7 @@ struct ChunkText {
 struct Chunk {
   std::size_t file = 0;  // of several that are one table
   std::uint64_t offset = 0;
-  std::size_t size = 0, rows = 0, first_row = 0;
+  std::size_t size = 0, rows = 0;
   std::vector<PieceReader> readers;  // by wanted column
 };
 

@@ -7,11 +7,12 @@
 #include <vector>
 
 #include "io/delimited_source.hpp"
+#include "table/table_stretches.hpp"
 
 namespace lofty::engine {
 
 // The rows of the files follow one another; columns go by their headings, which may stand in another order in each.
-class DelimitedFiles : public TableSource {
+class DelimitedFiles : public TableSource, public StretchSource {
  public:
   struct File {
     std::string name;  // as the ladder has it: the value of the column of files
@@ -32,6 +33,7 @@ class DelimitedFiles : public TableSource {
   std::string form() const override;
   TableSize size() const override;
   Table read(std::span<const std::size_t> columns, const Run& run) const override;  // delimited_reading.cpp
+  std::unique_ptr<TableStretches> stretches(std::span<const std::size_t> columns, const Run& run) const override;
 
   const std::vector<File>& files() const { return files_; }
   const ReadOptions& options() const { return options_; }

@@ -21,6 +21,7 @@
 #include "table/folded.hpp"
 #include "table/pages.hpp"
 #include "table/table_data.hpp"
+#include "table/table_stretches.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -55,43 +56,71 @@ class RowsReading {
 
   Table read() {
     const MemoryLimit limit(run_);
-    // Each file has its share of the progress, which several threads tell, each for another file.
-    std::uint64_t bytes = 0;
-    for (const Reading& file : files_) bytes += file.source().file().size();
-    Run told = run_;
-    std::mutex telling;
-    double furthest = 0;
-    if (run_.progress)
-      told.progress = [&](double share) {
-        const std::scoped_lock lock(telling);
-        if (share > furthest) run_.progress(furthest = share);
-      };
-    std::vector<std::unique_ptr<ChunkQueue>> queues;
-    double before = 0;
-    for (const Reading& file : files_) {
-      const double share =
-          static_cast<double>(file.source().file().size()) / static_cast<double>(std::max<std::uint64_t>(1, bytes));
-      queues.push_back(std::make_unique<ChunkQueue>(file.source(), part_of(told, before, before + share)));
-      before += share;
+    open_queues();
+    kept_ = kept_columns(wanted_.size(), bytes_ / chunk_bytes);
+    parse_chunks(std::numeric_limits<std::size_t>::max());
+    queues_.clear();
+    workers_.clear();
+
+    // The types, from the whole columns.
+    const std::vector<Type> types = types_so_far();
+    convert_again(types);
+    auto data = empty_data();
+    data->rows = rows_;
+    for (std::size_t i = 0; i < wanted_.size(); ++i) {
+      if (!kept_.empty()) kept_[i].reset();  // its last block goes with its pieces
+      note_misfits(i);
+      seal(i, types[i], *data);
+      if (rows_ > many_rows) give_back_freed_parts();  // its pieces: as much again as the column
     }
-
-    kept_ = kept_columns(wanted_.size(), bytes / chunk_bytes);
-
-    // One worker a thread takes chunk after chunk, file after file; a small file is one chunk and needs no thread.
-    const std::size_t workers = bytes < 2 * chunk_bytes ? 1 : static_cast<std::size_t>(thread_count(run_));
-    parallel_for(workers, run_, [&](std::size_t) {
-      ChunkText text;
-      Buffers spare(wanted_.size());
-      for (std::size_t f = 0; f < files_.size() && !failed_; ++f)
-        while (queues[f]->take(text)) parse_chunk(files_[f], f, text, *queues[f], spare);
-    });
-    check_unchanged();  // what a change broke is not the file's fault
-    for (std::size_t f = 0; f < files_.size(); ++f)
-      for (auto& chunk : queues[f]->finish()) chunks_.push_back(std::move(chunk));
-    queues.clear();
-    Table table = seal();
+    if (wants_file_) data->columns.back() = file_column();
+    for (std::size_t i = 0; i < wanted_.size(); ++i) report_misfits(i, data->columns[wanted_[i]]->type(), *data);
+    complete(*data);
+    Table table(std::move(data));
     check_unchanged();
     return table;
+  }
+
+  // The next rows alone; nothing when there are no more.
+  std::optional<Table> next_stretch() {
+    const MemoryLimit limit(run_);
+    if (queues_.empty()) open_queues();
+    rows_before_ = rows_;
+    chunks_.clear();
+    kept_census_.clear();
+    parse_chunks(stretch_chunks);
+    if (chunks_.empty()) return std::nullopt;
+
+    // All rows so far have to be of the types that the first of them had.
+    std::vector<Type> types = types_so_far();
+    for (std::size_t i = 0; i < stretch_types_.size(); ++i) {
+      types[i].scale = std::max(types[i].scale, stretch_types_[i].scale);
+      if (!(types[i] == stretch_types_[i])) throw TypeChanged{};
+    }
+    convert_again(types);
+    auto data = empty_data();
+    data->rows = rows_ - rows_before_;
+    for (std::size_t i = 0; i < wanted_.size(); ++i) {
+      note_misfits(i);
+      seal(i, types[i], *data);
+      const Type& type = data->columns[wanted_[i]]->type();
+      if (stretch_types_.size() == i) stretch_types_.push_back(type);
+      if (!(type == stretch_types_[i])) throw TypeChanged{};
+    }
+    if (wants_file_) data->columns.back() = file_column();
+    check_unchanged();
+    return Table(std::move(data));
+  }
+  std::size_t rows_before() const { return rows_before_; }
+
+  // After the last of them: what read() would give, without the columns.
+  Table whole() {
+    auto data = empty_data();
+    data->rows = rows_;
+    for (std::size_t i = 0; i < wanted_.size(); ++i) report_misfits(i, stretch_types_[i], *data);
+    complete(*data);
+    check_unchanged();
+    return Table(std::move(data));
   }
 
  private:
@@ -107,8 +136,72 @@ class RowsReading {
     std::size_t field_of(std::size_t column) const { return file.columns[column]; }
   };
 
+  // What a thread keeps from chunk to chunk.
+  struct Worker {
+    ChunkText text;
+    Buffers spare;
+  };
+
+  // Where a chunk's rows are, once its values are sealed.
+  struct ChunkPlace {
+    std::size_t file = 0, first_row = 0, rows = 0;
+    std::uint64_t offset = 0;
+    std::size_t size = 0;
+  };
+
   void check_unchanged() const {
     for (const Reading& file : files_) file.source().file().check_unchanged();
+  }
+
+  // Each file has its share of the progress, which several threads tell, each for another file.
+  void open_queues() {
+    for (const Reading& file : files_) bytes_ += file.source().file().size();
+    Run told = run_;
+    if (run_.progress)
+      told.progress = [this](double share) {
+        const std::scoped_lock lock(telling_);
+        if (share > furthest_) run_.progress(furthest_ = share);
+      };
+    double before = 0;
+    for (const Reading& file : files_) {
+      const double share =
+          static_cast<double>(file.source().file().size()) / static_cast<double>(std::max<std::uint64_t>(1, bytes_));
+      queues_.push_back(std::make_unique<ChunkQueue>(file.source(), part_of(told, before, before + share)));
+      before += share;
+    }
+
+    // A small file is one chunk and needs no thread.
+    workers_.resize(bytes_ < 2 * chunk_bytes ? 1 : static_cast<std::size_t>(thread_count(run_)));
+    for (Worker& worker : workers_) worker.spare.resize(wanted_.size());
+    census_.resize(wanted_.size());
+    misfits_.resize(wanted_.size());
+  }
+
+  // Parses about so many chunks, or all that are left: chunks_. Each worker takes chunk after chunk, file after file.
+  void parse_chunks(std::size_t most) {
+    std::atomic<std::size_t> taken = 0;
+    parallel_for(workers_.size(), run_, [&](std::size_t w) {
+      Worker& worker = workers_[w];
+      for (std::size_t f = 0; f < files_.size() && !failed_; ++f)
+        while (taken < most && queues_[f]->take(worker.text)) {
+          ++taken;
+          parse_chunk(files_[f], f, worker.text, *queues_[f], worker.spare);
+        }
+    });
+    check_unchanged();  // what a change broke is not the file's fault
+    for (std::size_t f = 0; f < files_.size(); ++f)
+      for (auto& chunk : queues_[f]->finish()) chunks_.push_back(std::move(chunk));
+
+    // Where they are, and what all rows so far look like.
+    for (const auto& chunk : chunks_) {
+      places_.push_back({chunk->file, rows_, chunk->rows, chunk->offset, chunk->size});
+      rows_ += chunk->rows;
+      for (std::size_t i = 0; i < wanted_.size(); ++i) census_[i].merge(census_of(*chunk, i));
+    }
+    if (rows_ > most_rows)
+      throw Error(files_.back().source().problem(
+          Code::too_many_rows, (table_.several() ? "the files have " : "the file has ") + std::to_string(rows_) +
+                                   " rows; at most 4,294,967,294 can be numbered"));
   }
 
   void parse_chunk(const Reading& file, std::size_t number, const ChunkText& text, ChunkQueue& queue, Buffers& spare) {
@@ -163,55 +256,44 @@ class RowsReading {
     return kept != kept_census_.end() ? kept->second : chunk.readers[column].census();
   }
 
-  Table seal() {
+  std::shared_ptr<TableData> empty_data() const {
     auto data = std::make_shared<TableData>();
     data->name = table_.name();
     data->headings = table_.headings();
     data->columns.resize(table_.headings().size());
     data->census.resize(table_.headings().size());
-    for (auto& chunk : chunks_) {
-      chunk->first_row = data->rows;
-      data->rows += chunk->rows;
-    }
-    number_files(*data);
-    if (data->rows > most_rows)
-      throw Error(files_.back().source().problem(
-          Code::too_many_rows, (table_.several() ? "the files have " : "the file has ") + std::to_string(data->rows) +
-                                   " rows; at most 4,294,967,294 can be numbered"));
-
-    // The types, from the whole columns.
-    std::vector<Type> types;
-    for (std::size_t i = 0; i < wanted_.size(); ++i) {
-      Census& census = data->census[wanted_[i]];
-      for (const auto& chunk : chunks_) census.merge(census_of(*chunk, i));
-      types.push_back(column_type(declared_[i].type, census));
-    }
-    convert_again(types);
-
-    // Column by column.
-    for (std::size_t i = 0; i < wanted_.size(); ++i) {
-      if (!kept_.empty()) kept_[i].reset();  // its last block goes with its pieces
-      report_misfits(i, types[i], *data);
-      std::vector<Piece> pieces;
-      for (auto& chunk : chunks_) {
-        pieces.push_back(chunk->readers[i].take(types[i]));
-        if (types[i].kind == Kind::decimal) types[i].scale = std::max(types[i].scale, pieces.back().type.scale);
-      }
-      try {
-        data->columns[wanted_[i]] = Column::seal(types[i], std::move(pieces), run_);
-      } catch (const Error& error) {
-        Problem p = error.problems().front();
-        p.location.file = files_.front().source().path().string();
-        p.sentence = "`" + table_.headings()[wanted_[i]] + "`: " + p.sentence;
-        throw Error(std::move(p));
-      }
-      if (data->rows > many_rows) give_back_freed_parts();  // its pieces: as much again as the column
-    }
-    if (wants_file_) data->columns.back() = file_column();
     data->numbered = "line";
-    data->number_in_file = line_finder();
-    report_repeated(*data);
-    return Table(std::move(data));
+    return data;
+  }
+  std::vector<Type> types_so_far() const {
+    std::vector<Type> types;
+    for (std::size_t i = 0; i < wanted_.size(); ++i) types.push_back(column_type(declared_[i].type, census_[i]));
+    return types;
+  }
+
+  // The chunks' values of a column as one. `type` grows where values have more decimals than it.
+  void seal(std::size_t i, Type type, TableData& data) {
+    std::vector<Piece> pieces;
+    for (auto& chunk : chunks_) {
+      pieces.push_back(chunk->readers[i].take(type));
+      if (type.kind == Kind::decimal) type.scale = std::max(type.scale, pieces.back().type.scale);
+    }
+    try {
+      data.columns[wanted_[i]] = Column::seal(type, std::move(pieces), run_);
+    } catch (const Error& error) {
+      Problem p = error.problems().front();
+      p.location.file = files_.front().source().path().string();
+      p.sentence = "`" + table_.headings()[wanted_[i]] + "`: " + p.sentence;
+      throw Error(std::move(p));
+    }
+  }
+
+  // What is known once all rows are read.
+  void complete(TableData& data) const {
+    for (std::size_t i = 0; i < wanted_.size(); ++i) data.census[wanted_[i]] = census_[i];
+    number_files(data);
+    data.number_in_file = line_finder();
+    report_repeated(data);
   }
 
   // Chunks whose guess is not the column's type are parsed again from the file, for those columns only.
@@ -244,8 +326,8 @@ class RowsReading {
     if (!table_.several()) return;
     for (std::size_t f = 0; f < files_.size(); ++f) {
       const auto first =
-          std::find_if(chunks_.begin(), chunks_.end(), [&](const auto& chunk) { return chunk->file >= f; });
-      data.files.push_back({files_[f].file.name, first == chunks_.end() ? data.rows : (*first)->first_row});
+          std::find_if(places_.begin(), places_.end(), [&](const ChunkPlace& place) { return place.file >= f; });
+      data.files.push_back({files_[f].file.name, first == places_.end() ? data.rows : first->first_row});
     }
   }
 
@@ -261,24 +343,27 @@ class RowsReading {
     return Column::seal(Type{.kind = Kind::text}, std::move(pieces), run_);
   }
 
-  void report_misfits(std::size_t i, const Type& type, TableData& data) const {
-    const std::string& heading = table_.headings()[wanted_[i]];
+  // Of the chunks at hand.
+  void note_misfits(std::size_t i) {
     const Specimen* const written = declared_[i].written.get();
-    Misfits misfits;
-    Marks marks;
-    std::size_t other_marks = 0;
+    ColumnMisfits& of_column = misfits_[i];
     for (const auto& chunk : chunks_) {
-      marks.merge(chunk->readers[i].marks());
+      of_column.marks.merge(chunk->readers[i].marks());
       for (const Misfit& misfit : chunk->readers[i].misfits()) {
-        misfits.add(misfit.text, [&] {
+        of_column.misfits.add(misfit.text, [&] {
           const std::string line = "line " + std::to_string(line_of_row(*chunk, misfit.row));
           return table_.several() ? line + " of " + files_[chunk->file].file.name : line;
         });
-        other_marks += written != nullptr && has_other_mark(*written, misfit.text);
+        of_column.other_marks += written != nullptr && has_other_mark(*written, misfit.text);
       }
     }
-    misfits.report(heading, table_.name(), type, data.remarks);
-    if (written != nullptr) report_marks(heading, table_.name(), *written, marks, other_marks, data.remarks);
+  }
+  void report_misfits(std::size_t i, const Type& type, TableData& data) const {
+    const std::string& heading = table_.headings()[wanted_[i]];
+    const ColumnMisfits& of_column = misfits_[i];
+    of_column.misfits.report(heading, table_.name(), type, data.remarks);
+    if (declared_[i].written != nullptr)
+      report_marks(heading, table_.name(), *declared_[i].written, of_column.marks, of_column.other_marks, data.remarks);
   }
 
   // Rows that were pasted twice: records of the same bytes as an earlier one, in this file or another. Only in small
@@ -358,25 +443,19 @@ class RowsReading {
   }
 
   std::function<std::size_t(std::size_t)> line_finder() const {
-    struct Stretch {
-      std::shared_ptr<const DelimitedSource> source;
-      std::size_t first_row, rows;
-      std::uint64_t offset;
-      std::size_t size;
-    };
-    auto stretches = std::make_shared<std::vector<Stretch>>();
-    for (const auto& chunk : chunks_)
-      stretches->push_back(
-          {files_[chunk->file].file.source, chunk->first_row, chunk->rows, chunk->offset, chunk->size});
-    return [stretches](std::size_t row) -> std::size_t {
-      for (const Stretch& s : *stretches) {
-        if (row < s.first_row || row >= s.first_row + s.rows) continue;
-        TextBuffer bytes;
-        s.source->file().read(s.offset, s.size, bytes);
-        return s.source->line_at(s.offset +
-                                 record_begin({bytes.data(), bytes.size()}, row - s.first_row, s.source->one_column()));
-      }
-      return 0;
+    std::vector<std::shared_ptr<const DelimitedSource>> sources;
+    for (const Reading& file : files_) sources.push_back(file.file.source);
+    return [sources = std::move(sources), places = places_](std::size_t row) -> std::size_t {
+      const auto after = std::upper_bound(places.begin(), places.end(), row,
+                                          [](std::size_t at, const ChunkPlace& place) { return at < place.first_row; });
+      if (after == places.begin()) return 0;
+      const ChunkPlace& place = *std::prev(after);
+      if (row >= place.first_row + place.rows) return 0;
+      const DelimitedSource& source = *sources[place.file];
+      TextBuffer bytes;
+      source.file().read(place.offset, place.size, bytes);
+      return source.line_at(place.offset +
+                            record_begin({bytes.data(), bytes.size()}, row - place.first_row, source.one_column()));
     };
   }
 
@@ -386,17 +465,54 @@ class RowsReading {
   std::vector<std::size_t> wanted_;  // columns, but for the one of files
   bool wants_file_ = false;
   std::vector<Declared> declared_;
+  // On the way.
+  std::uint64_t bytes_ = 0;
+  std::vector<std::unique_ptr<ChunkQueue>> queues_;  // by file
+  std::vector<Worker> workers_;
+  std::mutex telling_;  // guards furthest_
+  double furthest_ = 0;
   std::atomic<bool> failed_ = false;
   KeptColumns kept_;                            // by wanted column: the packed pieces of large files
-  std::vector<std::unique_ptr<Chunk>> chunks_;  // all of them, once they are parsed
+  std::vector<std::unique_ptr<Chunk>> chunks_;  // those that were parsed last
   std::mutex census_mutex_;                     // guards kept_census_ while they are
   std::map<std::tuple<std::size_t, std::uint64_t, std::size_t>, Census> kept_census_;
+
+  // Of all rows so far.
+  struct ColumnMisfits {
+    Misfits misfits;
+    Marks marks;
+    std::size_t other_marks = 0;
+  };
+  std::vector<ChunkPlace> places_;
+  std::size_t rows_ = 0, rows_before_ = 0;
+  std::vector<Census> census_;  // by wanted column, and so are these
+  std::vector<ColumnMisfits> misfits_;
+  std::vector<Type> stretch_types_;  // of the first stretch
+};
+
+class DelimitedStretches final : public TableStretches {
+ public:
+  DelimitedStretches(const DelimitedFiles& table, std::span<const std::size_t> columns, const Run& run)
+      : reading_(table, columns, run) {}
+  std::optional<Table> next() override { return reading_.next_stretch(); }
+  std::size_t rows_before() const override { return reading_.rows_before(); }
+  Table whole() override { return reading_.whole(); }
+
+ private:
+  RowsReading reading_;
 };
 
 }  // namespace
 
 Table DelimitedFiles::read(std::span<const std::size_t> columns, const Run& run) const {
   return RowsReading(*this, columns, run).read();
+}
+
+std::unique_ptr<TableStretches> DelimitedFiles::stretches(std::span<const std::size_t> columns, const Run& run) const {
+  std::uint64_t bytes = 0;
+  for (const File& file : files_) bytes += file.source->end() - file.source->body();
+  if (bytes < 2 * stretch_chunks * chunk_bytes) return nullptr;
+  return std::make_unique<DelimitedStretches>(*this, columns, run);
 }
 
 }  // namespace lofty::engine

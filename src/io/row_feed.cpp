@@ -171,9 +171,7 @@ class FedTable final : public TableSource {
     for (Part& part : parts) {
       marks.merge(part.readers[i].marks());
       for (const Misfit& one : part.readers[i].misfits()) {
-        misfits.add(one.text, [&] {
-          return std::string(data.numbered) + " " + std::to_string(data.number_in_file(part.first_row + one.row));
-        });
+        misfits.add(one.text, [&] { return data.place_of(part.first_row + one.row); });
         other_marks += declared.written && has_other_mark(*declared.written, one.text);
       }
     }

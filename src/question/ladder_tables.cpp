@@ -89,6 +89,36 @@ bool LadderTables::open_one(const Catalog& catalog, const std::string& name, con
   return true;
 }
 
+std::unique_ptr<TableStretches> LadderTables::begin_stretches(const Run& run) {
+  const auto* const source = dynamic_cast<const StretchSource*>(uses_.front().source.get());
+  const auto wanted = [](const TableUse& use) {
+    return std::vector<std::size_t>(use.wanted.begin(), use.wanted.end());
+  };
+  std::unique_ptr<TableStretches> stretches =
+      source == nullptr ? nullptr : source->stretches(wanted(uses_.front()), run);
+  if (!stretches) return nullptr;
+
+  // The other tables are small next to it.
+  const Run quiet{.threads = run.threads, .stop = run.stop};
+  for (std::size_t t = 1; t < uses_.size(); ++t) {
+    Stopwatch watch;
+    uses_[t].table = uses_[t].source->read(wanted(uses_[t]), quiet);
+    uses_[t].seconds = watch.lap();
+  }
+  // Of the first one what tells its types.
+  tell_step(run, [&] {
+    const TableUse& use = uses_.front();
+    return "reading and totalling " + use.source->name() + " (" +
+           with_commas(static_cast<std::size_t>(use.source->size().bytes / 1e6)) + " MB)";
+  });
+  Stopwatch watch;
+  std::optional<Table> first = stretches->next();
+  if (!first) return nullptr;
+  set_first_table(std::move(*first), watch.lap());
+  was_read_ = true;
+  return stretches;
+}
+
 bool LadderTables::read(const Run& run, ProblemList& problems) {
   was_read_ = true;
   double begin = 0;

@@ -11,6 +11,7 @@
 #include "lofty/run.hpp"
 #include "question/problem_list.hpp"
 #include "question/question.hpp"
+#include "table/table_stretches.hpp"
 
 namespace lofty::engine {
 
@@ -21,6 +22,18 @@ class LadderTables {
   // Reads the columns that are wanted. A table that cannot be read is a problem like any other; false then.
   bool read(const Run& run, ProblemList& problems);
   bool was_read() const { return was_read_; }
+  // Reads the other tables, and of the first one the first stretch of its rows only; null where that cannot be, and
+  // nothing is read then. The run has to outlive it. Throws Error.
+  std::unique_ptr<TableStretches> begin_stretches(const Run& run);
+  void set_first_table(Table table, double seconds) {
+    uses_.front().table = std::move(table);
+    uses_.front().seconds += seconds;
+  }
+  // All that was read is to be read anew.
+  void forget() {
+    for (TableUse& use : uses_) use.table = {}, use.seconds = 0;
+    was_read_ = false;
+  }
 
   const std::vector<TableUse>& uses() const { return uses_; }
   std::size_t size() const { return uses_.size(); }

@@ -168,6 +168,30 @@ void Resolution::read(const Run& run) {
   if (!questions_.empty() && tables_->tables.read(run, problems)) bind_levels();
 }
 
+std::unique_ptr<TableStretches> Resolution::begin_stretches(const Run& run) {
+  if (!problems_.empty() || questions_.empty()) return nullptr;
+  try {
+    if (std::unique_ptr<TableStretches> stretches = tables_->tables.begin_stretches(run)) {
+      bind_levels();
+      if (problems_.empty()) return stretches;
+    }
+  } catch (const Error& error) {
+    if (error.problems().front().code == Code::stopped) throw;
+  }
+  forget_tables();  // read() finds all that is wrong
+  return nullptr;
+}
+
+void Resolution::forget_tables() {
+  problems_.clear();
+  tables_->tables.forget();
+}
+
+void Resolution::set_first_table(const Table& table, double seconds) {
+  tables_->tables.set_first_table(table, seconds);
+  for (Question& question : questions_) question.tables.front() = tables_->tables[0];
+}
+
 std::vector<Question> resolve_levels(const Ladder& ladder, const Catalog& catalog, bool read, const Run& run,
                                      std::vector<Problem>& problems, const FurtherConditions& further) {
   Resolution resolution(ladder, catalog, further);

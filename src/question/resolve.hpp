@@ -11,6 +11,7 @@
 #include "lofty/ladder.hpp"
 #include "lofty/run.hpp"
 #include "question/question.hpp"
+#include "table/table_stretches.hpp"
 
 namespace lofty::engine {
 
@@ -25,6 +26,15 @@ class Resolution {
 
   // Reads the columns that are mentioned, and resolves everything again, with their types. Once.
   void read(const Run& run);
+
+  // In place of read(), where the first table can be read a stretch of rows at a time: reads the other tables and its
+  // first stretch, and resolves everything again, with their types. Null where that cannot be, or something is wrong:
+  // read() may follow then. The run has to outlive it.
+  std::unique_ptr<TableStretches> begin_stretches(const Run& run);
+  // Replaces what the first table holds, which took so long to read.
+  void set_first_table(const Table& table, double seconds);
+  // After begin_stretches(): as if no table had been read.
+  void forget_tables();
 
   // All that is wrong, as far as it is known yet.
   const std::vector<Problem>& problems() const { return problems_; }

@@ -18,20 +18,24 @@
 
 namespace lofty::engine {
 
-// Different (group, value) pairs. As long as numbers come in ascending order, as order numbers do, a pair is new when
-// its number is; a table is made only when one comes out of order.
+// Different (group, value) pairs. As long as numbers come in ascending order, as order numbers do, a pair can only be
+// one of the last few, of the same number; a table is made only when one comes out of order.
 class DistinctPairs {
  public:
   // settle() has to follow before the pairs are looked at.
   void add(std::uint32_t group, const Cell& cell) {
     if (in_order_ && cell.tag == CellMaker::number) {
       const auto value = static_cast<std::int64_t>(cell.code);
-      if (run_values_.empty() || value > run_values_.back()) {
+      std::size_t at = run_values_.size(), looked_at = 0;
+      while (at > 0 && run_values_[at - 1] == value && run_groups_[at - 1] != group && looked_at < most_of_a_number)
+        --at, ++looked_at;
+      const bool met = at > 0 && run_values_[at - 1] == value;
+      if (met && looked_at < most_of_a_number) return;
+      if (!met && (at == 0 || run_values_[at - 1] < value)) {
         run_values_.push_back(value);
         run_groups_.push_back(group);
         return;
       }
-      if (value == run_values_.back() && run_groups_.back() == group) return;
     }
     if (in_order_) leave_order();
     waiting_.push_back({cell, group});
@@ -43,12 +47,14 @@ class DistinctPairs {
     waiting_.clear();
   }
 
+  bool in_order() const { return in_order_; }
   std::uint32_t size() const { return in_order_ ? static_cast<std::uint32_t>(run_values_.size()) : table_.size(); }
   std::uint32_t group(std::uint32_t at) const { return in_order_ ? run_groups_[at] : table_.keys()[at].prefix; }
   Cell cell(std::uint32_t at) const { return in_order_ ? run_cell(at) : table_.keys()[at].cell; }
 
  private:
   static constexpr std::size_t lot = 4096;
+  static constexpr std::size_t most_of_a_number = 16;  // groups, each of which is looked at
 
   Cell run_cell(std::uint32_t at) const { return {static_cast<std::uint64_t>(run_values_[at]), CellMaker::number}; }
   void leave_order() {
@@ -68,8 +74,8 @@ class DistinctPairs {
 // The states of one aggregate for all groups, as arrays.
 class AggregateStates {
  public:
-  explicit AggregateStates(const Aggregate& aggregate) : aggregate_(&aggregate) {
-    if (aggregate.argument) cells_.emplace(*aggregate.argument);
+  explicit AggregateStates(const Aggregate& aggregate, bool keeps_texts = false) : aggregate_(&aggregate) {
+    if (aggregate.argument) cells_.emplace(*aggregate.argument, keeps_texts);
   }
 
   void add(const std::vector<std::uint32_t>& rows, const std::vector<std::uint32_t>& ids, std::size_t begin,
@@ -83,6 +89,8 @@ class AggregateStates {
     bool others = false;  // texts and the like: compared in full
   };
   Range distinct_range() const;
+  // Did they come in ascending order?
+  bool distinct_ascend() const { return distinct_.in_order(); }
   // Counts the values that only this piece can hold, given where the other pieces' ranges lie; merging then has to look
   // up the rest alone.
   void set_apart(const std::vector<Range>& others);

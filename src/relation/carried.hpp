@@ -14,7 +14,7 @@ namespace lofty::engine {
 // The one value that a column has in each entry, or proof that it has several.
 class Carried {
  public:
-  explicit Carried(const Node& node) : cells_(node) {}
+  explicit Carried(const Node& node, bool keeps_texts = false) : cells_(node, keeps_texts) {}
 
   void add(const std::vector<std::uint32_t>& rows, const std::vector<std::uint32_t>& ids, std::size_t begin,
            const Vector& v, std::size_t groups) {
@@ -28,6 +28,13 @@ class Carried {
       // `other`'s second value differs from its first; it is news only where that first one agreed with ours.
       if (other.second_[g] != no_row && second_[ids[g]] == no_row) second_[ids[g]] = other.second_[g];
     }
+  }
+  // Rows get the numbers that `number` gives them.
+  template <class Number>
+  void renumber_rows(const Number& number) {
+    for (auto* const rows : {&first_, &second_})
+      for (std::uint32_t& row : *rows)
+        if (row != no_row) row = number(row);
   }
   const CellMaker& cells() const { return cells_; }
   const std::vector<Cell>& values() const { return value_; }

@@ -13,12 +13,13 @@
 namespace lofty::engine {
 
 // Turns a node's values into cells, batch by batch. Codes of a table's text column are used as they are; texts that
-// a formula made, and integers beyond 64 bits, are numbered by a dictionary of this object.
+// a formula made, and integers beyond 64 bits, are numbered by a dictionary of this object. Where tables do not last
+// (`keeps_texts`), so are the texts of columns.
 class CellMaker {
  public:
   enum Tag : std::uint8_t { null, number, column_code, own_code };
 
-  explicit CellMaker(const Node& node) : node_(&node) {}
+  explicit CellMaker(const Node& node, bool keeps_texts = false) : node_(&node), keeps_texts_(keeps_texts) {}
 
   Cell cell(const Vector& v, std::size_t i) {
     switch (v.lane) {
@@ -39,7 +40,7 @@ class CellMaker {
       }
       case Vector::Lane::code:
         if (v.codes[i] == Dictionary::none) return {};
-        if (node_->op == Op::name) {
+        if (node_->op == Op::name && !keeps_texts_) {
           dictionary_ = v.dictionary;
           return {v.codes[i], column_code};
         }
@@ -53,6 +54,8 @@ class CellMaker {
 
   // A cell of another maker of the same node, as this one numbers it.
   Cell translate(const Cell& cell, const CellMaker& from) {
+    if (cell.tag == column_code && keeps_texts_)
+      return own(from.dictionary_->text(static_cast<std::uint32_t>(cell.code)));
     if (cell.tag == column_code) dictionary_ = from.dictionary_;
     return cell.tag == own_code ? own(from.own_.text(static_cast<std::uint32_t>(cell.code))) : cell;
   }
@@ -81,6 +84,7 @@ class CellMaker {
  private:
   Cell own(std::string_view bytes) { return {own_.add(bytes), own_code}; }
   const Node* node_;
+  bool keeps_texts_;
   const Dictionary* dictionary_ = nullptr;
   Dictionary own_;
 };

@@ -9,7 +9,8 @@
 
 namespace lofty::engine {
 
-KeyNumbers::KeyNumbers(const Column& left, const Column& right, const std::string& name) : left_(left), right_(right) {
+KeyNumbers::KeyNumbers(const Column& left, const Column& right, const std::string& name)
+    : left_(&left), right_(&right) {
   const Type &l = left.type(), &r = right.type();
   const bool exact = l.exact() && r.exact();
   if (!exact && l.kind != r.kind) mismatch(name);
@@ -22,36 +23,46 @@ KeyNumbers::KeyNumbers(const Column& left, const Column& right, const std::strin
     for (std::size_t row = 0; row < right.rows(); ++row)
       if (!right.is_null(row)) wide_values_.add(wide_text(right, row));
 
-  // Texts keep the codes of the right side.
-  if (text_) {
-    translated_.resize(left.dictionary().size());
-    for (std::size_t i = 0; i < translated_.size(); ++i) {
-      const std::uint32_t code = right.dictionary().find(left.dictionary().text(static_cast<std::uint32_t>(i)));
-      translated_[i] = code == Dictionary::none ? no_key : code;
-    }
+  if (text_) translate_texts();
+}
+
+// Texts keep the codes of the right side.
+void KeyNumbers::translate_texts() {
+  const Dictionary &left = left_->dictionary(), &right = right_->dictionary();
+  translated_.resize(left.size());
+  for (std::size_t i = 0; i < translated_.size(); ++i) {
+    const std::uint32_t code = right.find(left.text(static_cast<std::uint32_t>(i)));
+    translated_[i] = code == Dictionary::none ? no_key : code;
   }
 }
 
+bool KeyNumbers::set_left(const Column& left) {
+  if (left.lane() == Lane::int128 && !wide_) return false;
+  left_ = &left;
+  if (text_) translate_texts();
+  return true;
+}
+
 std::uint64_t KeyNumbers::right(std::size_t row) const {
-  if (!text_) return number(right_, row);
-  const std::uint32_t code = right_.code(row);
+  if (!text_) return number(*right_, row);
+  const std::uint32_t code = right_->code(row);
   return code == Dictionary::none ? no_key : code;
 }
 
 std::uint64_t KeyNumbers::left(std::size_t row) const {
-  if (!text_) return number(left_, row);
-  const std::uint32_t code = left_.code(row);
+  if (!text_) return number(*left_, row);
+  const std::uint32_t code = left_->code(row);
   return code == Dictionary::none ? no_key : translated_[code];
 }
 
 void KeyNumbers::left_block(std::size_t begin, std::size_t count, std::uint64_t* out) const {
-  if (text_ || wide_ || left_.lane() != Lane::int64) {
+  if (text_ || wide_ || left_->lane() != Lane::int64) {
     for (std::size_t i = 0; i < count; ++i) out[i] = left(begin + i);
     return;
   }
   auto* const values = reinterpret_cast<std::int64_t*>(out);  // signed and unsigned may share memory
-  left_.decode_int64(begin, count, values);
-  const std::int64_t least = right_.least(), greatest = right_.greatest();
+  left_->decode_int64(begin, count, values);
+  const std::int64_t least = right_->least(), greatest = right_->greatest();
   for (std::size_t i = 0; i < count; ++i) {
     const std::int64_t value = values[i];  // null is below every least value
     out[i] = value < least || value > greatest || value == int64_null
@@ -69,8 +80,8 @@ std::uint64_t KeyNumbers::number(const Column& column, std::size_t row) const {
   }
   // Counted from the other table's least value, so that most keys index an array; what is outside has no partner.
   const std::int64_t value = column.int64(row);
-  if (value < right_.least() || value > right_.greatest()) return no_key;
-  return static_cast<std::uint64_t>(value) - static_cast<std::uint64_t>(right_.least());
+  if (value < right_->least() || value > right_->greatest()) return no_key;
+  return static_cast<std::uint64_t>(value) - static_cast<std::uint64_t>(right_->least());
 }
 
 // The digits at the longer of the two scales.
@@ -87,9 +98,9 @@ void KeyNumbers::mismatch(const std::string& name) const {
     return "nothing but nulls";
   };
   throw Error(Problem{Code::key_mismatch,
-                      "the join keys cannot be equal: " + name + " is " + to_string(left_.type().kind) +
-                          " on one side (" + example(left_) + ") and " + to_string(right_.type().kind) +
-                          " on the other (" + example(right_) + ")",
+                      "the join keys cannot be equal: " + name + " is " + to_string(left_->type().kind) +
+                          " on one side (" + example(*left_) + ") and " + to_string(right_->type().kind) +
+                          " on the other (" + example(*right_) + ")",
                       {},
                       {},
                       "columns.NAME.type under [data] or [[data.join]] declares one of them"});

@@ -29,14 +29,19 @@ class KeyNumbers {
   // Rows [begin, begin + count) of the left column at once.
   void left_block(std::size_t begin, std::size_t count, std::uint64_t* out) const;
 
-  const Column& left_column() const { return left_; }
+  // Goes on with another left column of the same type. False where it cannot, because its values are wider than those
+  // before: the numbers have to be made anew.
+  bool set_left(const Column& left);
+  const Column& left_column() const { return *left_; }
 
  private:
   std::uint64_t number(const Column& column, std::size_t row) const;
   std::string wide_text(const Column& column, std::size_t row) const;
   [[noreturn]] void mismatch(const std::string& name) const;
 
-  const Column &left_, &right_;
+  void translate_texts();
+
+  const Column *left_, *right_;
   bool text_ = false, wide_ = false;
   int scale_ = 0;
   std::vector<std::uint64_t> translated_;  // by code of the left dictionary
@@ -59,6 +64,7 @@ class JoinKeys {
   }
   std::size_t size() const { return columns_.size(); }
   const KeyNumbers& column(std::size_t k) const { return columns_[k]; }
+  bool set_left(std::size_t k, const Column& left) { return columns_[k].set_left(left); }
 
   // The key of a row of the second table. All of them have to be numbered before the first left() is.
   std::uint64_t number_right(std::size_t row);

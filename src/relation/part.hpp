@@ -14,13 +14,15 @@ namespace lofty::engine {
 
 // The totals of one piece of the rows; pieces are merged in their order.
 struct Part {
-  explicit Part(const Question& question) {
+  // `keeps_texts`: it outlasts the tables that its rows are of.
+  explicit Part(const Question& question, bool keeps_texts = false) {
     for (const EntryColumn& column : question.entry_columns) {
-      if (column.from == EntryColumn::From::key) keys.emplace_back(*column.node);
-      if (column.from == EntryColumn::From::carried && !column.determined) carried.emplace_back(*column.node);
+      if (column.from == EntryColumn::From::key) keys.emplace_back(*column.node, keeps_texts);
+      if (column.from == EntryColumn::From::carried && !column.determined)
+        carried.emplace_back(*column.node, keeps_texts);
     }
     tables.resize(keys.size());
-    for (const auto& aggregate : question.aggregates) states.emplace_back(*aggregate);
+    for (const auto& aggregate : question.aggregates) states.emplace_back(*aggregate, keeps_texts);
     caught.resize(question.periods.size());
     unknown_filters.resize(question.aggregates.size());
   }
@@ -40,6 +42,16 @@ struct Part {
   Probed probed;
 
   std::size_t groups() const { return first_rows.size(); }
+
+  // Rows get the numbers that `number` gives them, which ascend as they do.
+  template <class Number>
+  void renumber_rows(const Number& number) {
+    for (std::uint32_t& row : first_rows) row = number(row);
+    for (Carried& column : carried) column.renumber_rows(number);
+    if (unknown_example != no_row) unknown_example = number(unknown_example);
+    for (Entries::UnknownFilter& filter : unknown_filters)
+      if (filter.example != no_row) filter.example = number(filter.example);
+  }
 
   void meet(std::uint32_t id, std::uint32_t row, std::uint32_t count) {
     if (id == first_rows.size()) {

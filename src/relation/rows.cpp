@@ -12,14 +12,6 @@
 #include "table/table_data.hpp"
 
 namespace lofty::engine {
-namespace {
-
-std::string line_text(const Table& table, std::size_t row) {
-  const TableData& data = table.data();
-  return std::string(data.numbered) + " " + std::to_string(data.number_in_file ? data.number_in_file(row) : row + 1);
-}
-
-}  // namespace
 
 JoinedRows::JoinedRows(const Question& question, const Run& run, JoinCache* cache)
     : question_(question),
@@ -46,7 +38,12 @@ JoinedRows::JoinedRows(const Question& question, const Run& run, JoinCache* cach
 
   for (const JoinUse& join : question.joins) {
     Stopwatch watch;
-    match(join, run);
+    Matched matched;
+    prepare(join, matched);
+    Report report = match(join, matched, run);
+    add_unused(question, join, matched, report);
+    rebuild(join, matched, report, run);
+    reports_.push_back(std::move(report));
     merge_keys(join, run);
     reports_.back().seconds = watch.lap();
   }
@@ -57,6 +54,42 @@ JoinedRows::JoinedRows(const Question& question, const Run& run, JoinCache* cach
     while (counting_rows_ > 0 && row_in(0, counting_rows_ - 1) == no_row) --counting_rows_;
   if (cache != nullptr && !question.joins.empty())
     cache->found_.push_back({std::move(tables), question.joins, rows_, counting_rows_, partners_, reports_, merged_});
+}
+
+JoinedRows::JoinedRows(const Question& question, const Run& run, StretchJoins& joins)
+    : question_(question),
+      context_{.slots = question.slots},
+      rows_(question.tables.front().table.rows()),
+      partners_(question.tables.size()) {
+  joins.joins_.resize(question.joins.size());
+  for (std::size_t j = 0; j < question.joins.size(); ++j) {
+    Stopwatch watch;
+    const JoinUse& join = question.joins[j];
+    StretchJoins::One& kept = joins.joins_[j];
+    prepare(join, kept.matched);
+    Report report = match(join, kept.matched, run);
+    rebuild(join, kept.matched, report, run);
+    report.seconds = watch.lap();
+    kept.report.add(report);
+  }
+  counting_rows_ = rows_;
+}
+
+JoinedRows::JoinedRows(const Question& question, std::size_t rows, std::vector<Report> reports)
+    : question_(question),
+      context_{.slots = question.slots},
+      rows_(rows),
+      counting_rows_(rows),
+      partners_(question.tables.size()),
+      reports_(std::move(reports)) {}
+
+std::vector<JoinedRows::Report> StretchJoins::reports(const Question& question) const {
+  std::vector<JoinedRows::Report> out;
+  for (std::size_t j = 0; j < joins_.size(); ++j) {
+    out.push_back(joins_[j].report);
+    JoinedRows::add_unused(question, question.joins[j], joins_[j].matched, out.back());
+  }
+  return out;
 }
 
 const ColumnPtr* JoinedRows::merged(const RowColumn& column) const {
@@ -73,16 +106,11 @@ std::string JoinedRows::place_of(std::size_t row) const {
     const Table& table = question_.tables[t].table;
     const bool whose = t > 0 || table.data().number_in_file;
     const std::string file = table.data().file_of(at);
-    return line_text(table, at) +
+    return table.data().place_of(at) +
            (whose ? " of " + (file.empty() ? question_.tables[t].source->name() : file) : std::string());
   }
   return "row " + std::to_string(row + 1);
 }
-
-struct JoinedRows::Sides {
-  JoinKeys keys;
-  std::vector<std::uint8_t> merged;  // by key: an earlier join merged it, so each row of the relation has a value
-};
 
 JoinedRows::Sides JoinedRows::sides_of(const JoinUse& join) const {
   Sides sides;
@@ -96,31 +124,41 @@ JoinedRows::Sides JoinedRows::sides_of(const JoinUse& join) const {
   return sides;
 }
 
-void JoinedRows::match(const JoinUse& join, const Run& run) {
+// The keys of both sides; those of the second table are numbered once, whatever comes on the first side.
+void JoinedRows::prepare(const JoinUse& join, Matched& matched) const {
+  bool goes_on = matched.by_key != nullptr;
+  for (std::size_t k = 0; k < join.on.size() && goes_on; ++k)
+    if (join.on[k].left_table == 0) goes_on = matched.sides.keys.set_left(k, column_of(0, join.on[k].left_column));
+  if (goes_on) return;
   const std::size_t right_rows = question_.tables[join.table].table.rows();
-  Sides sides = sides_of(join);
-  const RowsByKey by_key(sides.keys, right_rows);
+  matched.sides = sides_of(join);
+  matched.by_key = std::make_unique<RowsByKey>(matched.sides.keys, right_rows);
+  matched.used.resize(right_rows);
+}
 
-  // Each row's partner, and which rows of the second table are one.
-  std::vector<std::uint8_t> used(right_rows, 0);
-  Report report = find_partners(join, sides, by_key, used, run);
+// Each row's partner, and which rows of the second table are one.
+JoinedRows::Report JoinedRows::match(const JoinUse& join, Matched& matched, const Run& run) {
+  const RowsByKey& by_key = *matched.by_key;
+  std::vector<std::uint8_t>& used = matched.used;
+  Report report = find_partners(join, matched.sides, by_key, used, run);
   if (join.many)  // later rows with the key are partners too
-    for (std::uint32_t row = 0; row < right_rows; ++row)
+    for (std::uint32_t row = 0; row < used.size(); ++row)
       if (used[row] != 0 && by_key.next(row) != no_row) used[by_key.next(row)] = 1;
+  return report;
+}
 
-  // Rows of the second table that nothing refers to.
-  for (std::size_t row = 0; row < right_rows; ++row) {
-    if (used[row] != 0) continue;
+// Rows of the second table that nothing refers to.
+void JoinedRows::add_unused(const Question& question, const JoinUse& join, const Matched& matched, Report& report) {
+  const TableData& table = question.tables[join.table].table.data();
+  for (std::size_t row = 0; row < matched.used.size(); ++row) {
+    if (matched.used[row] != 0) continue;
     ++report.without_rows;
     if (report.without_examples.size() >= Report::most_examples) continue;
     std::string text;
     for (const JoinUse::Pair& pair : join.on)
-      text += (text.empty() ? "" : ", ") + to_text(column_of(join.table, pair.right_column).value(row));
+      text += (text.empty() ? "" : ", ") + to_text(table.columns[pair.right_column]->value(row));
     report.without_examples.push_back(text.empty() ? "blank" : text);
   }
-
-  rebuild(join, by_key, used, report, run);
-  reports_.push_back(std::move(report));
 }
 
 // Fills partners_ of the join's table, and sets `used` for the rows that are a partner.
@@ -185,9 +223,9 @@ Error JoinedRows::several_partners(const JoinUse& join, std::size_t row, std::ui
   const TableUse& other = question_.tables[join.table];
   const std::string name = other.source->name();
   return Error(Problem{Code::join_multiplies,
-                       line_text(question_.tables[0].table, row_in(0, row)) + " of " +
+                       question_.tables[0].table.data().place_of(row_in(0, row)) + " of " +
                            question_.tables[0].source->name() + " has several partners in " + name + ": " +
-                           line_text(other.table, first) + " and " + line_text(other.table, second) +
+                           other.table.data().place_of(first) + " and " + other.table.data().place_of(second) +
                            "; joining them would count it more than once",
                        {},
                        {},
@@ -197,6 +235,9 @@ Error JoinedRows::several_partners(const JoinUse& join, std::size_t row, std::ui
 
 void JoinedRows::Report::add(const Report& other) {
   unmatched += other.unmatched;
+  seconds += other.seconds;
+  several += other.several;
+  more += other.more;
   for (const std::string& example : other.unmatched_examples) add_example(example);
 }
 
@@ -208,8 +249,9 @@ void JoinedRows::Report::add_example(const std::string& text) {
 
 // After its partners are found: leaves out rows without one, repeats rows with several, and lets in rows of the second
 // table that nothing refers to, each where the join asks for it.
-void JoinedRows::rebuild(const JoinUse& join, const RowsByKey& by_key, const std::vector<std::uint8_t>& used,
-                         Report& report, const Run& run) {
+void JoinedRows::rebuild(const JoinUse& join, const Matched& matched, Report& report, const Run& run) {
+  const RowsByKey& by_key = *matched.by_key;
+  const std::vector<std::uint8_t>& used = matched.used;
   const bool drops = (join.type == JoinType::inner || join.type == JoinType::right) && report.unmatched > 0,
              adds = (join.type == JoinType::right || join.type == JoinType::full || join.include) &&
                     report.without_rows > 0;

@@ -13,12 +13,18 @@
 namespace lofty::engine {
 
 class JoinCache;
+class StretchJoins;
 
 class JoinedRows : public RowSource {
  public:
+  struct Report;
   // Finds every row's partner in every joined table, or takes those of another question that joins the same tables in
   // the same way. Throws Error(join_multiplies, key_mismatch).
   JoinedRows(const Question& question, const Run& run, JoinCache* cache = nullptr);
+  // Of a stretch of the first table's rows, one after the other: left and inner joins only.
+  JoinedRows(const Question& question, const Run& run, StretchJoins& joins);
+  // What is left of rows that were not kept: how many there were, and where the first table's are. No columns.
+  JoinedRows(const Question& question, std::size_t rows, std::vector<Report> reports);
 
   std::size_t rows() const override { return rows_; }
   // The first so many of them may count. The others are rows of a table of which all are entries (JoinUse::include)
@@ -65,14 +71,25 @@ class JoinedRows : public RowSource {
   const Column& column_of(std::size_t table, std::size_t column) const {
     return *question_.tables[table].table.data().columns[column];
   }
-  struct Sides;
+  friend class StretchJoins;
+  struct Sides {
+    JoinKeys keys;
+    std::vector<std::uint8_t> merged;  // by key: an earlier join merged it, so each row of the relation has a value
+  };
+  // What matching knows of a join's second table.
+  struct Matched {
+    Sides sides;
+    std::unique_ptr<const RowsByKey> by_key;
+    std::vector<std::uint8_t> used;  // by its row: it is a partner
+  };
   Sides sides_of(const JoinUse& join) const;
-  void match(const JoinUse& join, const Run& run);
+  void prepare(const JoinUse& join, Matched& matched) const;
+  Report match(const JoinUse& join, Matched& matched, const Run& run);
+  static void add_unused(const Question& question, const JoinUse& join, const Matched& matched, Report& report);
   Report find_partners(const JoinUse& join, const Sides& sides, const RowsByKey& by_key,
                        std::vector<std::uint8_t>& used, const Run& run);
   Error several_partners(const JoinUse& join, std::size_t row, std::uint32_t first, std::uint32_t second) const;
-  void rebuild(const JoinUse& join, const RowsByKey& by_key, const std::vector<std::uint8_t>& used, Report& report,
-               const Run& run);
+  void rebuild(const JoinUse& join, const Matched& matched, Report& report, const Run& run);
   const ColumnPtr* merged(const RowColumn& column) const;  // null: no join has merged it
   void merge_keys(const JoinUse& join, const Run& run);
   // A table's row for a row of the relation; no_row where it has none.
@@ -93,6 +110,21 @@ class JoinedRows : public RowSource {
   // by row of the relation. Later joins go by them.
   std::vector<std::pair<RowColumn, ColumnPtr>> merged_;
   std::vector<ColumnPtr> windows_;
+};
+
+// Joins over stretches of the first table's rows: the second tables' keys, and what was met so far. Not thread-safe.
+class StretchJoins {
+ public:
+  // By join, once all rows were joined.
+  std::vector<JoinedRows::Report> reports(const Question& question) const;
+
+ private:
+  friend class JoinedRows;
+  struct One {
+    JoinedRows::Matched matched;
+    JoinedRows::Report report;
+  };
+  std::vector<One> joins_;
 };
 
 // The partners that were found, for further questions over the same tables. Not thread-safe.

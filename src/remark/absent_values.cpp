@@ -10,12 +10,23 @@
 namespace lofty::engine {
 namespace {
 
-constexpr std::size_t most_texts = 10'000;
-
-// A column of text, and what its rows are called.
+// The texts of a column, and what its rows are called.
 struct TextColumn {
-  const Column* column = nullptr;
+  const Column* column = nullptr;  // the rows; null where they were not kept
+  const TextsMet* met = nullptr;   // then this is there instead
   std::string name, noun;
+
+  bool there() const { return column != nullptr || met != nullptr; }
+  const void* id() const { return column != nullptr ? static_cast<const void*>(column) : met; }
+  const Dictionary& texts() const { return column != nullptr ? column->dictionary() : met->texts(); }
+  // How many rows have each text of the dictionary.
+  std::vector<std::size_t> counts() const {
+    if (met != nullptr) return met->rows();
+    std::vector<std::size_t> out(column->dictionary().size(), 0);
+    for (std::size_t row = 0; row < column->rows(); ++row)
+      if (const std::uint32_t code = column->code(row); code != Column::none) ++out[code];
+    return out;
+  }
 };
 
 class AbsentValues {
@@ -75,23 +86,20 @@ class AbsentValues {
       const RowColumn& column = q_.row_columns[at];
       if (column.of_window()) return {};
       const TableUse& use = q_.tables[column.table];
+      if (const auto met = a_.entries.texts_met.find(column.column);
+          column.table == 0 && met != a_.entries.texts_met.end()) {
+        out = {nullptr, &met->second, use.source->headings()[column.column], noun_of_table(use.alias)};
+        return met->second.too_many() || use.table.rows() == 0 ? TextColumn{} : out;
+      }
       if (!use.table.holds(column.column)) return {};
-      out = {use.table.data().columns[column.column].get(), use.source->headings()[column.column],
+      out = {use.table.data().columns[column.column].get(), nullptr, use.source->headings()[column.column],
              noun_of_table(use.alias)};
     } else {
       if (at >= a_.entries.columns.size() || at >= q_.entry_columns.size()) return {};
-      out = {a_.entries.columns[at].get(), q_.entry_columns[at].name, a_.names().entry_noun()};
+      out = {a_.entries.columns[at].get(), nullptr, q_.entry_columns[at].name, a_.names().entry_noun()};
     }
     const bool texts = out.column != nullptr && out.column->lane() == Lane::code && out.column->rows() > 0;
-    return texts && out.column->dictionary().size() <= most_texts ? out : TextColumn{};
-  }
-
-  // How many rows have each text of the dictionary.
-  static std::vector<std::size_t> counts(const Column& column) {
-    std::vector<std::size_t> out(column.dictionary().size(), 0);
-    for (std::size_t row = 0; row < column.rows(); ++row)
-      if (const std::uint32_t code = column.code(row); code != Column::none) ++out[code];
-    return out;
+    return texts && out.column->dictionary().size() <= TextsMet::most ? out : TextColumn{};
   }
 
   void say(std::string text) { out_.push_back({"value-absent", std::move(text)}); }
@@ -100,10 +108,10 @@ class AbsentValues {
     const auto* const text = literal.op == Op::literal ? std::get_if<std::string>(&literal.value) : nullptr;
     if (text == nullptr || literal.overall >= 0) return;
     const TextColumn column = column_of(name, of_rows);
-    if (column.column == nullptr || !said_.insert({column.column, *text}).second) return;
+    if (!column.there() || !said_.insert({column.id(), *text}).second) return;
 
     // Is it there, and which differ from it in case or blanks only?
-    const Dictionary& texts = column.column->dictionary();
+    const Dictionary& texts = column.texts();
     const std::string wanted = folded_and_trimmed(*text);
     bool there = false;
     std::vector<std::uint32_t> alike;
@@ -114,7 +122,7 @@ class AbsentValues {
         alike.push_back(code);
     }
     if (there && alike.empty() && of_rows) return;
-    const std::vector<std::size_t> rows = counts(*column.column);
+    const std::vector<std::size_t> rows = column.counts();
     std::erase_if(alike, [&](std::uint32_t code) { return rows[code] == 0; });
     for (std::uint32_t code = 0; there && code < texts.size(); ++code)
       if (texts.text(code) == *text) there = rows[code] > 0;
@@ -148,18 +156,18 @@ class AbsentValues {
   // A pattern that none of the texts has.
   void match(const Node& node, bool of_rows) {
     const TextColumn column = column_of(*node.args[0], of_rows);
-    if (column.column == nullptr || node.args[1]->op != Op::literal || is_null(node.args[1]->value) ||
+    if (!column.there() || node.args[1]->op != Op::literal || is_null(node.args[1]->value) ||
         (node.args.size() > 2 && node.args[2]->op != Op::literal))
       return;
     const auto* const pattern = std::get_if<std::string>(&node.args[1]->value);
-    if (pattern == nullptr || !said_.insert({column.column, "like " + *pattern}).second) return;
+    if (pattern == nullptr || !said_.insert({column.id(), "like " + *pattern}).second) return;
     std::vector<ColumnPtr> columns(static_cast<std::size_t>(node.args[0]->column) + 1);
-    const std::vector<std::size_t> rows = counts(*column.column);
+    const std::vector<std::size_t> rows = column.counts();
     Piece texts(Type{.kind = Kind::text});
     std::size_t count = 0;
     for (std::uint32_t code = 0; code < rows.size(); ++code) {
       if (rows[code] == 0) continue;
-      texts.add_text(column.column->dictionary().text(code));
+      texts.add_text(column.texts().text(code));
       ++count;
     }
     columns.back() = Column::seal(std::move(texts));
@@ -174,7 +182,7 @@ class AbsentValues {
   const Question& q_;
   std::vector<Remark>& out_;
   std::unordered_set<const Node*> seen_;
-  std::set<std::pair<const Column*, std::string>> said_;
+  std::set<std::pair<const void*, std::string>> said_;
 };
 
 }  // namespace

@@ -21,6 +21,10 @@ Type Table::type(std::size_t column) const { return data_->columns[column]->type
 Value Table::value(std::size_t row, std::size_t column) const { return data_->columns[column]->value(row); }
 const std::vector<Remark>& Table::remarks() const { return data_->remarks; }
 
+std::string Table::Data::place_of(std::size_t row) const {
+  return std::string(numbered) + " " + std::to_string(number_of(row));
+}
+
 std::string Table::Data::file_of(std::size_t row) const {
   std::string of;
   for (const FileRows& file : files)

@@ -25,6 +25,8 @@ struct Table::Data {
   // file again.
   std::function<std::size_t(std::size_t row)> number_in_file;
   const char* numbered = "row";
+  std::size_t number_of(std::size_t row) const { return number_in_file ? number_in_file(row) : row + 1; }
+  std::string place_of(std::size_t row) const;  // "line 17", or "row 17"
   // Of several files that are one table: what each is called, and its first row, ascending. Empty for one file.
   struct FileRows {
     std::string name;

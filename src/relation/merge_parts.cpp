@@ -1,0 +1,69 @@
+#include "relation/merge_parts.hpp"
+
+namespace lofty::engine {
+
+std::vector<ColumnPtr> KeptStates::totals(const std::vector<std::uint32_t>& group_of, std::size_t groups) {
+  std::vector<ColumnPtr> out(question_.entry_columns.size());
+  for (std::size_t c = 0; c < out.size(); ++c) {
+    const EntryColumn& column = question_.entry_columns[c];
+    if (column.from != EntryColumn::From::aggregate) continue;
+    AggregateStates& fine = part_.states[column.index];
+    if (!ready_ && question_.aggregates[column.index]->kind == AggregateKind::count_distinct)
+      fine.set_apart({AggregateStates::Range{.others = true}});
+    AggregateStates coarse(*question_.aggregates[column.index]);
+    coarse.merge(fine, group_of, groups + 1);  // the last one is left out
+    Entries::Blank unused;
+    out[c] = coarse.finish(groups, unused, by_order_);
+  }
+  ready_ = true;
+  return out;
+}
+
+std::vector<std::uint32_t> merge_part(Part& all, Part& part) {
+  std::vector<std::uint32_t> ids = all.meet_groups(part);
+  for (std::size_t c = 0; c < all.carried.size(); ++c) all.carried[c].merge(part.carried[c], ids, all.groups());
+  for (std::size_t a = 0; a < all.states.size(); ++a) all.states[a].merge(part.states[a], ids, all.groups());
+  return ids;
+}
+
+void make_entries(Part& all, const Question& question, const AggregateStates::ByOrder& by_order,
+                  const FirstRowValues& of_first_rows, const SeveralValues& several, Entries& entries) {
+  entries.count = all.groups();
+  entries.first_rows = all.first_rows;
+  entries.row_counts = all.row_counts;
+  entries.columns.resize(question.entry_columns.size());
+  entries.blanks.resize(question.aggregates.size());
+
+  // Column by column.
+  std::size_t key = 0, carried = 0;
+  for (std::size_t c = 0; c < question.entry_columns.size(); ++c) {
+    const EntryColumn& column = question.entry_columns[c];
+    Piece piece(column.type);
+    switch (column.from) {
+      case EntryColumn::From::key:
+        for (std::uint32_t g = 0; g < all.groups(); ++g) all.keys[key].put(all.cell(key, g), piece);
+        ++key;
+        break;
+      case EntryColumn::From::carried: {
+        if (column.determined) {
+          piece = of_first_rows(column);
+          break;
+        }
+        const Carried& values = all.carried[carried++];
+        if (const auto conflict = values.conflict()) several(column, values, *conflict);
+        for (std::size_t g = 0; g < all.groups(); ++g) values.cells().put(values.values()[g], piece);
+        break;
+      }
+      case EntryColumn::From::aggregate: {
+        AggregateStates& states = all.states[column.index];
+        entries.columns[c] = states.finish(all.groups(), entries.blanks[column.index], by_order);
+        if (states.exact_mean()) entries.means.push_back(states.mean(static_cast<int>(c), all.groups()));
+        continue;
+      }
+      default: continue;
+    }
+    entries.columns[c] = Column::seal(std::move(piece));
+  }
+}
+
+}  // namespace lofty::engine

@@ -1,0 +1,43 @@
+#pragma once
+// Parts of the rows taken together: their entries, in the order of their first rows, and the columns of these.
+// Covered by tests/ladder/standings_test.cpp and tests/ladder/stretches_test.cpp.
+
+#include <functional>
+#include <memory>
+#include <vector>
+
+#include "lofty/run.hpp"
+#include "relation/entries.hpp"
+#include "relation/part.hpp"
+
+namespace lofty::engine {
+
+// All states of all entries, which can be taken together further.
+class KeptStates final : public Regroup {
+ public:
+  KeptStates(const Question& question, AggregateStates::ByOrder by_order, bool keeps_texts = false)
+      : question_(question), by_order_(std::move(by_order)), part_(question, keeps_texts) {}
+  Part& part() { return part_; }
+  std::vector<ColumnPtr> totals(const std::vector<std::uint32_t>& group_of, std::size_t groups) override;
+
+ private:
+  const Question& question_;
+  AggregateStates::ByOrder by_order_;
+  Part part_;
+  bool ready_ = false;  // distinct values are where merging looks for them
+};
+
+// Adds the groups and states of a part whose rows come after those of `all`: the number that each of its groups has
+// there.
+std::vector<std::uint32_t> merge_part(Part& all, Part& part);
+
+// The two values of a column that was to have one value in an entry: its row among the entries.
+using SeveralValues = std::function<void(const EntryColumn& column, const Carried& values, std::size_t entry)>;
+// The values of a carried column that each entry's first row tells.
+using FirstRowValues = std::function<Piece(const EntryColumn& column)>;
+
+// The columns of the entries that `all` has; with a conflict among carried values `several` is called, which throws.
+void make_entries(Part& all, const Question& question, const AggregateStates::ByOrder& by_order,
+                  const FirstRowValues& of_first_rows, const SeveralValues& several, Entries& entries);
+
+}  // namespace lofty::engine

@@ -1,0 +1,296 @@
+// Rows that are read and totalled a stretch at a time, against the same question over rows that are kept.
+#include <gtest/gtest.h>
+#include <rapidcheck/gtest.h>
+
+#include <fstream>
+#include <random>
+
+#include "io/delimited_source.hpp"
+#include "lofty/lofty.hpp"
+#include "support/process.hpp"
+#include "support/stretched.hpp"
+#include "support/tables.hpp"
+
+using namespace lofty;
+
+namespace {
+
+// Chunks of so many bytes, and stretches of so many chunks, as long as it lives.
+struct Stretching {
+  Stretching(std::size_t bytes, std::size_t chunks) {
+    engine::chunk_bytes = bytes;
+    engine::stretch_chunks = chunks;
+  }
+  Stretching(const Stretching&) = delete;
+  Stretching& operator=(const Stretching&) = delete;
+  ~Stretching() {
+    engine::chunk_bytes = engine::usual_chunk_bytes;
+    engine::stretch_chunks = engine::usual_stretch_chunks;
+  }
+};
+constexpr std::size_t never = 1 << 20;  // a stretch that no file of a test is as long as
+
+struct Said {
+  std::string text;          // the whole answer, or what is wrong
+  bool in_one_pass = false;  // rows were not kept
+};
+
+Said ask(const Ladder& ladder, const std::filesystem::path& folder, int threads = 0) {
+  Said out;
+  Run run{.threads = threads};
+  run.step = [&](std::string_view step) {
+    if (step.starts_with("reading and totalling"))
+      out.in_one_pass = true;
+    else if (step.starts_with("reading lines") || step.starts_with("reading l*"))
+      out.in_one_pass = false;
+  };
+  try {
+    const Standings s = standings(ladder, TableFiles(folder), run);
+    out.text = listing(s) + accounting_text(s) + written(s, Format::json);
+  } catch (const Error& error) {
+    for (const Problem& p : error.problems())
+      out.text += std::string(to_string(p.code)) + ": " + p.sentence + " | " + p.location.file + ":" +
+                  std::to_string(p.location.line) + " " + p.location.key + " | " + p.advice + "\n";
+  }
+  return out;
+}
+
+// The same answer either way; whether the rows were not kept.
+bool agrees(const Ladder& ladder, const std::filesystem::path& folder, std::size_t bytes, std::size_t chunks,
+            int threads = 0) {
+  Said kept, passed;
+  {
+    const Stretching apart(bytes, never);
+    kept = ask(ladder, folder, threads);
+  }
+  {
+    const Stretching apart(bytes, chunks);
+    passed = ask(ladder, folder, threads);
+  }
+  EXPECT_FALSE(kept.in_one_pass);
+  EXPECT_EQ(kept.text, passed.text);
+  return kept.text == passed.text && passed.in_one_pass;
+}
+
+Ladder shop_totals() {
+  return {.data = {.from = "lines.csv", .joins = {{.with = "shops.csv", .on = {"shop"}}}},
+          .where = "status <> 'void' or status is null",
+          .totals = {{"spend", "sum(amount)"},
+                     {"mean", "avg(amount)"},
+                     {"n", "count(*)"},
+                     {"orders", "count(distinct order_no)"},
+                     {"paid", "count(*) filter (where status = 'paid')"},
+                     {"last", "max(status)"}},
+          .levels = {{.each = {"shop"}, .by = "spend desc"}},
+          .list = {.columns = {"rank", "shop", "name", "spend", "mean", "n", "orders", "paid", "last"}}};
+}
+
+const char* const shops = "shop,name\n1,Amber Lantern\n2,Brass Larder\n3,Clover Pantry\n4,Drowsy Kettle\n";
+
+}  // namespace
+
+// Files whose last rows may change a type, a scale or the number of misfits; borders anywhere; one thread or several.
+RC_GTEST_PROP(StretchesProperty, RowsThatAreNotKeptGiveTheSameAnswer, ()) {
+  const std::uint32_t seed = *rc::gen::arbitrary<std::uint32_t>();
+  std::mt19937 random(seed);
+  const auto one_of = [&](std::uint32_t n) { return random() % n; };
+  std::string text = "shop,order_no,amount,status\n";
+  const std::size_t rows = 20 + one_of(200);
+  const std::uint32_t oddity = one_of(9), order_kind = one_of(4);
+  long order = 100;
+  for (std::size_t r = 0; r < rows; ++r) {
+    const bool late = r + 3 > rows;
+    order += one_of(2);
+    const long number = order_kind == 0 ? one_of(50) : order_kind == 1 ? order : late ? order - 5 : order;
+    std::string shop = one_of(12) == 0 ? "" : std::to_string(1 + one_of(5)), amount = std::to_string(one_of(90));
+    if (oddity != 8) amount += ".5";
+    std::string status = one_of(9) == 0 ? "" : one_of(2) == 0 ? "paid" : "void";
+    if (late && oddity == 0) amount = "1.25";
+    if (late && oddity == 1) amount = "twelve";
+    if (oddity == 2 && one_of(120) == 0) amount = "none";
+    if (late && oddity == 3) shop = "07";
+    if (late && oddity == 4) shop = "x";
+    if (late && oddity == 5) amount = "12345678901234567890123";
+    if (late && oddity == 6) status = "\"a \"\"quoted\"\", one\"";
+    if (oddity == 7 && r < rows / 2) amount = "";
+    text += shop + "," + (order_kind == 3 ? "o" : "") + std::to_string(number) + "," + amount + "," + status + "\n";
+  }
+  const support::Scratch scratch;
+  scratch.file("lines.csv", text);
+  scratch.file("shops.csv", shops);
+  Ladder ladder = shop_totals();
+  if (one_of(3) == 0) ladder.data.joins.front().type = JoinType::inner;
+  if (one_of(3) == 0) ladder.levels.front().each = {"status", "shop"};
+  if (one_of(3) == 0) ladder.levels.front().each = {"name"}, ladder.list = {};
+  if (one_of(3) == 0) ladder.levels.front().best = 2, ladder.levels.front().others = true;
+  if (one_of(4) == 0) ladder.data.read.columns = {{"amount", "decimal"}};
+  const bool in_one_pass =
+      agrees(ladder, scratch.path(), 40 + one_of(400), 1 + one_of(4), std::array{0, 1, 2, 8}[one_of(4)]);
+  RC_CLASSIFY(in_one_pass, "in one pass");
+  RC_ASSERT(!::testing::Test::HasFailure());
+}
+
+class Stretches : public ::testing::Test {
+ protected:
+  // So many lines; `line(r)` makes one.
+  template <class Line>
+  void write(std::size_t rows, const Line& line) {
+    std::string text = "shop,order_no,amount,status\n";
+    for (std::size_t r = 0; r < rows; ++r) text += line(r) + "\n";
+    scratch_.file("lines.csv", text);
+    scratch_.file("shops.csv", shops);
+  }
+  static std::string plain(std::size_t r) {
+    return std::to_string(1 + r / 3 % 4) + "," + std::to_string(100 + r / 3) + "," + std::to_string(r % 7) + ".50,paid";
+  }
+  const support::Scratch scratch_;
+};
+
+TEST_F(Stretches, ALongFileIsNotKept) {
+  write(1000, plain);
+  EXPECT_TRUE(agrees(shop_totals(), scratch_.path(), 256, 4));
+}
+
+TEST_F(Stretches, AShortFileIsKept) {
+  write(1000, plain);
+  const Stretching usual(engine::usual_chunk_bytes, engine::usual_stretch_chunks);
+  EXPECT_FALSE(ask(shop_totals(), scratch_.path()).in_one_pass);
+}
+
+// What a late row changes is found, and the answer is that of the whole column.
+TEST_F(Stretches, ALateRowThatChangesATypeHasAllRowsReadAgain) {
+  const auto with_last = [&](const std::string& last) {
+    write(600, [&](std::size_t r) { return r == 599 ? last : plain(r); });
+    return agrees(shop_totals(), scratch_.path(), 256, 4);
+  };
+  EXPECT_FALSE(with_last("1,400,7.125,paid"));  // a scale
+  EXPECT_FALSE(with_last("01,400,7.50,paid"));  // numbers become codes
+  EXPECT_TRUE(with_last("1,400,seven,paid"));   // a misfit among hundreds
+  EXPECT_TRUE(with_last("1,400,7,paid"));       // fewer decimals are none less
+}
+
+// Distinct numbers that ascend take no memory; those that do not are told apart all the same.
+TEST_F(Stretches, DistinctNumbersThatStopAscendingAreReadAgain) {
+  write(600, [](std::size_t r) { return r == 599 ? "1,100,1.50,paid" : plain(r); });
+  EXPECT_FALSE(agrees(shop_totals(), scratch_.path(), 256, 4));
+  write(600, [](std::size_t r) { return plain((r * 177) % 600); });
+  EXPECT_TRUE(agrees(shop_totals(), scratch_.path(), 256, 4));
+
+  // The lines of an order are of several shops, which are more than a few at the end.
+  const auto spread = [](std::size_t r) {
+    return std::to_string(1 + r % 5) + "," + std::to_string(100 + r / 12) + ",1.50,paid";
+  };
+  write(600, spread);
+  EXPECT_TRUE(agrees(shop_totals(), scratch_.path(), 256, 4));
+  write(600, [&](std::size_t r) { return r < 500 ? spread(r) : std::to_string(r) + ",150,1.50,void"; });
+  Ladder ladder = shop_totals();
+  ladder.where = "";
+  EXPECT_TRUE(agrees(ladder, scratch_.path(), 256, 4));
+}
+
+TEST_F(Stretches, TextsThatNoRowHasAreRemarkedOn) {
+  write(600, [](std::size_t r) { return plain(r) + (r == 480 ? " " : ""); });
+  Ladder ladder = shop_totals();
+  ladder.where = "status <> 'Void' and status not in ('payd', 'paid ') and status not like 'p_d'";
+  EXPECT_TRUE(agrees(ladder, scratch_.path(), 256, 4));
+  const Stretching apart(256, 4);
+  const Said said = ask(ladder, scratch_.path());
+  EXPECT_NE(said.text.find("no line has the `status` `Void`"), std::string::npos) << said.text;
+  EXPECT_NE(said.text.find("nearest: `paid` (599 lines)"), std::string::npos) << said.text;
+}
+
+// What one row makes impossible has the place that it has in the file.
+TEST_F(Stretches, ProblemsHaveTheirPlaces) {
+  write(600, [](std::size_t r) { return r == 555 ? "1,400,0.00,paid" : plain(r + r / 7); });
+  Ladder ladder = shop_totals();
+  ladder.figures = {{"part", "1 / (case when amount = 0 then 0 else 1 end)"}};
+  ladder.totals.front().formula = "sum(part)";
+  EXPECT_FALSE(agrees(ladder, scratch_.path(), 256, 4));
+  const Stretching apart(256, 4);
+  const Said said = ask(ladder, scratch_.path());
+  EXPECT_NE(said.text.find("line 557"), std::string::npos) << said.text;
+
+  Ladder carried = shop_totals();
+  carried.list.columns.push_back("status");
+  write(600, [](std::size_t r) { return r == 400 ? "2,300,1.50,open" : plain(r); });
+  EXPECT_FALSE(agrees(carried, scratch_.path(), 256, 4));
+  EXPECT_NE(ask(carried, scratch_.path()).text.find("several"), std::string::npos);
+}
+
+TEST_F(Stretches, AMalformedLineIsSaid) {
+  write(600, [](std::size_t r) { return r == 500 ? "1,400" : plain(r); });
+  agrees(shop_totals(), scratch_.path(), 256, 4);
+  const Stretching apart(256, 4);
+  EXPECT_NE(ask(shop_totals(), scratch_.path()).text.find(":502"), std::string::npos);
+}
+
+TEST_F(Stretches, SeveralFilesFollowEachOther) {
+  std::size_t lines = 0;
+  for (const char* const name : {"l1.csv", "l2.csv", "l3.csv"}) {
+    std::string text = "shop,order_no,amount,status\n";
+    for (std::size_t r = 0; r < 200; ++r) text += plain(lines++) + "\n";
+    text += std::string("3,,,") + name + "\n";
+    scratch_.file(name, text);
+  }
+  scratch_.file("shops.csv", shops);
+  Ladder ladder = shop_totals();
+  ladder.data.from = "l*.csv";
+  ladder.data.read.file_column = "file";
+  ladder.levels.front().each = {"file", "shop"};
+  ladder.where = "amount > 0 or status <> 'l2.csv'";
+  EXPECT_TRUE(agrees(ladder, scratch_.path(), 256, 3));
+}
+
+TEST_F(Stretches, QuestionsThatNeedTheirRowsKeepThem) {
+  write(600, plain);
+  const auto kept = [&](const auto& change) {
+    Ladder ladder = shop_totals();
+    change(ladder);
+    return !agrees(ladder, scratch_.path(), 256, 4);
+  };
+  EXPECT_TRUE(kept([](Ladder& l) {
+    l.totals.push_back({"middle", "percentile_disc(0.5) within group (order by amount)"});
+  }));
+  EXPECT_TRUE(kept([](Ladder& l) {
+    l.figures = {{"before", "lag(amount) over (order by order_no)"}}, l.totals.front().formula = "sum(before)";
+  }));
+  EXPECT_TRUE(kept([](Ladder& l) { l.where = "amount < overall_max(amount)"; }));
+  EXPECT_TRUE(kept([](Ladder& l) { l.data.joins.front().type = JoinType::full; }));
+  EXPECT_TRUE(kept([](Ladder& l) { l.levels.front().include = "shops"; }));
+}
+
+TEST_F(Stretches, AStopEndsIt) {
+  write(5000, plain);
+  const Stretching apart(256, 4);
+  std::stop_source stop;
+  lofty::Run run{.stop = stop.get_token()};
+  std::size_t told = 0;
+  run.progress = [&](double) {
+    if (++told == 5) stop.request_stop();
+  };
+  try {
+    standings(shop_totals(), TableFiles(scratch_.path()), run);
+    FAIL();
+  } catch (const Error& error) {
+    EXPECT_EQ(error.code(), Code::stopped);
+  }
+}
+
+// A file that grows while it is read.
+TEST_F(Stretches, AFileThatChangesIsRefused) {
+  write(5000, plain);
+  const Stretching apart(256, 4);
+  lofty::Run run;
+  bool grown = false;
+  run.progress = [&](double share) {
+    if (grown || share < 0.2) return;
+    std::ofstream(scratch_.path() / "lines.csv", std::ios::app) << plain(1) << "\n";
+    grown = true;
+  };
+  try {
+    standings(shop_totals(), TableFiles(scratch_.path()), run);
+    FAIL();
+  } catch (const Error& error) {
+    EXPECT_EQ(error.code(), Code::changed_file);
+  }
+}
