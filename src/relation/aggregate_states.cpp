@@ -70,8 +70,25 @@ AggregateStates::Range AggregateStates::distinct_range() const {
   return range;
 }
 
+std::pair<AggregateStates::Range, bool> AggregateStates::new_distinct_range() const {
+  Range range;
+  if (!distinct_.in_order()) return {Range{.others = true}, false};
+  for (std::uint32_t at = distinct_.settled(); at < distinct_.size(); ++at) {
+    const auto value = static_cast<std::int64_t>(distinct_.cell(at).code);
+    range.least = std::min(range.least, value);
+    range.greatest = std::max(range.greatest, value);
+  }
+  return {range, true};
+}
+
+void AggregateStates::settle_between(std::int64_t least, std::int64_t greatest) {
+  alone_.resize(counts_.size());
+  distinct_.settle_between(least, greatest, [this](std::uint32_t group) { ++alone_[group]; });
+}
+
 void AggregateStates::set_apart(const std::vector<Range>& others) {
   alone_.resize(counts_.size());
+  elsewhere_.clear();
   const bool texts = std::any_of(others.begin(), others.end(), [](const Range& r) { return r.others; });
   for (std::uint32_t at = 0; at < distinct_.size(); ++at) {
     const Cell cell = distinct_.cell(at);

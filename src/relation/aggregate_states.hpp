@@ -48,6 +48,24 @@ class DistinctPairs {
   }
 
   bool in_order() const { return in_order_; }
+  std::uint32_t settled() const { return settled_; }  // so many of the first ones were looked at
+  // Takes out those numbers of the others that are between the two, and calls count(group) for each. Precondition:
+  // in_order().
+  template <class Count>
+  void settle_between(std::int64_t least, std::int64_t greatest, const Count& count) {
+    std::uint32_t left = settled_;
+    for (std::uint32_t at = settled_; at < size(); ++at) {
+      if (run_values_[at] > least && run_values_[at] < greatest) {
+        count(run_groups_[at]);
+        continue;
+      }
+      run_values_[left] = run_values_[at];
+      run_groups_[left++] = run_groups_[at];
+    }
+    run_values_.resize(left);
+    run_groups_.resize(left);
+    settled_ = left;
+  }
   std::uint32_t size() const { return in_order_ ? static_cast<std::uint32_t>(run_values_.size()) : table_.size(); }
   std::uint32_t group(std::uint32_t at) const { return in_order_ ? run_groups_[at] : table_.keys()[at].prefix; }
   Cell cell(std::uint32_t at) const { return in_order_ ? run_cell(at) : table_.keys()[at].cell; }
@@ -67,6 +85,7 @@ class DistinctPairs {
   bool in_order_ = true;
   std::vector<std::int64_t> run_values_;  // ascending
   std::vector<std::uint32_t> run_groups_;
+  std::uint32_t settled_ = 0;
   std::vector<GroupKey> waiting_;
   GroupTable table_;
 };
@@ -89,8 +108,15 @@ class AggregateStates {
     bool others = false;  // texts and the like: compared in full
   };
   Range distinct_range() const;
-  // Did they come in ascending order?
-  bool distinct_ascend() const { return distinct_.in_order(); }
+  // Of rows that come in stretches: the numbers that were met since the last call; false in `second` once they have not
+  // come in ascending order.
+  std::pair<Range, bool> new_distinct_range() const;
+  // Counts those of them that are between these two, which no other part has, and will not meet again; the others stay.
+  void settle_between(std::int64_t least, std::int64_t greatest);
+  // The column that its texts are of has another dictionary from now on.
+  void forget_codes() {
+    if (cells_) cells_->forget_codes();
+  }
   // Counts the values that only this piece can hold, given where the other pieces' ranges lie; merging then has to look
   // up the rest alone.
   void set_apart(const std::vector<Range>& others);

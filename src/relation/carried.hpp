@@ -29,13 +29,7 @@ class Carried {
       if (other.second_[g] != no_row && second_[ids[g]] == no_row) second_[ids[g]] = other.second_[g];
     }
   }
-  // Rows get the numbers that `number` gives them.
-  template <class Number>
-  void renumber_rows(const Number& number) {
-    for (auto* const rows : {&first_, &second_})
-      for (std::uint32_t& row : *rows)
-        if (row != no_row) row = number(row);
-  }
+  CellMaker& cells() { return cells_; }
   const CellMaker& cells() const { return cells_; }
   const std::vector<Cell>& values() const { return value_; }
   // The entry with several values whose second one comes first among the rows; none when there is no such entry.
@@ -45,6 +39,7 @@ class Carried {
       if (second_[g] != no_row && (!found || second_[g] < second_[*found])) found = g;
     return found;
   }
+  bool has_conflict() const { return has_conflict_; }
   std::uint32_t first(std::size_t g) const { return first_[g]; }
   std::uint32_t second(std::size_t g) const { return second_[g]; }
 
@@ -60,9 +55,11 @@ class Carried {
       value_[id] = cell;
     } else if (second_[id] == no_row && !(value_[id] == cell)) {
       second_[id] = row;
+      has_conflict_ = true;
     }
   }
   CellMaker cells_;
+  bool has_conflict_ = false;  // in rows that were added
   std::vector<Cell> value_;
   std::vector<std::uint32_t> first_, second_;
 };

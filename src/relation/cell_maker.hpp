@@ -5,6 +5,7 @@
 #include <cmath>
 #include <cstring>
 #include <string_view>
+#include <vector>
 
 #include "formula/evaluator.hpp"
 #include "relation/group_keys.hpp"
@@ -40,11 +41,10 @@ class CellMaker {
       }
       case Vector::Lane::code:
         if (v.codes[i] == Dictionary::none) return {};
-        if (node_->op == Op::name && !keeps_texts_) {
-          dictionary_ = v.dictionary;
-          return {v.codes[i], column_code};
-        }
-        return own(v.dictionary->text(v.codes[i]));
+        if (node_->op != Op::name) return own(v.dictionary->text(v.codes[i]));
+        if (keeps_texts_) return own_of_code(*v.dictionary, v.codes[i]);
+        dictionary_ = v.dictionary;
+        return {v.codes[i], column_code};
       case Vector::Lane::text:
         if (v.texts[i].data() == nullptr) return {};
         return own(v.texts[i]);
@@ -54,11 +54,12 @@ class CellMaker {
 
   // A cell of another maker of the same node, as this one numbers it.
   Cell translate(const Cell& cell, const CellMaker& from) {
-    if (cell.tag == column_code && keeps_texts_)
-      return own(from.dictionary_->text(static_cast<std::uint32_t>(cell.code)));
     if (cell.tag == column_code) dictionary_ = from.dictionary_;
     return cell.tag == own_code ? own(from.own_.text(static_cast<std::uint32_t>(cell.code))) : cell;
   }
+
+  // The column has another dictionary from now on.
+  void forget_codes() { own_codes_.clear(); }
 
   void put(const Cell& cell, Piece& piece) const {
     switch (cell.tag) {
@@ -83,10 +84,17 @@ class CellMaker {
 
  private:
   Cell own(std::string_view bytes) { return {own_.add(bytes), own_code}; }
+  // Each text of the column's dictionary is looked up once.
+  Cell own_of_code(const Dictionary& dictionary, std::uint32_t code) {
+    if (own_codes_.empty()) own_codes_.assign(dictionary.size(), Dictionary::none);
+    if (own_codes_[code] == Dictionary::none) own_codes_[code] = own_.add(dictionary.text(code));
+    return {own_codes_[code], own_code};
+  }
   const Node* node_;
   bool keeps_texts_;
   const Dictionary* dictionary_ = nullptr;
   Dictionary own_;
+  std::vector<std::uint32_t> own_codes_;  // by code of the column's dictionary, where texts are kept
 };
 
 }  // namespace lofty::engine

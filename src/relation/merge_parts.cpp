@@ -19,11 +19,37 @@ std::vector<ColumnPtr> KeptStates::totals(const std::vector<std::uint32_t>& grou
   return out;
 }
 
-std::vector<std::uint32_t> merge_part(Part& all, Part& part) {
-  std::vector<std::uint32_t> ids = all.meet_groups(part);
+namespace {
+
+void add_values(Part& all, Part& part, const std::vector<std::uint32_t>& ids) {
   for (std::size_t c = 0; c < all.carried.size(); ++c) all.carried[c].merge(part.carried[c], ids, all.groups());
   for (std::size_t a = 0; a < all.states.size(); ++a) all.states[a].merge(part.states[a], ids, all.groups());
-  return ids;
+}
+
+}  // namespace
+
+void merge_part(Part& all, Part& part) { add_values(all, part, all.meet_groups(part)); }
+
+void merge_by_first_rows(Part& all, std::vector<std::unique_ptr<Part>>& parts, const MetGroup& met) {
+  std::vector<std::vector<std::uint32_t>> ids(parts.size());
+  std::vector<std::uint32_t> next(parts.size(), 0);  // each part's groups are in the order of theirs
+  for (;;) {
+    std::size_t first = parts.size();
+    for (std::size_t p = 0; p < parts.size(); ++p)
+      if (next[p] < parts[p]->groups() &&
+          (first == parts.size() || parts[p]->first_rows[next[p]] < parts[first]->first_rows[next[first]]))
+        first = p;
+    if (first == parts.size()) break;
+    const Part& part = *parts[first];
+    const std::uint32_t group = next[first]++;
+    const std::size_t known = all.groups();
+    ids[first].push_back(all.meet_group(part, group));
+    if (all.groups() > known) met(first, group);
+  }
+  for (std::size_t p = 0; p < parts.size(); ++p) {
+    add_values(all, *parts[p], ids[p]);
+    parts[p].reset();
+  }
 }
 
 void make_entries(Part& all, const Question& question, const AggregateStates::ByOrder& by_order,

@@ -27,9 +27,14 @@ class KeptStates final : public Regroup {
   bool ready_ = false;  // distinct values are where merging looks for them
 };
 
-// Adds the groups and states of a part whose rows come after those of `all`: the number that each of its groups has
-// there.
-std::vector<std::uint32_t> merge_part(Part& all, Part& part);
+// Adds the groups and states of a part whose rows come after those of `all`.
+void merge_part(Part& all, Part& part);
+
+// Whose part's group told a new group's first row.
+using MetGroup = std::function<void(std::size_t part, std::uint32_t group)>;
+// The same of several parts that took turns with the rows, so that groups are met in the order of their first rows. The
+// parts are gone afterwards.
+void merge_by_first_rows(Part& all, std::vector<std::unique_ptr<Part>>& parts, const MetGroup& met);
 
 // The two values of a column that was to have one value in an entry: its row among the entries.
 using SeveralValues = std::function<void(const EntryColumn& column, const Carried& values, std::size_t entry)>;

@@ -7,8 +7,10 @@
 
 #include "relation/aggregate_states.hpp"
 #include "relation/carried.hpp"
+#include "relation/direct_numbers.hpp"
 #include "relation/entries.hpp"
 #include "relation/group_keys.hpp"
+#include "table/table_data.hpp"
 
 namespace lofty::engine {
 
@@ -30,6 +32,8 @@ struct Part {
   std::vector<CellMaker> keys;
   std::vector<GroupTable> tables;  // one a key: (id so far, cell) -> id
   std::vector<GroupKey> batch_keys;
+  std::vector<DirectNumbers> direct;  // one a key
+  std::uint32_t rows_before = 0;      // of the relation, before those that it is being given
   std::vector<std::uint32_t> first_rows, row_counts;
   std::vector<Carried> carried;
   std::vector<AggregateStates> states;
@@ -43,14 +47,21 @@ struct Part {
 
   std::size_t groups() const { return first_rows.size(); }
 
-  // Rows get the numbers that `number` gives them, which ascend as they do.
-  template <class Number>
-  void renumber_rows(const Number& number) {
-    for (std::uint32_t& row : first_rows) row = number(row);
-    for (Carried& column : carried) column.renumber_rows(number);
-    if (unknown_example != no_row) unknown_example = number(unknown_example);
-    for (Entries::UnknownFilter& filter : unknown_filters)
-      if (filter.example != no_row) filter.example = number(filter.example);
+  // The first table holds other rows now, and its texts have other codes.
+  void next_rows(const Question& question, std::size_t relation_rows_before) {
+    rows_before = static_cast<std::uint32_t>(relation_rows_before);
+    for (CellMaker& cells : keys) cells.forget_codes();
+    for (Carried& column : carried) column.cells().forget_codes();
+    for (AggregateStates& state : states) state.forget_codes();
+    std::size_t key = 0;
+    for (const EntryColumn& column : question.entry_columns) {
+      if (column.from != EntryColumn::From::key) continue;
+      const Node& node = *column.node;
+      const bool changes = node.op == Op::name && node.type.kind == Kind::text &&
+                           question.row_columns[static_cast<std::size_t>(node.column)].table == 0;
+      if (changes && key < direct.size()) direct[key] = DirectNumbers(most_rows);
+      ++key;
+    }
   }
 
   void meet(std::uint32_t id, std::uint32_t row, std::uint32_t count) {
@@ -63,6 +74,14 @@ struct Part {
   Cell cell(std::size_t key, std::uint32_t group) const {
     for (std::size_t k = keys.size() - 1; k > key; --k) group = tables[k].keys()[group].prefix;
     return tables[key].keys()[group].cell;
+  }
+  // The number that one group of another part has in this one, where it is added if it is unknown.
+  std::uint32_t meet_group(const Part& other, std::uint32_t group) {
+    std::uint32_t id = 0;
+    for (std::size_t k = 0; k < keys.size(); ++k)
+      id = tables[k].find_or_add({keys[k].translate(other.cell(k, group), other.keys[k]), id});
+    meet(id, other.first_rows[group], other.row_counts[group]);
+    return id;
   }
   // The number that each group of another part has in this one, where unknown groups are added.
   std::vector<std::uint32_t> meet_groups(const Part& other) {

@@ -140,8 +140,13 @@ std::vector<std::unique_ptr<Part>> RowPass::parts() const {
   parallel_for(pieces_, progress, [&](const RowRange& range, std::size_t piece) {
     parts[piece] = std::make_unique<Part>(question_);
     run_piece(range, *parts[piece]);
+    parts[piece]->direct.clear();
   });
   return parts;
+}
+
+void RowPass::add_to(std::vector<std::unique_ptr<Part>>& parts) const {
+  parallel_for(pieces_, run_, [&](const RowRange& range, std::size_t piece) { run_piece(range, *parts[piece]); });
 }
 
 void RowPass::run_piece(const RowRange& rows, Part& part) const {
@@ -149,7 +154,7 @@ void RowPass::run_piece(const RowRange& rows, Part& part) const {
   const RowFilter filter({&question_.where_first, &question_.where_last});
   std::vector<unsigned char> mask;
   std::vector<std::uint32_t> chosen, ids;
-  std::vector<DirectNumbers> direct(part.keys.size(), DirectNumbers(rows.size()));
+  if (part.direct.empty()) part.direct.resize(part.keys.size(), DirectNumbers(rows.size()));
   std::vector<unsigned char> narrowed;
   std::optional<InsideFilter> inside;
   if (inside_ != nullptr) inside.emplace(question_, *inside_, rows.size());
@@ -169,7 +174,7 @@ void RowPass::run_piece(const RowRange& rows, Part& part) const {
 
     // The entries that they are of, and what these carry and total.
     if (chosen.empty()) return;
-    number(part, evaluator, begin, count, mask, chosen, ids, direct);
+    number(part, evaluator, begin, count, mask, chosen, ids);
     std::size_t carried = 0;
     for (const EntryColumn& column : question_.entry_columns)
       if (column.from == EntryColumn::From::carried && !column.determined)
@@ -254,7 +259,7 @@ void RowPass::catch_periods(Evaluator& evaluator, std::size_t begin, std::size_t
 
 void RowPass::number(Part& part, Evaluator& evaluator, std::size_t begin, std::size_t count,
                      const std::vector<unsigned char>& mask, const std::vector<std::uint32_t>& chosen,
-                     std::vector<std::uint32_t>& ids, std::vector<DirectNumbers>& direct) const {
+                     std::vector<std::uint32_t>& ids) const {
   ids.assign(chosen.size(), 0);
   std::size_t key = 0;
   for (const EntryColumn& column : question_.entry_columns) {
@@ -262,8 +267,8 @@ void RowPass::number(Part& part, Evaluator& evaluator, std::size_t begin, std::s
     const Vector& v = evaluator.evaluate(*column.node, begin, count, mask.data());
     CellMaker& cells = part.keys[key];
     GroupTable& table = part.tables[key];
-    if (DirectNumbers::takes(v, *column.node) && direct[key].pays()) {
-      direct[key].number(v, begin, chosen, ids, [&](std::size_t i, std::uint32_t prefix) {
+    if (DirectNumbers::takes(v, *column.node) && part.direct[key].pays()) {
+      part.direct[key].number(v, begin, chosen, ids, [&](std::size_t i, std::uint32_t prefix) {
         return table.find_or_add({cells.cell(v, i), prefix});
       });
     } else {
@@ -282,7 +287,7 @@ void RowPass::number(Part& part, Evaluator& evaluator, std::size_t begin, std::s
   if (groups > known) {  // new ones come in their order
     part.row_counts.resize(groups);
     for (std::size_t k = 0; part.groups() < groups; ++k)
-      if (ids[k] == part.groups()) part.first_rows.push_back(chosen[k]);
+      if (ids[k] == part.groups()) part.first_rows.push_back(part.rows_before + chosen[k]);
   }
   std::uint32_t* const counts = part.row_counts.data();
   for (const std::uint32_t id : ids) ++counts[id];

@@ -8,7 +8,6 @@
 
 #include "lofty/run.hpp"
 #include "question/question.hpp"
-#include "relation/direct_numbers.hpp"
 #include "relation/entries.hpp"
 #include "relation/inside.hpp"
 #include "relation/part.hpp"
@@ -34,6 +33,8 @@ class RowPass {
   std::vector<std::uint32_t> counted() const;
   // What each piece holds, in their order.
   std::vector<std::unique_ptr<Part>> parts() const;
+  // The same added to parts that other rows went to before; there are at least as many of them as pieces.
+  void add_to(std::vector<std::unique_ptr<Part>>& parts) const;
 
   // Calls work(begin, count) for each batch of a piece.
   template <class Work>
@@ -52,7 +53,7 @@ class RowPass {
                      Part& part) const;
   void number(Part& part, Evaluator& evaluator, std::size_t begin, std::size_t count,
               const std::vector<unsigned char>& mask, const std::vector<std::uint32_t>& chosen,
-              std::vector<std::uint32_t>& ids, std::vector<DirectNumbers>& direct) const;
+              std::vector<std::uint32_t>& ids) const;
 
   const Question& question_;
   const JoinedRows& rows_;

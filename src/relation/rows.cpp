@@ -179,7 +179,7 @@ JoinedRows::Report JoinedRows::find_partners(const JoinUse& join, const Sides& s
   const auto bytes = std::make_shared<Bytes>(rows() * sizeof(std::uint32_t));
   partners_[join.table] = bytes;
   auto* const partners = reinterpret_cast<std::uint32_t*>(bytes->data());
-  const Pieces pieces = Pieces::fixed(rows());
+  const Pieces pieces = Pieces::fixed(rows(), 16 * batch_rows);
   std::vector<Report> reports(pieces.count());
   parallel_for(pieces, run, [&](const RowRange& range, std::size_t piece) {
     Report& report = reports[piece];

@@ -20,12 +20,16 @@ bool takes_stretches(const Question& question) {
 }
 
 StretchTotals::StretchTotals(const Question& question, const Run& run)
-    : question_(question),
-      run_(run),
-      kept_(std::make_shared<KeptStates>(question, AggregateStates::ByOrder(), true)),
-      all_(kept_->part()),
-      ascending_(question.aggregates.size()) {
-  for (const EntryColumn& column : question.entry_columns) of_first_rows_.emplace_back(column.type);
+    : question_(question), run_(run), ascending_(question.aggregates.size()) {
+  constexpr int most_parts = 16;  // each has its own states of the entries that it meets
+  for (int part = 0; part < std::min(thread_count(run), most_parts); ++part) {
+    parts_.push_back(std::make_unique<Part>(question, true));
+    std::vector<Piece>& columns = of_first_rows_.emplace_back();
+    for (const EntryColumn& column : question.entry_columns) columns.emplace_back(column.type);
+  }
+  for (std::size_t a = 0; a < ascending_.size(); ++a)
+    ascending_[a].expected = question.aggregates[a]->kind == AggregateKind::count_distinct && !question.keeps_states;
+  entries_.unknown_filters.resize(question.aggregates.size());
   const Table& table = question.tables.front().table;
   for (std::size_t c = 0; c < table.headings().size(); ++c)
     if (table.holds(c) && table.type(c).kind == Kind::text) {
@@ -38,70 +42,70 @@ void StretchTotals::add(std::size_t rows_before) {
   Stopwatch watch;
   const JoinedRows rows(question_, run_, joins_);
   watch.lap();
-  std::vector<std::unique_ptr<Part>> parts =
-      RowPass(question_, rows, nullptr, run_, Pieces::per_thread(rows.counting_rows(), run_, batch_rows)).parts();
-  entries_.read += rows.counting_rows();
-  for (std::size_t a = 0; first_ && a < ascending_.size(); ++a) expect_distinct_ascend(parts, a);
-  first_ = false;
+  if (entries_.read + rows.counting_rows() > most_rows) throw RowsNeeded{};
 
-  // Part by part, with rows as the whole table counts them.
-  const auto in_table = [&](std::uint32_t row) {
-    return static_cast<std::uint32_t>(rows_before + rows.row_of_table(0, row));
-  };
-  for (auto& part : parts) {
-    for (std::size_t a = 0; a < ascending_.size(); ++a) set_apart(*part, a);
-    const std::vector<std::uint32_t> first_rows = part->first_rows;
-    part->renumber_rows(in_table);
-    const std::size_t known = all_.groups();
-    take_first_rows(rows, first_rows, merge_part(all_, *part), known);
-  }
-  add_counts(parts, question_, entries_);
-  for (const Carried& values : all_.carried)
-    if (values.conflict()) throw RowsNeeded{};
+  // A piece for each part, or for some where there are few rows.
+  const std::size_t each = (rows.counting_rows() + parts_.size() - 1) / parts_.size();
+  const Pieces pieces = Pieces::costly(rows.counting_rows(), std::max<std::size_t>(1, each));
+  for (auto& part : parts_) part->next_rows(question_, entries_.read);
+  RowPass(question_, rows, nullptr, run_, pieces).add_to(parts_);
+  entries_.read += rows.counting_rows();
+
+  // What has to be looked at while the rows are here.
+  for (std::size_t p = 0; p < pieces.count(); ++p) take_first_rows(rows, p);
+  for (std::size_t a = 0; a < ascending_.size(); ++a) settle_distinct(a, pieces.count());
+  for (const auto& part : parts_)
+    for (const Carried& values : part->carried)
+      if (values.has_conflict()) throw RowsNeeded{};
+  take_examples(rows, rows_before);
   count_texts();
+  first_ = false;
   entries_.total_seconds += watch.lap();
 }
 
-// Whether a distinct count's numbers ascend in the first stretch.
-void StretchTotals::expect_distinct_ascend(const std::vector<std::unique_ptr<Part>>& parts, std::size_t aggregate) {
-  if (question_.aggregates[aggregate]->kind != AggregateKind::count_distinct || question_.keeps_states) return;
+void StretchTotals::settle_distinct(std::size_t aggregate, std::size_t pieces) {
   Ascending& ascending = ascending_[aggregate];
-  ascending.expected = true;
-  std::int64_t greatest = ascending.greatest;
-  for (const auto& part : parts) {
-    const AggregateStates::Range range = part->states[aggregate].distinct_range();
-    if (range.least > range.greatest && !range.others) continue;  // nothing
-    ascending.expected =
-        ascending.expected && part->states[aggregate].distinct_ascend() && !range.others && range.least >= greatest;
-    greatest = std::max(greatest, range.greatest);
+  for (std::size_t p = 0; p < pieces && ascending.expected; ++p) {
+    const auto [range, in_order] = parts_[p]->states[aggregate].new_distinct_range();
+    if (in_order && range.least > range.greatest) continue;  // no new ones
+    ascending.expected = in_order && range.least >= ascending.greatest;
+    if (!ascending.expected && !first_) throw RowsNeeded{};  // some were settled
+    ascending.greatest = std::max(ascending.greatest, range.greatest);
+  }
+  if (!ascending.expected) return;
+
+  // Now that all of the stretch are known to ascend.
+  for (std::size_t p = 0; p < pieces; ++p) {
+    AggregateStates& states = parts_[p]->states[aggregate];
+    const AggregateStates::Range range = states.new_distinct_range().first;
+    if (range.least <= range.greatest) states.settle_between(range.least, range.greatest);
   }
 }
 
-// Which of a part's distinct values no other part can have.
-void StretchTotals::set_apart(Part& part, std::size_t aggregate) {
-  if (question_.aggregates[aggregate]->kind != AggregateKind::count_distinct) return;
-  AggregateStates& states = part.states[aggregate];
-  Ascending& ascending = ascending_[aggregate];
-  using Range = AggregateStates::Range;
-  if (!ascending.expected) return states.set_apart({Range{.others = true}});
-  const Range range = states.distinct_range();
-  if (range.least > range.greatest && !range.others) return states.set_apart({});
-  if (range.others || range.least < ascending.greatest) throw RowsNeeded{};
-  constexpr std::int64_t first = std::numeric_limits<std::int64_t>::min(),
-                         last = std::numeric_limits<std::int64_t>::max();
-  states.set_apart({Range{first, ascending.greatest, false}, Range{range.greatest, last, false}});
-  ascending.greatest = range.greatest;
+// The first rows of a kind, as the first table counts them.
+void StretchTotals::take_examples(const JoinedRows& rows, std::size_t rows_before) {
+  const auto take = [&](std::uint32_t& found, std::uint32_t& example) {
+    if (found == no_row) return;
+    example = std::min(example, static_cast<std::uint32_t>(rows_before + rows.row_of_table(0, found)));
+    found = no_row;
+  };
+  for (auto& part : parts_) {
+    take(part->unknown_example, entries_.unknown_example);
+    for (std::size_t a = 0; a < part->unknown_filters.size(); ++a)
+      take(part->unknown_filters[a].example, entries_.unknown_filters[a].example);
+  }
 }
 
-// The columns that an entry's first row tells, of the entries that a part brought; `known` were there before.
-void StretchTotals::take_first_rows(const JoinedRows& rows, const std::vector<std::uint32_t>& first_rows,
-                                    const std::vector<std::uint32_t>& ids, std::size_t known) {
+// The columns that a group's first row tells, of the groups that a part has met now.
+void StretchTotals::take_first_rows(const JoinedRows& rows, std::size_t p) {
+  const Part& part = *parts_[p];
   Evaluator evaluator(rows, rows.context());
   for (std::size_t c = 0; c < question_.entry_columns.size(); ++c) {
     const EntryColumn& column = question_.entry_columns[c];
     if (column.from != EntryColumn::From::carried || !column.determined) continue;
-    for (std::size_t g = 0; g < ids.size(); ++g)
-      if (ids[g] >= known) append(of_first_rows_[c], evaluator.evaluate(*column.node, first_rows[g], 1, nullptr), 0);
+    Piece& values = of_first_rows_[p][c];
+    for (std::size_t g = values.rows(); g < part.groups(); ++g)
+      append(values, evaluator.evaluate(*column.node, part.first_rows[g] - part.rows_before, 1, nullptr), 0);
   }
 }
 
@@ -139,13 +143,35 @@ void StretchTotals::count_texts() {
 }
 
 TotalledRows StretchTotals::finish() {
+  // Entries in the order of their first rows, and where each of them was met first.
+  auto kept = std::make_shared<KeptStates>(question_, AggregateStates::ByOrder(), true);
+  struct Met {
+    std::size_t part = 0;
+    std::uint32_t group = 0;
+  };
+  std::vector<Met> met;
+  add_counts(parts_, question_, entries_);
+  for (auto& part : parts_)
+    for (std::size_t a = 0; a < part->states.size(); ++a)
+      if (question_.aggregates[a]->kind == AggregateKind::count_distinct)
+        part->states[a].set_apart({AggregateStates::Range{.others = true}});
+  merge_by_first_rows(kept->part(), parts_, [&](std::size_t part, std::uint32_t group) {
+    met.push_back({part, group});
+  });
+
+  // Their columns.
+  const auto of_first_rows = [&](const EntryColumn& column) {
+    const auto c = static_cast<std::size_t>(&column - question_.entry_columns.data());
+    std::vector<ColumnPtr> of_part;
+    for (std::vector<Piece>& columns : of_first_rows_) of_part.push_back(Column::seal(std::move(columns[c])));
+    Piece values(column.type);
+    for (const Met& one : met) values.add(of_part[one.part]->value(one.group));
+    return values;
+  };
   make_entries(
-      all_, question_, AggregateStates::ByOrder(),
-      [this](const EntryColumn& column) {
-        return std::move(of_first_rows_[static_cast<std::size_t>(&column - question_.entry_columns.data())]);
-      },
+      kept->part(), question_, AggregateStates::ByOrder(), of_first_rows,
       [](const EntryColumn&, const Carried&, std::size_t) { throw RowsNeeded{}; }, entries_);
-  if (question_.keeps_states) entries_.regroup = kept_;
+  if (question_.keeps_states) entries_.regroup = kept;
   entries_.context = {.slots = question_.slots};
   auto joined = std::make_unique<JoinedRows>(question_, entries_.read, joins_.reports(question_));
   return {std::move(entries_), std::move(joined)};

@@ -40,13 +40,12 @@ class StretchTotals {
   TotalledRows finish();
 
  private:
-  void expect_distinct_ascend(const std::vector<std::unique_ptr<Part>>& parts, std::size_t aggregate);
-  void set_apart(Part& part, std::size_t aggregate);
-  void take_first_rows(const JoinedRows& rows, const std::vector<std::uint32_t>& first_rows,
-                       const std::vector<std::uint32_t>& ids, std::size_t known);
+  void settle_distinct(std::size_t aggregate, std::size_t pieces);
+  void take_examples(const JoinedRows& rows, std::size_t rows_before);
+  void take_first_rows(const JoinedRows& rows, std::size_t part);
   void count_texts();
 
-  // Of a distinct count: as long as numbers ascend from part to part, what lies between a part's least and greatest
+  // Of a distinct count: as long as numbers ascend from piece to piece, what lies between a piece's least and greatest
   // one is nowhere else, and need not be kept.
   struct Ascending {
     bool expected = false;
@@ -56,12 +55,11 @@ class StretchTotals {
   const Question& question_;
   const Run& run_;
   StretchJoins joins_;
-  std::shared_ptr<KeptStates> kept_;
-  Part& all_;
+  std::vector<std::unique_ptr<Part>> parts_;  // they take turns with the rows: one piece of each stretch is of each
+  std::vector<std::vector<Piece>> of_first_rows_;  // by part and entry column: what the first rows of its groups tell
+  std::vector<Ascending> ascending_;               // by Question::aggregates
+  std::vector<std::size_t> texts_;                 // columns of text of the first table
   bool first_ = true;
-  std::vector<Ascending> ascending_;  // by Question::aggregates
-  std::vector<Piece> of_first_rows_;  // by Question::entry_columns, where the first row speaks for all
-  std::vector<std::size_t> texts_;    // columns of text of the first table
   Entries entries_;
 };
 

@@ -185,7 +185,7 @@ TEST_F(Stretches, DistinctNumbersThatStopAscendingAreReadAgain) {
   write(600, [&](std::size_t r) { return r < 500 ? spread(r) : std::to_string(r) + ",150,1.50,void"; });
   Ladder ladder = shop_totals();
   ladder.where = "";
-  EXPECT_TRUE(agrees(ladder, scratch_.path(), 256, 4));
+  EXPECT_FALSE(agrees(ladder, scratch_.path(), 256, 4));
 }
 
 TEST_F(Stretches, TextsThatNoRowHasAreRemarkedOn) {
