@@ -47,6 +47,8 @@ struct Advice {
 struct Cost {
   std::vector<CostStep> steps;  // in the order in which they are done
   std::vector<Advice> advice;
+  // The table whose rows are totalled as they are read, and not kept; empty: there is none.
+  std::string not_kept = {};
   bool rows_known = true;                  // false where a table's size is not known before it is read
   double estimated() const;                // seconds, of all steps
   std::optional<double> measured() const;  // of all steps; nothing before it has run

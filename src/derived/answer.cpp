@@ -27,7 +27,7 @@ Answer answer(const Request& request, const Catalog& catalog, const Run& run) {
   const Run quiet{.threads = run.threads, .stop = run.stop, .step = run.step};
 
   // All names are resolved first, so that the tables are read once, with what any of the questions wants.
-  const ReadOnce once(catalog);
+  const ReadOnce once(catalog, true);
   const Catalog& tables = crossed || other_choices ? once : catalog;
   Resolution own(ladder, tables, request.further);
   std::optional<Crossing> crossing;
@@ -45,9 +45,14 @@ Answer answer(const Request& request, const Catalog& catalog, const Run& run) {
   if (before) before->want();
 
   // In one pass over the rows, where that is enough. Else all that is wrong is said at once.
+  std::vector<Resolution*> resolutions{&own};
+  if (before) resolutions.push_back(&before->resolution());
+  if (crossing && crossing->problems().empty())
+    for (Resolution* const one : crossing->resolutions()) resolutions.push_back(one);
   const Run one_pass = part_of(run, 0, totals_share);
-  std::optional<TotalledRows> totalled;
-  if (!crossed && !compared) totalled = total_in_one_pass(own, one_pass);
+  std::optional<std::vector<TotalledRows>> totalled;
+  if (not_before.empty() && (!crossing || crossing->problems().empty()))
+    totalled = total_in_one_pass(resolutions, one_pass);
   if (!totalled) own.read(part_of(run, 0, reading_share));
   std::vector<Problem> problems = own.problems();
   if (crossing) problems.insert(problems.end(), crossing->problems().begin(), crossing->problems().end());
@@ -56,13 +61,16 @@ Answer answer(const Request& request, const Catalog& catalog, const Run& run) {
   Answer out;
   out.questions = own.take_questions();
 
+  if (totalled && before) before->take(std::move((*totalled)[1]));
+  if (totalled && crossing) crossing->take(std::span(*totalled).subspan(before ? 2 : 1));
+
   // What was before, then level by level, then the columns of entries across.
   JoinCache joins;
   Stopwatch watch;
   std::vector<FormerPlaces> former;
   if (compared) former = before ? before->places(joins, quiet) : places_in_table(ladder, out.questions, catalog, quiet);
   const double compare_seconds = watch.lap();
-  LevelAnswers levels = answer_levels(ladder, out.questions, former, joins, run, totalled ? &*totalled : nullptr);
+  LevelAnswers levels = answer_levels(ladder, out.questions, former, joins, run, totalled ? totalled->data() : nullptr);
   watch.lap();
   for (std::size_t l = 0; crossing && l < levels.data.size(); ++l)
     levels.data[l] = crossing->cross(*levels.data[l], l, joins, quiet);

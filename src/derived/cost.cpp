@@ -12,7 +12,9 @@
 #include "lofty/standings.hpp"
 #include "question/prose.hpp"
 #include "question/resolve.hpp"
+#include "relation/stretch_totals.hpp"
 #include "relation/windows.hpp"
+#include "table/table_stretches.hpp"
 
 namespace lofty::engine {
 
@@ -88,6 +90,8 @@ class Steps {
 
   Cost all() {
     cost_.rows_known = sizes_.rows.has_value();
+    find_kept_share();
+    if (kept_share_ < 1) cost_.not_kept = questions_.front().tables.front().source->name();
     for (std::size_t t = 0; t < questions_.front().tables.size(); ++t) read(t);
     for (level_ = 0; level_ < questions_.size(); ++level_) level(questions_[level_]);
     return std::move(cost_);
@@ -114,6 +118,14 @@ class Steps {
     add({kind, level_, 0, WindowStage::rows}, std::move(purpose), std::move(by), rows, comparisons, bytes, seconds);
   }
 
+  // How much of the first table's rows is there at a time, where they are totalled as they are read.
+  void find_kept_share() {
+    const auto* const source = dynamic_cast<const StretchSource*>(questions_.front().tables.front().source.get());
+    if (source == nullptr || questions_.size() > 1 || !takes_stretches(questions_.front())) return;
+    const double bytes = static_cast<double>(source->stretch_bytes());
+    if (bytes > 0 && sizes_.bytes.front() > bytes) kept_share_ = bytes / sizes_.bytes.front();
+  }
+
   void read(std::size_t t) {
     const TableUse& use = questions_.front().tables[t];
     std::set<std::size_t> wanted;
@@ -123,8 +135,8 @@ class Steps {
     const double seconds = sizes_.bytes[t] * ns * price::read_byte +
                            rows * columns * ns * price::read_value * (sizes_.bytes[t] > 0 ? 1 : 0);
     // Sealed columns, and as much again while they are being sealed.
-    add({StepKind::read, 0, t}, use.source->name(), "", sizes_.tables[t], 0, rows * columns * 2.5 * 2,
-        seconds * speeds_.read);
+    add({StepKind::read, 0, t}, use.source->name(), "", sizes_.tables[t], 0,
+        rows * columns * 2.5 * 2 * (t == 0 ? kept_share_ : 1), seconds * speeds_.read);
   }
 
   double relation() const { return sizes_.rows.value_or(0); }
@@ -169,7 +181,7 @@ class Steps {
     const bool found = level_ > 0 && question.joins == questions_.front().joins;
     const double seconds =
         found ? 0 : relation() * ns * price::join_row * static_cast<double>(std::max<std::size_t>(1, join.on.size()));
-    add({StepKind::join, level_, number}, use.source->name(), by, sizes_.rows, 0, 4 * relation(),
+    add({StepKind::join, level_, number}, use.source->name(), by, sizes_.rows, 0, 4 * relation() * kept_share_,
         seconds * speeds_.join);
   }
 
@@ -318,6 +330,8 @@ class Steps {
   const Times* const times_;
   std::size_t level_ = 0;
   Cost cost_;
+  double kept_share_ = 1;
+  double kept_share_ = 1;
 };
 
 // ---- advice

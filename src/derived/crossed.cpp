@@ -149,15 +149,34 @@ void Crossing::check_keys() {
 
 void Crossing::want() const {
   if (!problems_.empty()) return;
-  ReadOnce::want(across_->resolution.questions());
-  for (const auto& cells : cells_) ReadOnce::want(cells->resolution.questions());
+  for (const Asked* const one : asked()) ReadOnce::want(one->resolution.questions());
+}
+
+std::vector<Crossing::Asked*> Crossing::asked() const {
+  std::vector<Asked*> all{across_.get()};
+  for (const auto& cells : cells_) all.push_back(cells.get());
+  return all;
+}
+
+std::vector<Resolution*> Crossing::resolutions() {
+  std::vector<Resolution*> all;
+  for (Asked* const one : asked()) all.push_back(&one->resolution);
+  return all;
+}
+
+void Crossing::take(std::span<TotalledRows> totalled) {
+  const std::vector<Asked*> all = asked();
+  for (std::size_t i = 0; i < all.size(); ++i) all[i]->totalled = std::move(totalled[i]);
+}
+
+std::shared_ptr<const StandingsData> Crossing::Asked::answer(JoinCache& joins, const Run& run) {
+  return plain_answer(question, resolution, joins, run, totalled ? &*totalled : nullptr);
 }
 
 std::shared_ptr<StandingsData> Crossing::cross(const StandingsData& down, std::size_t level, JoinCache& joins,
                                                const Run& run) {
-  if (!columns_) columns_ = plain_answer(across_->question, across_->resolution, joins, run);
-  const std::shared_ptr<const StandingsData> cells =
-      plain_answer(cells_[level]->question, cells_[level]->resolution, joins, run);
+  if (!columns_) columns_ = across_->answer(joins, run);
+  const std::shared_ptr<const StandingsData> cells = cells_[level]->answer(joins, run);
   const std::vector<ColumnPtr> crossed = crossed_columns(down, *columns_, *cells);
 
   // A column for each entry across, named by it.

@@ -4,6 +4,8 @@
 
 #include <cstddef>
 #include <memory>
+#include <optional>
+#include <span>
 #include <utility>
 #include <vector>
 
@@ -12,6 +14,7 @@
 #include "lofty/error.hpp"
 #include "lofty/ladder.hpp"
 #include "question/resolve.hpp"
+#include "relation/stretch_totals.hpp"
 
 namespace lofty::engine {
 
@@ -24,6 +27,9 @@ class Crossing {
   const std::vector<Problem>& problems() const { return problems_; }
   // Announces to a ReadOnce catalog what they will read.
   void want() const;
+  // The questions, to be answered in one pass over the rows; then what that gave, in their order.
+  std::vector<Resolution*> resolutions();
+  void take(std::span<TotalledRows> totalled);
   // `down`, the answer of one level, with a column for each entry across after the others. Each level once, from the
   // first on. Precondition: there are no problems. Throws Error.
   std::shared_ptr<StandingsData> cross(const StandingsData& down, std::size_t level, JoinCache& joins, const Run& run);
@@ -34,7 +40,10 @@ class Crossing {
     Asked(Ladder ladder, const Catalog& catalog) : question(std::move(ladder)), resolution(question, catalog) {}
     const Ladder question;
     Resolution resolution;
+    std::optional<TotalledRows> totalled;
+    std::shared_ptr<const StandingsData> answer(JoinCache& joins, const Run& run);
   };
+  std::vector<Asked*> asked() const;
   void check_keys();
   // Adds to the sentence and the remarks what there is to say of the entries across.
   void say(StandingsData& out) const;

@@ -2,6 +2,7 @@
 // [compare]: former places, asked for again or read from a table.
 // Covered by tests/ladder/compare_test.cpp.
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -9,6 +10,7 @@
 #include "lofty/catalog.hpp"
 #include "lofty/ladder.hpp"
 #include "question/resolve.hpp"
+#include "relation/stretch_totals.hpp"
 
 namespace lofty::engine {
 
@@ -20,12 +22,16 @@ class FormerQuestion {
   FormerQuestion(const Ladder& ladder, const Catalog& catalog);
   // Announces to a ReadOnce catalog what it will read.
   void want() const;
+  // The question, to be answered in one pass over the rows with others; then what that gave.
+  Resolution& resolution() { return resolution_; }
+  void take(TotalledRows totalled) { totalled_ = std::move(totalled); }
   // By level. Once. Throws Error.
   std::vector<FormerPlaces> places(JoinCache& joins, const Run& run);
 
  private:
   const Ladder before_;
   Resolution resolution_;
+  std::optional<TotalledRows> totalled_;
 };
 
 // Former places from the table that [compare] names. `questions` are those of the ladder now. Throws Error.

@@ -82,11 +82,11 @@ std::shared_ptr<StandingsData> whole_answer(const std::vector<Question>& questio
 }
 
 std::shared_ptr<const StandingsData> plain_answer(const Ladder& ladder, Resolution& resolution, JoinCache& joins,
-                                                  const Run& run) {
-  resolution.read(part_of(run, 0, reading_share));
+                                                  const Run& run, TotalledRows* totalled) {
+  if (totalled == nullptr) resolution.read(part_of(run, 0, reading_share));
   if (!resolution.problems().empty()) throw Error(resolution.problems());
   const std::shared_ptr<const StandingsData> whole =
-      whole_answer(resolution.questions(), answer_levels(ladder, resolution.questions(), {}, joins, run));
+      whole_answer(resolution.questions(), answer_levels(ladder, resolution.questions(), {}, joins, run, totalled));
   if (run.progress) run.progress(1);
   return whole;
 }

@@ -31,8 +31,9 @@ LevelAnswers answer_levels(const Ladder& ladder, const std::vector<Question>& qu
 // The levels as one answer, with its cost.
 std::shared_ptr<StandingsData> whole_answer(const std::vector<Question>& questions, LevelAnswers levels);
 
-// Reads the tables of a ladder whose names are resolved, and answers it. Throws Error with all that is wrong.
+// Reads the tables of a ladder whose names are resolved, unless that was done with `totalled`, and answers it. Throws
+// Error with all that is wrong.
 std::shared_ptr<const StandingsData> plain_answer(const Ladder& ladder, Resolution& resolution, JoinCache& joins,
-                                                  const Run& run);
+                                                  const Run& run, TotalledRows* totalled = nullptr);
 
 }  // namespace lofty::engine

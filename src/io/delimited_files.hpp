@@ -33,6 +33,7 @@ class DelimitedFiles : public TableSource, public StretchSource {
   std::string form() const override;
   TableSize size() const override;
   Table read(std::span<const std::size_t> columns, const Run& run) const override;  // delimited_reading.cpp
+  std::uint64_t stretch_bytes() const override;
   std::unique_ptr<TableStretches> stretches(std::span<const std::size_t> columns, const Run& run) const override;
 
   const std::vector<File>& files() const { return files_; }

@@ -508,10 +508,15 @@ Table DelimitedFiles::read(std::span<const std::size_t> columns, const Run& run)
   return RowsReading(*this, columns, run).read();
 }
 
-std::unique_ptr<TableStretches> DelimitedFiles::stretches(std::span<const std::size_t> columns, const Run& run) const {
+std::uint64_t DelimitedFiles::stretch_bytes() const {
+  const std::uint64_t at_a_time = stretch_chunks * chunk_bytes;
   std::uint64_t bytes = 0;
   for (const File& file : files_) bytes += file.source->end() - file.source->body();
-  if (bytes < 2 * stretch_chunks * chunk_bytes) return nullptr;
+  return bytes < 2 * at_a_time ? 0 : at_a_time;
+}
+
+std::unique_ptr<TableStretches> DelimitedFiles::stretches(std::span<const std::size_t> columns, const Run& run) const {
+  if (stretch_bytes() == 0) return nullptr;
   return std::make_unique<DelimitedStretches>(*this, columns, run);
 }
 

@@ -29,6 +29,11 @@ class LadderTables {
     uses_.front().table = std::move(table);
     uses_.front().seconds += seconds;
   }
+  // What another question over the same tables has read.
+  void take_read(const LadderTables& other) {
+    for (std::size_t t = 0; t < uses_.size(); ++t) uses_[t].table = other.uses_[t].table;
+    was_read_ = other.was_read_;
+  }
   // All that was read is to be read anew.
   void forget() {
     for (TableUse& use : uses_) use.table = {}, use.seconds = 0;

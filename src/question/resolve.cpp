@@ -187,6 +187,13 @@ void Resolution::forget_tables() {
   tables_->tables.forget();
 }
 
+bool Resolution::take_tables(const Resolution& other) {
+  if (!problems_.empty() || questions_.empty()) return false;
+  tables_->tables.take_read(other.tables_->tables);
+  bind_levels();
+  return problems_.empty();
+}
+
 void Resolution::set_first_table(const Table& table, double seconds) {
   tables_->tables.set_first_table(table, seconds);
   for (Question& question : questions_) question.tables.front() = tables_->tables[0];

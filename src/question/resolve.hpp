@@ -31,6 +31,9 @@ class Resolution {
   // first stretch, and resolves everything again, with their types. Null where that cannot be, or something is wrong:
   // read() may follow then. The run has to outlive it.
   std::unique_ptr<TableStretches> begin_stretches(const Run& run);
+  // In its place for a further question: takes the tables that another question over the same ones has read so far.
+  // False where something is wrong.
+  bool take_tables(const Resolution& other);
   // Replaces what the first table holds, which took so long to read.
   void set_first_table(const Table& table, double seconds);
   // After begin_stretches(): as if no table had been read.

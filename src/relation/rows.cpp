@@ -61,6 +61,11 @@ JoinedRows::JoinedRows(const Question& question, const Run& run, StretchJoins& j
       context_{.slots = question.slots},
       rows_(question.tables.front().table.rows()),
       partners_(question.tables.size()) {
+  if (joins.now_.joined) {  // for another question
+    rows_ = counting_rows_ = joins.now_.rows;
+    partners_ = joins.now_.partners;
+    return;
+  }
   joins.joins_.resize(question.joins.size());
   for (std::size_t j = 0; j < question.joins.size(); ++j) {
     Stopwatch watch;
@@ -73,6 +78,7 @@ JoinedRows::JoinedRows(const Question& question, const Run& run, StretchJoins& j
     kept.report.add(report);
   }
   counting_rows_ = rows_;
+  joins.now_ = {true, rows_, partners_};
 }
 
 JoinedRows::JoinedRows(const Question& question, std::size_t rows, std::vector<Report> reports)

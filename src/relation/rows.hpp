@@ -112,9 +112,12 @@ class JoinedRows : public RowSource {
   std::vector<ColumnPtr> windows_;
 };
 
-// Joins over stretches of the first table's rows: the second tables' keys, and what was met so far. Not thread-safe.
+// Joins over stretches of the first table's rows, for all questions that join the same tables in the same way: the
+// second tables' keys, what was met so far, and the partners of the stretch at hand. Not thread-safe.
 class StretchJoins {
  public:
+  // The rows of the next stretch will come.
+  void next() { now_ = {}; }
   // By join, once all rows were joined.
   std::vector<JoinedRows::Report> reports(const Question& question) const;
 
@@ -125,6 +128,12 @@ class StretchJoins {
     JoinedRows::Report report;
   };
   std::vector<One> joins_;
+  struct Now {
+    bool joined = false;
+    std::size_t rows = 0;
+    std::vector<std::shared_ptr<const Bytes>> partners;
+  };
+  Now now_;
 };
 
 // The partners that were found, for further questions over the same tables. Not thread-safe.

@@ -19,8 +19,8 @@ bool takes_stretches(const Question& question) {
          std::none_of(question.aggregates.begin(), question.aggregates.end(), by_order);
 }
 
-StretchTotals::StretchTotals(const Question& question, const Run& run)
-    : question_(question), run_(run), ascending_(question.aggregates.size()) {
+StretchTotals::StretchTotals(const Question& question, StretchJoins& joins, const Run& run)
+    : question_(question), run_(run), joins_(joins), ascending_(question.aggregates.size()) {
   constexpr int most_parts = 16;  // each has its own states of the entries that it meets
   for (int part = 0; part < std::min(thread_count(run), most_parts); ++part) {
     parts_.push_back(std::make_unique<Part>(question, true));

@@ -30,8 +30,9 @@ struct TotalledRows {
 
 class StretchTotals {
  public:
-  // Precondition: takes_stretches(question). The question has to outlive it, and so does the run.
-  StretchTotals(const Question& question, const Run& run);
+  // Precondition: takes_stretches(question). All that is given has to outlive it; `joins` may be shared with other
+  // questions over the same tables.
+  StretchTotals(const Question& question, StretchJoins& joins, const Run& run);
 
   // Adds the rows that the question's first table holds now: those after `rows_before` others. Throws RowsNeeded;
   // RowFailure and Error for what a row makes impossible, with rows counted from the stretch's first.
@@ -54,7 +55,7 @@ class StretchTotals {
 
   const Question& question_;
   const Run& run_;
-  StretchJoins joins_;
+  StretchJoins& joins_;
   std::vector<std::unique_ptr<Part>> parts_;  // they take turns with the rows: one piece of each stretch is of each
   std::vector<std::vector<Piece>> of_first_rows_;  // by part and entry column: what the first rows of its groups tell
   std::vector<Ascending> ascending_;               // by Question::aggregates

@@ -140,6 +140,11 @@ std::string cost_text(const Cost& cost, const Looks& looks) {
   if (windows > 0)
     out += "\n" + std::to_string(windows) + (windows == 1 ? " window" : " windows") + " on " + std::to_string(sorts) +
            (sorts == 1 ? " sort.\n" : " sorts.\n");
+  if (!cost.not_kept.empty())
+    out += "\n" +
+           wrapped("One pass: the rows of " + cost.not_kept + " are totalled as they are read, and not kept.",
+                   looks.width, 2) +
+           "\n";
   if (!cost.rows_known)
     out += std::string(windows > 0 ? "" : "\n") +
            "The size of a table is not known before it is read: its steps are not priced.\n";

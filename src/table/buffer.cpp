@@ -10,6 +10,7 @@
 #include <cstdint>
 #include <cstdlib>
 #include <cstring>
+#include <map>
 #include <mutex>
 #include <new>
 
@@ -22,6 +23,8 @@ namespace lofty::engine {
 namespace {
 
 constexpr std::size_t large_size = 2 * huge_page;
+constexpr std::size_t middle_size = 128 * 1024;        // from here on the system clears pages for each new array
+constexpr std::size_t most_middle = 64 * 1024 * 1024;  // bytes of such arrays that wait
 constexpr std::size_t line = 64;
 constexpr std::size_t small_size = 896;  // with what its line wants, malloc() keeps such ones for each thread
 
@@ -57,13 +60,35 @@ class Sharing {
   void leave() {
     const std::lock_guard lock(mutex_);
     const Noting noting(*this);
-    if (--users_ == 0) waiting_.release();
+    if (--users_ == 0) release_all();
   }
   std::size_t waiting() const { return waiting_size_.load(std::memory_order_relaxed); }
   void release() {
     const std::lock_guard lock(mutex_);
-    waiting_.release();
+    release_all();
     waiting_size_ = 0;
+  }
+  // An array of middle size that waits, and is not much larger; null: there is none.
+  Room take_middle(std::size_t size) {
+    if (waiting() == 0) return {};
+    const std::lock_guard lock(mutex_);
+    const Noting noting(*this);
+    const auto found = middle_.lower_bound(size);
+    if (found == middle_.end() || found->first > size + size / 4) return {};
+    const Room room{found->second, found->first};
+    middle_bytes_ -= room.size;
+    middle_.erase(found);
+    return room;
+  }
+  // False where it is not to wait.
+  bool keep_middle(void* data, std::size_t size) {
+    if (users_ == 0) return false;
+    const std::lock_guard lock(mutex_);
+    const Noting noting(*this);
+    if (users_ == 0 || middle_bytes_ + size > most_middle) return false;
+    middle_.emplace(size, data);
+    middle_bytes_ += size;
+    return true;
   }
   char* take(std::size_t size) {
     const std::lock_guard lock(mutex_);
@@ -87,15 +112,24 @@ class Sharing {
   struct Noting {
     Sharing& of;
     explicit Noting(Sharing& sharing) : of(sharing) {}
-    ~Noting() { of.waiting_size_ = of.waiting_.size(); }
+    ~Noting() { of.waiting_size_ = of.waiting_.size() + of.middle_bytes_; }
     Noting(const Noting&) = delete;
     Noting& operator=(const Noting&) = delete;
   };
 
+  void release_all() {
+    waiting_.release();
+    for (const auto& [size, data] : middle_) std::free(data);
+    middle_.clear();
+    middle_bytes_ = 0;
+  }
+
   std::mutex mutex_;
   WaitingPages waiting_;
+  std::multimap<std::size_t, void*> middle_;  // by size
+  std::size_t middle_bytes_ = 0;
   std::atomic<std::size_t> waiting_size_ = 0;
-  int users_ = 0;
+  std::atomic<int> users_ = 0;
 };
 
 std::size_t whole(std::size_t size, std::size_t unit) {
@@ -108,7 +142,10 @@ void give_back_bytes(void* data, std::size_t room) {
   if (data == nullptr) return;
   if (room <= small_size) return free_small(data);
   if (room >= Budget::counted_from && Budget::shared().take_back(data, room)) return;
-  if (room < large_size) return std::free(data);
+  if (room < large_size) {
+    if (room < middle_size || !Sharing::all().keep_middle(data, room)) std::free(data);
+    return;
+  }
   Sharing::all().give_back(static_cast<char*>(data), room);
 }
 
@@ -120,6 +157,13 @@ Room allocate_bytes(std::size_t size) {
     if (data == nullptr) throw std::bad_alloc();
     return {data, room};
   }
+
+  if (!large && room >= middle_size)
+    if (const Room waiting = Sharing::all().take_middle(room); waiting.data != nullptr) {
+      // Counted as a new one is, though no file is asked for: it is memory already.
+      if (waiting.size >= Budget::counted_from) Budget::shared().count(static_cast<std::ptrdiff_t>(waiting.size));
+      return waiting;
+    }
 
   // Counted, and perhaps in the file.
   Budget& budget = Budget::shared();

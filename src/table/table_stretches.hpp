@@ -2,6 +2,7 @@
 // Tables that are read a stretch of rows at a time, so that rows need not be kept.
 // Covered by tests/ladder/stretches_test.cpp and tests/io/delimited_files_test.cpp.
 
+#include <cstdint>
 #include <memory>
 #include <optional>
 #include <span>
@@ -33,7 +34,9 @@ class TableStretches {
 class StretchSource {
  public:
   virtual ~StretchSource() = default;
-  // Null where the table is so small that it may as well be kept. The source has to outlive it, and so does `run`.
+  // How many bytes of the file are read at a time; 0 where it is so small that it may as well be kept.
+  virtual std::uint64_t stretch_bytes() const = 0;
+  // Null where stretch_bytes() is 0. The source has to outlive it, and so does `run`.
   virtual std::unique_ptr<TableStretches> stretches(std::span<const std::size_t> columns, const Run& run) const = 0;
 };
 

@@ -241,6 +241,28 @@ TEST_F(Stretches, SeveralFilesFollowEachOther) {
   EXPECT_TRUE(agrees(ladder, scratch_.path(), 256, 3));
 }
 
+// [crossed] and [compare] are further questions of the same pass.
+TEST_F(Stretches, FurtherQuestionsSeeTheRowsOnce) {
+  write(900, [](std::size_t r) { return plain(r).substr(0, plain(r).size() - 4) + (r % 7 < 3 ? "paid" : "open"); });
+  Ladder crossed = shop_totals();
+  crossed.crossed = {.each = {"status"}, .by = "spend desc", .cell = "spend"};
+  EXPECT_TRUE(agrees(crossed, scratch_.path(), 256, 4));
+
+  Ladder compared = shop_totals();
+  compared.choices = {{.name = "least", .value = Decimal(2, 0)}};
+  compared.where = "amount > :least";
+  compared.compare.choose = {{"least", Decimal(5, 0)}};
+  compared.list.columns.insert(compared.list.columns.begin() + 1, {"was", "moved"});
+  EXPECT_TRUE(agrees(compared, scratch_.path(), 256, 4));
+  compared.crossed = crossed.crossed;
+  EXPECT_TRUE(agrees(compared, scratch_.path(), 256, 4));
+
+  // One of them needs its rows.
+  compared.crossed.by = "spend desc, n asc";
+  compared.totals.push_back({"middle", "median(amount)"});
+  EXPECT_FALSE(agrees(compared, scratch_.path(), 256, 4));
+}
+
 TEST_F(Stretches, QuestionsThatNeedTheirRowsKeepThem) {
   write(600, plain);
   const auto kept = [&](const auto& change) {

@@ -53,6 +53,7 @@ class CutSource final : public TableSource, public engine::StretchSource {
   std::string form() const override { return inner_->form(); }
   TableSize size() const override { return inner_->size(); }
   Table read(std::span<const std::size_t> columns, const Run& run) const override { return inner_->read(columns, run); }
+  std::uint64_t stretch_bytes() const override { return 1; }
   std::unique_ptr<engine::TableStretches> stretches(std::span<const std::size_t> columns,
                                                     const Run& run) const override {
     return std::make_unique<CutTable>(inner_->read(columns, run), rows_, read_);
