@@ -61,6 +61,9 @@ Answer answer(const Request& request, const Catalog& catalog, const Run& run) {
   Answer out;
   out.questions = own.take_questions();
 
+  double compare_seconds = 0, across_seconds = 0;
+  for (std::size_t i = 1; totalled && i < totalled->size(); ++i)
+    (before && i == 1 ? compare_seconds : across_seconds) += (*totalled)[i].entries.total_seconds;
   if (totalled && before) before->take(std::move((*totalled)[1]));
   if (totalled && crossing) crossing->take(std::span(*totalled).subspan(before ? 2 : 1));
 
@@ -69,15 +72,15 @@ Answer answer(const Request& request, const Catalog& catalog, const Run& run) {
   Stopwatch watch;
   std::vector<FormerPlaces> former;
   if (compared) former = before ? before->places(joins, quiet) : places_in_table(ladder, out.questions, catalog, quiet);
-  const double compare_seconds = watch.lap();
+  compare_seconds += watch.lap();
   LevelAnswers levels = answer_levels(ladder, out.questions, former, joins, run, totalled ? totalled->data() : nullptr);
   watch.lap();
   for (std::size_t l = 0; crossing && l < levels.data.size(); ++l)
     levels.data[l] = crossing->cross(*levels.data[l], l, joins, quiet);
-  const double across_seconds = watch.lap();
+  across_seconds += watch.lap();
   if (run.progress) run.progress(1);
 
-  const std::shared_ptr<StandingsData> whole = whole_answer(out.questions, std::move(levels));
+  const std::shared_ptr<StandingsData> whole = whole_answer(ladder, out.questions, std::move(levels));
   if (request.compared || request.crossed) add_further_questions(ladder, whole->cost, compare_seconds, across_seconds);
   out.data = whole;
   return out;

@@ -14,6 +14,8 @@
 #include "question/resolve.hpp"
 #include "relation/stretch_totals.hpp"
 #include "relation/windows.hpp"
+#include "table/folded.hpp"
+#include "table/parallel.hpp"
 #include "table/table_stretches.hpp"
 
 namespace lofty::engine {
@@ -36,8 +38,11 @@ constexpr double gather_row = 10.0, scatter_row = 9.0, slide_row = 5.0, range_ro
 constexpr double statistic_row = 80.0;  // an order statistic, its sort included
 constexpr double entry_key = 15.0, entry_listed = 15.0;
 constexpr double remark_row = 12.0, remark_entry = 30.0;  // looking for what is worth saying
-constexpr double inside = 0.1;     // of the rows, those that an inner level totals: the level outside lists few
-constexpr double step = 30'000.0;  // of any size: threads called, memory taken
+constexpr double inside = 0.1;      // of the rows, those that an inner level totals: the level outside lists few
+constexpr double step = 30'000.0;   // of any size: threads called, memory taken
+constexpr double file = 100'000.0;  // opening one, its headings and types
+constexpr double alone = 2.2;       // rows too few for threads, and for their first ones to be forgotten
+constexpr double collation = 450'000.0, text = 600.0;  // the first text that is ordered, and each different one
 }  // namespace price
 
 double sort_seconds(double rows, std::size_t keys) {
@@ -107,7 +112,7 @@ class Steps {
                  rows,
                  comparisons,
                  bytes,
-                 seconds + price::step * ns,
+                 seconds * (rows && *rows < rows_worth_threads ? price::alone : 1) + price::step * ns,
                  {}};
     if (times_ != nullptr)
       if (const auto found = times_->find(id); found != times_->end()) one.measured = found->second;
@@ -132,7 +137,7 @@ class Steps {
     for (const Question& question : questions_)
       wanted.insert(question.tables[t].wanted.begin(), question.tables[t].wanted.end());
     const double rows = sizes_.tables[t].value_or(0), columns = static_cast<double>(wanted.size());
-    const double seconds = sizes_.bytes[t] * ns * price::read_byte +
+    const double seconds = ns * price::file / speeds_.read + sizes_.bytes[t] * ns * price::read_byte +
                            rows * columns * ns * price::read_value * (sizes_.bytes[t] > 0 ? 1 : 0);
     // Sealed columns, and as much again while they are being sealed.
     add({StepKind::read, 0, t}, use.source->name(), "", sizes_.tables[t], 0,
@@ -211,13 +216,24 @@ class Steps {
         static_cast<double>(orders) *
             (sort_seconds(entries, keys) + entries * ns * price::column_value * static_cast<double>(keys));
     add(StepKind::rank, "places", by, entries, compared(entries) * static_cast<double>(orders), 13 * entries,
-        seconds * speeds_.entries);
+        (seconds + text_seconds(question, entries)) * speeds_.entries);
     std::vector<std::string> late;
     for (const WindowUse& use : question.entry_windows)
       if (use.late) late.push_back(last_part(use.where));
     windows(
         entry_window_items(question, true), entries, entries, WindowStage::places,
         [&](std::size_t item) { return late[item]; }, ready_by_places(question, true));
+  }
+
+  // Labels among the keys of places are taken to be texts, which are ordered by a language's rules.
+  static double text_seconds(const Question& question, double entries) {
+    double labels = 0;
+    for (const auto* keys : {&question.by, &question.tiebreak})
+      for (const SortKey& key : *keys)
+        labels += key.node->op == Op::name && key.node->column >= 0 &&
+                  static_cast<std::size_t>(key.node->column) < question.entry_columns.size() &&
+                  question.entry_columns[static_cast<std::size_t>(key.node->column)].from == EntryColumn::From::carried;
+    return labels == 0 ? 0 : ns * (price::collation + labels * entries * price::text);
   }
 
   static double compared(double rows) { return rows < 2 ? 0 : rows * std::log2(rows); }
@@ -331,7 +347,6 @@ class Steps {
   std::size_t level_ = 0;
   Cost cost_;
   double kept_share_ = 1;
-  double kept_share_ = 1;
 };
 
 // ---- advice
@@ -345,7 +360,8 @@ struct Named {
 
 class Advising {
  public:
-  Advising(const std::vector<Question>& questions, const Cost& cost) : questions_(questions), cost_(cost) {}
+  Advising(const Ladder& ladder, const std::vector<Question>& questions, const Cost& cost)
+      : ladder_(ladder), questions_(questions), cost_(cost) {}
 
   std::vector<Advice> all() {
     for (const Question& question : questions_) {
@@ -464,7 +480,7 @@ class Advising {
     const Question& question = questions_.front();
     for (const JoinUse& join : question.joins) {
       if (join.type != JoinType::left || join.many || join.broken) continue;
-      bool used = false;
+      bool used = crosses(question.tables[join.table]);
       for (const Question& one : questions_) {
         for (const RowColumn& column : one.row_columns) used = used || column.table == join.table;
         for (const JoinUse& other : one.joins)
@@ -480,6 +496,15 @@ class Advising {
     }
   }
 
+  // Does [crossed] mention a column of this table? Its keys may be formulas: a heading inside one is enough.
+  bool crosses(const TableUse& use) const {
+    for (const std::string& key : ladder_.crossed.each)
+      for (const std::string& heading : use.source->headings())
+        if (folded(key).find(folded(heading)) != std::string::npos) return true;
+    return false;
+  }
+
+  const Ladder& ladder_;
   const std::vector<Question>& questions_;
   const Cost& cost_;
   std::vector<Advice> out_;
@@ -548,9 +573,10 @@ Sizes sizes_before(const std::vector<Question>& questions) {
   return sizes;
 }
 
-Cost cost_steps(const std::vector<Question>& questions, const Sizes& sizes, const Speeds& speeds, const Times* times) {
+Cost cost_steps(const Ladder& ladder, const std::vector<Question>& questions, const Sizes& sizes, const Speeds& speeds,
+                const Times* times) {
   Cost cost = Steps(questions, sizes, speeds, times).all();
-  cost.advice = Advising(questions, cost).all();
+  cost.advice = Advising(ladder, questions, cost).all();
   return cost;
 }
 
@@ -611,7 +637,7 @@ Cost plan(const Ladder& ladder, const Catalog& catalog, const Speeds& speeds) {
   std::vector<Problem> problems;
   const std::vector<engine::Question> questions = engine::resolve_levels(ladder, catalog, false, {}, problems);
   if (!problems.empty()) throw Error(std::move(problems));
-  Cost cost = engine::cost_steps(questions, engine::sizes_before(questions), speeds, nullptr);
+  Cost cost = engine::cost_steps(ladder, questions, engine::sizes_before(questions), speeds, nullptr);
   engine::add_further_questions(ladder, cost, 0, 0);
   return cost;
 }

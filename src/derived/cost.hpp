@@ -23,6 +23,7 @@ Sizes sizes_before(const std::vector<Question>& questions);
 void add_further_questions(const Ladder& ladder, Cost& cost, double compare_seconds, double across_seconds);
 
 // The steps of all levels. `times`: what each took, or null.
-Cost cost_steps(const std::vector<Question>& questions, const Sizes& sizes, const Speeds& speeds, const Times* times);
+Cost cost_steps(const Ladder& ladder, const std::vector<Question>& questions, const Sizes& sizes, const Speeds& speeds,
+                const Times* times);
 
 }  // namespace lofty::engine

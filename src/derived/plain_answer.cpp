@@ -32,8 +32,8 @@ void say(const LevelAnswer& level, StandingsData& data) {
 }
 
 // The same steps as a plan has, with the sizes that were met and the times that they took.
-Cost cost_of(const std::vector<Question>& questions, const std::vector<std::shared_ptr<StandingsData>>& levels,
-             Times times) {
+Cost cost_of(const Ladder& ladder, const std::vector<Question>& questions,
+             const std::vector<std::shared_ptr<StandingsData>>& levels, Times times) {
   Sizes sizes = sizes_before(questions);
   for (std::size_t t = 0; t < questions.front().tables.size(); ++t) {
     sizes.tables[t] = static_cast<double>(questions.front().tables[t].table.rows());
@@ -44,7 +44,7 @@ Cost cost_of(const std::vector<Question>& questions, const std::vector<std::shar
   const Accounting& met = levels.front()->accounting;
   sizes.rows = static_cast<double>(met.counted + met.left_out + met.unknown);
   sizes.counted = static_cast<double>(met.counted);
-  return cost_steps(questions, sizes, {}, &times);
+  return cost_steps(ladder, questions, sizes, {}, &times);
 }
 
 }  // namespace
@@ -74,10 +74,11 @@ LevelAnswers answer_levels(const Ladder& ladder, const std::vector<Question>& qu
   return out;
 }
 
-std::shared_ptr<StandingsData> whole_answer(const std::vector<Question>& questions, LevelAnswers levels) {
+std::shared_ptr<StandingsData> whole_answer(const Ladder& ladder, const std::vector<Question>& questions,
+                                            LevelAnswers levels) {
   const std::shared_ptr<StandingsData> whole =
       levels.data.size() == 1 ? levels.data.front() : nest({levels.data.begin(), levels.data.end()});
-  whole->cost = cost_of(questions, levels.data, std::move(levels.times));
+  whole->cost = cost_of(ladder, questions, levels.data, std::move(levels.times));
   return whole;
 }
 
@@ -85,8 +86,8 @@ std::shared_ptr<const StandingsData> plain_answer(const Ladder& ladder, Resoluti
                                                   const Run& run, TotalledRows* totalled) {
   if (totalled == nullptr) resolution.read(part_of(run, 0, reading_share));
   if (!resolution.problems().empty()) throw Error(resolution.problems());
-  const std::shared_ptr<const StandingsData> whole =
-      whole_answer(resolution.questions(), answer_levels(ladder, resolution.questions(), {}, joins, run, totalled));
+  const std::shared_ptr<const StandingsData> whole = whole_answer(
+      ladder, resolution.questions(), answer_levels(ladder, resolution.questions(), {}, joins, run, totalled));
   if (run.progress) run.progress(1);
   return whole;
 }

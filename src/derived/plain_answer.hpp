@@ -29,7 +29,8 @@ LevelAnswers answer_levels(const Ladder& ladder, const std::vector<Question>& qu
                            TotalledRows* totalled = nullptr);
 
 // The levels as one answer, with its cost.
-std::shared_ptr<StandingsData> whole_answer(const std::vector<Question>& questions, LevelAnswers levels);
+std::shared_ptr<StandingsData> whole_answer(const Ladder& ladder, const std::vector<Question>& questions,
+                                            LevelAnswers levels);
 
 // Reads the tables of a ladder whose names are resolved, unless that was done with `totalled`, and answers it. Throws
 // Error with all that is wrong.

@@ -81,11 +81,16 @@ Speeds measure_speeds(const Run& run) {
                   {"middle", "median(unit_price) over (partition by shop_no order by ordered_on rows 9 preceding)"}},
       .list = {.columns = {"running", "before", "middle"}, .first = 1}};
 
-  // The first job warms the machine up.
+  // The first job warms the machine up. Then what each step takes at the least: others may use the machine, too.
   static_cast<void>(standings(totals, tables, run));
   double estimated[5] = {}, measured[5] = {};
   for (const Ladder* const ladder : {&totals, &windows}) {
-    const Cost cost = standings(*ladder, tables, run).cost();
+    Cost cost = standings(*ladder, tables, run).cost();
+    for (int again = 0; again < 2; ++again) {
+      const Cost other = standings(*ladder, tables, run).cost();
+      for (std::size_t s = 0; s < cost.steps.size(); ++s)
+        cost.steps[s].measured = std::min(cost.steps[s].measured, other.steps[s].measured);
+    }
     for (const CostStep& step : cost.steps) {
       const std::size_t kind = step.step == "read"                            ? 0
                                : step.step == "join"                          ? 1

@@ -271,7 +271,7 @@ TEST_F(Faults, ReadingRowsThatAreNotKept) {
   for (const char* const what : {"shrink", "grow"})
     for (long at = 20; at <= reads; at += stride(40)) {
       folder_.file("many.csv", text);
-      run({"read", at, what, "many.csv"}, arguments, "a.csv", right, right);
+      run({"read", at, what, (folder_.path() / "many.csv").string()}, arguments, "a.csv", right, right);
     }
 }
 
