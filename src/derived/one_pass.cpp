@@ -1,10 +1,13 @@
 #include "derived/one_pass.hpp"
 
 #include <deque>
+#include <future>
+#include <system_error>
 
 #include "formula/evaluator.hpp"
 #include "lofty/error.hpp"
 #include "lofty/memory.hpp"
+#include "table/parallel.hpp"
 #include "table/stopwatch.hpp"
 #include "table/table_stretches.hpp"
 
@@ -23,31 +26,46 @@ auto or_rows_needed(const Work& work) {
   throw RowsNeeded{};
 }
 
+// The next rows, read while those at hand are being totalled: neither keeps all processors busy to its end.
+class NextRows {
+ public:
+  NextRows(TableStretches& stretches, const Run& run) : stretches_(stretches) {
+    if (thread_count(run) == 1) return;
+    try {
+      next_ = std::async(std::launch::async, [this] { return stretches_.next(); });
+    } catch (const std::system_error&) {  // no thread is to be had
+    }
+  }
+  std::optional<Table> get() { return next_.valid() ? next_.get() : stretches_.next(); }
+
+ private:
+  TableStretches& stretches_;
+  std::future<std::optional<Table>> next_;  // its end waits for the thread
+};
+
 std::vector<TotalledRows> total(TableStretches& stretches, std::span<Resolution* const> resolutions, const Run& run) {
   const KeepMemory keep;  // what a stretch gives back, the next one takes
-  Stopwatch watch;
   const Run quiet{.threads = run.threads, .stop = run.stop};
   StretchJoins joins;
   std::deque<StretchTotals> totals;
   for (Resolution* const one : resolutions) totals.emplace_back(one->questions().front(), joins, quiet);
+  std::size_t rows_before = 0;
   for (;;) {
+    NextRows next(stretches, quiet);
     or_rows_needed([&] {
-      for (StretchTotals& one : totals) one.add(stretches.rows_before());
+      for (StretchTotals& one : totals) one.add(rows_before);
     });
     joins.next();
-
-    // The rows at hand go before the next ones come.
-    for (Resolution* const one : resolutions) one->set_first_table({}, 0);
-    watch.lap();
-    std::optional<Table> next = stretches.next();
-    if (!next) break;
-    const double seconds = watch.lap();
-    for (Resolution* const one : resolutions) one->set_first_table(*next, seconds);
+    rows_before += resolutions.front()->questions().front().tables.front().table.rows();
+    Stopwatch watch;
+    const std::optional<Table> rows = next.get();
+    if (!rows) break;
+    const double waited = watch.lap();  // so that all steps add up to what the whole takes
+    for (Resolution* const one : resolutions) one->set_first_table(*rows, waited);
   }
 
   const Table whole = stretches.whole();
-  const double seconds = watch.lap();
-  for (Resolution* const one : resolutions) one->set_first_table(whole, seconds);
+  for (Resolution* const one : resolutions) one->set_first_table(whole, 0);
   return or_rows_needed([&] {
     std::vector<TotalledRows> out;
     for (StretchTotals& one : totals) out.push_back(one.finish());

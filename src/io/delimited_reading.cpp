@@ -111,7 +111,6 @@ class RowsReading {
     check_unchanged();
     return Table(std::move(data));
   }
-  std::size_t rows_before() const { return rows_before_; }
 
   // After the last of them: what read() would give, without the columns.
   Table whole() {
@@ -495,7 +494,6 @@ class DelimitedStretches final : public TableStretches {
   DelimitedStretches(const DelimitedFiles& table, std::span<const std::size_t> columns, const Run& run)
       : reading_(table, columns, run) {}
   std::optional<Table> next() override { return reading_.next_stretch(); }
-  std::size_t rows_before() const override { return reading_.rows_before(); }
   Table whole() override { return reading_.whole(); }
 
  private:

@@ -21,7 +21,7 @@ constexpr std::size_t usual_chunk_bytes = 512 * 1024;
 inline std::atomic<std::size_t> chunk_bytes{usual_chunk_bytes};
 // How many chunks are read at a time where rows are not kept: enough that what is done once for each stretch of rows
 // does not show. Tests make it smaller, too.
-constexpr std::size_t usual_stretch_chunks = 64;
+constexpr std::size_t usual_stretch_chunks = 40;
 inline std::atomic<std::size_t> stretch_chunks{usual_stretch_chunks};
 
 class DelimitedSource {

@@ -70,15 +70,16 @@ AggregateStates::Range AggregateStates::distinct_range() const {
   return range;
 }
 
-std::pair<AggregateStates::Range, bool> AggregateStates::new_distinct_range() const {
-  Range range;
-  if (!distinct_.in_order()) return {Range{.others = true}, false};
+AggregateStates::NewNumbers AggregateStates::new_numbers() const {
+  NewNumbers out;
+  if (!distinct_.in_order()) return {.in_order = false};
   for (std::uint32_t at = distinct_.settled(); at < distinct_.size(); ++at) {
     const auto value = static_cast<std::int64_t>(distinct_.cell(at).code);
-    range.least = std::min(range.least, value);
-    range.greatest = std::max(range.greatest, value);
+    out.least = std::min(out.least, value);
+    out.greatest = std::max(out.greatest, value);
+    ++out.count;
   }
-  return {range, true};
+  return out;
 }
 
 void AggregateStates::settle_between(std::int64_t least, std::int64_t greatest) {

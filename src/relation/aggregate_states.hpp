@@ -108,9 +108,13 @@ class AggregateStates {
     bool others = false;  // texts and the like: compared in full
   };
   Range distinct_range() const;
-  // Of rows that come in stretches: the numbers that were met since the last call; false in `second` once they have not
-  // come in ascending order.
-  std::pair<Range, bool> new_distinct_range() const;
+  // Of rows that come in stretches: the numbers that were met since the last call of settle_between().
+  struct NewNumbers {
+    bool in_order = true;  // false once they have not come in ascending order, and the rest says nothing
+    std::size_t count = 0;
+    std::int64_t least = std::numeric_limits<std::int64_t>::max(), greatest = std::numeric_limits<std::int64_t>::min();
+  };
+  NewNumbers new_numbers() const;
   // Counts those of them that are between these two, which no other part has, and will not meet again; the others stay.
   void settle_between(std::int64_t least, std::int64_t greatest);
   // The column that its texts are of has another dictionary from now on.

@@ -58,7 +58,7 @@ struct Part {
       if (column.from != EntryColumn::From::key) continue;
       const Node& node = *column.node;
       const bool changes = node.op == Op::name && node.type.kind == Kind::text &&
-                           question.row_columns[static_cast<std::size_t>(node.column)].table == 0;
+                           (node.column < 0 || question.row_columns[static_cast<std::size_t>(node.column)].table == 0);
       if (changes && key < direct.size()) direct[key] = DirectNumbers(most_rows);
       ++key;
     }

@@ -59,27 +59,32 @@ void StretchTotals::add(std::size_t rows_before) {
       if (values.has_conflict()) throw RowsNeeded{};
   take_examples(rows, rows_before);
   count_texts();
-  first_ = false;
   entries_.total_seconds += watch.lap();
 }
 
 void StretchTotals::settle_distinct(std::size_t aggregate, std::size_t pieces) {
+  constexpr std::size_t enough = 64;  // so many do not ascend by chance
   Ascending& ascending = ascending_[aggregate];
   for (std::size_t p = 0; p < pieces && ascending.expected; ++p) {
-    const auto [range, in_order] = parts_[p]->states[aggregate].new_distinct_range();
-    if (in_order && range.least > range.greatest) continue;  // no new ones
-    ascending.expected = in_order && range.least >= ascending.greatest;
-    if (!ascending.expected && !first_) throw RowsNeeded{};  // some were settled
-    ascending.greatest = std::max(ascending.greatest, range.greatest);
+    const AggregateStates::NewNumbers numbers = parts_[p]->states[aggregate].new_numbers();
+    if (numbers.in_order && numbers.count == 0) continue;
+    ascending.expected = numbers.in_order && numbers.least >= ascending.greatest;
+    if (!ascending.expected && ascending.settled) throw RowsNeeded{};
+    ascending.greatest = std::max(ascending.greatest, numbers.greatest);
+    ascending.seen += numbers.count;
   }
   if (!ascending.expected) return;
 
-  // Now that all of the stretch are known to ascend.
+  // Now that all of the stretch are known to ascend. Those before there were enough stay.
   for (std::size_t p = 0; p < pieces; ++p) {
     AggregateStates& states = parts_[p]->states[aggregate];
-    const AggregateStates::Range range = states.new_distinct_range().first;
-    if (range.least <= range.greatest) states.settle_between(range.least, range.greatest);
+    const AggregateStates::NewNumbers numbers = states.new_numbers();
+    if (ascending.seen >= enough && numbers.count > 0)
+      states.settle_between(numbers.least, numbers.greatest);
+    else
+      states.settle_between(0, 0);
   }
+  ascending.settled = ascending.settled || ascending.seen >= enough;
 }
 
 // The first rows of a kind, as the first table counts them.

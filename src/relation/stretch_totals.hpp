@@ -50,6 +50,8 @@ class StretchTotals {
   // one is nowhere else, and need not be kept.
   struct Ascending {
     bool expected = false;
+    bool settled = false;  // some are not kept any more
+    std::size_t seen = 0;
     std::int64_t greatest = std::numeric_limits<std::int64_t>::min();  // so far
   };
 
@@ -60,7 +62,6 @@ class StretchTotals {
   std::vector<std::vector<Piece>> of_first_rows_;  // by part and entry column: what the first rows of its groups tell
   std::vector<Ascending> ascending_;               // by Question::aggregates
   std::vector<std::size_t> texts_;                 // columns of text of the first table
-  bool first_ = true;
   Entries entries_;
 };
 

@@ -24,8 +24,6 @@ class TableStretches {
   // The next rows, as a table that counts its rows from 0; nothing once all are read. Columns have the types and scales
   // of the first stretch. Throws Error as TableSource::read() does, and TypeChanged.
   virtual std::optional<Table> next() = 0;
-  // How many rows there were before those that next() gave last.
-  virtual std::size_t rows_before() const = 0;
   // Once all are read: the table that read() would give, without its columns.
   virtual Table whole() = 0;
 };

@@ -16,7 +16,6 @@ class CutTable final : public engine::TableStretches {
       : table_(std::move(table)), rows_(rows), read_(std::move(read)) {}
 
   std::optional<Table> next() override {
-    before_ = next_;
     const std::size_t count = std::min(rows_, table_.rows() - next_);
     if (count == 0) return std::nullopt;
     auto data = std::make_shared<engine::TableData>(table_.data());
@@ -30,7 +29,6 @@ class CutTable final : public engine::TableStretches {
     next_ += count;
     return Table(std::move(data));
   }
-  std::size_t rows_before() const override { return before_; }
   Table whole() override {
     ++*read_;
     auto data = std::make_shared<engine::TableData>(table_.data());
@@ -40,7 +38,7 @@ class CutTable final : public engine::TableStretches {
 
  private:
   Table table_;
-  std::size_t rows_, next_ = 0, before_ = 0;
+  std::size_t rows_, next_ = 0;
   std::shared_ptr<std::size_t> read_;
 };
 
