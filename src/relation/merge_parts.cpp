@@ -46,6 +46,7 @@ void merge_by_first_rows(Part& all, std::vector<std::unique_ptr<Part>>& parts, c
     ids[first].push_back(all.meet_group(part, group));
     if (all.groups() > known) met(first, group);
   }
+  for (auto& part : parts) part->drop_groups();
   for (std::size_t p = 0; p < parts.size(); ++p) {
     add_values(all, *parts[p], ids[p]);
     parts[p].reset();

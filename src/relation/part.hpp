@@ -75,6 +75,12 @@ struct Part {
     for (std::size_t k = keys.size() - 1; k > key; --k) group = tables[k].keys()[group].prefix;
     return tables[key].keys()[group].cell;
   }
+  // Gives back what tells which groups there are; their values stay.
+  void drop_groups() {
+    tables.clear();
+    direct = {};
+    first_rows = row_counts = {};
+  }
   // The number that one group of another part has in this one, where it is added if it is unknown.
   std::uint32_t meet_group(const Part& other, std::uint32_t group) {
     std::uint32_t id = 0;

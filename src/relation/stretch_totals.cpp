@@ -51,6 +51,15 @@ void StretchTotals::add(std::size_t rows_before) {
   RowPass(question_, rows, nullptr, run_, pieces).add_to(parts_);
   entries_.read += rows.counting_rows();
 
+  // Where most rows are entries of their own, there is next to nothing to be saved.
+  constexpr std::size_t enough_to_tell = 10'000;
+  std::size_t groups = 0, counted = 0;
+  for (const auto& part : parts_) {
+    groups += part->groups();
+    counted += part->counted;
+  }
+  if (counted > enough_to_tell && 2 * groups > counted) throw RowsNeeded{};
+
   // What has to be looked at while the rows are here.
   for (std::size_t p = 0; p < pieces.count(); ++p) take_first_rows(rows, p);
   for (std::size_t a = 0; a < ascending_.size(); ++a) settle_distinct(a, pieces.count());
