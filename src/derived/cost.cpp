@@ -137,7 +137,7 @@ class Steps {
     for (const Question& question : questions_)
       wanted.insert(question.tables[t].wanted.begin(), question.tables[t].wanted.end());
     const double rows = sizes_.tables[t].value_or(0), columns = static_cast<double>(wanted.size());
-    const double seconds = ns * price::file / speeds_.read + sizes_.bytes[t] * ns * price::read_byte +
+    const double seconds = ns * price::file + sizes_.bytes[t] * ns * price::read_byte +
                            rows * columns * ns * price::read_value * (sizes_.bytes[t] > 0 ? 1 : 0);
     // Sealed columns, and as much again while they are being sealed.
     add({StepKind::read, 0, t}, use.source->name(), "", sizes_.tables[t], 0,

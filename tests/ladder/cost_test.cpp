@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <filesystem>
 
+#include "support/stretched.hpp"
 #include "support/tables.hpp"
 
 using namespace lofty;
@@ -54,6 +55,30 @@ TEST(Cost, PlansAndAnswersHaveTheSameSteps) {
     ++ladders;
   }
   EXPECT_GE(ladders, 17u);
+}
+
+// Rows that are totalled as they are read take the memory of those that are there at a time.
+TEST(Cost, OnePassIsSaid) {
+  const TableFiles tables(demo);
+  const Ladder ladder = read_ladder_file(demo / "best_shops.ladder.toml").ladder;
+  const Cost kept = plan(ladder, tables);
+  EXPECT_EQ(kept.not_kept, "");
+  const support::Stretching apart(8192, 4);
+  const Cost before = plan(ladder, tables), after = standings(ladder, tables).cost();
+  EXPECT_EQ(before.not_kept, "order_lines.csv");
+  EXPECT_LT(before.steps.front().bytes, kept.steps.front().bytes / 8);
+  EXPECT_EQ(steps(before), steps(after));
+  for (const CostStep& step : after.steps) EXPECT_GE(step.measured.value_or(-1), 0) << step.step;
+  EXPECT_NE(
+      cost_text(before).find("One pass: the rows of order_lines.csv are totalled as they are read, and not kept."),
+      std::string::npos);
+  EXPECT_EQ(plan(read_ladder_file(demo / "three_frames.ladder.toml").ladder, tables).not_kept, "");
+}
+
+// [crossed] asks for the rows of a table that nothing else names.
+TEST(Cost, AJoinThatCrossesIsNeeded) {
+  const Cost cost = plan(read_ladder_file(demo / "families_by_valley.ladder.toml").ladder, TableFiles(demo));
+  EXPECT_TRUE(cost.advice.empty()) << cost.advice.front().sentence;
 }
 
 // Three frames over one named window are three windows on one sort.

@@ -5,7 +5,6 @@
 #include <fstream>
 #include <random>
 
-#include "io/delimited_source.hpp"
 #include "lofty/lofty.hpp"
 #include "support/process.hpp"
 #include "support/stretched.hpp"
@@ -15,19 +14,6 @@ using namespace lofty;
 
 namespace {
 
-// Chunks of so many bytes, and stretches of so many chunks, as long as it lives.
-struct Stretching {
-  Stretching(std::size_t bytes, std::size_t chunks) {
-    engine::chunk_bytes = bytes;
-    engine::stretch_chunks = chunks;
-  }
-  Stretching(const Stretching&) = delete;
-  Stretching& operator=(const Stretching&) = delete;
-  ~Stretching() {
-    engine::chunk_bytes = engine::usual_chunk_bytes;
-    engine::stretch_chunks = engine::usual_stretch_chunks;
-  }
-};
 constexpr std::size_t never = 1 << 20;  // a stretch that no file of a test is as long as
 
 struct Said {
@@ -60,11 +46,11 @@ bool agrees(const Ladder& ladder, const std::filesystem::path& folder, std::size
             int threads = 0) {
   Said kept, passed;
   {
-    const Stretching apart(bytes, never);
+    const support::Stretching apart(bytes, never);
     kept = ask(ladder, folder, threads);
   }
   {
-    const Stretching apart(bytes, chunks);
+    const support::Stretching apart(bytes, chunks);
     passed = ask(ladder, folder, threads);
   }
   EXPECT_FALSE(kept.in_one_pass);
@@ -153,7 +139,7 @@ TEST_F(Stretches, ALongFileIsNotKept) {
 
 TEST_F(Stretches, AShortFileIsKept) {
   write(1000, plain);
-  const Stretching usual(engine::usual_chunk_bytes, engine::usual_stretch_chunks);
+  const support::Stretching usual(engine::usual_chunk_bytes, engine::usual_stretch_chunks);
   EXPECT_FALSE(ask(shop_totals(), scratch_.path()).in_one_pass);
 }
 
@@ -202,7 +188,7 @@ TEST_F(Stretches, TextsThatNoRowHasAreRemarkedOn) {
   Ladder ladder = shop_totals();
   ladder.where = "status <> 'Void' and status not in ('payd', 'paid ') and status not like 'p_d'";
   EXPECT_TRUE(agrees(ladder, scratch_.path(), 256, 4));
-  const Stretching apart(256, 4);
+  const support::Stretching apart(256, 4);
   const Said said = ask(ladder, scratch_.path());
   EXPECT_NE(said.text.find("no line has the `status` `Void`"), std::string::npos) << said.text;
   EXPECT_NE(said.text.find("nearest: `paid` (599 lines)"), std::string::npos) << said.text;
@@ -215,7 +201,7 @@ TEST_F(Stretches, ProblemsHaveTheirPlaces) {
   ladder.figures = {{"part", "1 / (case when amount = 0 then 0 else 1 end)"}};
   ladder.totals.front().formula = "sum(part)";
   EXPECT_FALSE(agrees(ladder, scratch_.path(), 256, 4));
-  const Stretching apart(256, 4);
+  const support::Stretching apart(256, 4);
   const Said said = ask(ladder, scratch_.path());
   EXPECT_NE(said.text.find("line 557"), std::string::npos) << said.text;
 
@@ -229,7 +215,7 @@ TEST_F(Stretches, ProblemsHaveTheirPlaces) {
 TEST_F(Stretches, AMalformedLineIsSaid) {
   write(600, [](std::size_t r) { return r == 500 ? "1,400" : plain(r); });
   agrees(shop_totals(), scratch_.path(), 256, 4);
-  const Stretching apart(256, 4);
+  const support::Stretching apart(256, 4);
   EXPECT_NE(ask(shop_totals(), scratch_.path()).text.find(":502"), std::string::npos);
 }
 
@@ -292,7 +278,7 @@ TEST_F(Stretches, QuestionsThatNeedTheirRowsKeepThem) {
 
 TEST_F(Stretches, AStopEndsIt) {
   write(5000, plain);
-  const Stretching apart(256, 4);
+  const support::Stretching apart(256, 4);
   std::stop_source stop;
   lofty::Run run{.stop = stop.get_token()};
   std::size_t told = 0;
@@ -310,7 +296,7 @@ TEST_F(Stretches, AStopEndsIt) {
 // A file that grows while it is read.
 TEST_F(Stretches, AFileThatChangesIsRefused) {
   write(5000, plain);
-  const Stretching apart(256, 4);
+  const support::Stretching apart(256, 4);
   lofty::Run run;
   bool grown = false;
   run.progress = [&](double share) {

@@ -1,12 +1,28 @@
 #pragma once
-// Tables of another catalog, read a few rows at a time where a question allows it.
+// Tables that are read a few rows at a time where a question allows it.
 
 #include <memory>
 
+#include "io/delimited_source.hpp"
 #include "lofty/catalog.hpp"
 
 namespace support {
 
+// Files are read in chunks of so many bytes, and in stretches of so many chunks, as long as it lives.
+struct Stretching {
+  Stretching(std::size_t bytes, std::size_t chunks) {
+    lofty::engine::chunk_bytes = bytes;
+    lofty::engine::stretch_chunks = chunks;
+  }
+  Stretching(const Stretching&) = delete;
+  Stretching& operator=(const Stretching&) = delete;
+  ~Stretching() {
+    lofty::engine::chunk_bytes = lofty::engine::usual_chunk_bytes;
+    lofty::engine::stretch_chunks = lofty::engine::usual_stretch_chunks;
+  }
+};
+
+// Those of another catalog.
 class Stretched : public lofty::Catalog {
  public:
   // `inner` has to outlive it.
