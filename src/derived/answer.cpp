@@ -45,15 +45,22 @@ Answer answer(const Request& request, const Catalog& catalog, const Run& run) {
   if (before) before->want();
 
   // In one pass over the rows, where that is enough. Else all that is wrong is said at once.
-  std::vector<Resolution*> resolutions{&own};
-  if (before) resolutions.push_back(&before->resolution());
-  if (crossing && crossing->problems().empty())
-    for (Resolution* const one : crossing->resolutions()) resolutions.push_back(one);
-  const Run one_pass = part_of(run, 0, totals_share);
-  std::optional<std::vector<TotalledRows>> totalled;
-  if (not_before.empty() && (!crossing || crossing->problems().empty()))
-    totalled = total_in_one_pass(resolutions, one_pass);
-  if (!totalled) own.read(part_of(run, 0, reading_share));
+  std::optional<TotalledRows> totalled;
+  std::vector<PassedQuestion> questions{{&own, &totalled}};
+  double compare_seconds = 0, across_seconds = 0;
+  bool sound = not_before.empty();
+  if (before) questions.push_back(before->question());
+  if (crossing) {
+    sound = sound && crossing->problems().empty();
+    if (sound)
+      for (const PassedQuestion& one : crossing->questions()) questions.push_back(one);
+  }
+  if (const Run one_pass = part_of(run, 0, totals_share); sound && total_in_one_pass(questions, one_pass)) {
+    for (std::size_t q = 1; q < questions.size(); ++q)
+      (before && q == 1 ? compare_seconds : across_seconds) += (*questions[q].totalled)->entries.total_seconds;
+  } else {
+    own.read(part_of(run, 0, reading_share));
+  }
   std::vector<Problem> problems = own.problems();
   if (crossing) problems.insert(problems.end(), crossing->problems().begin(), crossing->problems().end());
   if (problems.empty()) problems = not_before;
@@ -61,19 +68,13 @@ Answer answer(const Request& request, const Catalog& catalog, const Run& run) {
   Answer out;
   out.questions = own.take_questions();
 
-  double compare_seconds = 0, across_seconds = 0;
-  for (std::size_t i = 1; totalled && i < totalled->size(); ++i)
-    (before && i == 1 ? compare_seconds : across_seconds) += (*totalled)[i].entries.total_seconds;
-  if (totalled && before) before->take(std::move((*totalled)[1]));
-  if (totalled && crossing) crossing->take(std::span(*totalled).subspan(before ? 2 : 1));
-
   // What was before, then level by level, then the columns of entries across.
   JoinCache joins;
   Stopwatch watch;
   std::vector<FormerPlaces> former;
   if (compared) former = before ? before->places(joins, quiet) : places_in_table(ladder, out.questions, catalog, quiet);
   compare_seconds += watch.lap();
-  LevelAnswers levels = answer_levels(ladder, out.questions, former, joins, run, totalled ? totalled->data() : nullptr);
+  LevelAnswers levels = answer_levels(ladder, out.questions, former, joins, run, totalled ? &*totalled : nullptr);
   watch.lap();
   for (std::size_t l = 0; crossing && l < levels.data.size(); ++l)
     levels.data[l] = crossing->cross(*levels.data[l], l, joins, quiet);

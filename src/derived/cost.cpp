@@ -125,8 +125,11 @@ class Steps {
 
   // How much of the first table's rows is there at a time, where they are totalled as they are read.
   void find_kept_share() {
-    const auto* const source = dynamic_cast<const StretchSource*>(questions_.front().tables.front().source.get());
+    const TableUse& use = questions_.front().tables.front();
+    const auto* const source = dynamic_cast<const StretchSource*>(use.source.get());
     if (source == nullptr || questions_.size() > 1 || !takes_stretches(questions_.front())) return;
+    const bool was_kept = times_ != nullptr && !use.wanted.empty() && use.table.holds(*use.wanted.begin());
+    if (was_kept) return;  // it was to be, and something came up
     const double bytes = static_cast<double>(source->stretch_bytes());
     if (bytes > 0 && sizes_.bytes.front() > bytes) kept_share_ = bytes / sizes_.bytes.front();
   }
@@ -137,7 +140,7 @@ class Steps {
     for (const Question& question : questions_)
       wanted.insert(question.tables[t].wanted.begin(), question.tables[t].wanted.end());
     const double rows = sizes_.tables[t].value_or(0), columns = static_cast<double>(wanted.size());
-    const double seconds = ns * price::file + sizes_.bytes[t] * ns * price::read_byte +
+    const double seconds = ns * (sizes_.bytes[t] > 0 ? price::file : 0) + sizes_.bytes[t] * ns * price::read_byte +
                            rows * columns * ns * price::read_value * (sizes_.bytes[t] > 0 ? 1 : 0);
     // Sealed columns, and as much again while they are being sealed.
     add({StepKind::read, 0, t}, use.source->name(), "", sizes_.tables[t], 0,

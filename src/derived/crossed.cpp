@@ -158,15 +158,10 @@ std::vector<Crossing::Asked*> Crossing::asked() const {
   return all;
 }
 
-std::vector<Resolution*> Crossing::resolutions() {
-  std::vector<Resolution*> all;
-  for (Asked* const one : asked()) all.push_back(&one->resolution);
+std::vector<PassedQuestion> Crossing::questions() {
+  std::vector<PassedQuestion> all;
+  for (Asked* const one : asked()) all.push_back({&one->resolution, &one->totalled});
   return all;
-}
-
-void Crossing::take(std::span<TotalledRows> totalled) {
-  const std::vector<Asked*> all = asked();
-  for (std::size_t i = 0; i < all.size(); ++i) all[i]->totalled = std::move(totalled[i]);
 }
 
 std::shared_ptr<const StandingsData> Crossing::Asked::answer(JoinCache& joins, const Run& run) {

@@ -5,16 +5,15 @@
 #include <cstddef>
 #include <memory>
 #include <optional>
-#include <span>
 #include <utility>
 #include <vector>
 
 #include "answer/standings_data.hpp"
+#include "derived/one_pass.hpp"
 #include "lofty/catalog.hpp"
 #include "lofty/error.hpp"
 #include "lofty/ladder.hpp"
 #include "question/resolve.hpp"
-#include "relation/stretch_totals.hpp"
 
 namespace lofty::engine {
 
@@ -27,9 +26,8 @@ class Crossing {
   const std::vector<Problem>& problems() const { return problems_; }
   // Announces to a ReadOnce catalog what they will read.
   void want() const;
-  // The questions, to be answered in one pass over the rows; then what that gave, in their order.
-  std::vector<Resolution*> resolutions();
-  void take(std::span<TotalledRows> totalled);
+  // The questions, to be totalled in one pass over the rows with others. Precondition: there are no problems.
+  std::vector<PassedQuestion> questions();
   // `down`, the answer of one level, with a column for each entry across after the others. Each level once, from the
   // first on. Precondition: there are no problems. Throws Error.
   std::shared_ptr<StandingsData> cross(const StandingsData& down, std::size_t level, JoinCache& joins, const Run& run);

@@ -7,10 +7,10 @@
 #include <vector>
 
 #include "answer/former_places.hpp"
+#include "derived/one_pass.hpp"
 #include "lofty/catalog.hpp"
 #include "lofty/ladder.hpp"
 #include "question/resolve.hpp"
-#include "relation/stretch_totals.hpp"
 
 namespace lofty::engine {
 
@@ -22,9 +22,8 @@ class FormerQuestion {
   FormerQuestion(const Ladder& ladder, const Catalog& catalog);
   // Announces to a ReadOnce catalog what it will read.
   void want() const;
-  // The question, to be answered in one pass over the rows with others; then what that gave.
-  Resolution& resolution() { return resolution_; }
-  void take(TotalledRows totalled) { totalled_ = std::move(totalled); }
+  // The question, to be totalled in one pass over the rows with others.
+  PassedQuestion question() { return {&resolution_, &totalled_}; }
   // By level. Once. Throws Error.
   std::vector<FormerPlaces> places(JoinCache& joins, const Run& run);
 

@@ -43,12 +43,16 @@ class NextRows {
   std::future<std::optional<Table>> next_;  // its end waits for the thread
 };
 
-std::vector<TotalledRows> total(TableStretches& stretches, std::span<Resolution* const> resolutions, const Run& run) {
+void total(TableStretches& stretches, std::span<const PassedQuestion> questions, const Run& run) {
   const KeepMemory keep;  // what a stretch gives back, the next one takes
   const Run quiet{.threads = run.threads, .stop = run.stop};
+  const auto set_first_table = [&](const Table& table, double seconds) {
+    for (const PassedQuestion& one : questions) one.resolution->set_first_table(table, seconds);
+  };
   StretchJoins joins;
   std::deque<StretchTotals> totals;
-  for (Resolution* const one : resolutions) totals.emplace_back(one->questions().front(), joins, quiet);
+  for (const PassedQuestion& one : questions) totals.emplace_back(one.resolution->questions().front(), joins, quiet);
+
   std::size_t rows_before = 0;
   for (;;) {
     NextRows next(stretches, quiet);
@@ -56,40 +60,45 @@ std::vector<TotalledRows> total(TableStretches& stretches, std::span<Resolution*
       for (StretchTotals& one : totals) one.add(rows_before);
     });
     joins.next();
-    rows_before += resolutions.front()->questions().front().tables.front().table.rows();
+    rows_before += questions.front().resolution->questions().front().tables.front().table.rows();
     Stopwatch watch;
     const std::optional<Table> rows = next.get();
     if (!rows) break;
-    const double waited = watch.lap();  // so that all steps add up to what the whole takes
-    for (Resolution* const one : resolutions) one->set_first_table(*rows, waited);
+    set_first_table(*rows, watch.lap());  // what was waited for, so that all steps add up to what the whole takes
   }
-
-  const Table whole = stretches.whole();
-  for (Resolution* const one : resolutions) one->set_first_table(whole, 0);
-  return or_rows_needed([&] {
-    std::vector<TotalledRows> out;
-    for (StretchTotals& one : totals) out.push_back(one.finish());
-    return out;
+  set_first_table(stretches.whole(), 0);
+  or_rows_needed([&] {
+    for (std::size_t q = 0; q < questions.size(); ++q) *questions[q].totalled = totals[q].finish();
   });
 }
 
 }  // namespace
 
-std::optional<std::vector<TotalledRows>> total_in_one_pass(std::span<Resolution* const> resolutions, const Run& run) {
-  for (const Resolution* const one : resolutions)
-    if (!one->problems().empty() || one->questions().size() != 1 || !takes_stretches(one->questions().front()))
-      return std::nullopt;
-  const std::unique_ptr<TableStretches> stretches = resolutions.front()->begin_stretches(run);
-  if (!stretches) return std::nullopt;
+bool total_in_one_pass(std::span<const PassedQuestion> questions, const Run& run) {
+  for (const PassedQuestion& one : questions) {
+    const Resolution& resolution = *one.resolution;
+    if (!resolution.problems().empty() || resolution.questions().size() != 1 ||
+        !takes_stretches(resolution.questions().front()))
+      return false;
+  }
+  Resolution& first = *questions.front().resolution;
+  const std::unique_ptr<TableStretches> stretches = first.begin_stretches(run);
+  if (!stretches) return false;
   bool all = true;
-  for (Resolution* const one : resolutions.subspan(1)) all = all && one->take_tables(*resolutions.front());
+  for (const PassedQuestion& one : questions.subspan(1)) all = all && one.resolution->take_tables(first);
   try {
-    if (all) return total(*stretches, resolutions, run);
+    if (all) {
+      total(*stretches, questions, run);
+      return true;
+    }
   } catch (const TypeChanged&) {
   } catch (const RowsNeeded&) {
   }
-  for (Resolution* const one : resolutions) one->forget_tables();
-  return std::nullopt;
+  for (const PassedQuestion& one : questions) {
+    one.resolution->forget_tables();
+    one.totalled->reset();
+  }
+  return false;
 }
 
 }  // namespace lofty::engine

@@ -12,10 +12,16 @@
 
 namespace lofty::engine {
 
-// What the rows give for each of some questions of one level over the same tables, where one pass over them is enough;
-// the resolutions' tables are read then, the first one without its columns. Nothing where it is not enough, as far as
-// can be told now, or turns out not to be: Resolution::read() and another look at the rows have to follow, and find
-// what is wrong with them. Throws Error of what reading meets.
-std::optional<std::vector<TotalledRows>> total_in_one_pass(std::span<Resolution* const> resolutions, const Run& run);
+// A question of the pass, and what its rows gave.
+struct PassedQuestion {
+  Resolution* resolution = nullptr;
+  std::optional<TotalledRows>* totalled = nullptr;
+};
+
+// Totals the rows of some questions over the same tables, where each is of one level and one pass over them is enough;
+// the resolutions' tables are read then, the first one without its columns. False where it is not enough, as far as can
+// be told now, or turns out not to be: Resolution::read() and another look at the rows have to follow, and find what is
+// wrong with them. Throws Error of what reading meets.
+bool total_in_one_pass(std::span<const PassedQuestion> questions, const Run& run);
 
 }  // namespace lofty::engine

@@ -85,7 +85,7 @@ class RowsReading {
   std::optional<Table> next_stretch() {
     const MemoryLimit limit(run_);
     if (queues_.empty()) open_queues();
-    rows_before_ = rows_;
+    const std::size_t rows_before = rows_;
     chunks_.clear();
     kept_census_.clear();
     parse_chunks(stretch_chunks);
@@ -99,7 +99,7 @@ class RowsReading {
     }
     convert_again(types);
     auto data = empty_data();
-    data->rows = rows_ - rows_before_;
+    data->rows = rows_ - rows_before;
     for (std::size_t i = 0; i < wanted_.size(); ++i) {
       note_misfits(i);
       seal(i, types[i], *data);
@@ -483,7 +483,7 @@ class RowsReading {
     std::size_t other_marks = 0;
   };
   std::vector<ChunkPlace> places_;
-  std::size_t rows_ = 0, rows_before_ = 0;
+  std::size_t rows_ = 0;
   std::vector<Census> census_;  // by wanted column, and so are these
   std::vector<ColumnMisfits> misfits_;
   std::vector<Type> stretch_types_;  // of the first stretch

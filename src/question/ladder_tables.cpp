@@ -89,23 +89,27 @@ bool LadderTables::open_one(const Catalog& catalog, const std::string& name, con
   return true;
 }
 
+void LadderTables::read_one(TableUse& use, const Run& run) {
+  Stopwatch watch;
+  tell_step(run, [&] {
+    const double megabytes = run.step ? use.source->size().bytes / 1e6 : 0;
+    return "reading " + use.source->name() +
+           (megabytes >= 1 ? " (" + with_commas(static_cast<std::size_t>(megabytes)) + " MB)" : "");
+  });
+  use.table = use.source->read(wanted_of(use), run);
+  use.seconds = watch.lap();
+}
+
 std::unique_ptr<TableStretches> LadderTables::begin_stretches(const Run& run) {
   const auto* const source = dynamic_cast<const StretchSource*>(uses_.front().source.get());
-  const auto wanted = [](const TableUse& use) {
-    return std::vector<std::size_t>(use.wanted.begin(), use.wanted.end());
-  };
   std::unique_ptr<TableStretches> stretches =
-      source == nullptr ? nullptr : source->stretches(wanted(uses_.front()), run);
+      source == nullptr ? nullptr : source->stretches(wanted_of(uses_.front()), run);
   if (!stretches) return nullptr;
 
-  // The other tables are small next to it.
-  const Run quiet{.threads = run.threads, .stop = run.stop};
-  for (std::size_t t = 1; t < uses_.size(); ++t) {
-    Stopwatch watch;
-    uses_[t].table = uses_[t].source->read(wanted(uses_[t]), quiet);
-    uses_[t].seconds = watch.lap();
-  }
-  // Of the first one what tells its types.
+  // The other tables; of the first one what tells its types. The progress is that of the first one.
+  Run others = run;
+  others.progress = {};
+  for (std::size_t t = 1; t < uses_.size(); ++t) read_one(uses_[t], others);
   tell_step(run, [&] {
     const TableUse& use = uses_.front();
     return "reading and totalling " + use.source->name() + " (" +
@@ -124,16 +128,8 @@ bool LadderTables::read(const Run& run, ProblemList& problems) {
   double begin = 0;
   const double each = 1.0 / static_cast<double>(uses_.size());
   for (TableUse& use : uses_) {
-    const std::vector<std::size_t> wanted(use.wanted.begin(), use.wanted.end());
     try {
-      Stopwatch watch;
-      tell_step(run, [&] {
-        const double megabytes = run.step ? use.source->size().bytes / 1e6 : 0;
-        return "reading " + use.source->name() +
-               (megabytes >= 1 ? " (" + with_commas(static_cast<std::size_t>(megabytes)) + " MB)" : "");
-      });
-      use.table = use.source->read(wanted, part_of(run, begin, begin + each));
-      use.seconds = watch.lap();
+      read_one(use, part_of(run, begin, begin + each));
       begin += each;
     } catch (const Error& error) {
       for (const Problem& p : error.problems()) problems.add(p);

@@ -61,6 +61,8 @@ class LadderTables {
  private:
   bool open_one(const Catalog& catalog, const std::string& name, const std::string& as, const ReadOptions& options,
                 const std::string& key, ProblemList& problems);
+  static std::vector<std::size_t> wanted_of(const TableUse& use) { return {use.wanted.begin(), use.wanted.end()}; }
+  static void read_one(TableUse& use, const Run& run);
   void find_zone(const std::string& name, ProblemList& problems);
 
   std::vector<TableUse> uses_;

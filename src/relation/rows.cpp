@@ -13,7 +13,10 @@
 
 namespace lofty::engine {
 
-JoinedRows::JoinedRows(const Question& question, const Run& run, JoinCache* cache)
+JoinedRows::JoinedRows(const Question& question, const Run& run, StretchJoins& joins)
+    : JoinedRows(question, run, &joins.partners_, &joins) {}
+
+JoinedRows::JoinedRows(const Question& question, const Run& run, JoinCache* cache, StretchJoins* stretches)
     : question_(question),
       context_{.slots = question.slots},
       rows_(question.tables.front().table.rows()),
@@ -36,16 +39,22 @@ JoinedRows::JoinedRows(const Question& question, const Run& run, JoinCache* cach
       return;
     }
 
-  for (const JoinUse& join : question.joins) {
+  // What second tables' keys are may be known from an earlier stretch; which of their rows are used, only after the
+  // last.
+  if (stretches != nullptr) stretches->joins_.resize(question.joins.size());
+  for (std::size_t j = 0; j < question.joins.size(); ++j) {
     Stopwatch watch;
-    Matched matched;
+    const JoinUse& join = question.joins[j];
+    Matched own;
+    Matched& matched = stretches != nullptr ? stretches->joins_[j].matched : own;
     prepare(join, matched);
     Report report = match(join, matched, run);
-    add_unused(question, join, matched, report);
+    if (stretches == nullptr) add_unused(question, join, matched, report);
     rebuild(join, matched, report, run);
-    reports_.push_back(std::move(report));
     merge_keys(join, run);
-    reports_.back().seconds = watch.lap();
+    report.seconds = watch.lap();
+    if (stretches != nullptr) stretches->joins_[j].report.add(report);
+    reports_.push_back(std::move(report));
   }
 
   // Rows of a table that is included are the last ones, as they were let in.
@@ -54,31 +63,6 @@ JoinedRows::JoinedRows(const Question& question, const Run& run, JoinCache* cach
     while (counting_rows_ > 0 && row_in(0, counting_rows_ - 1) == no_row) --counting_rows_;
   if (cache != nullptr && !question.joins.empty())
     cache->found_.push_back({std::move(tables), question.joins, rows_, counting_rows_, partners_, reports_, merged_});
-}
-
-JoinedRows::JoinedRows(const Question& question, const Run& run, StretchJoins& joins)
-    : question_(question),
-      context_{.slots = question.slots},
-      rows_(question.tables.front().table.rows()),
-      partners_(question.tables.size()) {
-  if (joins.now_.joined) {  // for another question
-    rows_ = counting_rows_ = joins.now_.rows;
-    partners_ = joins.now_.partners;
-    return;
-  }
-  joins.joins_.resize(question.joins.size());
-  for (std::size_t j = 0; j < question.joins.size(); ++j) {
-    Stopwatch watch;
-    const JoinUse& join = question.joins[j];
-    StretchJoins::One& kept = joins.joins_[j];
-    prepare(join, kept.matched);
-    Report report = match(join, kept.matched, run);
-    rebuild(join, kept.matched, report, run);
-    report.seconds = watch.lap();
-    kept.report.add(report);
-  }
-  counting_rows_ = rows_;
-  joins.now_ = {true, rows_, partners_};
 }
 
 JoinedRows::JoinedRows(const Question& question, std::size_t rows, std::vector<Report> reports)

@@ -20,7 +20,8 @@ class JoinedRows : public RowSource {
   struct Report;
   // Finds every row's partner in every joined table, or takes those of another question that joins the same tables in
   // the same way. Throws Error(join_multiplies, key_mismatch).
-  JoinedRows(const Question& question, const Run& run, JoinCache* cache = nullptr);
+  explicit JoinedRows(const Question& question, const Run& run, JoinCache* cache = nullptr)
+      : JoinedRows(question, run, cache, nullptr) {}
   // Of a stretch of the first table's rows, one after the other: left and inner joins only.
   JoinedRows(const Question& question, const Run& run, StretchJoins& joins);
   // What is left of rows that were not kept: how many there were, and where the first table's are. No columns.
@@ -72,6 +73,7 @@ class JoinedRows : public RowSource {
     return *question_.tables[table].table.data().columns[column];
   }
   friend class StretchJoins;
+  JoinedRows(const Question& question, const Run& run, JoinCache* cache, StretchJoins* stretches);
   struct Sides {
     JoinKeys keys;
     std::vector<std::uint8_t> merged;  // by key: an earlier join merged it, so each row of the relation has a value
@@ -112,30 +114,6 @@ class JoinedRows : public RowSource {
   std::vector<ColumnPtr> windows_;
 };
 
-// Joins over stretches of the first table's rows, for all questions that join the same tables in the same way: the
-// second tables' keys, what was met so far, and the partners of the stretch at hand. Not thread-safe.
-class StretchJoins {
- public:
-  // The rows of the next stretch will come.
-  void next() { now_ = {}; }
-  // By join, once all rows were joined.
-  std::vector<JoinedRows::Report> reports(const Question& question) const;
-
- private:
-  friend class JoinedRows;
-  struct One {
-    JoinedRows::Matched matched;
-    JoinedRows::Report report;
-  };
-  std::vector<One> joins_;
-  struct Now {
-    bool joined = false;
-    std::size_t rows = 0;
-    std::vector<std::shared_ptr<const Bytes>> partners;
-  };
-  Now now_;
-};
-
 // The partners that were found, for further questions over the same tables. Not thread-safe.
 class JoinCache {
  private:
@@ -149,6 +127,25 @@ class JoinCache {
     std::vector<std::pair<RowColumn, ColumnPtr>> merged;
   };
   std::vector<Found> found_;
+};
+
+// Joins over stretches of the first table's rows, for all questions that join the same tables in the same way: the
+// second tables' keys, what was met so far, and the partners of the stretch at hand. Not thread-safe.
+class StretchJoins {
+ public:
+  // The rows of the next stretch will come.
+  void next() { partners_ = {}; }
+  // By join, once all rows were joined.
+  std::vector<JoinedRows::Report> reports(const Question& question) const;
+
+ private:
+  friend class JoinedRows;
+  struct One {
+    JoinedRows::Matched matched;
+    JoinedRows::Report report;
+  };
+  std::vector<One> joins_;
+  JoinCache partners_;
 };
 
 }  // namespace lofty::engine

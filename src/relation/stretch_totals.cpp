@@ -30,6 +30,12 @@ StretchTotals::StretchTotals(const Question& question, StretchJoins& joins, cons
   for (std::size_t a = 0; a < ascending_.size(); ++a)
     ascending_[a].expected = question.aggregates[a]->kind == AggregateKind::count_distinct && !question.keeps_states;
   entries_.unknown_filters.resize(question.aggregates.size());
+
+  // An entry's states take as much memory as eight rows that are kept, near enough.
+  constexpr double worth_saving = 1'000'000;
+  const double all_rows = question.tables.front().source->size().rows.value_or(0);
+  if (all_rows > worth_saving) most_groups_ = static_cast<std::size_t>(all_rows / 8);
+
   const Table& table = question.tables.front().table;
   for (std::size_t c = 0; c < table.headings().size(); ++c)
     if (table.holds(c) && table.type(c).kind == Kind::text) {
@@ -51,14 +57,9 @@ void StretchTotals::add(std::size_t rows_before) {
   RowPass(question_, rows, nullptr, run_, pieces).add_to(parts_);
   entries_.read += rows.counting_rows();
 
-  // Where most rows are entries of their own, there is next to nothing to be saved.
-  constexpr std::size_t enough_to_tell = 10'000;
-  std::size_t groups = 0, counted = 0;
-  for (const auto& part : parts_) {
-    groups += part->groups();
-    counted += part->counted;
-  }
-  if (counted > enough_to_tell && 2 * groups > counted) throw RowsNeeded{};
+  std::size_t groups = 0;
+  for (const auto& part : parts_) groups += part->groups();
+  if (groups > most_groups_) throw RowsNeeded{};
 
   // What has to be looked at while the rows are here.
   for (std::size_t p = 0; p < pieces.count(); ++p) take_first_rows(rows, p);

@@ -11,6 +11,7 @@
 #include "relation/merge_parts.hpp"
 #include "relation/row_pass.hpp"
 #include "relation/rows.hpp"
+#include "table/table_data.hpp"
 
 namespace lofty::engine {
 
@@ -62,6 +63,7 @@ class StretchTotals {
   std::vector<std::vector<Piece>> of_first_rows_;  // by part and entry column: what the first rows of its groups tell
   std::vector<Ascending> ascending_;               // by Question::aggregates
   std::vector<std::size_t> texts_;                 // columns of text of the first table
+  std::size_t most_groups_ = most_rows;            // of all parts: from there on rows had better be kept
   Entries entries_;
 };
 

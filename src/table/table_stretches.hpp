@@ -1,6 +1,6 @@
 #pragma once
 // Tables that are read a stretch of rows at a time, so that rows need not be kept.
-// Covered by tests/ladder/stretches_test.cpp and tests/io/delimited_files_test.cpp.
+// Covered by tests/ladder/stretches_test.cpp.
 
 #include <cstdint>
 #include <memory>

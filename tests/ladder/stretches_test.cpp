@@ -19,6 +19,7 @@ constexpr std::size_t never = 1 << 20;  // a stretch that no file of a test is a
 struct Said {
   std::string text;          // the whole answer, or what is wrong
   bool in_one_pass = false;  // rows were not kept
+  bool answered = false;
 };
 
 Said ask(const Ladder& ladder, const std::filesystem::path& folder, int threads = 0) {
@@ -33,6 +34,7 @@ Said ask(const Ladder& ladder, const std::filesystem::path& folder, int threads 
   try {
     const Standings s = standings(ladder, TableFiles(folder), run);
     out.text = listing(s) + accounting_text(s) + written(s, Format::json);
+    out.answered = true;
   } catch (const Error& error) {
     for (const Problem& p : error.problems())
       out.text += std::string(to_string(p.code)) + ": " + p.sentence + " | " + p.location.file + ":" +
@@ -263,6 +265,8 @@ TEST_F(Stretches, QuestionsThatNeedTheirRowsKeepThem) {
   const auto kept = [&](const auto& change) {
     Ladder ladder = shop_totals();
     change(ladder);
+    const Said said = ask(ladder, scratch_.path());
+    EXPECT_TRUE(said.answered) << said.text;
     return !agrees(ladder, scratch_.path(), 256, 4);
   };
   EXPECT_TRUE(kept([](Ladder& l) {
