@@ -129,8 +129,8 @@ class Steps {
     const auto* const source = dynamic_cast<const StretchSource*>(use.source.get());
     if (source == nullptr || questions_.size() > 1 || !takes_stretches(questions_.front())) return;
     const bool was_kept = times_ != nullptr && !use.wanted.empty() && use.table.holds(*use.wanted.begin());
-    if (was_kept) return;  // it was to be, and something came up
-    const double bytes = static_cast<double>(source->stretch_bytes());
+    if (was_kept) return;                                                   // it was to be, and something came up
+    const double bytes = 2 * static_cast<double>(source->stretch_bytes());  // the next one is read meanwhile
     if (bytes > 0 && sizes_.bytes.front() > bytes) kept_share_ = bytes / sizes_.bytes.front();
   }
 

@@ -75,17 +75,22 @@ void total(TableStretches& stretches, std::span<const PassedQuestion> questions,
 }  // namespace
 
 bool total_in_one_pass(std::span<const PassedQuestion> questions, const Run& run) {
+  // Each has to be of the kind.
   for (const PassedQuestion& one : questions) {
     const Resolution& resolution = *one.resolution;
     if (!resolution.problems().empty() || resolution.questions().size() != 1 ||
         !takes_stretches(resolution.questions().front()))
       return false;
   }
+
+  // The first one reads, and the others take what it has read.
   Resolution& first = *questions.front().resolution;
   const std::unique_ptr<TableStretches> stretches = first.begin_stretches(run);
   if (!stretches) return false;
   bool all = true;
   for (const PassedQuestion& one : questions.subspan(1)) all = all && one.resolution->take_tables(first);
+
+  // As if nothing had been read, where that was not enough.
   try {
     if (all) {
       total(*stretches, questions, run);

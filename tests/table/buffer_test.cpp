@@ -43,6 +43,21 @@ TEST(Buffer, WhatIsGivenBackIsUsedAgainWhileSomebodyAsksForIt) {
   EXPECT_EQ(a.size(), large - 100);
 }
 
+// Arrays of a middle size wait too, for others that are not much smaller.
+TEST(Buffer, ArraysOfAMiddleSizeWait) {
+  constexpr std::size_t size = 1'000'000;
+  const auto address_of = [](std::size_t bytes) { return Bytes(bytes).data(); };
+  const lofty::KeepMemory reuse;
+  const unsigned char* const first = address_of(size);
+  EXPECT_EQ(address_of(size), first);
+  EXPECT_EQ(address_of(size * 9 / 10), first);
+  EXPECT_NE(address_of(size / 2), first);  // half of it would lie idle
+  const Bytes taken(size);
+  EXPECT_EQ(taken.data(), first);
+  const Bytes other(size);
+  EXPECT_NE(other.data(), first);
+}
+
 // Steps that follow each other ask for other sizes: no page is fresh as long as one waits.
 TEST(Buffer, WhatWaitsIsCutAndJoined) {
   const lofty::KeepMemory reuse;
@@ -75,7 +90,8 @@ TEST(Buffer, WhatWaitsGoesWithTheLastWhoAskedForIt) {
   EXPECT_NEAR(static_cast<double>(address_space()), static_cast<double>(before), few_pages);
   Bytes some(4 * large);
   some = Bytes();
-  EXPECT_NEAR(static_cast<double>(address_space()), static_cast<double>(before), few_pages) << "no caller wants it kept";
+  EXPECT_NEAR(static_cast<double>(address_space()), static_cast<double>(before), few_pages)
+      << "no caller wants it kept";
 }
 
 // Where the system has no room for more, all that waits is given up first.
