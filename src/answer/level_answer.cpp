@@ -56,6 +56,7 @@ void note_row_times(const LevelAnswer& a, StepTimes& times) {
 }
 
 void total_rows(LevelAnswer& a, const Run& progress, StepTimes& times) {
+  if (a.outer != nullptr) a.inside = inside_of(a);
   if (a.totalled != nullptr) {
     a.entries = std::move(a.totalled->entries);
     a.joined = std::move(a.totalled->joined);
@@ -63,7 +64,6 @@ void total_rows(LevelAnswer& a, const Run& progress, StepTimes& times) {
     return;
   }
   const std::size_t read = a.question.tables.front().table.rows();
-  if (a.outer != nullptr) a.inside = inside_of(a);
   tell_step(a.run, [&] { return (a.question.row_level() ? "looking at " : "totalling ") + counted(read, "row"); });
   auto rows = std::make_unique<JoinedRows>(a.question, a.run, a.joins);
   JoinedRows& joined = *rows;

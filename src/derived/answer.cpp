@@ -45,7 +45,7 @@ Answer answer(const Request& request, const Catalog& catalog, const Run& run) {
   if (before) before->want();
 
   // In one pass over the rows, where that is enough. Else all that is wrong is said at once.
-  std::optional<TotalledRows> totalled;
+  std::vector<TotalledRows> totalled;  // by level
   std::vector<PassedQuestion> questions{{&own, &totalled}};
   double compare_seconds = 0, across_seconds = 0;
   bool sound = not_before.empty();
@@ -57,7 +57,8 @@ Answer answer(const Request& request, const Catalog& catalog, const Run& run) {
   }
   if (const Run one_pass = part_of(run, 0, totals_share); sound && total_in_one_pass(questions, one_pass)) {
     for (std::size_t q = 1; q < questions.size(); ++q)
-      (before && q == 1 ? compare_seconds : across_seconds) += (*questions[q].totalled)->entries.total_seconds;
+      for (const TotalledRows& level : *questions[q].totalled)
+        (before && q == 1 ? compare_seconds : across_seconds) += level.entries.total_seconds;
   } else {
     own.read(part_of(run, 0, reading_share));
   }
@@ -74,7 +75,7 @@ Answer answer(const Request& request, const Catalog& catalog, const Run& run) {
   std::vector<FormerPlaces> former;
   if (compared) former = before ? before->places(joins, quiet) : places_in_table(ladder, out.questions, catalog, quiet);
   compare_seconds += watch.lap();
-  LevelAnswers levels = answer_levels(ladder, out.questions, former, joins, run, totalled ? &*totalled : nullptr);
+  LevelAnswers levels = answer_levels(ladder, out.questions, former, joins, run, totalled);
   watch.lap();
   for (std::size_t l = 0; crossing && l < levels.data.size(); ++l)
     levels.data[l] = crossing->cross(*levels.data[l], l, joins, quiet);

@@ -127,7 +127,7 @@ class Steps {
   void find_kept_share() {
     const TableUse& use = questions_.front().tables.front();
     const auto* const source = dynamic_cast<const StretchSource*>(use.source.get());
-    if (source == nullptr || questions_.size() > 1 || !takes_stretches(questions_.front())) return;
+    if (source == nullptr || !takes_stretches(questions_)) return;
     const bool was_kept = times_ != nullptr && !use.wanted.empty() && use.table.holds(*use.wanted.begin());
     if (was_kept) return;                                                   // it was to be, and something came up
     const double bytes = 2 * static_cast<double>(source->stretch_bytes());  // the next one is read meanwhile
@@ -318,7 +318,7 @@ class Steps {
       }
     }
 
-    // What is added up for each entry; of an inner level only inside what the level outside lists.
+    // What is added up for each entry; of an inner level only inside what the level outside lists, where rows are kept.
     const double before = nanoseconds;
     for (const auto& aggregate : question.aggregates) {
       nanoseconds += aggregate->kind != AggregateKind::count_distinct ? price::aggregate
@@ -337,7 +337,7 @@ class Steps {
     const double entries = sizes_.entries[level_];
     if (!question.row_level() && entries > price::many_groups)
       nanoseconds += price::far_group * static_cast<double>(1 + question.aggregates.size());
-    if (level_ > 0) nanoseconds = before + price::inside * (nanoseconds - before);
+    if (level_ > 0 && kept_share_ == 1) nanoseconds = before + price::inside * (nanoseconds - before);
     add(StepKind::total, purpose, "", sizes_.rows, 0,
         question.row_level() ? kept * entries : entries * 24 * static_cast<double>(1 + question.aggregates.size()),
         relation() * ns * nanoseconds * speeds_.rows);

@@ -165,7 +165,7 @@ std::vector<PassedQuestion> Crossing::questions() {
 }
 
 std::shared_ptr<const StandingsData> Crossing::Asked::answer(JoinCache& joins, const Run& run) {
-  return plain_answer(question, resolution, joins, run, totalled ? &*totalled : nullptr);
+  return plain_answer(question, resolution, joins, run, totalled);
 }
 
 std::shared_ptr<StandingsData> Crossing::cross(const StandingsData& down, std::size_t level, JoinCache& joins,

@@ -38,7 +38,7 @@ class Crossing {
     Asked(Ladder ladder, const Catalog& catalog) : question(std::move(ladder)), resolution(question, catalog) {}
     const Ladder question;
     Resolution resolution;
-    std::optional<TotalledRows> totalled;
+    std::vector<TotalledRows> totalled;
     std::shared_ptr<const StandingsData> answer(JoinCache& joins, const Run& run);
   };
   std::vector<Asked*> asked() const;

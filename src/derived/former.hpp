@@ -30,7 +30,7 @@ class FormerQuestion {
  private:
   const Ladder before_;
   Resolution resolution_;
-  std::optional<TotalledRows> totalled_;
+  std::vector<TotalledRows> totalled_;
 };
 
 // Former places from the table that [compare] names. `questions` are those of the ladder now. Throws Error.

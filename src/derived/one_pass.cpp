@@ -50,8 +50,10 @@ void total(TableStretches& stretches, std::span<const PassedQuestion> questions,
     for (const PassedQuestion& one : questions) one.resolution->set_first_table(table, seconds);
   };
   StretchJoins joins;
-  std::deque<StretchTotals> totals;
-  for (const PassedQuestion& one : questions) totals.emplace_back(one.resolution->questions().front(), joins, quiet);
+  std::deque<StretchTotals> totals;  // by question and level
+  for (const PassedQuestion& one : questions)
+    for (const Question& level : one.resolution->questions())
+      totals.emplace_back(level, &level != &one.resolution->questions().front(), joins, quiet);
 
   std::size_t rows_before = 0;
   for (;;) {
@@ -68,7 +70,9 @@ void total(TableStretches& stretches, std::span<const PassedQuestion> questions,
   }
   set_first_table(stretches.whole(), 0);
   or_rows_needed([&] {
-    for (std::size_t q = 0; q < questions.size(); ++q) *questions[q].totalled = totals[q].finish();
+    auto next = totals.begin();
+    for (const PassedQuestion& one : questions)
+      for (std::size_t l = 0; l < one.resolution->questions().size(); ++l) one.totalled->push_back((next++)->finish());
   });
 }
 
@@ -78,9 +82,7 @@ bool total_in_one_pass(std::span<const PassedQuestion> questions, const Run& run
   // Each has to be of the kind.
   for (const PassedQuestion& one : questions) {
     const Resolution& resolution = *one.resolution;
-    if (!resolution.problems().empty() || resolution.questions().size() != 1 ||
-        !takes_stretches(resolution.questions().front()))
-      return false;
+    if (!resolution.problems().empty() || !takes_stretches(resolution.questions())) return false;
   }
 
   // The first one reads, and the others take what it has read.
@@ -101,7 +103,7 @@ bool total_in_one_pass(std::span<const PassedQuestion> questions, const Run& run
   }
   for (const PassedQuestion& one : questions) {
     one.resolution->forget_tables();
-    one.totalled->reset();
+    one.totalled->clear();
   }
   return false;
 }

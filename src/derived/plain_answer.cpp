@@ -51,7 +51,7 @@ Cost cost_of(const Ladder& ladder, const std::vector<Question>& questions,
 
 LevelAnswers answer_levels(const Ladder& ladder, const std::vector<Question>& questions,
                            const std::vector<FormerPlaces>& former, JoinCache& joins, const Run& run,
-                           TotalledRows* totalled) {
+                           std::span<TotalledRows> totalled) {
   const Run quiet{.threads = run.threads, .stop = run.stop, .step = run.step};
   LevelAnswers out;
   for (std::size_t l = 0; l < questions.size(); ++l) {
@@ -63,7 +63,7 @@ LevelAnswers answer_levels(const Ladder& ladder, const std::vector<Question>& qu
                            .former = former.empty() ? nullptr : &former[l],
                            .run = quiet,
                            .joins = &joins,
-                           .totalled = l == 0 ? totalled : nullptr};
+                           .totalled = totalled.empty() ? nullptr : &totalled[l]};
     const LevelAnswer level = answer_level(input, run);
     out.data.push_back(standings_data(level));
     Stopwatch saying;
@@ -83,8 +83,8 @@ std::shared_ptr<StandingsData> whole_answer(const Ladder& ladder, const std::vec
 }
 
 std::shared_ptr<const StandingsData> plain_answer(const Ladder& ladder, Resolution& resolution, JoinCache& joins,
-                                                  const Run& run, TotalledRows* totalled) {
-  if (totalled == nullptr) resolution.read(part_of(run, 0, reading_share));
+                                                  const Run& run, std::span<TotalledRows> totalled) {
+  if (totalled.empty()) resolution.read(part_of(run, 0, reading_share));
   if (!resolution.problems().empty()) throw Error(resolution.problems());
   const std::shared_ptr<const StandingsData> whole = whole_answer(
       ladder, resolution.questions(), answer_levels(ladder, resolution.questions(), {}, joins, run, totalled));

@@ -8,19 +8,32 @@
 
 namespace lofty::engine {
 
-bool takes_stretches(const Question& question) {
+namespace {
+
+bool level_takes_stretches(const Question& question, bool inner) {
   const auto joins_as_it_goes = [](const JoinUse& join) {
     return (join.type == JoinType::left || join.type == JoinType::inner) && !join.include;
   };
-  const auto by_order = [](const auto& aggregate) { return goes_by_order(aggregate->kind); };
+  const auto needs_rows = [&](const auto& aggregate) {
+    return goes_by_order(aggregate->kind) ||
+           (inner && question.keeps_states && aggregate->kind == AggregateKind::count_distinct);
+  };
   return !question.row_level() && question.row_windows.empty() && question.overalls.empty() && !question.probe &&
          !question.probed_row && !question.include && !question.every &&
          std::all_of(question.joins.begin(), question.joins.end(), joins_as_it_goes) &&
-         std::none_of(question.aggregates.begin(), question.aggregates.end(), by_order);
+         std::none_of(question.aggregates.begin(), question.aggregates.end(), needs_rows);
 }
 
-StretchTotals::StretchTotals(const Question& question, StretchJoins& joins, const Run& run)
-    : question_(question), run_(run), joins_(joins), ascending_(question.aggregates.size()) {
+}  // namespace
+
+bool takes_stretches(const std::vector<Question>& levels) {
+  for (const Question& level : levels)
+    if (!level_takes_stretches(level, &level != &levels.front())) return false;
+  return !levels.empty();
+}
+
+StretchTotals::StretchTotals(const Question& question, bool inner, StretchJoins& joins, const Run& run)
+    : question_(question), inner_(inner), run_(run), joins_(joins), ascending_(question.aggregates.size()) {
   constexpr int most_parts = 16;  // each has its own states of the entries that it meets
   for (int part = 0; part < std::min(thread_count(run), most_parts); ++part) {
     parts_.push_back(std::make_unique<Part>(question, true));
@@ -57,9 +70,7 @@ void StretchTotals::add(std::size_t rows_before) {
   RowPass(question_, rows, nullptr, run_, pieces).add_to(parts_);
   entries_.read += rows.counting_rows();
 
-  std::size_t groups = 0;
-  for (const auto& part : parts_) groups += part->groups();
-  if (groups > most_groups_) throw RowsNeeded{};
+  if (rows_had_better_be_kept()) throw RowsNeeded{};
 
   // What has to be looked at while the rows are here.
   for (std::size_t p = 0; p < pieces.count(); ++p) take_first_rows(rows, p);
@@ -70,6 +81,15 @@ void StretchTotals::add(std::size_t rows_before) {
   take_examples(rows, rows_before);
   count_texts();
   entries_.total_seconds += watch.lap();
+}
+
+// An inner level would total the rows inside what the level outside lists alone, if they were kept: many entries are
+// worth less there.
+bool StretchTotals::rows_had_better_be_kept() const {
+  constexpr std::size_t few = 10'000;
+  std::size_t groups = 0;
+  for (const auto& part : parts_) groups += part->groups();
+  return groups > most_groups_ || (inner_ && groups > few && groups > entries_.read / 16);
 }
 
 void StretchTotals::settle_distinct(std::size_t aggregate, std::size_t pieces) {

@@ -18,10 +18,10 @@ namespace lofty::engine {
 // Rows turned out to be needed again.
 struct RowsNeeded {};
 
-// Does a question look at each row once, and at nothing but its own? A question of one level whose entries are not
-// single rows, without windows and constants over rows, totals that go by an order, entries without rows, and joins
-// that let rows in.
-bool takes_stretches(const Question& question);
+// Do all levels of a question look at each row once, and at nothing but its own? Their entries are not single rows, and
+// there are no windows and constants over rows, totals that go by an order, entries without rows, and joins that let
+// rows in. No also where an inner level, which would total all rows, had to keep each entry's distinct values.
+bool takes_stretches(const std::vector<Question>& levels);
 
 // What they find: the entries, and the rows without their columns, for the places of rows and what joins found.
 struct TotalledRows {
@@ -31,9 +31,9 @@ struct TotalledRows {
 
 class StretchTotals {
  public:
-  // Precondition: takes_stretches(question). All that is given has to outlive it; `joins` may be shared with other
-  // questions over the same tables.
-  StretchTotals(const Question& question, StretchJoins& joins, const Run& run);
+  // Of a level of a question that takes_stretches(). All that is given has to outlive it; `joins` may be shared with
+  // other questions over the same tables.
+  StretchTotals(const Question& question, bool inner, StretchJoins& joins, const Run& run);
 
   // Adds the rows that the question's first table holds now: those after `rows_before` others. Throws RowsNeeded;
   // RowFailure and Error for what a row makes impossible, with rows counted from the stretch's first.
@@ -56,14 +56,17 @@ class StretchTotals {
     std::int64_t greatest = std::numeric_limits<std::int64_t>::min();  // so far
   };
 
+  bool rows_had_better_be_kept() const;
+
   const Question& question_;
+  const bool inner_;  // a level inside another
   const Run& run_;
   StretchJoins& joins_;
   std::vector<std::unique_ptr<Part>> parts_;  // they take turns with the rows: one piece of each stretch is of each
   std::vector<std::vector<Piece>> of_first_rows_;  // by part and entry column: what the first rows of its groups tell
   std::vector<Ascending> ascending_;               // by Question::aggregates
   std::vector<std::size_t> texts_;                 // columns of text of the first table
-  std::size_t most_groups_ = most_rows;            // of all parts: from there on rows had better be kept
+  std::size_t most_groups_ = most_rows;            // of all parts
   Entries entries_;
 };
 

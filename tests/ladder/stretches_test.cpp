@@ -111,6 +111,11 @@ RC_GTEST_PROP(StretchesProperty, RowsThatAreNotKeptGiveTheSameAnswer, ()) {
   if (one_of(3) == 0) ladder.levels.front().each = {"status", "shop"};
   if (one_of(3) == 0) ladder.levels.front().each = {"name"}, ladder.list = {};
   if (one_of(3) == 0) ladder.levels.front().best = 2, ladder.levels.front().others = true;
+  if (one_of(4) == 0) {
+    ladder.levels.front().best = 2;
+    ladder.levels.push_back({.each = {"order_no"}, .by = "spend desc", .best = 1 + one_of(3)});
+    ladder.list = {};
+  }
   if (one_of(4) == 0) ladder.data.read.columns = {{"amount", "decimal"}};
   const bool in_one_pass =
       agrees(ladder, scratch.path(), 40 + one_of(400), 1 + one_of(4), std::array{0, 1, 2, 8}[one_of(4)]);
@@ -258,6 +263,36 @@ TEST_F(Stretches, FurtherQuestionsSeeTheRowsOnce) {
   compared.crossed.by = "spend desc, n asc";
   compared.totals.push_back({"middle", "median(amount)"});
   EXPECT_FALSE(agrees(compared, scratch_.path(), 256, 4));
+}
+
+// Inner levels total all rows then: what is not inside what the level outside lists has to leave no trace.
+TEST_F(Stretches, LevelsInsideLevelsSeeTheRowsOnce) {
+  write(900, [](std::size_t r) {
+    return std::to_string(1 + r / 3 % 4) + "," + std::to_string(100 + r / 5) + "," +
+           (r % 11 == 0 ? "" : std::to_string(r % 7) + ".50") + "," +
+           (r % 7 < 3     ? "paid"
+            : r % 13 == 0 ? ""
+                          : "open");
+  });
+  Ladder nested = shop_totals();
+  nested.levels = {{.each = {"shop"}, .by = "spend desc", .best = 2},
+                   {.each = {"status"}, .by = "mean desc", .best = 2},
+                   {.each = {"order_no"}, .by = "spend desc", .having = "n > 1", .best = 3}};
+  nested.list.columns = {"rank", "shop", "status", "order_no", "spend", "mean", "n", "orders", "paid"};
+  EXPECT_TRUE(agrees(nested, scratch_.path(), 256, 4));
+  nested.list.columns.push_back("name");
+  EXPECT_TRUE(agrees(nested, scratch_.path(), 256, 4));
+  nested.crossed = {.each = {"status"}, .by = "spend desc", .cell = "spend"};
+  nested.levels.erase(nested.levels.begin() + 1);
+  EXPECT_TRUE(agrees(nested, scratch_.path(), 256, 4));
+
+  // One of them needs its rows: for the distinct orders of what it does not list, or because each row is an entry.
+  nested.levels.back().others = true;
+  EXPECT_FALSE(agrees(nested, scratch_.path(), 256, 4));
+  nested.levels.back() = {.by = "amount desc", .best = 1};
+  nested.crossed = {};
+  nested.list.columns = {"rank", "shop", "order_no", "amount"};
+  EXPECT_FALSE(agrees(nested, scratch_.path(), 256, 4));
 }
 
 TEST_F(Stretches, QuestionsThatNeedTheirRowsKeepThem) {
