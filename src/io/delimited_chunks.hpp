@@ -27,6 +27,8 @@ struct Chunk {
   std::size_t file = 0;  // of several that are one table
   std::uint64_t offset = 0;
   std::size_t size = 0, rows = 0;
+  std::size_t line_ends = 0;         // in its bytes
+  std::size_t first_line = 0;        // of the file, from 1; once all chunks before it are known
   std::vector<PieceReader> readers;  // by wanted column
 };
 

@@ -145,7 +145,7 @@ class RowsReading {
   struct ChunkPlace {
     std::size_t file = 0, first_row = 0, rows = 0;
     std::uint64_t offset = 0;
-    std::size_t size = 0;
+    std::size_t size = 0, first_line = 0;
   };
 
   void check_unchanged() const {
@@ -193,7 +193,12 @@ class RowsReading {
 
     // Where they are, and what all rows so far look like.
     for (const auto& chunk : chunks_) {
-      places_.push_back({chunk->file, rows_, chunk->rows, chunk->offset, chunk->size});
+      // Each ends with a line; its lines are counted on from the one before it.
+      if (places_.empty() || places_.back().file != chunk->file)
+        next_line_ = files_[chunk->file].source().line_at(chunk->offset);
+      chunk->first_line = next_line_;
+      next_line_ += chunk->line_ends;
+      places_.push_back({chunk->file, rows_, chunk->rows, chunk->offset, chunk->size, chunk->first_line});
       rows_ += chunk->rows;
       for (std::size_t i = 0; i < wanted_.size(); ++i) census_[i].merge(census_of(*chunk, i));
     }
@@ -208,6 +213,7 @@ class RowsReading {
     chunk.file = number;
     try {
       file.source().check_encoding(text.view(), text.offset);
+      chunk.line_ends = count_line_ends(text.view());
       for (std::size_t i = 0; i < declared_.size(); ++i)
         chunk.readers.emplace_back(declared_[i].type, declared_[i].written);
       make_room(text.view(), chunk, spare);
@@ -435,10 +441,15 @@ class RowsReading {
   }
 
   std::size_t line_of_row(const Chunk& chunk, std::size_t row) const {
-    const DelimitedSource& source = files_[chunk.file].source();
+    return line_of_row(files_[chunk.file].source(),
+                       {chunk.file, 0, chunk.rows, chunk.offset, chunk.size, chunk.first_line}, row);
+  }
+  static std::size_t line_of_row(const DelimitedSource& source, const ChunkPlace& place, std::size_t row) {
+    source.file().check_unchanged();
     TextBuffer bytes;
-    source.file().read(chunk.offset, chunk.size, bytes);
-    return source.line_at(chunk.offset + record_begin({bytes.data(), bytes.size()}, row, source.one_column()));
+    source.file().read(place.offset, place.size, bytes);
+    const std::string_view text(bytes.data(), bytes.size());
+    return place.first_line + count_line_ends(text.substr(0, record_begin(text, row, source.one_column())));
   }
 
   std::function<std::size_t(std::size_t)> line_finder() const {
@@ -450,11 +461,7 @@ class RowsReading {
       if (after == places.begin()) return 0;
       const ChunkPlace& place = *std::prev(after);
       if (row >= place.first_row + place.rows) return 0;
-      const DelimitedSource& source = *sources[place.file];
-      TextBuffer bytes;
-      source.file().read(place.offset, place.size, bytes);
-      return source.line_at(place.offset +
-                            record_begin({bytes.data(), bytes.size()}, row - place.first_row, source.one_column()));
+      return line_of_row(*sources[place.file], place, row - place.first_row);
     };
   }
 
@@ -483,7 +490,7 @@ class RowsReading {
     std::size_t other_marks = 0;
   };
   std::vector<ChunkPlace> places_;
-  std::size_t rows_ = 0;
+  std::size_t rows_ = 0, next_line_ = 1;
   std::vector<Census> census_;  // by wanted column, and so are these
   std::vector<ColumnMisfits> misfits_;
   std::vector<Type> stretch_types_;  // of the first stretch
