@@ -8,11 +8,24 @@
 namespace lofty::engine {
 namespace {
 
+// Positions in the order of places: those from the first to the last, or some of them.
+class Positions {
+ public:
+  Positions(std::size_t first, std::size_t end) : first_(first), count_(end - first) {}
+  explicit Positions(std::vector<std::size_t> some) : count_(some.size()), some_(std::move(some)) {}
+  std::size_t size() const { return count_; }
+  std::size_t operator[](std::size_t i) const { return some_.empty() ? first_ + i : some_[i]; }
+
+ private:
+  std::size_t first_ = 0, count_;
+  std::vector<std::size_t> some_;
+};
+
 // The ranked entries of one group that keep.where lets through, by their positions: the first `front` are among the
 // best, those from `back` on among the worst.
 class GroupCut {
  public:
-  GroupCut(const Places& places, const Level& level, std::vector<std::size_t> positions)
+  GroupCut(const Places& places, const Level& level, Positions positions)
       : places_(places),
         strict_(level.cut == Cut::strict),
         in_(std::move(positions)),
@@ -55,13 +68,9 @@ class GroupCut {
   }
 
   void add(Kept& kept) const {
-    const auto rows = places_.order->rows();
-    for (std::size_t i = 0; i < in_.size(); ++i) {
-      if (i >= front_ && i < back_) continue;
-      const bool after_gap = i == back_ && front_ > 0 && back_ > front_;
-      kept.entries.push_back(rows[in_[i]]);
-      kept.passed_over.push_back(after_gap ? static_cast<std::uint32_t>(back_ - front_) : 0);
-    }
+    for (std::size_t i = 0; i < front_; ++i) kept.add(in_[i], places_);
+    for (std::size_t i = std::max(front_, back_); i < in_.size(); ++i)
+      kept.add(in_[i], places_, i == back_ && front_ > 0 ? back_ - front_ : 0);
   }
 
  private:
@@ -77,12 +86,18 @@ class GroupCut {
 
   const Places& places_;
   const bool strict_;
-  const std::vector<std::size_t> in_;
+  const Positions in_;
   const std::optional<std::size_t> best_, worst_;
   std::size_t front_, back_;
 };
 
 }  // namespace
+
+void Kept::add(std::size_t position, const Places& places, std::size_t passed) {
+  entries.push_back(places.order->rows()[position]);
+  positions.push_back(position);
+  passed_over.push_back(static_cast<std::uint32_t>(passed));
+}
 
 Kept keep(const LevelInput& input, const Entries& entries, const Places& places) {
   const Question& question = input.question;
@@ -104,19 +119,18 @@ Kept keep(const LevelInput& input, const Entries& entries, const Places& places)
     out.entries.assign(rows.begin(), rows.end());
     return out;
   }
+  out.all = false;
   const bool with_unranked = level.unranked || (!level.cuts() && !question.keep_where);
   places.each_group([&](std::size_t begin, std::size_t ranked, std::size_t end) {
     std::vector<std::size_t> in;
-    for (std::size_t i = begin; i < ranked; ++i)
+    for (std::size_t i = begin; i < ranked && !out.passes.empty(); ++i)
       if (out.lets_through(rows[i])) in.push_back(i);
-    GroupCut cut(places, level, std::move(in));
+    GroupCut cut(places, level, out.passes.empty() ? Positions(begin, ranked) : Positions(std::move(in)));
     cut.make(out);
     cut.note_ties(out);
     cut.add(out);
     for (std::size_t i = ranked; i < end && with_unranked; ++i) {
-      if (!out.lets_through(rows[i])) continue;
-      out.entries.push_back(rows[i]);
-      out.passed_over.push_back(0);
+      if (out.lets_through(rows[i])) out.add(i, places);
     }
   });
   return out;

@@ -1,5 +1,7 @@
 #include "answer/places.hpp"
 
+#include <algorithm>
+
 #include "answer/conditions.hpp"
 #include "lofty/places.hpp"
 #include "order/codes.hpp"
@@ -7,34 +9,46 @@
 #include "order/sort.hpp"
 #include "rank/exact_sum.hpp"
 #include "table/exact.hpp"
+#include "table/large_vector.hpp"
 #include "table/parallel.hpp"
+#include "table/through_buckets.hpp"
 
 namespace lofty::engine {
 namespace {
 
-// By entry: does it share its place?
-std::vector<std::uint8_t> tied_in(const Order& order, const Run& run) {
-  std::vector<std::uint8_t> tied(order.size(), 0);
-  const OrderData& data = order.data();
-  const auto starts = [&](std::size_t i) { return (data.marks[i] & OrderData::peer_start) != 0; };
-  parallel_for(Pieces::per_thread(order.size(), run), run, [&](const RowRange& range) {
-    for (std::size_t i = range.begin; i < range.end; ++i) {
-      const bool alone = starts(i) && (i + 1 == order.size() || starts(i + 1));
-      tied[data.rows[i]] = (data.marks[i] & OrderData::is_ranked) != 0 && !alone;
-    }
-  });
-  return tied;
-}
+// By entry.
+struct PlacesOfEntries {
+  std::vector<std::uint32_t> place;        // 0: it has none
+  std::vector<std::uint8_t> tied, ranked;  // does it share its place, has it one?
+};
 
-// By entry: has it a place?
-std::vector<std::uint8_t> ranked_in(const Order& order, const Run& run) {
-  std::vector<std::uint8_t> ranked(order.size(), 0);
+// `place` is by position.
+PlacesOfEntries by_entry(const Order& order, const std::vector<std::uint32_t>& place, const Run& run) {
+  constexpr std::uint64_t is_tied = std::uint64_t{1} << 32, is_ranked = is_tied << 1;
   const OrderData& data = order.data();
-  parallel_for(Pieces::per_thread(order.size(), run), run, [&](const RowRange& range) {
-    for (std::size_t i = range.begin; i < range.end; ++i)
-      ranked[data.rows[i]] = (data.marks[i] & OrderData::is_ranked) != 0;
-  });
-  return ranked;
+  const std::size_t size = order.size();
+  PlacesOfEntries out{large_vector<std::uint32_t>(size, run), large_vector<std::uint8_t>(size, run),
+                      large_vector<std::uint8_t>(size, run)};
+  const auto starts = [&](std::size_t i) { return (data.marks[i] & OrderData::peer_start) != 0; };
+
+  // The three of them go together.
+  const auto fill = [&](std::size_t begin, std::size_t count, DealtBlock<std::uint64_t, 1>& block) {
+    for (std::size_t i = begin; i < begin + count; ++i) {
+      const bool alone = starts(i) && (i + 1 == size || starts(i + 1));
+      const bool has_place = (data.marks[i] & OrderData::is_ranked) != 0;
+      block[0][i - begin] = place[i] | (has_place ? is_ranked : 0) | (has_place && !alone ? is_tied : 0);
+    }
+  };
+  const auto take = [&](std::size_t row, std::size_t count, const std::uint64_t* records) {
+    for (std::size_t i = 0; i < count; ++i) {
+      out.place[row + i] = static_cast<std::uint32_t>(records[i]);
+      out.tied[row + i] = (records[i] & is_tied) != 0;
+      out.ranked[row + i] = (records[i] & is_ranked) != 0;
+    }
+  };
+  through_buckets<std::uint64_t, 1>(
+      order.rows(), run, fill, [] {}, take);
+  return out;
 }
 
 // Numbers from 1; 0 is null.
@@ -54,8 +68,7 @@ ColumnPtr column_of(const std::vector<std::uint32_t>& numbers, const Run& run) {
   return Column::seal(type, std::move(pieces), run);
 }
 
-ColumnPtr place_column(const Order& order, Ties ties, const Run& run) {
-  if (ties != Ties::fractional) return column_of(places_by_row(order, ties, run), run);
+ColumnPtr fractional_column(const Order& order, const Run& run) {
   Piece piece(Type{.kind = Kind::decimal, .scale = 1});
   for (const double place : fractional_places_by_row(order, run))
     place == 0 ? piece.add_null() : piece.add_integer(static_cast<std::int64_t>(place * 10));
@@ -171,11 +184,17 @@ ColumnPtr further_column(const LevelInput& input, const Entries& entries, SortKe
   places.also_tied.emplace_back();
   switch (also.measure) {
     case Measure::place: {
-      if (use.by.empty()) return place_column(*places.order, also.ties, input.run);
+      const bool fractional = also.ties == Ties::fractional;
+      if (use.by.empty())
+        return fractional ? fractional_column(*places.order, input.run)
+                          : column_of(by_input_row(*places.order, lofty::places(*places.order, also.ties, input.run)),
+                                      input.run);
       std::vector<ColumnPtr> by;
       const Order own = order_by(input, entries, places.eligible, use.by, keys, by);
-      places.also_tied.back() = tied_in(own, input.run);
-      return place_column(own, also.ties, input.run);
+      const Ties ties = fractional ? Ties::competition : also.ties;
+      PlacesOfEntries of_entries = by_entry(own, lofty::places(own, ties, input.run), input.run);
+      places.also_tied.back() = std::move(of_entries.tied);
+      return fractional ? fractional_column(own, input.run) : column_of(of_entries.place, input.run);
     }
     case Measure::tiers: {
       const std::vector<std::uint32_t> tier = tiers(*places.order, static_cast<std::uint32_t>(also.count));
@@ -191,6 +210,18 @@ ColumnPtr further_column(const LevelInput& input, const Entries& entries, SortKe
 }
 
 }  // namespace
+
+void Places::each_group(const GroupWork& work) const {
+  const std::uint8_t* const marks = order->data().marks.data();
+  for (std::size_t begin = 0; begin < order->size();) {
+    std::size_t end = order->groups() == 1 ? order->size() : begin + 1;
+    while (end < order->size() && (marks[end] & OrderData::group_start) == 0) ++end;
+    const auto is_ranked = [](std::uint8_t mark) { return (mark & OrderData::is_ranked) != 0; };
+    const auto ranked_end = std::partition_point(marks + begin, marks + end, is_ranked) - marks;
+    work(begin, static_cast<std::size_t>(ranked_end), end);
+    begin = end;
+  }
+}
 
 Order order_of_places(const LevelInput& input, const Entries& entries, const std::vector<std::uint8_t>& eligible,
                       SortKeyMaker& keys, std::vector<ColumnPtr>& by) {
@@ -213,9 +244,14 @@ Places rank(const LevelInput& input, const Entries& entries, SortKeyMaker& keys,
 
   // The places themselves.
   out.competition = places(*out.order, Ties::competition, input.run);
-  out.ranked = ranked_in(*out.order, input.run);
-  out.tied = tied_in(*out.order, input.run);
-  out.columns.push_back(place_column(*out.order, question.level->ties, input.run));
+  const Ties ties = question.level->ties;
+  const bool shown_as_they_are = ties == Ties::competition || ties == Ties::fractional;
+  PlacesOfEntries of_entries =
+      by_entry(*out.order, shown_as_they_are ? out.competition : places(*out.order, ties, input.run), input.run);
+  out.tied = std::move(of_entries.tied);
+  out.ranked = std::move(of_entries.ranked);
+  out.columns.push_back(ties == Ties::fractional ? fractional_column(*out.order, input.run)
+                                                 : column_of(of_entries.place, input.run));
 
   // Further columns, and what was before.
   for (std::size_t a = 0; a < question.also.size(); ++a)

@@ -3,6 +3,7 @@
 // Covered by tests/ladder/standings_test.cpp.
 
 #include <cstdint>
+#include <functional>
 #include <optional>
 #include <string>
 #include <utility>
@@ -31,17 +32,9 @@ struct Places {
   // The first place column.
   const ColumnPtr& place(const Question& question) const { return columns[question.entry_columns.size()]; }
 
-  // Calls work(begin, ranked end, end) for the positions of every group.
-  template <class Work>
-  void each_group(const Work& work) const {
-    for (std::size_t begin = 0; begin < order->size();) {
-      std::size_t end = begin + 1, ranked_end = begin;
-      while (end < order->size() && !order->starts_group(end)) ++end;
-      while (ranked_end < end && order->ranked(ranked_end)) ++ranked_end;
-      work(begin, ranked_end, end);
-      begin = end;
-    }
-  }
+  // Calls work(begin, ranked end, end) for the positions of every group; ranked ones come first.
+  using GroupWork = std::function<void(std::size_t, std::size_t, std::size_t)>;
+  void each_group(const GroupWork& work) const;
 };
 
 // The order of places; `by` gets the columns of its keys. Where nothing in it comes from a window it may be made before

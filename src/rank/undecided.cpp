@@ -1,6 +1,7 @@
 #include "lofty/undecided.hpp"
 
 #include <algorithm>
+#include <atomic>
 #include <numeric>
 
 #include "order/key_check.hpp"
@@ -54,49 +55,102 @@ class RunValues {
   std::vector<std::vector<std::uint64_t>> many_;
 };
 
+// Positions that are equal on every key, two at the least.
+struct RunOfEqual {
+  std::size_t begin, end;
+};
+
+bool starts_run(const OrderData& data, std::size_t position) {
+  return (data.marks[position] & OrderData::key_start) != 0;
+}
+
+// All of them, looked for by all threads.
+std::vector<RunOfEqual> all_runs(const OrderData& data, Progress& progress, const Run& run) {
+  const std::size_t size = data.rows.size();
+  const Pieces pieces = Pieces::fixed(size, Pieces::usual_rows);
+  std::vector<std::vector<RunOfEqual>> of_piece(pieces.count());
+  parallel_for(pieces, run, [&](const RowRange& range, std::size_t piece) {
+    // Those that begin here; the last of them may end in another piece.
+    std::size_t begin = range.begin;
+    while (begin < range.end && !starts_run(data, begin)) ++begin;
+    while (begin < range.end) {
+      std::size_t end = begin + 1;
+      while (end < size && !starts_run(data, end)) ++end;
+      if (end - begin > 1) of_piece[piece].push_back({begin, end});
+      begin = end;
+    }
+    progress.add(range.size());
+  });
+  std::vector<RunOfEqual> runs;
+  for (const auto& some : of_piece) runs.insert(runs.end(), some.begin(), some.end());
+  return runs;
+}
+
+// Those in which these positions are.
+std::vector<RunOfEqual> runs_of(const OrderData& data, std::span<const std::size_t> positions) {
+  std::vector<RunOfEqual> runs;
+  std::size_t looked_at = 0;
+  for (const std::size_t position : positions) {
+    if (position < looked_at) continue;
+    std::size_t begin = position, end = position + 1;
+    while (!starts_run(data, begin)) --begin;
+    while (end < data.rows.size() && !starts_run(data, end)) ++end;
+    if (end - begin > 1) runs.push_back({begin, end});
+    looked_at = end;
+  }
+  return runs;
+}
+
+// Does a key ascend from row to row, so that no two are equal?
+bool ascends(const KeyList& codes, std::size_t rows, const Run& run) {
+  if (codes.size() != 1) return false;
+  const Pieces pieces = Pieces::fixed(rows, Pieces::usual_rows);
+  constexpr std::size_t block = 4096;
+  std::atomic<bool> every = true;
+  parallel_for(pieces, run, [&](const RowRange& range) {
+    std::vector<std::uint64_t> some(block + 1);
+    const std::size_t end = std::min(range.end + 1, rows);  // the next piece's first row, too
+    for (std::size_t begin = range.begin; begin + 1 < end && every; begin += block) {
+      const std::size_t count = std::min(block + 1, end - begin);
+      codes.front()->fill(begin, count, some.data());
+      for (std::size_t i = 1; i < count; ++i)
+        if (some[i] <= some[i - 1]) every = false;
+    }
+  });
+  return every;
+}
+
 }  // namespace
 
 Undecided find_undecided(const Order& order, const std::vector<std::function<void(KeyList&)>>& candidates,
-                         const Run& run) {
+                         const std::optional<std::span<const std::size_t>>& kept, const Run& run) {
   Undecided out;
   const OrderData& data = order.data();
-  // Runs of positions that are equal on every key, two at the least.
-  std::vector<std::pair<std::size_t, std::size_t>> runs;
   Progress progress(run, order.size() * (candidates.size() + 1));
-  std::size_t told = 0;
-  for (std::size_t begin = 0; begin < order.size();) {
-    if (begin >= told + Pieces::usual_rows) {
-      progress.add(begin - told);
-      told = begin;
-    }
-    std::size_t end = begin + 1;
-    while (end < order.size() && (data.marks[end] & OrderData::key_start) == 0) ++end;
-    if (end - begin > 1) {
-      runs.emplace_back(begin, end);
-      out.rows += end - begin;
-    }
-    begin = end;
-  }
-
-  // Which further key tells most of them apart?
-  progress.add(order.size() - told);
+  const std::vector<RunOfEqual> runs = kept ? runs_of(data, *kept) : all_runs(data, progress, run);
+  for (const RunOfEqual& one : runs) out.rows += one.end - one.begin;
   if (runs.empty()) {
     progress.finish();
     return out;
   }
-  out.example = {data.rows[runs.front().first], data.rows[runs.front().first + 1]};
+
+  // Which further key tells most of them apart?
+  out.example = {data.rows[runs.front().begin], data.rows[runs.front().begin + 1]};
   out.left = out.rows;
   const Pieces pieces = Pieces::fixed(runs.size(), Pieces::usual_rows / 4);
   for (std::size_t c = 0; c < candidates.size(); ++c) {
     KeyList codes;
     candidates[c](codes);
     std::vector<std::size_t> left_of(pieces.count(), 0);
+    // A column like a line number is found by going over it once, rather than by looking up each row.
+    const bool unique = out.rows > order.size() / 8 && ascends(codes, order.size(), run);
     parallel_for(pieces, run, [&](const RowRange& range, std::size_t piece) {
+      if (unique) return;
       RunValues values(codes, data);
       std::size_t looked_at = 0;
       for (std::size_t r = range.begin; r < range.end; ++r) {
-        left_of[piece] += values.count_alike(runs[r].first, runs[r].second);
-        if ((looked_at += runs[r].second - runs[r].first) < Pieces::usual_rows) continue;
+        left_of[piece] += values.count_alike(runs[r].begin, runs[r].end);
+        if ((looked_at += runs[r].end - runs[r].begin) < Pieces::usual_rows) continue;
         progress.add(looked_at);
         looked_at = 0;
       }
@@ -124,7 +178,7 @@ Undecided undecided(const Order& order, const std::vector<Key>& candidates, cons
   for (const Key& key : candidates) {
     encoders.push_back([&](KeyList& out) { encode(key, {.threads = run.threads, .stop = run.stop}, out); });
   }
-  return find_undecided(order, encoders, run);
+  return find_undecided(order, encoders, {}, run);
 }
 
 }  // namespace lofty

@@ -3,6 +3,8 @@
 
 #include <algorithm>
 #include <functional>
+#include <optional>
+#include <span>
 
 #include "answer/conditions.hpp"
 #include "question/prose.hpp"
@@ -113,7 +115,7 @@ class Remarks {
  private:
   void say(std::string code, std::string text) { out_.push_back({std::move(code), std::move(text)}); }
 
-  // Entries that only their input order tells apart, and a column that would.
+  // Entries that only their input order tells apart, and a column that would: where it decides about what is kept.
   void remark_undecided() {
     std::vector<std::function<void(KeyList&)>> candidates;
     std::vector<std::string> names;
@@ -127,7 +129,13 @@ class Remarks {
         encode(ColumnKey{a_.entries.columns[c].get(), false, {}}, a_.run, out);
       });
     }
-    const Undecided found = find_undecided(*a_.places.order, candidates, a_.run);
+
+    // Those that are kept, and what is equal to one of them.
+    const Kept& kept = a_.kept;
+    const Undecided found =
+        find_undecided(*a_.places.order, candidates,
+                       kept.all ? std::nullopt : std::optional(std::span<const std::size_t>(kept.positions)), a_.run);
+    if (!found.example) return;
     std::string text = counted(found.rows, names_.row_noun()) + " are equal to another on every key (" +
                        names_.entry_name(found.example->first) + " and " + names_.entry_name(found.example->second) +
                        " for two); their input order decides";

@@ -535,6 +535,17 @@ TEST(Standings, RowsAreEntriesWhereNothingElseIs) {
                    "`line_no` as a tie-breaker would tell them apart"));
 }
 
+// Where the best are kept, it is said of those that are equal to one of them; what the order of the others is, nobody
+// sees.
+TEST(Standings, InputDecidesAboutWhatIsKept) {
+  Ladder ladder{.data = {.from = "lines"}, .levels = {{.by = "quantity desc", .best = 1, .cut = Cut::strict}}};
+  EXPECT_FALSE(says(standings(ladder, support::small_shop()), "input-decides"));
+  ladder.levels.front().best = 3;
+  EXPECT_TRUE(says(standings(ladder, support::small_shop()), "input-decides",
+                   "2 lines are equal to another on every key (row 3 and row 7 for two); their input order decides; "
+                   "`line_no` as a tie-breaker would tell them apart"));
+}
+
 TEST(Standings, EmptyTablesGiveEmptyAnswers) {
   Catalog catalog;
   support::add(catalog, "t", {{"a", {}}, {"b", {}}});

@@ -7,6 +7,7 @@
 
 #include "lofty/error.hpp"
 #include "lofty/undecided.hpp"
+#include "rank/undecided.hpp"
 
 using namespace lofty;
 
@@ -86,4 +87,65 @@ TEST(Undecided, CountsShowsAndNamesAColumn) {
   EXPECT_EQ(helped.left, 2u);
   EXPECT_EQ(undecided(order({ascending(line)})).rows, 0u);
   EXPECT_FALSE(undecided(order({ascending(line)})).example);
+}
+
+// All of them, or those that are equal to a kept one, against a comparison of each with each.
+RC_GTEST_PROP(UndecidedProperty, AgreesWithEachAgainstEach, ()) {
+  const auto rows = *rc::gen::inRange<std::size_t>(1, 60);
+  const auto small = [&](int most) { return *rc::gen::container<std::vector<int>>(rows, rc::gen::inRange(0, most)); };
+  const std::vector<int> spend = small(*rc::gen::element(2, 8, 100)), account = small(3), visits = small(30);
+  std::vector<int> line(rows);
+  for (std::size_t r = 0; r < rows; ++r) line[r] = static_cast<int>(r) * 2;
+  const Order o = order({descending(spend)});
+  std::optional<std::vector<std::size_t>> kept;
+  if (*rc::gen::arbitrary<bool>()) {
+    kept.emplace();
+    for (std::size_t at = 0; at < rows; ++at)
+      if (*rc::gen::inRange(0, 4) == 0) kept->push_back(at);
+  }
+  using Columns = std::vector<const std::vector<int>*>;
+  const std::vector<Columns> choices{{}, {&account}, {&account, &visits}, {&account, &line}, {&line}};
+  const Columns values = choices[*rc::gen::inRange<std::size_t>(0, choices.size())];
+
+  // Which rows are undecided, and how many a column leaves so.
+  const auto is_kept = [&](std::uint32_t row) {
+    if (!kept) return true;
+    return std::any_of(kept->begin(), kept->end(), [&](std::size_t at) { return spend[o.rows()[at]] == spend[row]; });
+  };
+  const auto left_by = [&](const std::vector<int>& further) {
+    std::size_t left = 0;
+    for (std::uint32_t a = 0; a < rows; ++a)
+      for (std::uint32_t b = 0; b < rows && is_kept(a); ++b)
+        if (a != b && spend[a] == spend[b] && further[a] == further[b]) {
+          ++left;
+          break;
+        }
+    return left;
+  };
+  const std::size_t expected = left_by(std::vector<int>(rows, 0));
+  std::optional<std::size_t> decides, helps;
+  std::size_t least = expected;
+  for (std::size_t c = 0; c < values.size() && !decides && expected > 0; ++c)
+    if (const std::size_t left = left_by(*values[c]); left < least) {
+      least = left;
+      (left == 0 ? decides : helps) = c;
+    }
+  if (decides) helps.reset();
+
+  std::vector<std::function<void(engine::KeyList&)>> candidates;
+  for (const auto* const one : values)
+    candidates.push_back([one](engine::KeyList& out) { engine::encode(ascending(*one), {}, out); });
+  const Undecided found =
+      engine::find_undecided(o, candidates, kept ? std::optional(std::span<const std::size_t>(*kept)) : std::nullopt,
+                             {.threads = *rc::gen::element(1, 3)});
+  RC_ASSERT(found.rows == expected);
+  RC_ASSERT(found.example.has_value() == (expected > 0));
+  RC_ASSERT(found.would_decide == decides);
+  RC_ASSERT(found.would_help == helps);
+  RC_ASSERT(found.left == (decides || expected == 0 ? 0 : least));
+  if (found.example) {
+    RC_ASSERT(found.example->first < found.example->second);
+    RC_ASSERT(spend[found.example->first] == spend[found.example->second]);
+    RC_ASSERT(is_kept(found.example->first));
+  }
 }
