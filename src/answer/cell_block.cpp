@@ -1,5 +1,6 @@
 #include "answer/cell_block.hpp"
 
+#include <algorithm>
 #include <cmath>
 #include <span>
 
@@ -53,6 +54,7 @@ void CellBlock::load(const RowRange& rows) {
 void CellBlock::load(std::size_t column, const RowRange& rows) {
   Cells& cells = cells_[column];
   const std::size_t count = rows.size();
+  loaded_ = count;
   const auto row = [&](std::size_t i) -> std::size_t {
     return rows_ != nullptr ? (*rows_)[rows.begin + i] : rows.begin + i;
   };
@@ -111,6 +113,36 @@ void CellBlock::put(std::size_t column, std::size_t row, std::string& out) const
     case Kind::timestamp: out += to_text(Timestamp{cells.ints[row]}, cells.type); return;
     case Kind::boolean: out += cells.ints[row] != 0 ? "true" : "false"; return;
     default: out += cells.texts[row];
+  }
+}
+
+void CellBlock::put_all(std::size_t column) {
+  const Cells& cells = cells_[column];
+  TextStrip& out = cells_[column].strip;
+  out.ends.resize(loaded_);
+  const bool stored_as_ints = cells.from != nullptr && cells.lane == Lane::int64;
+  const bool is_number = stored_as_ints && cells.type.exact(),
+             is_date = stored_as_ints && cells.type.kind == Kind::date;
+  if (!is_number && !is_date) {
+    out.bytes.clear();
+    for (std::size_t i = 0; i < loaded_; ++i) {
+      if (!is_null(column, i)) put(column, i, out.bytes);
+      out.ends[i] = out.bytes.size();
+    }
+    out.bytes.append(TextStrip::slack, '\0');
+    return;
+  }
+
+  // Of a known length at most: straight into place.
+  const std::size_t most = is_date ? most_date : 22 + static_cast<std::size_t>(cells.type.scale);
+  out.bytes.resize(std::max(out.bytes.size(), loaded_ * most + TextStrip::slack));
+  char* const begin = out.bytes.data();
+  char* at = begin;
+  for (std::size_t i = 0; i < loaded_; ++i) {
+    const std::int64_t value = cells.ints[i];
+    if (value != int64_null)
+      at = is_number ? write_decimal(value, cells.type.scale, at) : write_date(static_cast<std::int32_t>(value), at);
+    out.ends[i] = static_cast<std::size_t>(at - begin);
   }
 }
 

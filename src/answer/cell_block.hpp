@@ -13,6 +13,13 @@
 
 namespace lofty::engine {
 
+// Cells of one column as texts, one after the other; those that are null have none. What comes after them is room.
+struct TextStrip {
+  static constexpr std::size_t slack = 16;  // bytes after the last text that may be read
+  std::string bytes;
+  std::vector<std::size_t> ends;  // by cell
+};
+
 // A listing's rows, or a table's. Values are fetched column by column: rows of a listing lie all over the memory, which
 // is waited for once a block rather than once a cell. Each thread has a block of its own.
 class CellBlock {
@@ -35,6 +42,9 @@ class CellBlock {
   bool is_null(std::size_t column, std::size_t row) const;
   // What to_text(value, type) gives, behind `out`. Not null.
   void put(std::size_t column, std::size_t row, std::string& out) const;
+  // Room for a column's texts, which is kept from block to block.
+  TextStrip& strip(std::size_t column) { return cells_[column].strip; }
+  void put_all(std::size_t column);  // into its strip: of all rows that were loaded
   const Type& type(std::size_t column) const { return cells_[column].type; }
   // Is `check` true of the text, as it is stored? Asked once for each text of a column, as far as they are known.
   template <class Check>
@@ -51,10 +61,12 @@ class CellBlock {
     std::vector<double> doubles;
     std::vector<std::string_view> texts;  // data() is null for null
     std::vector<Value> values;
+    TextStrip strip;
     std::vector<std::uint8_t> checked;  // by code: 0 not yet, 1 true, 2 false
   };
 
   const Standings* listing_ = nullptr;
+  std::size_t loaded_ = 0;                            // rows
   const std::vector<std::uint32_t>* rows_ = nullptr;  // null: all of the table's, in their order
   std::vector<Cells> cells_;
 };

@@ -5,6 +5,7 @@
 #include <nlohmann/json.hpp>
 
 #include <algorithm>
+#include <cstring>
 #include <map>
 #include <set>
 
@@ -103,21 +104,58 @@ void put_csv_text(std::string_view text, const WriteOptions& options, std::strin
   out += '"';
 }
 
-void put_csv_rows(engine::CellBlock& cells, std::size_t rows, const WriteOptions& options, std::string& out) {
+// A column of texts, as fields.
+void put_csv_texts(engine::CellBlock& cells, std::size_t column, std::size_t rows, const WriteOptions& options) {
+  engine::TextStrip& out = cells.strip(column);
   const auto plain = [&](std::string_view text) { return is_plain(text) && !(options.guard_cells && runs(text)); };
+  out.bytes.clear();
+  out.ends.resize(rows);
   for (std::size_t r = 0; r < rows; ++r) {
-    for (std::size_t c = 0; c < cells.columns(); ++c) {
-      if (c > 0) out += ',';
-      if (cells.is_null(c, r)) continue;
-      const std::size_t from = out.size();
-      cells.put(c, r, out);
-      if (!cells.is_text(c) || cells.is_so(c, r, plain)) continue;
-      const std::string text = out.substr(from);
-      out.resize(from);
-      put_csv_text(text, options, out);
+    if (!cells.is_null(column, r)) {
+      const std::size_t from = out.bytes.size();
+      cells.put(column, r, out.bytes);
+      if (!cells.is_so(column, r, plain)) {
+        const std::string text = out.bytes.substr(from);
+        out.bytes.resize(from);
+        put_csv_text(text, options, out.bytes);
+      }
     }
-    out += '\n';
+    out.ends[r] = out.bytes.size();
   }
+  out.bytes.append(engine::TextStrip::slack, '\0');
+}
+
+void put_csv_rows(engine::CellBlock& cells, std::size_t rows, const WriteOptions& options, std::string& out) {
+  // Column by column...
+  std::vector<const engine::TextStrip*> columns;
+  std::size_t size = out.size() + rows * cells.columns() + engine::TextStrip::slack;
+  for (std::size_t c = 0; c < cells.columns(); ++c) {
+    if (cells.is_text(c))
+      put_csv_texts(cells, c, rows, options);
+    else
+      cells.put_all(c);
+    columns.push_back(&cells.strip(c));
+    size += rows > 0 ? columns.back()->ends.back() : 0;
+  }
+
+  // ...and then row by row, most of them in one move.
+  const std::size_t before = out.size();
+  out.resize(size);
+  char* at = out.data() + before;
+  for (std::size_t r = 0; r < rows; ++r) {
+    for (const engine::TextStrip* const strip : columns) {
+      const std::size_t begin = r > 0 ? strip->ends[r - 1] : 0, length = strip->ends[r] - begin;
+      const char* const from = strip->bytes.data() + begin;
+      if (length <= engine::TextStrip::slack)
+        std::memcpy(at, from, engine::TextStrip::slack);
+      else
+        std::memcpy(at, from, length);
+      at += length;
+      *at++ = ',';
+    }
+    if (!columns.empty()) at[-1] = '\n';
+  }
+  out.resize(static_cast<std::size_t>(at - out.data()));
 }
 
 }  // namespace
