@@ -49,6 +49,7 @@ struct Cost {
   std::vector<Advice> advice;
   // The table whose rows are totalled as they are read, and not kept; empty: there is none.
   std::string not_kept = {};
+  bool read_twice = false;                 // that table: constants over all its rows have to be known first
   bool rows_known = true;                  // false where a table's size is not known before it is read
   double estimated() const;                // seconds, of all steps
   std::optional<double> measured() const;  // of all steps; nothing before it has run
@@ -59,8 +60,9 @@ struct Cost {
 // The plan and its price, from the tables' headings and sizes alone: no row is read. How many rows pass a condition,
 // and how many entries they make, is not known then, and guessed: an equality lets one row in twenty pass, a comparison
 // one in two; an entry that has its own table, joined by its key, is counted there, others are the square root of
-// the rows. Throws Error as check() reports it, types apart. Under a millisecond, without opening the tables.
-[[nodiscard]] Cost plan(const Ladder& ladder, const Catalog& catalog, const Speeds& speeds = {});
+// the rows. Of `run` its memory counts: where rows do not fit it, a question may be planned otherwise. Throws Error as
+// check() reports it, types apart. Under a millisecond, without opening the tables.
+[[nodiscard]] Cost plan(const Ladder& ladder, const Catalog& catalog, const Speeds& speeds = {}, const Run& run = {});
 
 // A plan with the measured times of its ladder's answer (Standings::cost()) next to its estimates.
 [[nodiscard]] Cost with_measured(Cost planned, const Cost& measured);

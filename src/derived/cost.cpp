@@ -90,8 +90,9 @@ const char* step_name(StepKind kind) {
 
 class Steps {
  public:
-  Steps(const std::vector<Question>& questions, const Sizes& sizes, const Speeds& speeds, const Times* times)
-      : questions_(questions), sizes_(sizes), speeds_(speeds), times_(times) {}
+  Steps(const std::vector<Question>& questions, const Sizes& sizes, const Speeds& speeds, std::uint64_t memory,
+        const Times* times)
+      : questions_(questions), sizes_(sizes), speeds_(speeds), memory_(memory), times_(times) {}
 
   Cost all() {
     cost_.rows_known = sizes_.rows.has_value();
@@ -128,10 +129,13 @@ class Steps {
     const TableUse& use = questions_.front().tables.front();
     const auto* const source = dynamic_cast<const StretchSource*>(use.source.get());
     if (source == nullptr || !takes_stretches(questions_)) return;
+    for (const Question& level : questions_) looks_first_at_.merge(columns_of_overalls(level));
+    if (times_ == nullptr && !looks_first_at_.empty() && !keeps_too_much(questions_, memory_)) return;
     const bool was_kept = times_ != nullptr && !use.wanted.empty() && use.table.holds(*use.wanted.begin());
     if (was_kept) return;                                                   // it was to be, and something came up
     const double bytes = 2 * static_cast<double>(source->stretch_bytes());  // the next one is read meanwhile
     if (bytes > 0 && sizes_.bytes.front() > bytes) kept_share_ = bytes / sizes_.bytes.front();
+    cost_.read_twice = kept_share_ < 1 && !looks_first_at_.empty();
   }
 
   void read(std::size_t t) {
@@ -140,8 +144,11 @@ class Steps {
     for (const Question& question : questions_)
       wanted.insert(question.tables[t].wanted.begin(), question.tables[t].wanted.end());
     const double rows = sizes_.tables[t].value_or(0), columns = static_cast<double>(wanted.size());
-    const double seconds = ns * (sizes_.bytes[t] > 0 ? price::file : 0) + sizes_.bytes[t] * ns * price::read_byte +
-                           rows * columns * ns * price::read_value * (sizes_.bytes[t] > 0 ? 1 : 0);
+    double seconds = ns * (sizes_.bytes[t] > 0 ? price::file : 0) + sizes_.bytes[t] * ns * price::read_byte +
+                     rows * columns * ns * price::read_value * (sizes_.bytes[t] > 0 ? 1 : 0);
+    if (t == 0 && cost_.read_twice)
+      seconds += ns * (sizes_.bytes[t] * price::read_byte +
+                       rows * static_cast<double>(looks_first_at_.size()) * price::read_value);
     // Sealed columns, and as much again while they are being sealed.
     add({StepKind::read, 0, t}, use.source->name(), "", sizes_.tables[t], 0,
         rows * columns * 2.5 * 2 * (t == 0 ? kept_share_ : 1), seconds * speeds_.read);
@@ -346,10 +353,12 @@ class Steps {
   const std::vector<Question>& questions_;
   const Sizes& sizes_;
   const Speeds& speeds_;
+  const std::uint64_t memory_;
   const Times* const times_;
   std::size_t level_ = 0;
   Cost cost_;
   double kept_share_ = 1;
+  std::set<std::size_t> looks_first_at_ = {};  // columns of the first table, where its rows are not kept
 };
 
 // ---- advice
@@ -577,8 +586,8 @@ Sizes sizes_before(const std::vector<Question>& questions) {
 }
 
 Cost cost_steps(const Ladder& ladder, const std::vector<Question>& questions, const Sizes& sizes, const Speeds& speeds,
-                const Times* times) {
-  Cost cost = Steps(questions, sizes, speeds, times).all();
+                std::uint64_t memory, const Times* times) {
+  Cost cost = Steps(questions, sizes, speeds, memory, times).all();
   cost.advice = Advising(ladder, questions, cost).all();
   return cost;
 }
@@ -636,11 +645,11 @@ void add_further_questions(const Ladder& ladder, Cost& cost, double compare_seco
 
 }  // namespace engine
 
-Cost plan(const Ladder& ladder, const Catalog& catalog, const Speeds& speeds) {
+Cost plan(const Ladder& ladder, const Catalog& catalog, const Speeds& speeds, const Run& run) {
   std::vector<Problem> problems;
   const std::vector<engine::Question> questions = engine::resolve_levels(ladder, catalog, false, {}, problems);
   if (!problems.empty()) throw Error(std::move(problems));
-  Cost cost = engine::cost_steps(ladder, questions, engine::sizes_before(questions), speeds, nullptr);
+  Cost cost = engine::cost_steps(ladder, questions, engine::sizes_before(questions), speeds, run.memory, nullptr);
   engine::add_further_questions(ladder, cost, 0, 0);
   return cost;
 }

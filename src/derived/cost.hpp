@@ -22,8 +22,8 @@ Sizes sizes_before(const std::vector<Question>& questions);
 // What other questions it asks on the way: of [compare], and of [crossed].
 void add_further_questions(const Ladder& ladder, Cost& cost, double compare_seconds, double across_seconds);
 
-// The steps of all levels. `times`: what each took, or null.
+// The steps of all levels. `memory`: Run::memory. `times`: what each took, or null.
 Cost cost_steps(const Ladder& ladder, const std::vector<Question>& questions, const Sizes& sizes, const Speeds& speeds,
-                const Times* times);
+                std::uint64_t memory, const Times* times);
 
 }  // namespace lofty::engine

@@ -1,12 +1,15 @@
 #include "derived/one_pass.hpp"
 
+#include <algorithm>
 #include <deque>
 #include <future>
+#include <set>
 #include <system_error>
 
 #include "formula/evaluator.hpp"
 #include "lofty/error.hpp"
 #include "lofty/memory.hpp"
+#include "relation/row_pass.hpp"
 #include "table/parallel.hpp"
 #include "table/stopwatch.hpp"
 #include "table/table_stretches.hpp"
@@ -43,17 +46,90 @@ class NextRows {
   std::future<std::optional<Table>> next_;  // its end waits for the thread
 };
 
-void total(TableStretches& stretches, std::span<const PassedQuestion> questions, const Run& run) {
-  const KeepMemory keep;  // what a stretch gives back, the next one takes
-  const Run quiet{.threads = run.threads, .stop = run.stop};
-  const auto set_first_table = [&](const Table& table, double seconds) {
-    for (const PassedQuestion& one : questions) one.resolution->set_first_table(table, seconds);
-  };
-  StretchJoins joins;
-  std::deque<StretchTotals> totals;  // by question and level
+// How far both looks at the rows are. The pass begins with its first rows, before the first look.
+class Progressing {
+ public:
+  explicit Progressing(const Run& run) : run_(run), pass_(run), first_look_(run) {
+    if (!run.progress) return;
+    pass_.progress = [this](double share) { tell(done_ + share * (1 - done_)); };
+    first_look_.progress = [this](double share) { tell(share * first_share); };
+  }
+  Progressing(const Progressing&) = delete;
+  Progressing& operator=(const Progressing&) = delete;
+  const Run& pass() const { return pass_; }
+  const Run& first_look() const { return first_look_; }
+  void looked() { done_ = first_share; }
+
+ private:
+  static constexpr double first_share = 0.4;
+  void tell(double share) {
+    if (share < furthest_) return;
+    furthest_ = share;
+    run_.progress(share);
+  }
+  const Run& run_;
+  Run pass_, first_look_;
+  double done_ = 0, furthest_ = 0;
+};
+
+// Calls work(level, is it an inner one?) for all levels of all questions.
+template <class Work>
+void each_level(std::span<const PassedQuestion> questions, const Work& work) {
   for (const PassedQuestion& one : questions)
     for (const Question& level : one.resolution->questions())
-      totals.emplace_back(level, &level != &one.resolution->questions().front(), joins, quiet);
+      work(level, &level != &one.resolution->questions().front());
+}
+
+void set_first_table(std::span<const PassedQuestion> questions, const Table& table, double seconds) {
+  for (const PassedQuestion& one : questions) one.resolution->set_first_table(table, seconds);
+}
+
+// What conditions on rows may need before any of these is totalled: the constants over all rows, by question and level.
+// That takes a pass of its own, over the columns that they depend on.
+std::deque<std::vector<Value>> find_overalls(std::span<const PassedQuestion> questions, const Run& run) {
+  std::deque<std::vector<Value>> overalls;
+  std::set<std::size_t> columns;
+  each_level(questions, [&](const Question& level, bool) {
+    overalls.emplace_back();
+    columns.merge(columns_of_overalls(level));
+  });
+  if (columns.empty()) return overalls;
+
+  // The first rows of all columns wait meanwhile.
+  const TableUse& use = questions.front().resolution->questions().front().tables.front();
+  const Table first_rows = use.table;
+  const std::vector<std::size_t> wanted(columns.begin(), columns.end());
+  const std::unique_ptr<TableStretches> stretches =
+      dynamic_cast<const StretchSource&>(*use.source).stretches(wanted, run);
+  const Run quiet{.threads = run.threads, .stop = run.stop};
+  StretchJoins joins;
+  Stopwatch watch;
+  while (const std::optional<Table> rows = stretches->next()) {
+    set_first_table(questions, *rows, watch.lap());
+    or_rows_needed([&] {
+      auto next = overalls.begin();
+      each_level(questions, [&](const Question& level, bool) {
+        std::vector<Value>& values = *next++;
+        if (level.overalls.empty()) return;
+        const JoinedRows joined(level, quiet, joins);
+        values = RowPass(level, joined, nullptr, quiet).find_overalls(std::move(values));
+      });
+    });
+    joins.next();
+  }
+  set_first_table(questions, first_rows, watch.lap());
+  return overalls;
+}
+
+void total(TableStretches& stretches, std::span<const PassedQuestion> questions,
+           std::deque<std::vector<Value>> overalls, const Run& run) {
+  const Run quiet{.threads = run.threads, .stop = run.stop};
+  StretchJoins joins;
+  std::deque<StretchTotals> totals;  // by question and level
+  each_level(questions, [&](const Question& level, bool inner) {
+    totals.emplace_back(level, inner, std::move(overalls.front()), joins, quiet);
+    overalls.pop_front();
+  });
 
   std::size_t rows_before = 0;
   for (;;) {
@@ -66,9 +142,10 @@ void total(TableStretches& stretches, std::span<const PassedQuestion> questions,
     Stopwatch watch;
     const std::optional<Table> rows = next.get();
     if (!rows) break;
-    set_first_table(*rows, watch.lap());  // what was waited for, so that all steps add up to what the whole takes
+    set_first_table(questions, *rows,
+                    watch.lap());  // what was waited for, so that all steps add up to what the whole takes
   }
-  set_first_table(stretches.whole(), 0);
+  set_first_table(questions, stretches.whole(), 0);
   or_rows_needed([&] {
     auto next = totals.begin();
     for (const PassedQuestion& one : questions)
@@ -80,14 +157,20 @@ void total(TableStretches& stretches, std::span<const PassedQuestion> questions,
 
 bool total_in_one_pass(std::span<const PassedQuestion> questions, const Run& run) {
   // Each has to be of the kind.
+  bool looks_twice = false;
   for (const PassedQuestion& one : questions) {
     const Resolution& resolution = *one.resolution;
-    if (!resolution.problems().empty() || !takes_stretches(resolution.questions())) return false;
+    const std::vector<Question>& levels = resolution.questions();
+    if (!resolution.problems().empty() || !takes_stretches(levels)) return false;
+    const bool twice = std::any_of(levels.begin(), levels.end(), [](const Question& q) { return !q.overalls.empty(); });
+    if (twice && !keeps_too_much(levels, run.memory)) return false;
+    looks_twice = looks_twice || twice;
   }
 
   // The first one reads, and the others take what it has read.
   Resolution& first = *questions.front().resolution;
-  const std::unique_ptr<TableStretches> stretches = first.begin_stretches(run);
+  Progressing progress(run);
+  const std::unique_ptr<TableStretches> stretches = first.begin_stretches(progress.pass());
   if (!stretches) return false;
   bool all = true;
   for (const PassedQuestion& one : questions.subspan(1)) all = all && one.resolution->take_tables(first);
@@ -95,7 +178,10 @@ bool total_in_one_pass(std::span<const PassedQuestion> questions, const Run& run
   // As if nothing had been read, where that was not enough.
   try {
     if (all) {
-      total(*stretches, questions, run);
+      const KeepMemory keep;  // what a stretch gives back, the next one takes
+      std::deque<std::vector<Value>> overalls = find_overalls(questions, progress.first_look());
+      if (looks_twice) progress.looked();
+      total(*stretches, questions, std::move(overalls), run);
       return true;
     }
   } catch (const TypeChanged&) {

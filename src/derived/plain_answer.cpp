@@ -44,7 +44,7 @@ Cost cost_of(const Ladder& ladder, const std::vector<Question>& questions,
   const Accounting& met = levels.front()->accounting;
   sizes.rows = static_cast<double>(met.counted + met.left_out + met.unknown);
   sizes.counted = static_cast<double>(met.counted);
-  return cost_steps(ladder, questions, sizes, {}, &times);
+  return cost_steps(ladder, questions, sizes, {}, 0, &times);
 }
 
 }  // namespace

@@ -93,8 +93,9 @@ RowPass::RowPass(const Question& question, const JoinedRows& rows, const Inside*
       run_(run),
       pieces_(pieces) {}
 
-std::vector<Value> RowPass::find_overalls() const {
-  std::vector<Value> values(question_.overalls.size());
+std::vector<Value> RowPass::find_overalls(std::vector<Value> so_far) const {
+  std::vector<Value> values = std::move(so_far);
+  values.resize(question_.overalls.size());
   if (values.empty()) return values;
   std::vector<std::vector<Value>> best(pieces_.count(), std::vector<Value>(question_.overalls.size()));
   parallel_for(pieces_, run_, [&](const RowRange& rows, std::size_t piece) {

@@ -27,8 +27,8 @@ class RowPass {
 
   const Pieces& pieces() const { return pieces_; }
 
-  // The constants over all rows that count, by Question::overalls.
-  std::vector<Value> find_overalls() const;
+  // The constants over all rows that count, by Question::overalls; and over others, of which they are `so_far`.
+  std::vector<Value> find_overalls(std::vector<Value> so_far = {}) const;
   // The rows that count, ascending.
   std::vector<std::uint32_t> counted() const;
   // What each piece holds, in their order.

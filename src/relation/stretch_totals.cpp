@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "relation/ordered_totals.hpp"
+#include "table/budget.hpp"
 #include "table/parallel.hpp"
 #include "table/stopwatch.hpp"
 
@@ -18,8 +19,8 @@ bool level_takes_stretches(const Question& question, bool inner) {
     return goes_by_order(aggregate->kind) ||
            (inner && question.keeps_states && aggregate->kind == AggregateKind::count_distinct);
   };
-  return !question.row_level() && question.row_windows.empty() && question.overalls.empty() && !question.probe &&
-         !question.probed_row && !question.include && !question.every &&
+  return !question.row_level() && question.row_windows.empty() && !question.probe && !question.probed_row &&
+         !question.include && !question.every &&
          std::all_of(question.joins.begin(), question.joins.end(), joins_as_it_goes) &&
          std::none_of(question.aggregates.begin(), question.aggregates.end(), needs_rows);
 }
@@ -32,8 +33,43 @@ bool takes_stretches(const std::vector<Question>& levels) {
   return !levels.empty();
 }
 
-StretchTotals::StretchTotals(const Question& question, bool inner, StretchJoins& joins, const Run& run)
-    : question_(question), inner_(inner), run_(run), joins_(joins), ascending_(question.aggregates.size()) {
+bool keeps_too_much(const std::vector<Question>& levels, std::uint64_t memory) {
+  const double limit = static_cast<double>(memory > 0 ? memory : static_cast<std::uint64_t>(half_of_free_memory()));
+  std::set<std::size_t> columns;
+  for (const Question& level : levels)
+    columns.insert(level.tables.front().wanted.begin(), level.tables.front().wanted.end());
+  // Sealed columns, and as much again while they are being sealed.
+  constexpr double bytes_of_value = 5;
+  const double rows = levels.front().tables.front().source->size().rows.value_or(0);
+  return rows * static_cast<double>(columns.size()) * bytes_of_value >= limit * most_kept_share;
+}
+
+std::set<std::size_t> columns_of_overalls(const Question& level) {
+  std::set<std::size_t> columns;
+  if (level.overalls.empty()) return columns;
+  const auto add_below = [&](const Node& node) {
+    each_node_below(node, [&](const Node& below) {
+      if (below.op != Op::name || below.column < 0) return;
+      const RowColumn& column = level.row_columns[static_cast<std::size_t>(below.column)];
+      if (column.table == 0) columns.insert(column.column);
+    });
+  };
+  for (const auto& overall : level.overalls) add_below(*overall->argument);
+  for (const NodePtr& term : level.where_first) add_below(*term);
+  for (const JoinUse& join : level.joins)
+    for (const JoinUse::Pair& pair : join.on)
+      if (pair.left_table == 0) columns.insert(pair.left_column);
+  return columns;
+}
+
+StretchTotals::StretchTotals(const Question& question, bool inner, std::vector<Value> overalls, StretchJoins& joins,
+                             const Run& run)
+    : question_(question),
+      inner_(inner),
+      overalls_(std::move(overalls)),
+      run_(run),
+      joins_(joins),
+      ascending_(question.aggregates.size()) {
   constexpr int most_parts = 16;  // each has its own states of the entries that it meets
   for (int part = 0; part < std::min(thread_count(run), most_parts); ++part) {
     parts_.push_back(std::make_unique<Part>(question, true));
@@ -59,7 +95,8 @@ StretchTotals::StretchTotals(const Question& question, bool inner, StretchJoins&
 
 void StretchTotals::add(std::size_t rows_before) {
   Stopwatch watch;
-  const JoinedRows rows(question_, run_, joins_);
+  JoinedRows rows(question_, run_, joins_);
+  rows.set_overalls(overalls_);
   watch.lap();
   if (entries_.read + rows.counting_rows() > most_rows) throw RowsNeeded{};
 
@@ -207,8 +244,9 @@ TotalledRows StretchTotals::finish() {
       kept->part(), question_, AggregateStates::ByOrder(), of_first_rows,
       [](const EntryColumn&, const Carried&, std::size_t) { throw RowsNeeded{}; }, entries_);
   if (question_.keeps_states) entries_.regroup = kept;
-  entries_.context = {.slots = question_.slots};
+  entries_.context = {.slots = question_.slots, .overalls = overalls_};
   auto joined = std::make_unique<JoinedRows>(question_, entries_.read, joins_.reports(question_));
+  joined->set_overalls(overalls_);
   return {std::move(entries_), std::move(joined)};
 }
 

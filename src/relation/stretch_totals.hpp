@@ -2,8 +2,11 @@
 // Totals of rows that are not kept: the first table's rows come in stretches, and each goes into the entries at once.
 // Covered by tests/ladder/stretches_test.cpp against the totals of tables that are kept.
 
+#include <atomic>
+#include <cstdint>
 #include <memory>
 #include <optional>
+#include <set>
 #include <vector>
 
 #include "lofty/run.hpp"
@@ -18,10 +21,22 @@ namespace lofty::engine {
 // Rows turned out to be needed again.
 struct RowsNeeded {};
 
-// Do all levels of a question look at each row once, and at nothing but its own? Their entries are not single rows, and
-// there are no windows and constants over rows, totals that go by an order, entries without rows, and joins that let
-// rows in. No also where an inner level, which would total all rows, had to keep each entry's distinct values.
+// Do all levels of a question look at each row by itself? Their entries are not single rows, and there are no windows
+// over rows, totals that go by an order, entries without rows, and joins that let rows in. No also where an inner
+// level, which would total all rows, had to keep each entry's distinct values.
 bool takes_stretches(const std::vector<Question>& levels);
+
+// The part of the memory limit that kept rows may take before those that have to be looked at twice, because of
+// constants over all of them, are read twice instead, which takes half as long again. Tests make it 0.
+constexpr double usual_kept_share = 0.5;
+inline std::atomic<double> most_kept_share{usual_kept_share};
+// Would rows of the first table that are kept take as much? `memory`: Run::memory.
+bool keeps_too_much(const std::vector<Question>& levels, std::uint64_t memory);
+
+// The first table's columns that the constants over all rows need, with the conditions that go before them and the
+// joins. Constants have to be known before rows are totalled, so that a look at these columns comes first. Empty: there
+// are none.
+std::set<std::size_t> columns_of_overalls(const Question& level);
 
 // What they find: the entries, and the rows without their columns, for the places of rows and what joins found.
 struct TotalledRows {
@@ -32,8 +47,8 @@ struct TotalledRows {
 class StretchTotals {
  public:
   // Of a level of a question that takes_stretches(). All that is given has to outlive it; `joins` may be shared with
-  // other questions over the same tables.
-  StretchTotals(const Question& question, bool inner, StretchJoins& joins, const Run& run);
+  // other questions over the same tables. `overalls`: the constants over all rows, by Question::overalls.
+  StretchTotals(const Question& question, bool inner, std::vector<Value> overalls, StretchJoins& joins, const Run& run);
 
   // Adds the rows that the question's first table holds now: those after `rows_before` others. Throws RowsNeeded;
   // RowFailure and Error for what a row makes impossible, with rows counted from the stretch's first.
@@ -60,6 +75,7 @@ class StretchTotals {
 
   const Question& question_;
   const bool inner_;  // a level inside another
+  const std::vector<Value> overalls_;
   const Run& run_;
   StretchJoins& joins_;
   std::vector<std::unique_ptr<Part>> parts_;  // they take turns with the rows: one piece of each stretch is of each

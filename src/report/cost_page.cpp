@@ -140,14 +140,21 @@ std::string cost_text(const Cost& cost, const Looks& looks) {
   if (windows > 0)
     out += "\n" + std::to_string(windows) + (windows == 1 ? " window" : " windows") + " on " + std::to_string(sorts) +
            (sorts == 1 ? " sort.\n" : " sorts.\n");
+
+  // How the first table is read.
   if (!cost.not_kept.empty())
     out += "\n" +
-           wrapped("One pass: the rows of " + cost.not_kept + " are totalled as they are read, and not kept.",
+           wrapped((cost.read_twice
+                        ? "Two passes: the first finds what conditions compare all rows with. In the second the "
+                        : "One pass: the ") +
+                       std::string("rows of ") + cost.not_kept + " are totalled as they are read, and not kept.",
                    looks.width, 2) +
            "\n";
   if (!cost.rows_known)
     out += std::string(windows > 0 ? "" : "\n") +
            "The size of a table is not known before it is read: its steps are not priced.\n";
+
+  // What would be cheaper.
   for (const Advice& advice : cost.advice)
     out += "\n" +
            wrapped("advice: " + advice.sentence + (advice.saves > 0 ? " (about " + time_text(advice.saves) + ")" : "") +

@@ -71,10 +71,30 @@ TEST(Cost, OnePassIsSaid) {
               2.0 * 4 * 8192 / static_cast<double>(std::filesystem::file_size(demo / "order_lines.csv")), 0.001);
   EXPECT_EQ(steps(before), steps(after));
   for (const CostStep& step : after.steps) EXPECT_GE(step.measured.value_or(-1), 0) << step.step;
+  EXPECT_FALSE(before.read_twice);
   EXPECT_NE(
       cost_text(before).find("One pass: the rows of order_lines.csv are totalled as they are read, and not kept."),
       std::string::npos);
   EXPECT_EQ(plan(read_ladder_file(demo / "three_frames.ladder.toml").ladder, tables).not_kept, "");
+}
+
+// Constants over all rows have to be known first: rows that do not fit the memory are read twice for them, others kept.
+TEST(Cost, TwoPassesAreSaidWhereRowsDoNotFit) {
+  const TableFiles tables(demo);
+  const Ladder ladder = read_ladder_file(demo / "valley_weeks.ladder.toml").ladder;
+  const support::Stretching apart(8192, 4);
+  const Cost twice = plan(ladder, tables), after = standings(ladder, tables).cost();
+  EXPECT_TRUE(twice.read_twice);
+  EXPECT_TRUE(after.read_twice);
+  EXPECT_EQ(steps(twice), steps(after));
+  EXPECT_NE(cost_text(twice).find("Two passes: the first finds what conditions compare all rows with."),
+            std::string::npos);
+  engine::most_kept_share = engine::usual_kept_share;
+  const Cost kept = plan(ladder, tables), tight = plan(ladder, tables, {}, {.memory = 100'000});
+  EXPECT_FALSE(kept.read_twice);
+  EXPECT_EQ(kept.not_kept, "");
+  EXPECT_LT(kept.steps.front().estimated, twice.steps.front().estimated);
+  EXPECT_TRUE(tight.read_twice);
 }
 
 // [crossed] asks for the rows of a table that nothing else names.

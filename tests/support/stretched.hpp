@@ -5,8 +5,17 @@
 
 #include "io/delimited_source.hpp"
 #include "lofty/catalog.hpp"
+#include "relation/stretch_totals.hpp"
 
 namespace support {
+
+// Rows that have to be looked at twice are read twice, however few there are, as long as it lives.
+struct ReadingTwice {
+  ReadingTwice() { lofty::engine::most_kept_share = 0; }
+  ReadingTwice(const ReadingTwice&) = delete;
+  ReadingTwice& operator=(const ReadingTwice&) = delete;
+  ~ReadingTwice() { lofty::engine::most_kept_share = lofty::engine::usual_kept_share; }
+};
 
 // Files are read in chunks of so many bytes, and in stretches of so many chunks, as long as it lives.
 struct Stretching {
@@ -20,6 +29,9 @@ struct Stretching {
     lofty::engine::chunk_bytes = lofty::engine::usual_chunk_bytes;
     lofty::engine::stretch_chunks = lofty::engine::usual_stretch_chunks;
   }
+
+ private:
+  const ReadingTwice twice_;
 };
 
 // Those of another catalog.
@@ -35,6 +47,7 @@ class Stretched : public lofty::Catalog {
  private:
   const lofty::Catalog& inner_;
   std::size_t rows_;
+  const ReadingTwice twice_;
   std::shared_ptr<std::size_t> read_ = std::make_shared<std::size_t>(0);
 };
 

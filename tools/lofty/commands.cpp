@@ -648,7 +648,8 @@ int cost(const CostOptions& options) {
   choose_all(asked.text.ladder, options.choices);
   try {
     const lofty::TableFiles tables(asked.tables_folder());
-    lofty::Cost planned = lofty::plan(asked.text.ladder, tables, speeds_of_machine(options.measure_again));
+    lofty::Cost planned =
+        lofty::plan(asked.text.ladder, tables, speeds_of_machine(options.measure_again), watched(options.resources));
     if (options.run)
       planned = lofty::with_measured(std::move(planned),
                                      lofty::standings(asked.text.ladder, tables, watched(options.resources)).cost());
