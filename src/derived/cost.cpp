@@ -130,7 +130,7 @@ class Steps {
     const auto* const source = dynamic_cast<const StretchSource*>(use.source.get());
     if (source == nullptr || !takes_stretches(questions_)) return;
     for (const Question& level : questions_) looks_first_at_.merge(columns_of_overalls(level));
-    if (times_ == nullptr && !looks_first_at_.empty() && !keeps_too_much(questions_, memory_)) return;
+    if (times_ == nullptr && had_better_be_kept(questions_, memory_)) return;
     const bool was_kept = times_ != nullptr && !use.wanted.empty() && use.table.holds(*use.wanted.begin());
     if (was_kept) return;                                                   // it was to be, and something came up
     const double bytes = 2 * static_cast<double>(source->stretch_bytes());  // the next one is read meanwhile

@@ -52,13 +52,15 @@ class Progressing {
   explicit Progressing(const Run& run) : run_(run), pass_(run), first_look_(run) {
     if (!run.progress) return;
     pass_.progress = [this](double share) { tell(done_ + share * (1 - done_)); };
-    first_look_.progress = [this](double share) { tell(share * first_share); };
+    first_look_.progress = [this](double share) {
+      done_ = first_share;
+      tell(share * first_share);
+    };
   }
   Progressing(const Progressing&) = delete;
   Progressing& operator=(const Progressing&) = delete;
   const Run& pass() const { return pass_; }
   const Run& first_look() const { return first_look_; }
-  void looked() { done_ = first_share; }
 
  private:
   static constexpr double first_share = 0.4;
@@ -157,14 +159,11 @@ void total(TableStretches& stretches, std::span<const PassedQuestion> questions,
 
 bool total_in_one_pass(std::span<const PassedQuestion> questions, const Run& run) {
   // Each has to be of the kind.
-  bool looks_twice = false;
   for (const PassedQuestion& one : questions) {
     const Resolution& resolution = *one.resolution;
     const std::vector<Question>& levels = resolution.questions();
-    if (!resolution.problems().empty() || !takes_stretches(levels)) return false;
-    const bool twice = std::any_of(levels.begin(), levels.end(), [](const Question& q) { return !q.overalls.empty(); });
-    if (twice && !keeps_too_much(levels, run.memory)) return false;
-    looks_twice = looks_twice || twice;
+    if (!resolution.problems().empty() || !takes_stretches(levels) || had_better_be_kept(levels, run.memory))
+      return false;
   }
 
   // The first one reads, and the others take what it has read.
@@ -180,7 +179,6 @@ bool total_in_one_pass(std::span<const PassedQuestion> questions, const Run& run
     if (all) {
       const KeepMemory keep;  // what a stretch gives back, the next one takes
       std::deque<std::vector<Value>> overalls = find_overalls(questions, progress.first_look());
-      if (looks_twice) progress.looked();
       total(*stretches, questions, std::move(overalls), run);
       return true;
     }

@@ -33,7 +33,10 @@ bool takes_stretches(const std::vector<Question>& levels) {
   return !levels.empty();
 }
 
-bool keeps_too_much(const std::vector<Question>& levels, std::uint64_t memory) {
+bool had_better_be_kept(const std::vector<Question>& levels, std::uint64_t memory) {
+  const auto has_constants = [](const Question& level) { return !level.overalls.empty(); };
+  if (levels.size() == 1 && !has_constants(levels.front())) return false;
+
   const double limit = static_cast<double>(memory > 0 ? memory : static_cast<std::uint64_t>(half_of_free_memory()));
   std::set<std::size_t> columns;
   for (const Question& level : levels)
@@ -41,7 +44,7 @@ bool keeps_too_much(const std::vector<Question>& levels, std::uint64_t memory) {
   // Sealed columns, and as much again while they are being sealed.
   constexpr double bytes_of_value = 5;
   const double rows = levels.front().tables.front().source->size().rows.value_or(0);
-  return rows * static_cast<double>(columns.size()) * bytes_of_value >= limit * most_kept_share;
+  return rows * static_cast<double>(columns.size()) * bytes_of_value < limit * most_kept_share;
 }
 
 std::set<std::size_t> columns_of_overalls(const Question& level) {
@@ -65,7 +68,6 @@ std::set<std::size_t> columns_of_overalls(const Question& level) {
 StretchTotals::StretchTotals(const Question& question, bool inner, std::vector<Value> overalls, StretchJoins& joins,
                              const Run& run)
     : question_(question),
-      inner_(inner),
       overalls_(std::move(overalls)),
       run_(run),
       joins_(joins),
@@ -84,6 +86,10 @@ StretchTotals::StretchTotals(const Question& question, bool inner, std::vector<V
   constexpr double worth_saving = 1'000'000;
   const double all_rows = question.tables.front().source->size().rows.value_or(0);
   if (all_rows > worth_saving) most_groups_ = static_cast<std::size_t>(all_rows / 8);
+
+  // An inner level would total the rows inside what the level outside lists alone, if they were kept: it has to be
+  // quick to total all of them, with tables that stay near the processor.
+  if (inner) most_groups_ = static_cast<std::size_t>(std::clamp(all_rows / 64, 10'000.0, 200'000.0));
 
   const Table& table = question.tables.front().table;
   for (std::size_t c = 0; c < table.headings().size(); ++c)
@@ -120,13 +126,10 @@ void StretchTotals::add(std::size_t rows_before) {
   entries_.total_seconds += watch.lap();
 }
 
-// An inner level would total the rows inside what the level outside lists alone, if they were kept: many entries are
-// worth less there.
 bool StretchTotals::rows_had_better_be_kept() const {
-  constexpr std::size_t few = 10'000;
   std::size_t groups = 0;
   for (const auto& part : parts_) groups += part->groups();
-  return groups > most_groups_ || (inner_ && groups > few && groups > entries_.read / 16);
+  return groups > most_groups_;
 }
 
 void StretchTotals::settle_distinct(std::size_t aggregate, std::size_t pieces) {

@@ -26,12 +26,12 @@ struct RowsNeeded {};
 // level, which would total all rows, had to keep each entry's distinct values.
 bool takes_stretches(const std::vector<Question>& levels);
 
-// The part of the memory limit that kept rows may take before those that have to be looked at twice, because of
-// constants over all of them, are read twice instead, which takes half as long again. Tests make it 0.
+// The part of the memory limit that kept rows may take. Tests make it 0.
 constexpr double usual_kept_share = 0.5;
 inline std::atomic<double> most_kept_share{usual_kept_share};
-// Would rows of the first table that are kept take as much? `memory`: Run::memory.
-bool keeps_too_much(const std::vector<Question>& levels, std::uint64_t memory);
+// Rows that are looked at twice had better be kept, as long as they take less: for levels inside levels, which then
+// total the rows inside what is listed alone, and for constants over all rows. `memory`: Run::memory.
+bool had_better_be_kept(const std::vector<Question>& levels, std::uint64_t memory);
 
 // The first table's columns that the constants over all rows need, with the conditions that go before them and the
 // joins. Constants have to be known before rows are totalled, so that a look at these columns comes first. Empty: there
@@ -74,7 +74,6 @@ class StretchTotals {
   bool rows_had_better_be_kept() const;
 
   const Question& question_;
-  const bool inner_;  // a level inside another
   const std::vector<Value> overalls_;
   const Run& run_;
   StretchJoins& joins_;
