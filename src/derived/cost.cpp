@@ -135,7 +135,8 @@ class Steps {
     if (was_kept) return;                                                   // it was to be, and something came up
     const double bytes = 2 * static_cast<double>(source->stretch_bytes());  // the next one is read meanwhile
     if (bytes > 0 && sizes_.bytes.front() > bytes) kept_share_ = bytes / sizes_.bytes.front();
-    cost_.read_twice = kept_share_ < 1 && !looks_first_at_.empty();
+    const auto has_constants = [](const Question& level) { return !level.overalls.empty(); };
+    cost_.read_twice = kept_share_ < 1 && std::any_of(questions_.begin(), questions_.end(), has_constants);
   }
 
   void read(std::size_t t) {

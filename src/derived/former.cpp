@@ -195,8 +195,7 @@ FormerQuestion::FormerQuestion(const Ladder& ladder, const Catalog& catalog)
 void FormerQuestion::want() const { ReadOnce::want(resolution_.questions()); }
 
 std::vector<FormerPlaces> FormerQuestion::places(JoinCache& joins, const Run& run) {
-  const std::shared_ptr<const StandingsData> answer =
-      plain_answer(before_, resolution_, joins, run, totalled_);
+  const std::shared_ptr<const StandingsData> answer = plain_answer(before_, resolution_, joins, run, totalled_);
   std::vector<FormerPlaces> out;
   for (const auto& level : answer->levels) out.push_back(stood_in(*level));
   if (out.empty()) out.push_back(stood_in(*answer));

@@ -91,11 +91,13 @@ void set_first_table(std::span<const PassedQuestion> questions, const Table& tab
 std::deque<std::vector<Value>> find_overalls(std::span<const PassedQuestion> questions, const Run& run) {
   std::deque<std::vector<Value>> overalls;
   std::set<std::size_t> columns;
+  bool any = false;
   each_level(questions, [&](const Question& level, bool) {
     overalls.emplace_back();
     columns.merge(columns_of_overalls(level));
+    any = any || !level.overalls.empty();
   });
-  if (columns.empty()) return overalls;
+  if (!any) return overalls;
 
   // The first rows of all columns wait meanwhile.
   const TableUse& use = questions.front().resolution->questions().front().tables.front();
@@ -144,8 +146,8 @@ void total(TableStretches& stretches, std::span<const PassedQuestion> questions,
     Stopwatch watch;
     const std::optional<Table> rows = next.get();
     if (!rows) break;
-    set_first_table(questions, *rows,
-                    watch.lap());  // what was waited for, so that all steps add up to what the whole takes
+    // What was waited for, so that all steps add up to what the whole takes.
+    set_first_table(questions, *rows, watch.lap());
   }
   set_first_table(questions, stretches.whole(), 0);
   or_rows_needed([&] {

@@ -311,6 +311,9 @@ TEST_F(Stretches, ConstantsOverAllRowsTakeALookOfTheirOwn) {
   ladder.levels.push_back({.each = {"status"}, .by = "spend desc"});
   ladder.list = {};
   EXPECT_TRUE(agrees(ladder, scratch_.path(), 256, 4));
+  ladder.data.joins.clear();
+  ladder.where = "amount < overall_max(50)";  // of no column
+  EXPECT_TRUE(agrees(ladder, scratch_.path(), 256, 4));
   ladder.where = "amount / (amount - 3.5) < overall_max(amount / (amount - 3.5))";  // for one row it cannot be
   EXPECT_FALSE(agrees(ladder, scratch_.path(), 256, 4));
 
