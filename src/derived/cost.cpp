@@ -179,7 +179,10 @@ class Steps {
       windows(entry_window_items(question, false), entries, entries, WindowStage::entries, entry_names(question),
               ready_by_places(question, false));
     if (question.places) places(question, entries);
-    const double listed = question.list_order.empty() ? entries : entries * 2;
+    double listed = question.list_order.empty() ? entries : entries * 2;
+    const Level* const kept = question.level;
+    if (kept != nullptr && kept->best && question.within.empty() && !question.keep_where)
+      listed = std::min(listed, static_cast<double>(*kept->best));  // the others are not looked at
     add(StepKind::list, question.list_text.empty() ? "the listing" : "the listing's order", question.list_text, entries,
         question.list_order.empty() || listed_by_window ? 0 : compared(entries), 0,
         listed * ns * price::entry_listed * speeds_.entries);
