@@ -111,6 +111,10 @@ RC_GTEST_PROP(StretchesProperty, RowsThatAreNotKeptGiveTheSameAnswer, ()) {
   if (one_of(3) == 0) ladder.levels.front().each = {"status", "shop"};
   if (one_of(3) == 0) ladder.levels.front().each = {"name"}, ladder.list = {};
   if (one_of(3) == 0) ladder.levels.front().best = 2, ladder.levels.front().others = true;
+  if (one_of(4) == 0)
+    ladder.where =
+        "(status <> 'void' or status is null) and amount < overall_max(amount) and order_no > "
+        "overall_min(order_no)";
   if (one_of(4) == 0) {
     ladder.levels.front().best = 2;
     ladder.levels.push_back({.each = {"order_no"}, .by = "spend desc", .best = 1 + one_of(3)});
