@@ -16,6 +16,7 @@
 #include "io/declared.hpp"
 #include "io/delimited_files.hpp"
 #include "io/delimited_text.hpp"
+#include "io/field_ends.hpp"
 #include "question/prose.hpp"
 #include "table/budget.hpp"
 #include "table/folded.hpp"
