@@ -164,8 +164,10 @@ bool total_in_one_pass(std::span<const PassedQuestion> questions, const Run& run
   for (const PassedQuestion& one : questions) {
     const Resolution& resolution = *one.resolution;
     const std::vector<Question>& levels = resolution.questions();
-    if (!resolution.problems().empty() || !takes_stretches(levels) || had_better_be_kept(levels, run.memory))
-      return false;
+    if (!resolution.problems().empty() || !takes_stretches(levels)) return false;
+    const auto* const source = dynamic_cast<const StretchSource*>(levels.front().tables.front().source.get());
+    if (source == nullptr || source->stretch_bytes() == 0) return false;  // a small one: most are
+    if (had_better_be_kept(levels, run.memory)) return false;
   }
 
   // The first one reads, and the others take what it has read.

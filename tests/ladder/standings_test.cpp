@@ -535,8 +535,7 @@ TEST(Standings, RowsAreEntriesWhereNothingElseIs) {
                    "`line_no` as a tie-breaker would tell them apart"));
 }
 
-// Where the best are kept, it is said of those that are equal to one of them; what the order of the others is, nobody
-// sees.
+// Where the best are kept, it is said of those that are equal to one of them; how the others lie is not seen.
 TEST(Standings, InputDecidesAboutWhatIsKept) {
   Ladder ladder{.data = {.from = "lines"}, .levels = {{.by = "quantity desc", .best = 1, .cut = Cut::strict}}};
   EXPECT_FALSE(says(standings(ladder, support::small_shop()), "input-decides"));

@@ -149,3 +149,24 @@ RC_GTEST_PROP(UndecidedProperty, AgreesWithEachAgainstEach, ()) {
     RC_ASSERT(is_kept(found.example->first));
   }
 }
+
+// Runs of equal rows that begin in one piece of the order and end in another, looked for by several threads.
+TEST(Undecided, RunsCrossThePiecesOfTheOrder) {
+  constexpr std::size_t rows = 300'001;
+  std::vector<int> third(rows), all(rows, 1), line(rows);
+  for (std::size_t r = 0; r < rows; ++r) {
+    third[r] = static_cast<int>(r / 3);
+    line[r] = static_cast<int>(r);
+  }
+  for (const int threads : {1, 4}) {
+    const Undecided found =
+        undecided(order({ascending(third)}), {ascending(all), ascending(line)}, {.threads = threads});
+    EXPECT_EQ(found.rows, rows - 1);  // the last is alone
+    EXPECT_EQ(found.example, std::pair(0u, 1u));
+    EXPECT_EQ(found.would_decide, 1u);
+    const Undecided one_run = undecided(order({ascending(all)}), {ascending(third)}, {.threads = threads});
+    EXPECT_EQ(one_run.rows, rows);
+    EXPECT_EQ(one_run.would_help, 0u);
+    EXPECT_EQ(one_run.left, rows - 1);
+  }
+}
