@@ -11,6 +11,7 @@ endif()
 # the time goes into headers that they share. What works on every row is compiled file by file even then, so that its
 # speed does not depend on the other sources.
 set(lofty_row_by_row order rank window relation io/field_ends.cpp io/field_batch.cpp io/chunk_parser.cpp)
+set(lofty_not_row_by_row window/call.cpp window/binder.cpp window/binding.cpp window/bind_clause.cpp window/bind_function.cpp window/plan.cpp)
 function(lofty_compile_together target)
   if(NOT LOFTY_COMPILE_TOGETHER)
     return()
@@ -18,10 +19,15 @@ function(lofty_compile_together target)
   set_target_properties(${target} PROPERTIES UNITY_BUILD ON UNITY_BUILD_MODE GROUP)
   foreach(source ${ARGN})
     get_filename_component(folder "${source}" DIRECTORY)
-    if(NOT folder IN_LIST lofty_row_by_row AND NOT source IN_LIST lofty_row_by_row)
+    if(source IN_LIST lofty_not_row_by_row OR NOT (folder IN_LIST lofty_row_by_row OR source IN_LIST lofty_row_by_row))
       set_source_files_properties("${source}" PROPERTIES UNITY_GROUP "together_${folder}")
     endif()
   endforeach()
+endfunction()
+
+# What handles no table of rows is as fast with less optimisation, and compiled in two thirds of the time.
+function(lofty_compile_quickly target)
+  target_compile_options(${target} PRIVATE $<$<CONFIG:Release>:-O1>)
 endfunction()
 
 # lofty_library(NAME sources...): a part of the library, as lofty::NAME inside this build. All parts together are what is
