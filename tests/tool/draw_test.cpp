@@ -227,6 +227,28 @@ TEST(Draw, AFullDiskLeavesTheOldPicture) {
   EXPECT_EQ(files_in(s.path()), (std::vector<std::string>{"a.html", "a.svg"}));
 }
 
+// The number of rows decides, not the time that the answer took: a busy machine makes the same page.
+TEST(Page, HasWorkingsWhereTheRowsAreFew) {
+  const Scratch s;
+  const auto workings = [&](std::size_t rows, const std::vector<std::string>& more) {
+    std::string text = "shop,amount\n";
+    for (std::size_t row = 0; row < rows; ++row) text += row % 2 == 0 ? "Acorn,1\n" : "Birch,2\n";
+    s.file("t.csv", text);
+    std::vector<std::string> call = {"rank", "t.csv",  "--total", "spend=sum(amount)", "--each",    "shop",
+                                     "--to", "a.html", "--by",    "spend desc",        "--replace", "--no-pictures"};
+    call.insert(call.end(), more.begin(), more.end());
+    const Ran ran = lofty(call, s.path());
+    EXPECT_EQ(ran.status, 0) << ran.err;
+    const std::string html = support::slurp(s.path() / "a.html");
+    const std::size_t at = html.find("Workings of the first ");
+    return at == std::string::npos ? std::string() : html.substr(at, html.find('<', at) - at);
+  };
+  EXPECT_EQ(workings(250'000, {}), "Workings of the first 2 entries");
+  EXPECT_EQ(workings(250'001, {}), "");
+  EXPECT_EQ(workings(250'001, {"--workings", "1"}), "Workings of the first entry");
+  EXPECT_EQ(workings(250'000, {"--workings", "0"}), "");
+}
+
 TEST(Several, GoIntoOnePageOrWorkbook) {
   const Scratch s;
   const std::string best = demo + "best_shops.ladder.toml", moved = demo + "who_moved.ladder.toml",

@@ -181,7 +181,9 @@ void add_rank(CLI::App& app, RankOptions& o) {
   c->add_option("--picture", o.pictures, "In a page: bars, lines, movement or shares, not those that suit the answer")
       ->type_name("KIND");
   c->add_flag("--no-pictures", o.no_pictures, "A page without pictures");
-  c->add_option("--workings", o.workings, "In a page: the workings of the first N entries (10)")
+  c->add_option("--workings", o.workings,
+                "In a page: the workings of the first N entries (10, or 0 above\n"
+                "250,000 rows)")
       ->type_name("N")
       ->check(whole_from(0));
   c->add_flag("--replace", o.replace,

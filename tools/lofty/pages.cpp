@@ -76,10 +76,11 @@ std::optional<std::string> condition_of(const lofty::Standings& answer, std::siz
 
 std::vector<lofty::Workings> workings_of(const lofty::Ladder& ladder, const lofty::TableFiles& tables,
                                          const lofty::Standings& answer, const PageChoices& choices) {
-  constexpr double no_time = 0.25;  // seconds that the answer took: each of the workings takes about as long
+  // Each of the workings reads the files again. How many there are depends on the rows, never on the time that the
+  // answer took: the same call makes the same page on a busy machine.
   std::vector<lofty::Workings> out;
-  const bool quick = answer.cost().measured().value_or(0) < no_time;
-  const std::size_t count = choices.workings.value_or(quick ? 10 : 0);
+  const bool small = answer.accounting().read <= most_rows_for_workings;
+  const std::size_t count = choices.workings.value_or(small ? 10 : 0);
   if (count == 0 || ladder.levels.empty() || ladder.levels.front().each.empty() || !ladder.crossed.empty()) return out;
   for (std::size_t row = 0; row < answer.rows() && out.size() < count; ++row) {
     if (answer.level(row) != 0) continue;

@@ -10,10 +10,13 @@
 
 namespace tool {
 
+// A page of an answer to more rows than these has no workings, unless their number is given.
+inline constexpr std::size_t most_rows_for_workings = 250'000;
+
 struct PageChoices {
   std::vector<lofty::PictureKind> pictures = {};  // none: the one that suits the answer, where one does
   bool no_pictures = false;
-  std::optional<std::size_t> workings = {};  // of how many entries; nothing: ten, where that takes no time to speak of
+  std::optional<std::size_t> workings = {};  // of how many entries; nothing: of ten, up to most_rows_for_workings
   Resources resources = {};
 };
 
