@@ -35,27 +35,46 @@ void AggregateStates::add(const std::vector<std::uint32_t>& rows, const std::vec
 
 void AggregateStates::merge(AggregateStates& other, const std::vector<std::uint32_t>& ids, std::size_t groups) {
   grow(groups);
-  for (std::size_t g = 0; g < ids.size(); ++g) {
-    const std::uint32_t id = ids[g];
-    blanks_[id] += other.blanks_[g];
-    if (other.counts_[g] == 0) continue;
-    switch (aggregate_->kind) {
-      case AggregateKind::sum:
-      case AggregateKind::average:
-        if (floating())
-          float_sums_[id].add(other.float_sums_[g]);
-        else
-          add_exact(id, other.exact_[g]);
-        break;
-      case AggregateKind::least:
-      case AggregateKind::greatest: better(id, other.best_of(g)); break;
-      default: break;
-    }
-    counts_[id] += other.counts_[g];
-  }
+  for (std::size_t g = 0; g < ids.size(); ++g) merge_totals(other, g, ids[g]);
   merge_distinct(other, ids);
   collected_rows_.insert(collected_rows_.end(), other.collected_rows_.begin(), other.collected_rows_.end());
   for (const std::uint32_t id : other.collected_ids_) collected_ids_.push_back(ids[id]);
+}
+
+void AggregateStates::merge_group(const AggregateStates& other, std::uint32_t g, std::uint32_t id) {
+  merge_totals(other, g, id);
+  if (other.elsewhere_begin_.empty()) return;
+  for (std::uint32_t at = other.elsewhere_begin_[g]; at < other.elsewhere_begin_[g + 1]; ++at)
+    distinct_.add(id, cells_->translate(other.distinct_.cell(other.elsewhere_[at]), *other.cells_));
+}
+
+void AggregateStates::tell_distinct_by_group() {
+  if (aggregate_->kind != AggregateKind::count_distinct) return;
+  std::vector<std::uint32_t>& begin = elsewhere_begin_;  // first counted, then where each group's next one goes
+  begin.assign(counts_.size() + 2, 0);
+  for (std::uint32_t at = 0; at < distinct_.size(); ++at) ++begin[distinct_.group(at) + 2];
+  for (std::size_t g = 2; g < begin.size(); ++g) begin[g] += begin[g - 1];
+  elsewhere_.resize(distinct_.size());
+  for (std::uint32_t at = 0; at < distinct_.size(); ++at) elsewhere_[begin[distinct_.group(at) + 1]++] = at;
+  begin.pop_back();
+}
+
+void AggregateStates::merge_totals(const AggregateStates& other, std::size_t g, std::uint32_t id) {
+  blanks_[id] += other.blanks_[g];
+  if (other.counts_[g] == 0) return;
+  switch (aggregate_->kind) {
+    case AggregateKind::sum:
+    case AggregateKind::average:
+      if (floating())
+        float_sums_[id].add(other.float_sums_[g]);
+      else
+        add_exact(id, other.exact_[g]);
+      break;
+    case AggregateKind::least:
+    case AggregateKind::greatest: better(id, other.best_of(g)); break;
+    default: break;
+  }
+  counts_[id] += other.counts_[g];
 }
 
 AggregateStates::Range AggregateStates::distinct_range() const {
@@ -109,22 +128,31 @@ Entries::Mean AggregateStates::mean(int column, std::size_t groups) const {
 }
 
 ColumnPtr AggregateStates::finish(std::size_t groups, Entries::Blank& blank_report, const ByOrder& by_order) {
+  if (!goes_by_order(aggregate_->kind)) return Column::seal(values(groups, blank_report));
   grow(groups);
-  for (const std::uint32_t rows : blanks_) {
-    blank_report.rows += rows;
-    blank_report.entries += rows > 0;
-  }
-  if (blank_report.rows > 0)
-    blank_report.by_entry.assign(blanks_.begin(), blanks_.begin() + static_cast<std::ptrdiff_t>(groups));
+  report_blanks(groups, blank_report);
+  return by_order(*aggregate_, collected_rows_, collected_ids_, groups);
+}
+
+Piece AggregateStates::values(std::size_t groups, Entries::Blank& blank_report) {
+  grow(groups);
+  report_blanks(groups, blank_report);
   if (aggregate_->kind == AggregateKind::count_distinct) {
     counts_.assign(counts_.size(), 0);
     for (std::size_t g = 0; g < alone_.size(); ++g) counts_[g] = alone_[g];
     for (std::uint32_t at = 0; at < distinct_.size(); ++at) ++counts_[distinct_.group(at)];
   }
-  if (goes_by_order(aggregate_->kind)) return by_order(*aggregate_, collected_rows_, collected_ids_, groups);
   Piece piece(aggregate_->type);
   for (std::size_t g = 0; g < groups; ++g) put(piece, g);
-  return Column::seal(std::move(piece));
+  return piece;
+}
+
+void AggregateStates::report_blanks(std::size_t groups, Entries::Blank& report) const {
+  for (const std::uint32_t rows : blanks_) {
+    report.rows += rows;
+    report.entries += rows > 0;
+  }
+  if (report.rows > 0) report.by_entry.assign(blanks_.begin(), blanks_.begin() + static_cast<std::ptrdiff_t>(groups));
 }
 
 void AggregateStates::merge_distinct(AggregateStates& other, const std::vector<std::uint32_t>& ids) {

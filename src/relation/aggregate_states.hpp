@@ -101,6 +101,17 @@ class AggregateStates {
            const Vector* v, const Vector* filter, std::size_t groups);
 
   void merge(AggregateStates& other, const std::vector<std::uint32_t>& ids, std::size_t groups);
+  // One group of the other alone, of which its distinct values have to be known by group. Preconditions: there are more
+  // than `id` groups, and the aggregate does not go by an order.
+  void merge_group(const AggregateStates& other, std::uint32_t g, std::uint32_t id);
+  void tell_distinct_by_group();
+  void grow(std::size_t groups);
+  void settle() { distinct_.settle(); }
+
+  const Aggregate& aggregate() const { return *aggregate_; }
+  // Of the argument's values. Precondition: it has one.
+  CellMaker& cells() { return *cells_; }
+  const CellMaker& cells() const { return *cells_; }
 
   // How far the numbers reach that are to be told apart; pieces whose ranges do not meet cannot share one.
   struct Range {
@@ -132,6 +143,8 @@ class AggregateStates {
   using ByOrder = std::function<ColumnPtr(const Aggregate&, const std::vector<std::uint32_t>&,
                                           const std::vector<std::uint32_t>&, std::size_t)>;
   ColumnPtr finish(std::size_t groups, Entries::Blank& blank_report, const ByOrder& by_order);
+  // The same of totals that do not go by an order.
+  Piece values(std::size_t groups, Entries::Blank& blank_report);
 
  private:
   struct Best {
@@ -140,6 +153,7 @@ class AggregateStates {
     std::string_view text;
   };
 
+  void merge_totals(const AggregateStates& other, std::size_t g, std::uint32_t id);
   void merge_distinct(AggregateStates& other, const std::vector<std::uint32_t>& ids);
 
   void sum_integers(const std::vector<std::uint32_t>& rows, const std::vector<std::uint32_t>& ids, std::size_t begin,
@@ -150,8 +164,6 @@ class AggregateStates {
 
   bool floating() const { return aggregate_->argument && aggregate_->argument->type.kind == Kind::floating; }
   bool texts() const { return aggregate_->argument && aggregate_->argument->type.kind == Kind::text; }
-
-  void grow(std::size_t groups);
 
   void blank(std::uint32_t id) { ++blanks_[id]; }
 
@@ -164,6 +176,8 @@ class AggregateStates {
   Best best_of(std::size_t g) const;
 
   void better(std::uint32_t id, const Best& candidate);
+
+  void report_blanks(std::size_t groups, Entries::Blank& report) const;
 
   void put(Piece& piece, std::size_t g) const;
 
@@ -179,6 +193,7 @@ class AggregateStates {
   DistinctPairs distinct_;                                     // (group, value)
   std::vector<std::int64_t> alone_;                            // by group: different values that only one piece holds
   std::vector<std::uint32_t> elsewhere_;                       // in distinct_: those that others may hold too
+  std::vector<std::uint32_t> elsewhere_begin_;                 // by group, where elsewhere_ goes by groups
 };
 
 }  // namespace lofty::engine

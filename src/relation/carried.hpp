@@ -23,11 +23,22 @@ class Carried {
   }
   void merge(Carried& other, const std::vector<std::uint32_t>& ids, std::size_t groups) {
     grow(groups);
-    for (std::size_t g = 0; g < ids.size(); ++g) {
-      meet(ids[g], cells_.translate(other.value_[g], other.cells_), other.first_[g]);
-      // `other`'s second value differs from its first; it is news only where that first one agreed with ours.
-      if (other.second_[g] != no_row && second_[ids[g]] == no_row) second_[ids[g]] = other.second_[g];
-    }
+    for (std::size_t g = 0; g < ids.size(); ++g) merge_group(other, g, ids[g]);
+  }
+  // One group of the other alone. Precondition: there are more than `id` groups.
+  void merge_group(const Carried& other, std::size_t g, std::uint32_t id) {
+    meet(id, cells_.translate(other.value_[g], other.cells_), other.first_[g]);
+    // `other`'s second value differs from its first; it is news only where that first one agreed with ours.
+    if (other.second_[g] != no_row && second_[id] == no_row) second_[id] = other.second_[g];
+  }
+  void grow(std::size_t groups) {
+    value_.resize(groups);
+    first_.resize(groups, no_row);
+    second_.resize(groups, no_row);
+  }
+  // A row of a group, whose value another maker of the same node has made a cell. Precondition: as above.
+  void add(std::uint32_t id, const Cell& cell, const CellMaker& from, std::uint32_t row) {
+    meet(id, cells_.translate(cell, from), row);
   }
   CellMaker& cells() { return cells_; }
   const CellMaker& cells() const { return cells_; }
@@ -44,11 +55,6 @@ class Carried {
   std::uint32_t second(std::size_t g) const { return second_[g]; }
 
  private:
-  void grow(std::size_t groups) {
-    value_.resize(groups);
-    first_.resize(groups, no_row);
-    second_.resize(groups, no_row);
-  }
   void meet(std::uint32_t id, const Cell& cell, std::uint32_t row) {
     if (first_[id] == no_row) {
       first_[id] = row;

@@ -4,10 +4,12 @@
 
 #include <cmath>
 #include <cstring>
+#include <limits>
 #include <string_view>
 #include <vector>
 
 #include "formula/evaluator.hpp"
+#include "order/mix.hpp"
 #include "relation/group_keys.hpp"
 #include "table/dictionary.hpp"
 
@@ -58,8 +60,20 @@ class CellMaker {
     return cell.tag == own_code ? own(from.own_.text(static_cast<std::uint32_t>(cell.code))) : cell;
   }
 
+  // A hash that equal values have in common, whichever maker of the same node their cells are of.
+  std::uint64_t hash(const Cell& cell) {
+    if (cell.tag != own_code) return mix(cell.code * 4 + cell.tag);
+    while (own_tags_.size() < own_.size())
+      own_tags_.push_back(Dictionary::tag_of(own_.text(static_cast<std::uint32_t>(own_tags_.size()))));
+    return mix(own_tags_[cell.code]);
+  }
+
   // The column has another dictionary from now on.
   void forget_codes() { own_codes_.clear(); }
+
+  // The values of cells, one for each, as a node's values for a batch. cell(i) gives the i-th; `from` made them.
+  template <class CellAt>
+  static void load(const CellMaker& from, std::size_t count, const CellAt& cell, Vector& out);
 
   void put(const Cell& cell, Piece& piece) const {
     switch (cell.tag) {
@@ -95,6 +109,61 @@ class CellMaker {
   const Dictionary* dictionary_ = nullptr;
   Dictionary own_;
   std::vector<std::uint32_t> own_codes_;  // by code of the column's dictionary, where texts are kept
+  std::vector<std::uint32_t> own_tags_;   // by own code: hashes, as far as they were wanted
 };
+
+template <class CellAt>
+void CellMaker::load(const CellMaker& from, std::size_t count, const CellAt& cell, Vector& out) {
+  out.type = from.node_->type;
+  if (out.type.kind == Kind::floating) {
+    out.lane = Vector::Lane::float64;
+    out.doubles.resize(count);
+    for (std::size_t i = 0; i < count; ++i) {
+      const Cell one = cell(i);
+      if (one.tag == null)
+        out.doubles[i] = std::numeric_limits<double>::quiet_NaN();
+      else
+        std::memcpy(&out.doubles[i], &one.code, sizeof one.code);
+    }
+    return;
+  }
+
+  // Texts: codes of the column's dictionary, or this maker's own.
+  if (out.type.kind == Kind::text) {
+    bool codes = false;
+    for (std::size_t i = 0; i < count && !codes; ++i) codes = cell(i).tag == column_code;
+    if (codes) {
+      out.lane = Vector::Lane::code;
+      out.dictionary = from.dictionary_;
+      out.codes.resize(count);
+      for (std::size_t i = 0; i < count; ++i)
+        out.codes[i] = cell(i).tag == null ? Dictionary::none : static_cast<std::uint32_t>(cell(i).code);
+      return;
+    }
+    out.set_text(count);
+    for (std::size_t i = 0; i < count; ++i)
+      if (cell(i).tag == own_code) out.texts[i] = from.own_.text(static_cast<std::uint32_t>(cell(i).code));
+    return;
+  }
+
+  // Whole numbers, of 64 bits if all are.
+  bool wide = false;
+  out.set_int64(count);
+  for (std::size_t i = 0; i < count; ++i) {
+    const Cell one = cell(i);
+    out.ints[i] = one.tag == null ? int64_null : static_cast<std::int64_t>(one.code);
+    wide = wide || one.tag == own_code;
+  }
+  if (!wide) return;
+  out.lane = Vector::Lane::int128;
+  out.wide.resize(count);
+  for (std::size_t i = 0; i < count; ++i) {
+    const Cell one = cell(i);
+    if (one.tag == own_code)
+      std::memcpy(&out.wide[i], from.own_.text(static_cast<std::uint32_t>(one.code)).data(), sizeof(int128));
+    else
+      out.wide[i] = one.tag == null ? int128_min : int128{out.ints[i]};
+  }
+}
 
 }  // namespace lofty::engine

@@ -30,7 +30,7 @@ void add_values(Part& all, Part& part, const std::vector<std::uint32_t>& ids) {
 
 void merge_part(Part& all, Part& part) { add_values(all, part, all.meet_groups(part)); }
 
-void merge_by_first_rows(Part& all, std::vector<std::unique_ptr<Part>>& parts, const MetGroup& met) {
+void merge_by_first_rows(Part& all, std::vector<std::unique_ptr<Part>>& parts) {
   std::vector<std::vector<std::uint32_t>> ids(parts.size());
   std::vector<std::uint32_t> next(parts.size(), 0);  // each part's groups are in the order of theirs
   for (;;) {
@@ -40,11 +40,7 @@ void merge_by_first_rows(Part& all, std::vector<std::unique_ptr<Part>>& parts, c
           (first == parts.size() || parts[p]->first_rows[next[p]] < parts[first]->first_rows[next[first]]))
         first = p;
     if (first == parts.size()) break;
-    const Part& part = *parts[first];
-    const std::uint32_t group = next[first]++;
-    const std::size_t known = all.groups();
-    ids[first].push_back(all.meet_group(part, group));
-    if (all.groups() > known) met(first, group);
+    ids[first].push_back(all.meet_group(*parts[first], next[first]++));
   }
   for (auto& part : parts) part->drop_groups();
   for (std::size_t p = 0; p < parts.size(); ++p) {
@@ -53,15 +49,9 @@ void merge_by_first_rows(Part& all, std::vector<std::unique_ptr<Part>>& parts, c
   }
 }
 
-void make_entries(Part& all, const Question& question, const AggregateStates::ByOrder& by_order,
-                  const FirstRowValues& of_first_rows, const SeveralValues& several, Entries& entries) {
-  entries.count = all.groups();
-  entries.first_rows = all.first_rows;
-  entries.row_counts = all.row_counts;
-  entries.columns.resize(question.entry_columns.size());
-  entries.blanks.resize(question.aggregates.size());
-
-  // Column by column.
+void make_columns(Part& all, const Question& question, const FirstRowValues& of_first_rows,
+                  const SeveralValues& several, const std::function<void(std::size_t c, Piece piece)>& take,
+                  const std::function<void(std::size_t c, AggregateStates& states)>& take_totals) {
   std::size_t key = 0, carried = 0;
   for (std::size_t c = 0; c < question.entry_columns.size(); ++c) {
     const EntryColumn& column = question.entry_columns[c];
@@ -72,7 +62,7 @@ void make_entries(Part& all, const Question& question, const AggregateStates::By
         ++key;
         break;
       case EntryColumn::From::carried: {
-        if (column.determined) {
+        if (!all.carries(column)) {
           piece = of_first_rows(column);
           break;
         }
@@ -81,16 +71,28 @@ void make_entries(Part& all, const Question& question, const AggregateStates::By
         for (std::size_t g = 0; g < all.groups(); ++g) values.cells().put(values.values()[g], piece);
         break;
       }
-      case EntryColumn::From::aggregate: {
-        AggregateStates& states = all.states[column.index];
-        entries.columns[c] = states.finish(all.groups(), entries.blanks[column.index], by_order);
-        if (states.exact_mean()) entries.means.push_back(states.mean(static_cast<int>(c), all.groups()));
-        continue;
-      }
+      case EntryColumn::From::aggregate: take_totals(c, all.states[column.index]); continue;
       default: continue;
     }
-    entries.columns[c] = Column::seal(std::move(piece));
+    take(c, std::move(piece));
   }
+}
+
+void make_entries(Part& all, const Question& question, const AggregateStates::ByOrder& by_order,
+                  const FirstRowValues& of_first_rows, const SeveralValues& several, Entries& entries) {
+  entries.count = all.groups();
+  entries.first_rows = all.first_rows;
+  entries.row_counts = all.row_counts;
+  entries.columns.resize(question.entry_columns.size());
+  entries.blanks.resize(question.aggregates.size());
+  make_columns(
+      all, question, of_first_rows, several,
+      [&](std::size_t c, Piece piece) { entries.columns[c] = Column::seal(std::move(piece)); },
+      [&](std::size_t c, AggregateStates& states) {
+        const std::size_t a = question.entry_columns[c].index;
+        entries.columns[c] = states.finish(all.groups(), entries.blanks[a], by_order);
+        if (states.exact_mean()) entries.means.push_back(states.mean(static_cast<int>(c), all.groups()));
+      });
 }
 
 }  // namespace lofty::engine

@@ -30,18 +30,23 @@ class KeptStates final : public Regroup {
 // Adds the groups and states of a part whose rows come after those of `all`.
 void merge_part(Part& all, Part& part);
 
-// Whose part's group told a new group's first row.
-using MetGroup = std::function<void(std::size_t part, std::uint32_t group)>;
 // The same of several parts that took turns with the rows, so that groups are met in the order of their first rows. The
 // parts are gone afterwards.
-void merge_by_first_rows(Part& all, std::vector<std::unique_ptr<Part>>& parts, const MetGroup& met);
+void merge_by_first_rows(Part& all, std::vector<std::unique_ptr<Part>>& parts);
 
 // The two values of a column that was to have one value in an entry: its row among the entries.
 using SeveralValues = std::function<void(const EntryColumn& column, const Carried& values, std::size_t entry)>;
-// The values of a carried column that each entry's first row tells.
+// The values of a carried column that each entry's first row tells, where the part does not have them.
 using FirstRowValues = std::function<Piece(const EntryColumn& column)>;
 
-// The columns of the entries that `all` has; with a conflict among carried values `several` is called, which throws.
+// Makes the columns of the entries that `all` has, in the order of Question::entry_columns: take(column, piece) for
+// keys and what is carried, take_totals(column, states) for aggregates. With a conflict among carried values `several`
+// is called, which throws.
+void make_columns(Part& all, const Question& question, const FirstRowValues& of_first_rows,
+                  const SeveralValues& several, const std::function<void(std::size_t c, Piece piece)>& take,
+                  const std::function<void(std::size_t c, AggregateStates& states)>& take_totals);
+
+// The same into `entries`, with their counts.
 void make_entries(Part& all, const Question& question, const AggregateStates::ByOrder& by_order,
                   const FirstRowValues& of_first_rows, const SeveralValues& several, Entries& entries);
 

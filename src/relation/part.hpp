@@ -2,11 +2,14 @@
 // A piece of the rows taken together by entries.
 // Covered by tests/ladder/standings_test.cpp.
 
+#include <algorithm>
 #include <cstdint>
+#include <memory>
 #include <vector>
 
 #include "relation/aggregate_states.hpp"
 #include "relation/carried.hpp"
+#include "relation/dealt_rows.hpp"
 #include "relation/direct_numbers.hpp"
 #include "relation/entries.hpp"
 #include "relation/group_keys.hpp"
@@ -16,12 +19,13 @@ namespace lofty::engine {
 
 // The totals of one piece of the rows; pieces are merged in their order.
 struct Part {
-  // `keeps_texts`: it outlasts the tables that its rows are of.
-  explicit Part(const Question& question, bool keeps_texts = false) {
+  // `outlasts_rows`: it outlasts the tables that its rows are of, so that it keeps their texts, and the columns that a
+  // group's first row tells.
+  explicit Part(const Question& question, bool outlasts_rows = false) : takes_determined(outlasts_rows) {
+    const bool keeps_texts = outlasts_rows;
     for (const EntryColumn& column : question.entry_columns) {
       if (column.from == EntryColumn::From::key) keys.emplace_back(*column.node, keeps_texts);
-      if (column.from == EntryColumn::From::carried && !column.determined)
-        carried.emplace_back(*column.node, keeps_texts);
+      if (carries(column)) carried.emplace_back(*column.node, keeps_texts);
     }
     tables.resize(keys.size());
     for (const auto& aggregate : question.aggregates) states.emplace_back(*aggregate, keeps_texts);
@@ -29,9 +33,18 @@ struct Part {
     unknown_filters.resize(question.aggregates.size());
   }
 
+  // Is this entry column among `carried`? Those that the keys determine need one row of a group, which is there later
+  // unless the part outlasts it.
+  bool carries(const EntryColumn& column) const {
+    return column.from == EntryColumn::From::carried && (takes_determined || !column.determined);
+  }
+
+  bool takes_determined;
   std::vector<CellMaker> keys;
   std::vector<GroupTable> tables;  // one a key: (id so far, cell) -> id
   std::vector<GroupKey> batch_keys;
+  std::vector<std::uint32_t> batch_ids;
+  std::vector<std::uint64_t> batch_hashes;
   std::vector<DirectNumbers> direct;  // one a key
   std::uint32_t rows_before = 0;      // of the relation, before those that it is being given
   std::vector<std::uint32_t> first_rows, row_counts;
@@ -44,6 +57,8 @@ struct Part {
   std::vector<Entries::Caught> caught;                  // by Question::periods
   std::vector<Entries::UnknownFilter> unknown_filters;  // by Question::aggregates
   Probed probed;
+  std::size_t deals_from = most_rows;  // with more groups, further rows are dealt out
+  std::unique_ptr<DealtRows> dealt;    // those
 
   std::size_t groups() const { return first_rows.size(); }
 
@@ -69,6 +84,7 @@ struct Part {
       first_rows.push_back(row);
       row_counts.push_back(0);
     }
+    first_rows[id] = std::min(first_rows[id], row);  // parts may have taken turns with the rows
     row_counts[id] += count;
   }
   Cell cell(std::size_t key, std::uint32_t group) const {

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "order/mix.hpp"
+#include "relation/dealt_totals.hpp"
 #include "table/zone.hpp"
 
 namespace lofty::engine {
@@ -140,8 +142,10 @@ std::vector<std::unique_ptr<Part>> RowPass::parts() const {
   Progress progress(run_, rows_.counting_rows());
   parallel_for(pieces_, progress, [&](const RowRange& range, std::size_t piece) {
     parts[piece] = std::make_unique<Part>(question_);
+    if (deals_rows(question_)) parts[piece]->deals_from = most_entries_together / pieces_.count();
     run_piece(range, *parts[piece]);
     parts[piece]->direct.clear();
+    if (parts[piece]->dealt) parts[piece]->dealt->finish();
   });
   return parts;
 }
@@ -154,7 +158,7 @@ void RowPass::run_piece(const RowRange& rows, Part& part) const {
   Evaluator evaluator(rows_, rows_.context());
   const RowFilter filter({&question_.where_first, &question_.where_last});
   std::vector<unsigned char> mask;
-  std::vector<std::uint32_t> chosen, ids;
+  std::vector<std::uint32_t> chosen;
   if (part.direct.empty()) part.direct.resize(part.keys.size(), DirectNumbers(rows.size()));
   std::vector<unsigned char> narrowed;
   std::optional<InsideFilter> inside;
@@ -173,34 +177,118 @@ void RowPass::run_piece(const RowRange& rows, Part& part) const {
       return;
     }
 
-    // The entries that they are of, and what these carry and total.
     if (chosen.empty()) return;
-    number(part, evaluator, begin, count, mask, chosen, ids);
-    std::size_t carried = 0;
-    for (const EntryColumn& column : question_.entry_columns)
-      if (column.from == EntryColumn::From::carried && !column.determined)
-        part.carried[carried++].add(chosen, ids, begin, evaluator.evaluate(*column.node, begin, count, mask.data()),
-                                    part.groups());
-    for (std::size_t a = 0; a < part.states.size(); ++a) {
-      const Aggregate& aggregate = *question_.aggregates[a];
-      const Vector* filtered = nullptr;
-      const unsigned char* active = mask.data();
-      if (aggregate.filter) {
-        filtered = &evaluator.evaluate(*aggregate.filter, begin, count, mask.data());
-        narrowed.resize(count);
-        std::size_t unknown = 0;
-        for (std::size_t i = 0; i < count; ++i) {
-          narrowed[i] = mask[i] && filtered->ints[i] == 1;
-          unknown += mask[i] && filtered->ints[i] == int64_null;
-        }
-        if (unknown > 0) note_unknown(mask, *filtered, begin, unknown, part.unknown_filters[a]);
-        active = narrowed.data();
-      }
-      const Vector* const values =
-          aggregate.argument ? &evaluator.evaluate(*aggregate.argument, begin, count, active) : nullptr;
-      part.states[a].add(chosen, ids, begin, values, filtered, part.groups());
-    }
+    if (part.dealt)
+      deal(part, evaluator, begin, count, mask, chosen, narrowed);
+    else
+      total(part, evaluator, begin, count, mask, chosen, narrowed);
   });
+  if (part.dealt) part.direct.clear();
+}
+
+// The entries that the rows are of, and what these carry and total.
+void RowPass::total(Part& part, Evaluator& evaluator, std::size_t begin, std::size_t count,
+                    const std::vector<unsigned char>& mask, const std::vector<std::uint32_t>& chosen,
+                    std::vector<unsigned char>& narrowed) const {
+  const std::size_t known = part.groups();
+  std::vector<std::uint32_t>& ids = part.batch_ids;
+  number(part, evaluator, begin, count, mask, chosen, ids);
+  std::size_t carried = 0;
+  for (const EntryColumn& column : question_.entry_columns) {
+    if (!part.carries(column)) continue;
+    Carried& values = part.carried[carried++];
+    if (!column.determined)
+      values.add(chosen, ids, begin, evaluator.evaluate(*column.node, begin, count, mask.data()), part.groups());
+    else if (part.groups() > known)
+      take_first_rows(part, evaluator, begin, count, known, *column.node, values);
+  }
+  for (std::size_t a = 0; a < part.states.size(); ++a) {
+    const Totalled all = totalled(part, a, evaluator, begin, count, mask, narrowed);
+    part.states[a].add(chosen, ids, begin, all.values, all.filter, part.groups());
+  }
+  if (part.groups() > part.deals_from) part.dealt = std::make_unique<DealtRows>(dealt_cells(part));
+}
+
+// What the first rows of the groups from `known` on have in this column.
+void RowPass::take_first_rows(const Part& part, Evaluator& evaluator, std::size_t begin, std::size_t count,
+                              std::size_t known, const Node& node, Carried& values) const {
+  std::vector<std::uint32_t> rows, ids;
+  std::vector<unsigned char> first(count, 0);
+  for (auto group = static_cast<std::uint32_t>(known); group < part.groups(); ++group) {
+    ids.push_back(group);
+    rows.push_back(part.first_rows[group] - part.rows_before);
+    first[rows.back() - begin] = 1;
+  }
+  values.add(rows, ids, begin, evaluator.evaluate(node, begin, count, first.data()), part.groups());
+}
+
+// An aggregate's values, and which of the rows its filter lets through; null where it has none.
+RowPass::Totalled RowPass::totalled(Part& part, std::size_t a, Evaluator& evaluator, std::size_t begin,
+                                    std::size_t count, const std::vector<unsigned char>& mask,
+                                    std::vector<unsigned char>& narrowed) const {
+  const Aggregate& aggregate = *question_.aggregates[a];
+  Totalled all;
+  const unsigned char* active = mask.data();
+  if (aggregate.filter) {
+    all.filter = &evaluator.evaluate(*aggregate.filter, begin, count, mask.data());
+    narrowed.resize(count);
+    std::size_t unknown = 0;
+    for (std::size_t i = 0; i < count; ++i) {
+      narrowed[i] = mask[i] && all.filter->ints[i] == 1;
+      unknown += mask[i] && all.filter->ints[i] == int64_null;
+    }
+    if (unknown > 0) note_unknown(mask, *all.filter, begin, unknown, part.unknown_filters[a]);
+    active = narrowed.data();
+  }
+  if (aggregate.argument) all.values = &evaluator.evaluate(*aggregate.argument, begin, count, active);
+  return all;
+}
+
+// The rows go to their partitions, with the cells of their keys, of what entries carry, and of what they total.
+void RowPass::deal(Part& part, Evaluator& evaluator, std::size_t begin, std::size_t count,
+                   const std::vector<unsigned char>& mask, const std::vector<std::uint32_t>& chosen,
+                   std::vector<unsigned char>& narrowed) const {
+  DealtRows& dealt = *part.dealt;
+  dealt.begin(chosen.size());
+  for (std::size_t k = 0; k < chosen.size(); ++k) dealt.put_row(k, part.rows_before + chosen[k]);
+
+  std::vector<std::uint64_t>& hashes = part.batch_hashes;
+  hashes.assign(chosen.size(), 0);
+  std::size_t cell = 0, key = 0, carried = 0;
+  for (const EntryColumn& column : question_.entry_columns) {
+    if (column.from != EntryColumn::From::key) continue;
+    const Vector& v = evaluator.evaluate(*column.node, begin, count, mask.data());
+    CellMaker& cells = part.keys[key++];
+    for (std::size_t k = 0; k < chosen.size(); ++k) {
+      const Cell one = cells.cell(v, chosen[k] - begin);
+      dealt.put(k, cell, one);
+      hashes[k] = mix_two(hashes[k], cells.hash(one));
+    }
+    ++cell;
+  }
+  for (const EntryColumn& column : question_.entry_columns) {
+    if (!part.carries(column)) continue;
+    const Vector& v = evaluator.evaluate(*column.node, begin, count, mask.data());
+    CellMaker& cells = part.carried[carried++].cells();
+    for (std::size_t k = 0; k < chosen.size(); ++k) dealt.put(k, cell, cells.cell(v, chosen[k] - begin));
+    ++cell;
+  }
+  for (std::size_t a = 0; a < part.states.size(); ++a) {
+    const Totalled all = totalled(part, a, evaluator, begin, count, mask, narrowed);
+    if (!is_dealt(*question_.aggregates[a])) continue;
+    const bool counts = question_.aggregates[a]->kind == AggregateKind::count;
+    for (std::size_t k = 0; k < chosen.size(); ++k) {
+      const std::size_t i = chosen[k] - begin;
+      if (all.filter != nullptr && all.filter->ints[i] != 1)
+        dealt.put(k, cell, {0, filtered_out});
+      else if (all.values == nullptr || (counts && !all.values->is_null(i)))
+        dealt.put(k, cell, {0, CellMaker::number});
+      else
+        dealt.put(k, cell, counts ? Cell() : part.states[a].cells().cell(*all.values, i));
+    }
+    ++cell;
+  }
+  dealt.deal(hashes);
 }
 
 // How each condition judges the rows in question, separately.

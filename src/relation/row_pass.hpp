@@ -51,6 +51,19 @@ class RowPass {
              std::vector<std::uint32_t>& chosen) const;
   void catch_periods(Evaluator& evaluator, std::size_t begin, std::size_t count, const std::vector<unsigned char>& mask,
                      Part& part) const;
+  struct Totalled {
+    const Vector *values = nullptr, *filter = nullptr;
+  };
+  Totalled totalled(Part& part, std::size_t a, Evaluator& evaluator, std::size_t begin, std::size_t count,
+                    const std::vector<unsigned char>& mask, std::vector<unsigned char>& narrowed) const;
+  void total(Part& part, Evaluator& evaluator, std::size_t begin, std::size_t count,
+             const std::vector<unsigned char>& mask, const std::vector<std::uint32_t>& chosen,
+             std::vector<unsigned char>& narrowed) const;
+  void take_first_rows(const Part& part, Evaluator& evaluator, std::size_t begin, std::size_t count, std::size_t known,
+                       const Node& node, Carried& values) const;
+  void deal(Part& part, Evaluator& evaluator, std::size_t begin, std::size_t count,
+            const std::vector<unsigned char>& mask, const std::vector<std::uint32_t>& chosen,
+            std::vector<unsigned char>& narrowed) const;
   void number(Part& part, Evaluator& evaluator, std::size_t begin, std::size_t count,
               const std::vector<unsigned char>& mask, const std::vector<std::uint32_t>& chosen,
               std::vector<std::uint32_t>& ids) const;

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "relation/dealt_totals.hpp"
 #include "relation/ordered_totals.hpp"
 #include "table/budget.hpp"
 #include "table/parallel.hpp"
@@ -71,13 +72,11 @@ StretchTotals::StretchTotals(const Question& question, bool inner, std::vector<V
       overalls_(std::move(overalls)),
       run_(run),
       joins_(joins),
+      inner_(inner),
       ascending_(question.aggregates.size()) {
   constexpr int most_parts = 16;  // each has its own states of the entries that it meets
-  for (int part = 0; part < std::min(thread_count(run), most_parts); ++part) {
+  for (int part = 0; part < std::min(thread_count(run), most_parts); ++part)
     parts_.push_back(std::make_unique<Part>(question, true));
-    std::vector<Piece>& columns = of_first_rows_.emplace_back();
-    for (const EntryColumn& column : question.entry_columns) columns.emplace_back(column.type);
-  }
   for (std::size_t a = 0; a < ascending_.size(); ++a)
     ascending_[a].expected = question.aggregates[a]->kind == AggregateKind::count_distinct && !question.keeps_states;
   entries_.unknown_filters.resize(question.aggregates.size());
@@ -109,14 +108,18 @@ void StretchTotals::add(std::size_t rows_before) {
   // A piece for each part, or for some where there are few rows.
   const std::size_t each = (rows.counting_rows() + parts_.size() - 1) / parts_.size();
   const Pieces pieces = Pieces::costly(rows.counting_rows(), std::max<std::size_t>(1, each));
-  for (auto& part : parts_) part->next_rows(question_, entries_.read);
+  const bool deals = may_deal();
+  for (auto& part : parts_) {
+    part->next_rows(question_, entries_.read);
+    part->deals_from = deals ? most_entries_together / parts_.size() : most_rows;
+  }
   RowPass(question_, rows, nullptr, run_, pieces).add_to(parts_);
   entries_.read += rows.counting_rows();
 
-  if (rows_had_better_be_kept()) throw RowsNeeded{};
+  if (!deals && rows_had_better_be_kept()) throw RowsNeeded{};
+  take_dealt();
 
   // What has to be looked at while the rows are here.
-  for (std::size_t p = 0; p < pieces.count(); ++p) take_first_rows(rows, p);
   for (std::size_t a = 0; a < ascending_.size(); ++a) settle_distinct(a, pieces.count());
   for (const auto& part : parts_)
     for (const Carried& values : part->carried)
@@ -124,6 +127,19 @@ void StretchTotals::add(std::size_t rows_before) {
   take_examples(rows, rows_before);
   count_texts();
   entries_.total_seconds += watch.lap();
+}
+
+void StretchTotals::take_dealt() {
+  if (!dealt_ && std::any_of(parts_.begin(), parts_.end(), [](const auto& part) { return part->dealt != nullptr; }))
+    dealt_ = std::make_unique<DealtTotals>(question_, true, run_);
+  if (dealt_) dealt_->take_rows(parts_);
+}
+
+// Numbers that were counted, and are not kept, could not be told from those of rows that are dealt out.
+bool StretchTotals::may_deal() const {
+  return !inner_ && deals_rows(question_) &&
+         std::none_of(ascending_.begin(), ascending_.end(),
+                      [](const Ascending& one) { return one.expected || one.settled; });
 }
 
 bool StretchTotals::rows_had_better_be_kept() const {
@@ -171,19 +187,6 @@ void StretchTotals::take_examples(const JoinedRows& rows, std::size_t rows_befor
   }
 }
 
-// The columns that a group's first row tells, of the groups that a part has met now.
-void StretchTotals::take_first_rows(const JoinedRows& rows, std::size_t p) {
-  const Part& part = *parts_[p];
-  Evaluator evaluator(rows, rows.context());
-  for (std::size_t c = 0; c < question_.entry_columns.size(); ++c) {
-    const EntryColumn& column = question_.entry_columns[c];
-    if (column.from != EntryColumn::From::carried || !column.determined) continue;
-    Piece& values = of_first_rows_[p][c];
-    for (std::size_t g = values.rows(); g < part.groups(); ++g)
-      append(values, evaluator.evaluate(*column.node, part.first_rows[g] - part.rows_before, 1, nullptr), 0);
-  }
-}
-
 // How many rows have each text of the first table.
 void StretchTotals::count_texts() {
   const TableData& table = question_.tables.front().table.data();
@@ -218,39 +221,29 @@ void StretchTotals::count_texts() {
 }
 
 TotalledRows StretchTotals::finish() {
-  // Entries in the order of their first rows, and where each of them was met first.
-  auto kept = std::make_shared<KeptStates>(question_, AggregateStates::ByOrder(), true);
-  struct Met {
-    std::size_t part = 0;
-    std::uint32_t group = 0;
-  };
-  std::vector<Met> met;
   add_counts(parts_, question_, entries_);
-  for (auto& part : parts_)
-    for (std::size_t a = 0; a < part->states.size(); ++a)
-      if (question_.aggregates[a]->kind == AggregateKind::count_distinct)
-        part->states[a].set_apart({AggregateStates::Range{.others = true}});
-  merge_by_first_rows(kept->part(), parts_, [&](std::size_t part, std::uint32_t group) {
-    met.push_back({part, group});
-  });
-
-  // Their columns.
-  const auto of_first_rows = [&](const EntryColumn& column) {
-    const auto c = static_cast<std::size_t>(&column - question_.entry_columns.data());
-    std::vector<ColumnPtr> of_part;
-    for (std::vector<Piece>& columns : of_first_rows_) of_part.push_back(Column::seal(std::move(columns[c])));
-    Piece values(column.type);
-    for (const Met& one : met) values.add(of_part[one.part]->value(one.group));
-    return values;
-  };
-  make_entries(
-      kept->part(), question_, AggregateStates::ByOrder(), of_first_rows,
-      [](const EntryColumn&, const Carried&, std::size_t) { throw RowsNeeded{}; }, entries_);
-  if (question_.keeps_states) entries_.regroup = kept;
+  const auto several = [](const EntryColumn&, const Carried&, const auto&...) { throw RowsNeeded{}; };
+  if (dealt_)
+    dealt_->make_entries(parts_, {[](const EntryColumn& column, const Part&) { return Piece(column.type); }, several},
+                         entries_);
+  else
+    merge(several);
   entries_.context = {.slots = question_.slots, .overalls = overalls_};
   auto joined = std::make_unique<JoinedRows>(question_, entries_.read, joins_.reports(question_));
   joined->set_overalls(overalls_);
   return {std::move(entries_), std::move(joined)};
+}
+
+// Entries in the order of their first rows.
+void StretchTotals::merge(const SeveralValues& several) {
+  auto kept = std::make_shared<KeptStates>(question_, AggregateStates::ByOrder(), true);
+  for (auto& part : parts_)
+    for (std::size_t a = 0; a < part->states.size(); ++a)
+      if (question_.aggregates[a]->kind == AggregateKind::count_distinct)
+        part->states[a].set_apart({AggregateStates::Range{.others = true}});
+  merge_by_first_rows(kept->part(), parts_);
+  make_entries(kept->part(), question_, AggregateStates::ByOrder(), FirstRowValues(), several, entries_);
+  if (question_.keeps_states) entries_.regroup = kept;
 }
 
 }  // namespace lofty::engine

@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "lofty/run.hpp"
+#include "relation/dealt_totals.hpp"
 #include "relation/entries.hpp"
 #include "relation/merge_parts.hpp"
 #include "relation/row_pass.hpp"
@@ -59,7 +60,6 @@ class StretchTotals {
  private:
   void settle_distinct(std::size_t aggregate, std::size_t pieces);
   void take_examples(const JoinedRows& rows, std::size_t rows_before);
-  void take_first_rows(const JoinedRows& rows, std::size_t part);
   void count_texts();
 
   // Of a distinct count: as long as numbers ascend from piece to piece, what lies between a piece's least and greatest
@@ -71,17 +71,21 @@ class StretchTotals {
     std::int64_t greatest = std::numeric_limits<std::int64_t>::min();  // so far
   };
 
+  bool may_deal() const;
+  void take_dealt();
   bool rows_had_better_be_kept() const;
+  void merge(const SeveralValues& several);
 
   const Question& question_;
   const std::vector<Value> overalls_;
   const Run& run_;
   StretchJoins& joins_;
+  const bool inner_;
   std::vector<std::unique_ptr<Part>> parts_;  // they take turns with the rows: one piece of each stretch is of each
-  std::vector<std::vector<Piece>> of_first_rows_;  // by part and entry column: what the first rows of its groups tell
-  std::vector<Ascending> ascending_;               // by Question::aggregates
-  std::vector<std::size_t> texts_;                 // columns of text of the first table
-  std::size_t most_groups_ = most_rows;            // of all parts
+  std::unique_ptr<DealtTotals> dealt_;        // once a part has dealt out rows
+  std::vector<Ascending> ascending_;          // by Question::aggregates
+  std::vector<std::size_t> texts_;            // columns of text of the first table
+  std::size_t most_groups_ = most_rows;       // of all parts
   Entries entries_;
 };
 

@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "relation/added_entries.hpp"
+#include "relation/dealt_totals.hpp"
 #include "relation/merge_parts.hpp"
 #include "relation/ordered_totals.hpp"
 #include "relation/row_pass.hpp"
@@ -23,8 +24,11 @@ class EntryMaker {
     Entries entries;
     entries.read = rows_.counting_rows();
     add_counts(parts, question_, entries);
+    const bool dealt = std::any_of(parts.begin(), parts.end(), [](const auto& part) { return part->dealt != nullptr; });
     if (question_.row_level())
       collect_rows(parts, entries);
+    else if (dealt)
+      take_dealt(parts, entries);
     else
       merge(parts, entries);
     return entries;
@@ -66,6 +70,16 @@ class EntryMaker {
         },
         entries);
     if (question_.keeps_states) entries.regroup = std::move(whole);
+  }
+
+  // More entries than a table is quick with.
+  void take_dealt(std::vector<std::unique_ptr<Part>>& parts, Entries& entries) const {
+    const PartitionCalls calls{
+        [this](const EntryColumn& column, const Part& all) { return of_first_rows(column, all, {}); },
+        [this](const EntryColumn& column, const Carried& values, const Part& all, std::size_t entry) {
+          several_values(column, values, all, entry);
+        }};
+    DealtTotals(question_, false, run_).make_entries(parts, calls, entries);
   }
 
   // The first row speaks for all. `filled`: by entry, whether a row of another unit speaks for it (rank.every); empty:

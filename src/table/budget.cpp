@@ -301,6 +301,20 @@ void Budget::keep_to_limit() {
   for (const auto& [data, one] : in_file_) SpillFile::let_go(one.stretch, one.size);
 }
 
+void Budget::let_go_in_file(const void* data, std::size_t size) {
+  constexpr std::uintptr_t at_once = 64 * 1024;  // the system fetches so many bytes around the one that is wanted
+  const InBudget in_budget(file_mutex_);
+  auto found = in_file_.upper_bound(const_cast<void*>(data));
+  if (found == in_file_.begin()) return;
+  const auto& [array, one] = *--found;
+  const auto begin = reinterpret_cast<std::uintptr_t>(array), end = begin + one.size;
+  const auto from = reinterpret_cast<std::uintptr_t>(data), to = from + size;
+  if (from >= end) return;
+  const std::uintptr_t first = std::max(begin, from / at_once * at_once);
+  const std::uintptr_t last = std::min(end, (to + at_once - 1) / at_once * at_once);
+  SpillFile::let_go({.data = reinterpret_cast<char*>(first), .offset = 0}, last - first);
+}
+
 // Starts the thread that lets go of pages until nothing lies in the file. Where the system gives no thread, that is
 // left to keep_to_limit_in_passing().
 void Budget::watch() {

@@ -52,6 +52,12 @@ class Budget {
     if (any_in_file_.load(std::memory_order_relaxed)) keep_when_due();
   }
 
+  // These bytes of an array are not looked at for a while: if they lie in the file, their pages are let go of. A page
+  // that others look at is fetched again. Costs next to nothing where nothing lies in the file, else microseconds.
+  void let_go(const void* data, std::size_t size) {
+    if (any_in_file_.load(std::memory_order_relaxed)) let_go_in_file(data, size);
+  }
+
   struct Use {
     std::int64_t limit = 0;          // bytes; the greatest number where there is none
     std::int64_t in_memory = 0;      // now: arrays that are counted
@@ -67,6 +73,7 @@ class Budget {
   std::int64_t enter(const Run& run);  // for leave()
   void leave(std::int64_t own);
   void keep_when_due();
+  void let_go_in_file(const void* data, std::size_t size);
   bool look_after(int round);
 
   // With the mutex held.

@@ -7,41 +7,17 @@
 
 #include "lofty/lofty.hpp"
 #include "support/process.hpp"
+#include "support/said.hpp"
 #include "support/stretched.hpp"
 #include "support/tables.hpp"
 
 using namespace lofty;
+using support::ask;
+using support::Said;
 
 namespace {
 
 constexpr std::size_t never = 1 << 20;  // a stretch that no file of a test is as long as
-
-struct Said {
-  std::string text;          // the whole answer, or what is wrong
-  bool in_one_pass = false;  // rows were not kept
-  bool answered = false;
-};
-
-Said ask(const Ladder& ladder, const std::filesystem::path& folder, int threads = 0) {
-  Said out;
-  Run run{.threads = threads};
-  run.step = [&](std::string_view step) {
-    if (step.starts_with("reading and totalling"))
-      out.in_one_pass = true;
-    else if (step.starts_with("reading lines") || step.starts_with("reading l*"))
-      out.in_one_pass = false;
-  };
-  try {
-    const Standings s = standings(ladder, TableFiles(folder), run);
-    out.text = listing(s) + accounting_text(s) + written(s, Format::json);
-    out.answered = true;
-  } catch (const Error& error) {
-    for (const Problem& p : error.problems())
-      out.text += std::string(to_string(p.code)) + ": " + p.sentence + " | " + p.location.file + ":" +
-                  std::to_string(p.location.line) + " " + p.location.key + " | " + p.advice + "\n";
-  }
-  return out;
-}
 
 // The same answer either way; whether the rows were not kept.
 bool agrees(const Ladder& ladder, const std::filesystem::path& folder, std::size_t bytes, std::size_t chunks,

@@ -1,10 +1,12 @@
 // LOFTY_TEST_MEMORY runs a test program with so many bytes for its large arrays, where 4 KiB are large: then tables of
-// a few hundred rows lie in the file that is for what does not fit. No answer depends on it.
+// a few hundred rows lie in the file that is for what does not fit, and rows of a few entries are dealt out over
+// partitions. No answer depends on it.
 
 #include <cstdlib>
 
 #include "lofty/counted_new.hpp"
 #include "lofty/run.hpp"
+#include "relation/dealt_totals.hpp"
 #include "table/budget.hpp"
 
 namespace {
@@ -13,6 +15,7 @@ const bool set = [] {
   const char* const bytes = std::getenv("LOFTY_TEST_MEMORY");
   if (bytes == nullptr) return false;
   lofty::engine::Budget::counted_from = lofty::engine::Budget::in_file_from = 4096;
+  lofty::engine::most_entries_together = 4;
   static lofty::Run run;
   run.memory = std::strtoull(bytes, nullptr, 10);
   static const lofty::engine::MemoryLimit limit(run);

@@ -246,6 +246,25 @@ TEST(Budget, AChildProcessLeavesTheFileAlone) {
 }
 
 // The process keeps to its limit, whatever is fetched from the file again.
+TEST(Budget, LettingGoOfAPartLosesNothing) {
+  const ArraysOnly only;
+  const MemoryLimit limit({.memory = with_own(10 * mebi)});
+  const auto a = counted_up(mebi, 1);
+  const auto in_file = counted_up(mebi, 2);
+  ASSERT_EQ(8 * mebi, Budget::shared().use().in_file);
+  for (const auto* const array : {&a, &in_file}) {
+    const std::uint64_t* const data = array->data();
+    for (const std::size_t begin : {std::size_t{0}, std::size_t{12345}, mebi - 10})
+      for (const std::size_t size : {std::size_t{1}, std::size_t{10}, mebi})
+        Budget::shared().let_go(data + begin, size * 8);
+    Budget::shared().let_go(data - 100, 50);
+    EXPECT_TRUE(counts_up(*array, array == &a ? 1 : 2));
+  }
+  std::uint64_t elsewhere = 7;
+  Budget::shared().let_go(&elsewhere, sizeof elsewhere);
+  EXPECT_EQ(7U, elsewhere);
+}
+
 TEST(Budget, WhatIsFetchedIsLetGoOf) {
   const MemoryLimit limit({.memory = with_own(40 * mebi)});
   std::vector<Buffer<std::uint64_t>> kept;
