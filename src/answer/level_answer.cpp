@@ -4,6 +4,7 @@
 
 #include "answer/conditions.hpp"
 #include "answer/departed.hpp"
+#include "answer/early_cut.hpp"
 #include "lofty/error.hpp"
 #include "relation/stretch_totals.hpp"
 #include "relation/windows.hpp"
@@ -87,6 +88,7 @@ void rank_entries(LevelAnswer& a, SortKeyMaker& keys, StepTimes& times) {
   compute_totals(a, a.entries);
   a.dropped = drop(a, a.entries);
   times.took(StepKind::total, watch.lap());
+  a.whole = cut_early(a, a.entries, keys);
 
   // Windows over entries may use the order of places, where it does not need them.
   std::optional<Order> order;
@@ -133,8 +135,8 @@ Accounting account(const LevelAnswer& a) {
   out.eligibility_unknown = count(a.places.eligible, is_unknown);
   if (a.places.order) {
     out.groups = a.places.order->groups();
-    out.ranked = count(a.places.ranked, 1);
-    out.unranked = a.entries.count - out.ranked;
+    out.unranked = a.entries.count - count(a.places.ranked, 1);
+    out.ranked = a.ranked_of() - out.unranked;
   }
   out.not_kept = a.kept.not_passed;
   out.listed = a.listed.rows.size();
@@ -191,7 +193,8 @@ LevelAnswer answer_level(const LevelInput& input, const Run& progress) {
 
 std::shared_ptr<StandingsData> standings_data(const LevelAnswer& a) {
   auto data = std::make_shared<StandingsData>();
-  data->entries = a.entries.count;
+  data->entries = a.ranked_of();
+  data->whole = a.whole;
   data->columns = a.listed.columns;
   data->values = a.listed.values;
   data->rows = a.listed.rows;

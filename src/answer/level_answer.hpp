@@ -15,6 +15,7 @@
 #include "answer/remaining.hpp"
 #include "answer/standings_data.hpp"
 #include "answer/summaries.hpp"
+#include "answer/whole_order.hpp"
 #include "relation/times.hpp"
 
 namespace lofty::engine {
@@ -30,7 +31,8 @@ struct LevelAnswer : LevelInput {
   std::unique_ptr<const JoinedRows> joined;
   Entries entries;
   Dropped dropped;
-  std::vector<WindowNotes> window_notes;  // by Question::entry_windows
+  std::shared_ptr<const WholeOrder> whole;  // where rows that cannot be kept were left out before places were made
+  std::vector<WindowNotes> window_notes;    // by Question::entry_windows
   OrderingNotes orderings;
   Places places;
   Kept kept;
@@ -41,6 +43,8 @@ struct LevelAnswer : LevelInput {
   Accounting accounting;
   Times times;  // what each step took
 
+  // How many entries places are of, all that were cut early included.
+  std::size_t ranked_of() const { return whole ? whole->entries() : entries.count; }
   Names names() const { return {question, *joined, entries, outer}; }
 };
 

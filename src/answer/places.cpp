@@ -150,9 +150,11 @@ ColumnPtr share_column(const Places& places, const Column& of, std::size_t entri
   return Column::seal(std::move(piece));
 }
 
-// The order of the entries by keys, those of the level or of a column of rank.also; `by_columns` gets their values.
-Order order_by(const LevelInput& input, const Entries& entries, const std::vector<std::uint8_t>& eligible,
-               const std::vector<SortKey>& by, SortKeyMaker& maker, std::vector<ColumnPtr>& by_columns) {
+// The sort keys of the entries by keys, those of the level or of a column of rank.also; `by_columns` gets their values,
+// and `breakers` those of the tie-breakers.
+SortKeys sort_keys(const LevelInput& input, const Entries& entries, const std::vector<std::uint8_t>& eligible,
+                   const std::vector<SortKey>& by, SortKeyMaker& maker, std::vector<ColumnPtr>& by_columns,
+                   std::vector<ColumnPtr>& breakers) {
   const Question& question = input.question;
   SortKeys keys;
   keys.within = maker.codes(question.within);
@@ -171,11 +173,16 @@ Order order_by(const LevelInput& input, const Entries& entries, const std::vecto
   for (auto& one : codes) keys.by.push_back(std::move(one));
 
   // After the tie-breakers comes the entry's own key, which is unique: shuffled rows give the same standings.
-  std::vector<ColumnPtr> breakers;
   keys.tiebreak = maker.codes(question.tiebreak, entries.columns, breakers);
   for (auto& one : maker.codes(question.row_level() ? std::vector<std::size_t>{} : question.each))
     keys.tiebreak.push_back(std::move(one));
-  return make_order(entries.count, keys, input.run);
+  return keys;
+}
+
+Order order_by(const LevelInput& input, const Entries& entries, const std::vector<std::uint8_t>& eligible,
+               const std::vector<SortKey>& by, SortKeyMaker& maker, std::vector<ColumnPtr>& by_columns) {
+  std::vector<ColumnPtr> breakers;
+  return make_order(entries.count, sort_keys(input, entries, eligible, by, maker, by_columns, breakers), input.run);
 }
 
 // A column of rank.also.
@@ -184,11 +191,8 @@ ColumnPtr further_column(const LevelInput& input, const Entries& entries, SortKe
   places.also_tied.emplace_back();
   switch (also.measure) {
     case Measure::place: {
+      if (use.by.empty()) return place_column(*places.order, also.ties, input.run);
       const bool fractional = also.ties == Ties::fractional;
-      if (use.by.empty())
-        return fractional ? fractional_column(*places.order, input.run)
-                          : column_of(by_input_row(*places.order, lofty::places(*places.order, also.ties, input.run)),
-                                      input.run);
       std::vector<ColumnPtr> by;
       const Order own = order_by(input, entries, places.eligible, use.by, keys, by);
       const Ties ties = fractional ? Ties::competition : also.ties;
@@ -223,9 +227,19 @@ void Places::each_group(const GroupWork& work) const {
   }
 }
 
+SortKeys keys_of_places(const LevelInput& input, const Entries& entries, const std::vector<std::uint8_t>& eligible,
+                        SortKeyMaker& keys, std::vector<ColumnPtr>& by, std::vector<ColumnPtr>& breakers) {
+  return sort_keys(input, entries, eligible, input.question.by, keys, by, breakers);
+}
+
 Order order_of_places(const LevelInput& input, const Entries& entries, const std::vector<std::uint8_t>& eligible,
                       SortKeyMaker& keys, std::vector<ColumnPtr>& by) {
   return order_by(input, entries, eligible, input.question.by, keys, by);
+}
+
+ColumnPtr place_column(const Order& order, Ties ties, const Run& run) {
+  if (ties == Ties::fractional) return fractional_column(order, run);
+  return column_of(by_input_row(order, places(order, ties, run)), run);
 }
 
 Places rank(const LevelInput& input, const Entries& entries, SortKeyMaker& keys, std::optional<Order> order,

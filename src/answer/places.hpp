@@ -13,6 +13,7 @@
 #include "answer/level_input.hpp"
 #include "answer/sort_keys.hpp"
 #include "lofty/order.hpp"
+#include "order/sort.hpp"
 #include "relation/totals.hpp"
 
 namespace lofty::engine {
@@ -41,6 +42,12 @@ struct Places {
 // the windows over entries, which then use it. Throws RowFailure.
 Order order_of_places(const LevelInput& input, const Entries& entries, const std::vector<std::uint8_t>& eligible,
                       SortKeyMaker& keys, std::vector<ColumnPtr>& by);
+
+// Its sort keys alone; `breakers` gets the columns of the tie-breakers. The keys refer to all of these.
+SortKeys keys_of_places(const LevelInput& input, const Entries& entries, const std::vector<std::uint8_t>& eligible,
+                        SortKeyMaker& keys, std::vector<ColumnPtr>& by, std::vector<ColumnPtr>& breakers);
+// Each entry's place in an order; null: it has none.
+ColumnPtr place_column(const Order& order, Ties ties, const Run& run);
 
 // Ranks the entries. `order` and `by`: the order of places where it is known already. Throws RowFailure,
 // Error(overflow) for shares, Error(wrong_type) for former places.

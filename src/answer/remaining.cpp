@@ -1,19 +1,14 @@
 #include "answer/remaining.hpp"
 
-#include <numeric>
-
 #include "answer/conditions.hpp"
 #include "answer/standings_data.hpp"
 
 namespace lofty::engine {
-namespace {
-
-// Leaves these entries, which are ascending.
-void pick(Entries& entries, const std::vector<std::uint32_t>& left) {
+void leave(Entries& entries, const std::vector<std::uint32_t>& left) {
   if (left.size() == entries.count) return;
-  if (!entries.numbered_as) {
-    entries.numbered_as.emplace(entries.count);
-    std::iota(entries.numbered_as->begin(), entries.numbered_as->end(), 0u);
+  const bool numbered = entries.numbered_as.has_value();
+  if (!numbered) {
+    entries.numbered_as = left;
     entries.numbered = entries.count;
   }
 
@@ -23,7 +18,7 @@ void pick(Entries& entries, const std::vector<std::uint32_t>& left) {
   };
   pick_from(entries.first_rows);
   pick_from(entries.row_counts);
-  pick_from(*entries.numbered_as);
+  if (numbered) pick_from(*entries.numbered_as);
   for (Entries::Mean& mean : entries.means) {
     pick_from(mean.sums);
     pick_from(mean.counts);
@@ -31,14 +26,16 @@ void pick(Entries& entries, const std::vector<std::uint32_t>& left) {
 
   for (ColumnPtr& column : entries.columns) {
     if (!column) continue;  // a total that is yet to be computed
+    if (column->lane() != Lane::code) {
+      column = Column::picked(*column, left, Run{});
+      continue;
+    }
     Piece piece(column->type());
     for (const std::uint32_t row : left) piece.add(column->value(row));
     column = Column::seal(std::move(piece));
   }
   entries.count = left.size();
 }
-
-}  // namespace
 
 Inside inside_of(const LevelInput& input) {
   Inside inside;
@@ -55,7 +52,7 @@ void keep_inside(const Inside& inside, Entries& entries) {
   std::vector<std::uint32_t> left;
   for (std::uint32_t e = 0; e < entries.count; ++e)
     if (inside.keys.contains(key_at(keys, e))) left.push_back(e);
-  pick(entries, left);
+  leave(entries, left);
 }
 
 Dropped drop(const LevelInput& input, Entries& entries) {
@@ -69,7 +66,7 @@ Dropped drop(const LevelInput& input, Entries& entries) {
     out.failed += passes[i] == is_false;
     out.unknown += passes[i] == is_unknown;
   }
-  pick(entries, left);
+  leave(entries, left);
   return out;
 }
 

@@ -2,10 +2,16 @@
 // Which entries remain: those inside what the level outside lists, and of these the ones that rank.having lets through.
 // Covered by tests/ladder/standings_test.cpp and tests/ladder/levels_test.cpp.
 
+#include <cstdint>
+#include <vector>
+
 #include "answer/level_input.hpp"
 #include "relation/totals.hpp"
 
 namespace lofty::engine {
+
+// Leaves these entries, which are ascending.
+void leave(Entries& entries, const std::vector<std::uint32_t>& left);
 
 // What the level outside lists. Precondition: there is one.
 Inside inside_of(const LevelInput& input);

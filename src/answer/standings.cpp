@@ -107,7 +107,7 @@ std::vector<WouldStand> Standings::place_for(const std::string& name, const Valu
   if (name != data_->by_name)
     throw fail(Code::unknown_word, "places go by " + quoted(data_->by_name) + ", not by " + quoted(name),
                data_->by_name + " = ...");
-  const Column& by = *data_->by;
+  const Column& by = data_->whole ? *data_->whole->by() : *data_->by;
   // Texts are ordered by a language's rules, which single values do not know.
   if (by.type().kind == Kind::text || !holds(by.type(), value))
     throw fail(Code::wrong_type,
@@ -117,7 +117,7 @@ std::vector<WouldStand> Standings::place_for(const std::string& name, const Valu
 
   // Each group separately.
   std::vector<WouldStand> out;
-  const Order& order = *data_->order;
+  const Order& order = data_->whole ? data_->whole->order() : *data_->order;
   const auto rows = order.rows();
   // Without entries there is one place to take, the first; groups there are none.
   if (order.size() == 0 && data_->within.empty()) out.emplace_back();

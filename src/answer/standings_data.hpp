@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "answer/whole_order.hpp"
 #include "lofty/cost.hpp"
 #include "lofty/order.hpp"
 #include "lofty/standings.hpp"
@@ -27,16 +28,17 @@ namespace lofty {
 struct Standings::Data {
   std::string title, question, shown_of_total;
   std::vector<StandingColumn> columns;
-  std::size_t entries = 0;                         // that rank.having left, listed or not
-  std::vector<engine::ColumnPtr> values;           // by listed column; all entries
-  std::vector<std::uint32_t> rows;                 // the listed entries
-  std::vector<std::uint8_t> tied, ranked;          // by entry
-  std::vector<std::uint8_t> marked;                // by entry: Question::mark is true; empty without one
-  std::vector<std::uint32_t> first_rows;           // by entry: its first row that counts; empty likewise
-  engine::Probed probed;                           // where the question asks for it
-  std::vector<std::uint8_t> group_start;           // by listed row
-  std::vector<std::uint32_t> passed_over;          // by listed row; empty: all 0
-  std::vector<std::vector<std::uint8_t>> tied_by;  // by listed column, then entry; empty: as `tied`
+  std::size_t entries = 0;                          // that rank.having left, listed or not
+  std::vector<engine::ColumnPtr> values;            // by listed column; all entries
+  std::vector<std::uint32_t> rows;                  // the listed entries
+  std::shared_ptr<const engine::WholeOrder> whole;  // not null: below, "entry" means one of those that are left
+  std::vector<std::uint8_t> tied, ranked;           // by entry
+  std::vector<std::uint8_t> marked;                 // by entry: Question::mark is true; empty without one
+  std::vector<std::uint32_t> first_rows;            // by entry: its first row that counts; empty likewise
+  engine::Probed probed;                            // where the question asks for it
+  std::vector<std::uint8_t> group_start;            // by listed row
+  std::vector<std::uint32_t> passed_over;           // by listed row; empty: all 0
+  std::vector<std::vector<std::uint8_t>> tied_by;   // by listed column, then entry; empty: as `tied`
   std::vector<CutTie> cut_ties;
   std::vector<SummaryLine> summaries;
   // Levels inside levels, outermost first: the rows below are then those of all levels, each after the entry that it

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <charconv>
 
+#include "answer/places.hpp"
 #include "answer/standings_data.hpp"
 #include "io/checksum.hpp"
 #include "io/json_text.hpp"
@@ -75,11 +76,11 @@ Table entries_of(const engine::StandingsData& data) {
   }
   if (data.place) {
     out.headings.push_back(data.place_name);
-    out.columns.push_back(data.place);
+    out.columns.push_back(data.whole ? engine::place_column(data.whole->order(), data.ties, {}) : data.place);
   }
   engine::Piece listed(Type{.kind = Kind::boolean}), label(Type{.kind = Kind::text});
   std::vector<std::uint8_t> is_listed(out.rows, 0);
-  for (const std::uint32_t entry : data.rows) is_listed[entry] = 1;
+  for (const std::uint32_t entry : data.rows) is_listed[data.whole ? data.whole->left()[entry] : entry] = 1;
   for (std::size_t e = 0; e < out.rows; ++e) {
     listed.add(Value(is_listed[e] != 0));
     label.add(data.label ? data.label->value(e) : Value{});

@@ -472,7 +472,7 @@ void encode_flags(std::vector<std::uint8_t> flags, KeyList& out) { out.push_back
 void encode_nulls(const Column& column, KeyList& out) {
   if (column.nulls() == 0) return;
   std::vector<std::uint8_t> flags(column.rows());
-  for (std::size_t i = 0; i < flags.size(); ++i) flags[i] = column.is_null(i);
+  column.mark_nulls(flags.data());
   out.push_back(array_codes(1, std::move(flags)));
 }
 

@@ -16,6 +16,7 @@
 #include "order/key_check.hpp"
 #include "order/numbering.hpp"
 #include "order/sort.hpp"
+#include "rank/best_rows.hpp"
 #include "table/budget.hpp"
 #include "table/far_memory.hpp"
 #include "table/parallel.hpp"
@@ -81,10 +82,15 @@ class Selecting {
     keys_.flagged = !keys_.by.empty();
     for (const Key& key : by) encode_one(key, keys_.by);
     for (const Key& key : tiebreak) encode_one(key, keys_.tiebreak);
-    by_bits_ = std::min(bits_of({&keys_.by}), 64);
-    // The flag of unranked rows is the highest bit. Turned round, the worst are the least.
-    flag_ = keys_.flagged ? std::uint64_t{1} << (by_bits_ - 1) : 0;
-    flip_ = worst_ ? low_bits(by_bits_) & ~flag_ : 0;
+    take_bits();
+  }
+  // Of keys that are codes already, which have to outlive this: the best, without tie-breakers.
+  Selecting(std::size_t size, const SortKeys& keys, std::size_t count, Cut cut, const Run& run)
+      : size_(size), count_(count), cut_(cut), run_(run), worst_(false) {
+    for (const auto& key : keys.within) keys_.within.push_back(lend(*key));
+    for (const auto& key : keys.by) keys_.by.push_back(lend(*key));
+    keys_.flagged = keys.flagged;
+    take_bits();
   }
 
   Selection select() {
@@ -122,6 +128,12 @@ class Selecting {
   }
 
  private:
+  void take_bits() {
+    by_bits_ = std::min(bits_of({&keys_.by}), 64);
+    // The flag of unranked rows is the highest bit. Turned round, the worst are the least.
+    flag_ = keys_.flagged ? std::uint64_t{1} << (by_bits_ - 1) : 0;
+    flip_ = worst_ ? low_bits(by_bits_) & ~flag_ : 0;
+  }
   void encode_one(const Key& key, KeyList& out) const { encode(key, run_, out); }
 
   // Rows that reached their group's limit when they came by, in input order.
@@ -323,6 +335,13 @@ Selection worst(const Groups& within, const std::vector<Key>& by, std::size_t co
   const engine::MemoryLimit limit(run);
   require_selection(within, by, tiebreak);
   return Selecting(within, by, count, cut, tiebreak, run, true).select();
+}
+
+std::vector<std::uint32_t> engine::best_rows(std::size_t size, const SortKeys& keys, std::size_t count,
+                                             const Run& run) {
+  std::vector<std::uint32_t> rows = Selecting(size, keys, count, Cut::with_ties, run).select().rows;
+  std::sort(rows.begin(), rows.end());
+  return rows;
 }
 
 }  // namespace lofty

@@ -484,6 +484,25 @@ ColumnPtr Column::picked(const Column& from, std::span<const std::uint32_t> rows
   return column;
 }
 
+void Column::mark_nulls(std::uint8_t* out) const {
+  const auto mark = [&](const auto* stored, const auto& null) {
+    for (std::size_t i = 0; i < rows_; ++i) out[i] = null(stored[i]);
+  };
+  const auto is_zero = [](auto stored) { return stored == 0; };
+  const unsigned char* const data = data_.data();
+  switch (lane_) {
+    case Lane::float64: return mark(reinterpret_cast<const double*>(data), [](double x) { return x != x; });
+    case Lane::int128: return mark(reinterpret_cast<const int128*>(data), [](int128 x) { return x == int128_min; });
+    default: break;
+  }
+  switch (width_) {
+    case 1: return mark(data, is_zero);
+    case 2: return mark(reinterpret_cast<const std::uint16_t*>(data), is_zero);
+    case 4: return mark(reinterpret_cast<const std::uint32_t*>(data), is_zero);
+    default: return mark(reinterpret_cast<const std::uint64_t*>(data), is_zero);
+  }
+}
+
 bool Column::is_null(std::size_t row) const {
   switch (lane_) {
     case Lane::float64: return std::isnan(float64(row));

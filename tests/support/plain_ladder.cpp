@@ -205,9 +205,26 @@ std::vector<Column> beside_shops(const Question& q, std::size_t level) {
   return out;
 }
 
+struct SeveralValues {};
+
+// Throws SeveralValues where a column next to shops has several in one of a level's entries.
+void check_what_shops_have(const Question& q, std::size_t level, const std::vector<Row>& rows) {
+  const auto same = [](const std::vector<Column>& columns, const Row& a, const Row& b) {
+    return std::all_of(columns.begin(), columns.end(),
+                       [&](const Column& column) { return compare(column.of(a), column.of(b), false) == 0; });
+  };
+  const std::vector<Column> beside = beside_shops(q, level);
+  if (beside.empty()) return;
+  for (const Row& a : rows)
+    for (const Row& b : rows)
+      if (same(q.levels[level].within, a, b) && same(q.levels[level].each, a, b) && !same(beside, a, b))
+        throw SeveralValues{};
+}
+
 // A level's entries with what is inside each. `keys` are the texts of the entries outside.
 void list(const Question& q, std::size_t level, const std::vector<Row>& rows, const std::vector<std::string>& keys,
           std::vector<std::vector<std::string>>& out) {
+  check_what_shops_have(q, level, rows);
   std::size_t all_keys = 0;
   for (const Level& one : q.levels) all_keys += one.within.size() + one.each.size();
   for (const Made& one : run(q.levels[level], q.totals, rows)) {
@@ -285,18 +302,10 @@ lofty::Catalog catalog_of(const std::vector<Row>& rows, const std::vector<Shop>&
 }
 
 bool has_several_values(const Question& q, const std::vector<Row>& rows, const std::vector<Shop>& shops) {
-  const std::vector<Row> all = counted(q, joined(q.join, rows, shops));
-  std::vector<Column> keys;  // of a level and those outside it
-  for (std::size_t l = 0; l < q.levels.size(); ++l) {
-    for (const auto* columns : {&q.levels[l].within, &q.levels[l].each})
-      keys.insert(keys.end(), columns->begin(), columns->end());
-    const auto same = [](const std::vector<Column>& columns, const Row& a, const Row& b) {
-      return std::all_of(columns.begin(), columns.end(),
-                         [&](const Column& column) { return compare(column.of(a), column.of(b), false) == 0; });
-    };
-    for (const Row& a : all)
-      for (const Row& b : all)
-        if (same(keys, a, b) && !same(beside_shops(q, l), a, b)) return true;
+  try {
+    answer(q, rows, shops);
+  } catch (const SeveralValues&) {
+    return true;
   }
   return false;
 }

@@ -83,7 +83,8 @@ struct Question {
 // As the library takes it, over tables called "lines" and "shops".
 lofty::Ladder ladder_of(const Question& question);
 lofty::Catalog catalog_of(const std::vector<Row>& rows, const std::vector<Shop>& shops);
-// Would a column that is next to shops have several values there? Rows of both tables without a shop are one entry.
+// Would a column that is next to shops have several values in an entry inside what is listed? Rows of both tables
+// without a shop are one entry.
 bool has_several_values(const Question& question, const std::vector<Row>& rows, const std::vector<Shop>& shops);
 // The listing: of each entry its groups, keys (of all levels, nothing for those inside it), place and totals, as texts.
 std::vector<std::vector<std::string>> answer(const Question& question, const std::vector<Row>& rows,

@@ -1,0 +1,46 @@
+#include "answer/early_cut.hpp"
+
+#include <algorithm>
+
+#include "answer/places.hpp"
+#include "answer/remaining.hpp"
+#include "rank/best_rows.hpp"
+
+namespace lofty::engine {
+namespace {
+
+bool looks_at_kept_rows_alone(const LevelInput& input) {
+  const Question& q = input.question;
+  const Level& level = *q.level;
+  const bool cut = level.best.value_or(0) > 0 && !level.worst && !level.best_percent && !level.worst_percent;
+  return cut && q.row_level() && q.places && !q.keep_where && !q.eligible && !q.mark && q.within.empty() &&
+         q.also.empty() && q.row_windows.empty() && q.entry_windows.empty() && !level.others &&
+         input.former == nullptr && input.outer == nullptr && input.ladder.compare.empty() &&
+         input.ladder.crossed.each.empty() && input.ladder.levels.size() <= 1 && input.ladder.orderings.empty();
+}
+
+}  // namespace
+
+std::shared_ptr<const WholeOrder> cut_early(const LevelInput& input, Entries& entries, SortKeyMaker& keys) {
+  constexpr std::size_t worth_it = 8;  // rows for each one that is left
+  if (entries.count < least_rows_to_cut || !looks_at_kept_rows_alone(input)) return nullptr;
+  std::vector<ColumnPtr> by, breakers;
+  SortKeys sort = keys_of_places(input, entries, {}, keys, by, breakers);
+  std::vector<std::uint32_t> left = best_rows(entries.count, sort, *input.question.level->best, input.run);
+  const Column& first = *by.front();
+  if (left.size() + first.nulls() > entries.count / worth_it) return nullptr;
+  if (first.nulls() > 0) {
+    std::vector<std::uint8_t> null(entries.count);
+    first.mark_nulls(null.data());
+    for (std::size_t row = 0; row < null.size(); ++row)
+      if (null[row] != 0) left.push_back(static_cast<std::uint32_t>(row));
+    std::sort(left.begin(), left.end());
+  }
+
+  by.insert(by.end(), breakers.begin(), breakers.end());
+  auto whole = std::make_shared<const WholeOrder>(entries.count, std::move(sort), std::move(by), left);
+  leave(entries, left);
+  return whole;
+}
+
+}  // namespace lofty::engine

@@ -1,0 +1,42 @@
+#pragma once
+// The order of all entries, where places were made only of those that can be kept.
+// Covered by tests/ladder/early_cut_test.cpp.
+
+#include <mutex>
+#include <optional>
+#include <utility>
+#include <vector>
+
+#include "lofty/order.hpp"
+#include "order/sort.hpp"
+#include "table/column.hpp"
+
+namespace lofty::engine {
+
+// Made when it is first wanted. Thread-safe.
+class WholeOrder {
+ public:
+  // `by`: the columns that the keys refer to, by entry, the first key first. `left`: the entries that were ranked,
+  // ascending.
+  WholeOrder(std::size_t entries, SortKeys keys, std::vector<ColumnPtr> by, std::vector<std::uint32_t> left)
+      : entries_(entries), keys_(std::move(keys)), by_(std::move(by)), left_(std::move(left)) {}
+
+  std::size_t entries() const { return entries_; }
+  const ColumnPtr& by() const { return by_.front(); }
+  const std::vector<std::uint32_t>& left() const { return left_; }
+  // As long as this lives. O(n log n) the first time.
+  const Order& order() const {
+    std::call_once(once_, [this] { order_.emplace(make_order(entries_, keys_, Run{})); });
+    return *order_;
+  }
+
+ private:
+  std::size_t entries_;
+  SortKeys keys_;
+  std::vector<ColumnPtr> by_;
+  std::vector<std::uint32_t> left_;
+  mutable std::once_flag once_;
+  mutable std::optional<Order> order_;
+};
+
+}  // namespace lofty::engine
