@@ -12,11 +12,14 @@ namespace {
 bool looks_at_kept_rows_alone(const LevelInput& input) {
   const Question& q = input.question;
   const Level& level = *q.level;
-  const bool cut = level.best.value_or(0) > 0 && !level.worst && !level.best_percent && !level.worst_percent;
-  return cut && q.row_level() && q.places && !q.keep_where && !q.eligible && !q.mark && q.within.empty() &&
-         q.also.empty() && q.row_windows.empty() && q.entry_windows.empty() && !level.others &&
-         input.former == nullptr && input.outer == nullptr && input.ladder.compare.empty() &&
-         input.ladder.crossed.each.empty() && input.ladder.levels.size() <= 1 && input.ladder.orderings.empty();
+  // Of quotients all that tie as they were rounded are remarked on.
+  const bool quotient = q.places && q.by.front().node->op == Op::divide;
+  const bool cut =
+      !quotient && level.best.value_or(0) > 0 && !level.worst && !level.best_percent && !level.worst_percent;
+  return cut && q.row_level() && q.places && !q.keep_where && !q.eligible && !q.mark && q.also.empty() &&
+         q.row_windows.empty() && q.entry_windows.empty() && !level.others && input.former == nullptr &&
+         input.outer == nullptr && input.ladder.compare.empty() && input.ladder.crossed.each.empty() &&
+         input.ladder.levels.size() <= 1 && input.ladder.orderings.empty();
 }
 
 }  // namespace
@@ -38,7 +41,10 @@ std::shared_ptr<const WholeOrder> cut_early(const LevelInput& input, Entries& en
   }
 
   by.insert(by.end(), breakers.begin(), breakers.end());
-  auto whole = std::make_shared<const WholeOrder>(entries.count, std::move(sort), std::move(by), left);
+  std::vector<ColumnPtr> within;
+  for (const std::size_t column : input.question.within) within.push_back(entries.columns[column]);
+  auto whole =
+      std::make_shared<const WholeOrder>(entries.count, std::move(sort), std::move(within), std::move(by), left);
   leave(entries, left);
   return whole;
 }

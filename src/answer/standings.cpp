@@ -107,6 +107,7 @@ std::vector<WouldStand> Standings::place_for(const std::string& name, const Valu
   if (name != data_->by_name)
     throw fail(Code::unknown_word, "places go by " + quoted(data_->by_name) + ", not by " + quoted(name),
                data_->by_name + " = ...");
+  const std::vector<ColumnPtr>& within = data_->whole ? data_->whole->within() : data_->within;
   const Column& by = data_->whole ? *data_->whole->by() : *data_->by;
   // Texts are ordered by a language's rules, which single values do not know.
   if (by.type().kind == Kind::text || !holds(by.type(), value))
@@ -120,12 +121,12 @@ std::vector<WouldStand> Standings::place_for(const std::string& name, const Valu
   const Order& order = data_->whole ? data_->whole->order() : *data_->order;
   const auto rows = order.rows();
   // Without entries there is one place to take, the first; groups there are none.
-  if (order.size() == 0 && data_->within.empty()) out.emplace_back();
+  if (order.size() == 0 && within.empty()) out.emplace_back();
   for (std::size_t begin = 0; begin < order.size();) {
     std::size_t end = std::min(begin + 1, order.size());
     while (end < order.size() && !order.starts_group(end)) ++end;
     WouldStand one;
-    for (const ColumnPtr& group : data_->within) one.group.push_back(group->value(rows[begin]));
+    for (const ColumnPtr& group : within) one.group.push_back(group->value(rows[begin]));
     const auto value_at = [&](std::size_t i) { return by.value(rows[i]); };
     const auto against = [&](std::size_t i) {
       const Value here = value_at(i);

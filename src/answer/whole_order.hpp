@@ -2,6 +2,7 @@
 // The order of all entries, where places were made only of those that can be kept.
 // Covered by tests/ladder/early_cut_test.cpp.
 
+#include <cstdint>
 #include <mutex>
 #include <optional>
 #include <utility>
@@ -16,12 +17,18 @@ namespace lofty::engine {
 // Made when it is first wanted. Thread-safe.
 class WholeOrder {
  public:
-  // `by`: the columns that the keys refer to, by entry, the first key first. `left`: the entries that were ranked,
-  // ascending.
-  WholeOrder(std::size_t entries, SortKeys keys, std::vector<ColumnPtr> by, std::vector<std::uint32_t> left)
-      : entries_(entries), keys_(std::move(keys)), by_(std::move(by)), left_(std::move(left)) {}
+  // Columns are by entry. `by`: those that the keys refer to besides the groups', the first key first. `left`: the
+  // entries that were ranked, ascending.
+  WholeOrder(std::size_t entries, SortKeys keys, std::vector<ColumnPtr> within, std::vector<ColumnPtr> by,
+             std::vector<std::uint32_t> left)
+      : entries_(entries),
+        keys_(std::move(keys)),
+        within_(std::move(within)),
+        by_(std::move(by)),
+        left_(std::move(left)) {}
 
   std::size_t entries() const { return entries_; }
+  const std::vector<ColumnPtr>& within() const { return within_; }
   const ColumnPtr& by() const { return by_.front(); }
   const std::vector<std::uint32_t>& left() const { return left_; }
   // As long as this lives. O(n log n) the first time.
@@ -33,7 +40,7 @@ class WholeOrder {
  private:
   std::size_t entries_;
   SortKeys keys_;
-  std::vector<ColumnPtr> by_;
+  std::vector<ColumnPtr> within_, by_;
   std::vector<std::uint32_t> left_;
   mutable std::once_flag once_;
   mutable std::optional<Order> order_;

@@ -65,14 +65,15 @@ void write_table(const Table& table, const TextSink& sink, const Run& run) {
   sink("]}");
 }
 
-// Every entry before keep: its keys, its place, whether it was listed, and what it is called.
+// Every entry before keep (single rows have no keys but their groups): its keys, its place, whether it was listed, and
+// what it is called.
 Table entries_of(const engine::StandingsData& data) {
   engine::TableData out;
   out.name = "entries";
   out.rows = data.entries;
   for (std::size_t k = 0; k < data.keys.size(); ++k) {
     out.headings.push_back(data.key_names[k]);
-    out.columns.push_back(data.keys[k]);
+    out.columns.push_back(data.whole ? data.whole->within()[k] : data.keys[k]);
   }
   if (data.place) {
     out.headings.push_back(data.place_name);

@@ -51,11 +51,12 @@ RC_GTEST_PROP(EarlyCutProperty, GivesWhatAnOrderOfAllRowsGives, ()) {
   std::mt19937 random(*rc::gen::arbitrary<std::uint32_t>());
   const auto one_of = [&](std::uint32_t n) { return random() % n; };
   const std::uint32_t amounts = 1 + one_of(60), nulls = one_of(3) == 0 ? 5 : 1000;
-  std::string text = "amount,weight,name\n";
+  std::string text = "amount,weight,name,part\n";
   for (std::size_t r = 0, rows = one_of(400); r < rows; ++r) {
     text += (one_of(nulls) == 0 ? "" : std::to_string(one_of(amounts))) + ",";
     text += (one_of(nulls) == 0 ? "" : std::to_string(one_of(9)) + ".5") + ",";
-    text += (one_of(nulls) == 0 ? "" : "name " + std::to_string(one_of(30))) + "\n";
+    text += (one_of(nulls) == 0 ? "" : "name " + std::to_string(one_of(30))) + ",";
+    text += (one_of(nulls) == 0 ? "" : std::to_string(one_of(3))) + "\n";
   }
   const support::Scratch scratch;
   scratch.file("lines.csv", text);
@@ -68,10 +69,12 @@ RC_GTEST_PROP(EarlyCutProperty, GivesWhatAnOrderOfAllRowsGives, ()) {
                             "amount asc nulls first",
                             "round(amount / 7) desc",
                             "name desc",
-                            "amount desc, name asc, weight desc"};
+                            "amount desc, name asc, weight desc",
+                            "amount / weight desc"};
   level.by = by[one_of(std::size(by))];
   level.best = 1 + one_of(20);
   level.ties = std::array{Ties::competition, Ties::dense, Ties::ordinal, Ties::fractional, Ties::modified}[one_of(5)];
+  if (one_of(3) == 0) level.within = {"part"};
   if (one_of(2) == 0) level.cut = Cut::strict;
   if (one_of(2) == 0) level.tiebreak = one_of(2) == 0 ? "name" : "weight desc";
   if (one_of(4) == 0) ladder.where = "weight > 2 or weight is null";
@@ -83,11 +86,11 @@ RC_GTEST_PROP(EarlyCutProperty, GivesWhatAnOrderOfAllRowsGives, ()) {
   // What is looked at beyond the rows that are kept.
   switch (one_of(14)) {
     case 0: level.worst = 2; break;
-    case 1: level.within = {"name"}; break;
+    case 1: level.within = {"name"}; break;  // many groups
     case 2: level.windows = {{"before", "lag(amount) over (order by amount)"}}; break;
     case 3: level.eligible = "weight > 3"; break;
     case 4: level.where = "rank < 4"; break;
-    case 5: level.also = {{.name = "part", .measure = Measure::percent_rank}}; break;
+    case 5: level.also = {{.name = "share", .measure = Measure::percent_rank}}; break;
     case 6: level.best = {}, level.best_percent = Decimal(5, 0); break;
     case 7: ladder.figures = {{"row", "row_number() over (order by weight)"}}; break;
     case 8: ladder.levels.insert(ladder.levels.begin(), {.each = {"name"}}); break;
