@@ -11,15 +11,16 @@ namespace {
 
 bool looks_at_kept_rows_alone(const LevelInput& input) {
   const Question& q = input.question;
+  if (!q.row_level() || !q.places) return false;  // without places there may be no level
   const Level& level = *q.level;
   // Of quotients all that tie as they were rounded are remarked on.
-  const bool quotient = q.places && q.by.front().node->op == Op::divide;
+  const bool quotient = q.by.front().node->op == Op::divide;
   const bool cut =
       !quotient && level.best.value_or(0) > 0 && !level.worst && !level.best_percent && !level.worst_percent;
-  return cut && q.row_level() && q.places && !q.keep_where && !q.eligible && !q.mark && q.also.empty() &&
-         q.row_windows.empty() && q.entry_windows.empty() && !level.others && input.former == nullptr &&
-         input.outer == nullptr && input.ladder.compare.empty() && input.ladder.crossed.each.empty() &&
-         input.ladder.levels.size() <= 1 && input.ladder.orderings.empty();
+  return cut && !q.keep_where && !q.eligible && !q.mark && q.also.empty() && q.row_windows.empty() &&
+         q.entry_windows.empty() && !level.others && input.former == nullptr && input.outer == nullptr &&
+         input.ladder.compare.empty() && input.ladder.crossed.each.empty() && input.ladder.levels.size() <= 1 &&
+         input.ladder.orderings.empty();
 }
 
 }  // namespace

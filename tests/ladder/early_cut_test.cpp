@@ -118,6 +118,9 @@ TEST(EarlyCut, LeavesFewRows) {
   };
   EXPECT_EQ(596U, peers(0));
   EXPECT_EQ(596U, peers(never));
+  ladder.levels.clear();  // a listing
+  EXPECT_EQ(told(ladder, scratch.path(), 0), told(ladder, scratch.path(), never));
+  ladder.levels = {{.by = "amount desc", .best = 10}};
   ladder.levels.front().by = "amount - amount desc";  // all tie
   EXPECT_EQ(told(ladder, scratch.path(), 0), told(ladder, scratch.path(), never));
 }
