@@ -182,7 +182,8 @@ class Standings {
   // In the order of their former places; empty without [compare].
   const std::vector<Departed>& departed() const;
   // "Which place would 4,200.00 take?" By group. `name` is the first key of rank.by as written, and value of its type.
-  // Throws Error (bad_value: nothing is ranked, unknown_word: another name, wrong_type). O(entries).
+  // Throws Error (bad_value: nothing is ranked, unknown_word: another name, wrong_type). O(entries); the
+  // first call orders all rows where these are the best N of single rows.
   std::vector<WouldStand> place_for(const std::string& name, const Value& value) const;
   Ties ties() const;  // of the first place column
   const std::vector<Remark>& remarks() const;

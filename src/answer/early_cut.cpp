@@ -18,9 +18,8 @@ bool looks_at_kept_rows_alone(const LevelInput& input) {
   const bool cut =
       !quotient && level.best.value_or(0) > 0 && !level.worst && !level.best_percent && !level.worst_percent;
   return cut && !q.keep_where && !q.eligible && !q.mark && q.also.empty() && q.row_windows.empty() &&
-         q.entry_windows.empty() && !level.others && input.former == nullptr && input.outer == nullptr &&
-         input.ladder.compare.empty() && input.ladder.crossed.each.empty() && input.ladder.levels.size() <= 1 &&
-         input.ladder.orderings.empty();
+         q.entry_windows.empty() && !level.others && input.former == nullptr && input.ladder.compare.empty() &&
+         input.ladder.crossed.each.empty() && input.ladder.levels.size() <= 1 && input.ladder.orderings.empty();
 }
 
 }  // namespace
@@ -29,7 +28,7 @@ std::shared_ptr<const WholeOrder> cut_early(const LevelInput& input, Entries& en
   constexpr std::size_t worth_it = 8;  // rows for each one that is left
   if (entries.count < least_rows_to_cut || !looks_at_kept_rows_alone(input)) return nullptr;
   std::vector<ColumnPtr> by, breakers;
-  SortKeys sort = keys_of_places(input, entries, {}, keys, by, breakers);
+  SortKeys sort = sort_keys(input, entries, {}, input.question.by, keys, by, breakers);
   std::vector<std::uint32_t> left = best_rows(entries.count, sort, *input.question.level->best, input.run);
   const Column& first = *by.front();
   if (left.size() + first.nulls() > entries.count / worth_it) return nullptr;
@@ -44,9 +43,9 @@ std::shared_ptr<const WholeOrder> cut_early(const LevelInput& input, Entries& en
   by.insert(by.end(), breakers.begin(), breakers.end());
   std::vector<ColumnPtr> within;
   for (const std::size_t column : input.question.within) within.push_back(entries.columns[column]);
-  auto whole =
-      std::make_shared<const WholeOrder>(entries.count, std::move(sort), std::move(within), std::move(by), left);
-  leave(entries, left);
+  auto whole = std::make_shared<const WholeOrder>(entries.count, std::move(sort), std::move(within), std::move(by),
+                                                  left, input.run);
+  leave(entries, left, input.run);
   return whole;
 }
 

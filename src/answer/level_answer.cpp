@@ -84,7 +84,8 @@ void rank_entries(LevelAnswer& a, SortKeyMaker& keys, StepTimes& times) {
   tell_step(a.run, [&] {
     return "ranking " + with_commas(a.entries.count) + (a.question.row_level() ? " rows" : " entries");
   });
-  if (a.inside) keep_inside(*a.inside, a.entries);  // first: their totals may be impossible, and no reader sees them
+  if (a.inside)
+    keep_inside(*a.inside, a.entries, a.run);  // first: their totals may be impossible, and no reader sees them
   compute_totals(a, a.entries);
   a.dropped = drop(a, a.entries);
   times.took(StepKind::total, watch.lap());

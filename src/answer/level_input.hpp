@@ -21,8 +21,8 @@ struct LevelInput {
   const FormerPlaces* former = nullptr;    // what to compare with
   Run run = {};
   JoinCache* joins = nullptr;  // of all questions of one answer
-  // What its rows gave, where they were read and totalled in one pass; it is moved from. Entries that are not inside what
-  // the level outside lists are among it.
+  // What its rows gave, where they were read and totalled in one pass; it is moved from. Entries that are not inside
+  // what the level outside lists are among it.
   TotalledRows* totalled = nullptr;
 };
 

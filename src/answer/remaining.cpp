@@ -4,7 +4,7 @@
 #include "answer/standings_data.hpp"
 
 namespace lofty::engine {
-void leave(Entries& entries, const std::vector<std::uint32_t>& left) {
+void leave(Entries& entries, const std::vector<std::uint32_t>& left, const Run& run) {
   if (left.size() == entries.count) return;
   const bool numbered = entries.numbered_as.has_value();
   if (!numbered) {
@@ -27,7 +27,7 @@ void leave(Entries& entries, const std::vector<std::uint32_t>& left) {
   for (ColumnPtr& column : entries.columns) {
     if (!column) continue;  // a total that is yet to be computed
     if (column->lane() != Lane::code) {
-      column = Column::picked(*column, left, Run{});
+      column = Column::picked(*column, left, run);
       continue;
     }
     Piece piece(column->type());
@@ -46,13 +46,13 @@ Inside inside_of(const LevelInput& input) {
   return inside;
 }
 
-void keep_inside(const Inside& inside, Entries& entries) {
+void keep_inside(const Inside& inside, Entries& entries, const Run& run) {
   std::vector<ColumnPtr> keys;
   for (const std::size_t column : inside.columns) keys.push_back(entries.columns[column]);
   std::vector<std::uint32_t> left;
   for (std::uint32_t e = 0; e < entries.count; ++e)
     if (inside.keys.contains(key_at(keys, e))) left.push_back(e);
-  leave(entries, left);
+  leave(entries, left, run);
 }
 
 Dropped drop(const LevelInput& input, Entries& entries) {
@@ -66,7 +66,7 @@ Dropped drop(const LevelInput& input, Entries& entries) {
     out.failed += passes[i] == is_false;
     out.unknown += passes[i] == is_unknown;
   }
-  leave(entries, left);
+  leave(entries, left, input.run);
   return out;
 }
 

@@ -11,12 +11,12 @@
 namespace lofty::engine {
 
 // Leaves these entries, which are ascending.
-void leave(Entries& entries, const std::vector<std::uint32_t>& left);
+void leave(Entries& entries, const std::vector<std::uint32_t>& left, const Run& run);
 
 // What the level outside lists. Precondition: there is one.
 Inside inside_of(const LevelInput& input);
 // Leaves the entries that belong to one of these.
-void keep_inside(const Inside& inside, Entries& entries);
+void keep_inside(const Inside& inside, Entries& entries, const Run& run);
 
 struct Dropped {
   std::size_t before = 0;               // entries, rank.having not yet applied

@@ -67,7 +67,7 @@ void write_table(const Table& table, const TextSink& sink, const Run& run) {
 
 // Every entry before keep (single rows have no keys but their groups): its keys, its place, whether it was listed, and
 // what it is called.
-Table entries_of(const engine::StandingsData& data) {
+Table entries_of(const engine::StandingsData& data, const Run& run) {
   engine::TableData out;
   out.name = "entries";
   out.rows = data.entries;
@@ -77,7 +77,7 @@ Table entries_of(const engine::StandingsData& data) {
   }
   if (data.place) {
     out.headings.push_back(data.place_name);
-    out.columns.push_back(data.whole ? engine::place_column(data.whole->order(), data.ties, {}) : data.place);
+    out.columns.push_back(data.whole ? engine::place_column(data.whole->order(), data.ties, run) : data.place);
   }
   engine::Piece listed(Type{.kind = Kind::boolean}), label(Type{.kind = Kind::text});
   std::vector<std::uint8_t> is_listed(out.rows, 0);
@@ -293,9 +293,9 @@ void save(const Standings& standings, const TextSink& sink, const Run& run) {
   const engine::StandingsData& first = nested ? *data.levels.front() : data;
   if (!first.by_name.empty()) table_member("asked", asked_of(first));
   table_member("listing", table_of(standings, "listing"));
-  table_member("entries", entries_of(first));
+  table_member("entries", entries_of(first, run));
   for (std::size_t l = 1; l < data.levels.size(); ++l)
-    table_member("level" + std::to_string(l + 1), entries_of(*data.levels[l]));
+    table_member("level" + std::to_string(l + 1), entries_of(*data.levels[l], run));
   member("remarks", "[" + remarks + "]");
   sink(checksum_lines(sum));
 }

@@ -224,8 +224,7 @@ TotalledRows StretchTotals::finish() {
   add_counts(parts_, question_, entries_);
   const auto several = [](const EntryColumn&, const Carried&, const auto&...) { throw RowsNeeded{}; };
   if (dealt_)
-    dealt_->make_entries(parts_, {[](const EntryColumn& column, const Part&) { return Piece(column.type); }, several},
-                         entries_);
+    dealt_->make_entries(parts_, {.of_first_rows = nullptr, .several = several}, entries_);  // these parts have them
   else
     merge(several);
   entries_.context = {.slots = question_.slots, .overalls = overalls_};

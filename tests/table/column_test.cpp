@@ -39,6 +39,9 @@ RC_GTEST_PROP(Column, HoldsWhatItsPiecesHeld, ()) {
     if (all[i]) RC_ASSERT(std::get<Decimal>(column->value(i)) == Decimal(*all[i], 0));
   }
   RC_ASSERT(column->nulls() == nulls);
+  std::vector<std::uint8_t> marked(all.size());
+  column->mark_nulls(marked.data());
+  for (std::size_t i = 0; i < all.size(); ++i) RC_ASSERT((marked[i] != 0) == !all[i].has_value());
   if (column->lane() != Lane::int64 || all.empty()) return;
   const auto rows = *rc::gen::container<std::vector<std::uint32_t>>(
       rc::gen::inRange(std::uint32_t{0}, static_cast<std::uint32_t>(all.size())));
@@ -95,4 +98,19 @@ TEST(Column, AnEmptyTextIsNotNull) {
   const auto column = Column::seal(Type{Kind::text}, std::move(pieces), {});
   EXPECT_FALSE(column->is_null(0));
   EXPECT_NE(column->dictionary().text(0).data(), nullptr);
+}
+
+TEST(Column, FloatsAndTextsMarkTheirNulls) {
+  for (const Kind kind : {Kind::floating, Kind::text}) {
+    Piece piece(Type{kind});
+    for (int i = 0; i < 40; ++i)
+      if (i % 3 == 1)
+        piece.add_null();
+      else
+        piece.add(kind == Kind::floating ? Value(i / 2.0) : Value(std::to_string(i)));
+    const auto column = Column::seal(std::move(piece));
+    std::vector<std::uint8_t> marked(40, 7);
+    column->mark_nulls(marked.data());
+    for (int i = 0; i < 40; ++i) EXPECT_EQ(i % 3 == 1, marked[static_cast<std::size_t>(i)] == 1);
+  }
 }
