@@ -30,9 +30,14 @@ class ChunkRows {
   }
 
   std::size_t read() {
-    for (std::size_t at = 0; at < text_.size();) {
-      if (!parser_.source_.one_column()) at = read_plain(at);
-      if (at < text_.size()) at = read_quoted(at);
+    if (parser_.source_.one_column()) {
+      parse(0, text_.size());
+    } else {
+      for (std::size_t at = 0; at < text_.size();) {
+        at = read_marked(at, false);
+        at = read_marked(at, true);
+        if (needs_parser_) at = read_with_parser(at);
+      }
     }
     if (ragged_row_ == no_kept_row) return rows_;
     throw parser_.ragged(text_, record_begin(text_, ragged_row_, parser_.source_.one_column()), chunk_, ragged_fields_,
@@ -40,13 +45,15 @@ class ChunkRows {
   }
 
  private:
-  std::size_t read_plain(std::size_t at);
+  std::size_t read_marked(std::size_t at, bool with_quotes);
   bool aligned(const FieldEnds& found, std::size_t count, bool unended) const;
   std::size_t take_one_by_one(std::size_t count, std::size_t& begin);
-  std::size_t read_quoted(std::size_t at);
+  std::size_t read_with_parser(std::size_t at);
+  void parse(std::size_t begin, std::size_t end);
   void on_record(int end);
   void convert(const std::vector<std::uint32_t>& begins, std::size_t stride, std::size_t count);
   void convert_begins();
+  void convert_quoted(PieceReader& reader, const std::uint32_t* begins, std::size_t stride, std::size_t count);
   void note_ragged(std::size_t fields) {
     if (ragged_row_ != no_kept_row) return;
     ragged_row_ = rows_;
@@ -63,29 +70,40 @@ class ChunkRows {
   const std::size_t fields_;                 // of a row
   std::size_t rows_ = 0, ragged_row_ = no_kept_row, ragged_fields_ = 0;
 
-  // Records without quotes: the first element is where a record begins, the others are behind its fields.
+  // Records that need no parser: the first element is where a record begins, the others are behind its fields.
   std::vector<std::uint32_t> ends_;
   // Where fields begin, one element more than fields for each record: where the ends cannot be taken as they lie.
   std::vector<std::uint32_t> begins_;
-  FieldBatch batch_;  // of records with quotes, as libcsv gives them, and of short ones
-  int last_end_ = 0;  // the sign that ended the last record with quotes
+  bool with_quotes_ = false;                // may any of their fields be in quotes?
+  std::vector<std::uint32_t> bare_fields_;  // of a column: where each begins inside its quotes, and one after its end
+  bool needs_parser_ = false;               // the next record
+  std::size_t parsed_at_once_ = 1, parsed_until_ = 0;  // records that went to the parser last, and the row after them
+  FieldBatch batch_;                                   // of records as libcsv gives them, and of short ones
+  int last_end_ = 0;                                   // the sign that ended the last of these
   CsvParser csv_;
 };
 
-// Records without quotes from `at` on, where one begins. Returns where the first that holds a quote begins, or the end.
-std::size_t ChunkRows::read_plain(std::size_t at) {
+// Records from `at` on, where one begins, up to the first that holds a quote; or, with quotes, up to where there are
+// none any more, or one needs the parser. Returns where that record begins, or the end.
+std::size_t ChunkRows::read_marked(std::size_t at, bool with_quotes) {
+  with_quotes_ = with_quotes;
+  needs_parser_ = false;
+  QuoteState quotes;
   const std::size_t first = at;
   std::size_t begin = at, held = 0;  // of the record that is not complete: where it begins, fields whose end is known
   ends_[0] = static_cast<std::uint32_t>(begin);
   for (;;) {
     if (ends_.size() < held + 1 + least_field_room) ends_.resize(ends_.size() * 2);
-    FieldEnds found =
-        find_field_ends(text_, at, parser_.source_.delimiter(), ends_.data() + 1 + held, ends_.size() - 1 - held);
+    std::uint32_t* const out = ends_.data() + 1 + held;
+    const std::size_t room = ends_.size() - 1 - held;
+    const char delimiter = parser_.source_.delimiter();
+    FieldEnds found = with_quotes ? find_field_ends_outside_quotes(text_, at, delimiter, quotes, out, room)
+                                  : find_field_ends(text_, at, delimiter, out, room);
     at = found.stopped;
     std::size_t count = held + found.count;
 
     // The end of the text ends a record, too.
-    const bool unended = at == text_.size() && at > first && !is_line_end(text_[at - 1]);
+    const bool unended = at == text_.size() && at > first && !is_line_end(text_[at - 1]) && !found.needs_parser;
     if (unended) {
       ends_[++count] = static_cast<std::uint32_t>(at) + 1;
       ++found.line_feeds;
@@ -105,8 +123,11 @@ std::size_t ChunkRows::read_plain(std::size_t at) {
               ends_.begin() + static_cast<std::ptrdiff_t>(count + 1), ends_.begin() + 1);
     ends_[0] = static_cast<std::uint32_t>(begin);
     held = count - used;
+    needs_parser_ = found.needs_parser;
+    if (needs_parser_) return begin;
     if (at == text_.size()) return at;
-    if (text_[at] == '"') return begin;
+    // A record whose quotes are far behind has to be read to its end.
+    if (with_quotes ? begin > first && !found.quotes && !quotes.inside : text_[at] == '"') return begin;
   }
 }
 
@@ -145,7 +166,10 @@ std::size_t ChunkRows::take_one_by_one(std::size_t count, std::size_t& begin) {
       const std::uint32_t* const at = ends_.data() + first;
       for (std::size_t f = 0; f < fields; ++f) {
         const std::string_view text = text_.substr(at[f], at[f + 1] - at[f] - 1);
-        text.empty() ? batch_.add_null() : batch_.add(text);
+        if (text.empty())
+          batch_.add_null();
+        else
+          batch_.add(with_quotes_ && text.front() == '"' ? text.substr(1, text.size() - 2) : text);
       }
       batch_.end_record();
       batch_.flush();
@@ -158,9 +182,17 @@ std::size_t ChunkRows::take_one_by_one(std::size_t count, std::size_t& begin) {
   return used;
 }
 
-// Records with quotes from `at` on. Returns where they end.
-std::size_t ChunkRows::read_quoted(std::size_t at) {
-  const std::size_t end = parser_.source_.one_column() ? text_.size() : quoted_records_end(text_, at);
+// Records with quotes from `at` on, of which the first needs the parser. Returns where they end. Where such records are
+// rare, the next ones hardly need it; where they are many, they go there together.
+std::size_t ChunkRows::read_with_parser(std::size_t at) {
+  parsed_at_once_ = rows_ - parsed_until_ > parsed_at_once_ ? 1 : 2 * parsed_at_once_;
+  const std::size_t end = quoted_records_end(text_, at, parsed_at_once_);
+  parse(at, end);
+  parsed_until_ = rows_;
+  return end;
+}
+
+void ChunkRows::parse(std::size_t at, std::size_t end) {
   const auto field = [](void* text, std::size_t size, void* to) {
     FieldBatch& batch = static_cast<ChunkRows*>(to)->batch_;
     text == nullptr ? batch.add_null() : batch.add({static_cast<const char*>(text), size});
@@ -177,7 +209,6 @@ std::size_t ChunkRows::read_quoted(std::size_t at) {
                                source.line_at(chunk_.offset + record_begin(text_, rows_, source.one_column())),
                                "close it with \""));
   batch_.flush();
-  return end;
 }
 
 void ChunkRows::on_record(int end) {
@@ -201,9 +232,40 @@ void ChunkRows::on_record(int end) {
 
 // `count` records, each `stride` elements after the one before it.
 void ChunkRows::convert(const std::vector<std::uint32_t>& begins, std::size_t stride, std::size_t count) {
-  for (std::size_t f = 0; f < fields_; ++f)
-    if (readers_[f] != nullptr)
+  for (std::size_t f = 0; f < fields_; ++f) {
+    if (readers_[f] == nullptr) continue;
+    if (with_quotes_)
+      convert_quoted(*readers_[f], begins.data() + f, stride, count);
+    else
       add_fields(*readers_[f], {text_.data(), begins.data() + f, stride, count}, parser_.source_.options().nulls);
+  }
+}
+
+// A column of them whose fields may be in quotes.
+void ChunkRows::convert_quoted(PieceReader& reader, const std::uint32_t* begins, std::size_t stride,
+                               std::size_t count) {
+  bare_fields_.resize(2 * count);
+  bool empty_text = false;
+  for (std::size_t r = 0; r < count; ++r, begins += stride) {
+    const std::uint32_t begin = begins[0], after = begins[1];
+    const bool quoted = begin + 1 < after && text_[begin] == '"';
+    bare_fields_[2 * r] = begin + quoted;
+    bare_fields_[2 * r + 1] = after - quoted;
+    empty_text = empty_text || (quoted && after - begin == 3);
+  }
+  const std::vector<std::string>& nulls = parser_.source_.options().nulls;
+  const FieldRun fields{text_.data(), bare_fields_.data(), 2, count};
+  if (!empty_text) return add_fields(reader, fields, nulls);
+
+  // An empty text in quotes is not null.
+  for (std::size_t r = 0; r < count; ++r) {
+    const std::string_view text = fields[r];
+    const bool quoted = bare_fields_[2 * r] > 0 && text_[bare_fields_[2 * r] - 1] == '"';
+    if ((text.empty() && !quoted) || std::find(nulls.begin(), nulls.end(), text) != nulls.end())
+      reader.add_null();
+    else
+      reader.add(text);
+  }
 }
 
 void ChunkRows::convert_begins() {

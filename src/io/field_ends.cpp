@@ -124,7 +124,61 @@ FieldEnds find_field_ends(const char* text, std::size_t size, std::size_t from, 
   return found;
 }
 
-std::size_t quoted_records_end(const char* text, std::size_t size, std::size_t from) {
+FieldEnds find_field_ends_outside_quotes(const char* text, std::size_t size, std::size_t from, std::uint8_t delimiter,
+                                         QuoteState& state, std::uint32_t* out, std::size_t room) {
+  FieldEnds found;
+  std::uint32_t* next = out;
+  const std::uint32_t* const full = out + room - 64;
+  std::uint64_t returns = 0, any_quotes = 0;
+  std::uint64_t inside = state.inside ? ~std::uint64_t{0} : 0;  // all bits: the block begins inside quotes
+  std::uint64_t field_begins = state.field_begins ? 1 : 0, closed = state.closed ? 1 : 0;  // of the block's first byte
+  std::size_t at = from;
+  char last[64];
+  while (at < size && next <= full) {
+    const char* block = text + at;
+    const std::size_t here = std::min<std::size_t>(64, size - at);
+    if (here < 64) {
+      std::memset(last, 0, sizeof last);
+      std::memcpy(last, block, here);
+      block = last;
+    }
+    const Marks64 marks = marks_of(block, delimiter);
+    const std::uint64_t in_quotes = odd_so_far(marks.quotes) ^ inside;  // from an opening quote to before the closing
+    const std::uint64_t ends = marks.ends & ~in_quotes;
+
+    // A quote opens where a field begins, and a field, or the text, ends right behind the one that closes.
+    const std::uint64_t opening = marks.quotes & in_quotes, closing = marks.quotes & ~in_quotes;
+    const std::uint64_t end_of_text = here < 64 ? std::uint64_t{1} << here : 0;
+    const std::uint64_t wrong =
+        (opening & ~(ends << 1 | field_begins)) | ((closing << 1 | closed) & ~(ends | end_of_text));
+
+    // Up to the first that is otherwise.
+    std::uint64_t valid = here < 64 ? end_of_text - 1 : ~std::uint64_t{0};
+    if (wrong != 0) valid &= below_first(wrong);
+    next = put_places(ends & valid, static_cast<std::uint32_t>(at) + 1, next);
+    found.line_feeds += static_cast<std::size_t>(std::popcount(marks.line_feeds & ends & valid));
+    returns |= marks.returns & ends & valid;
+    any_quotes |= marks.quotes;
+    if (wrong != 0) {
+      at += static_cast<std::size_t>(std::countr_zero(wrong));
+      found.needs_parser = true;
+      break;
+    }
+    at += here;
+    inside = 0 - (in_quotes >> 63);
+    field_begins = ends >> 63;
+    closed = closing >> 63;
+    if (at == size && in_quotes >> (here - 1) != 0) found.needs_parser = true;
+  }
+  found.count = static_cast<std::size_t>(next - out);
+  found.carriage_returns = returns != 0;
+  found.stopped = at;
+  found.quotes = any_quotes != 0;
+  state = {.inside = inside != 0, .field_begins = field_begins != 0, .closed = closed != 0};
+  return found;
+}
+
+std::size_t quoted_records_end(const char* text, std::size_t size, std::size_t from, std::size_t most) {
   std::uint64_t inside = 0;  // all bits: the block begins inside quotes
   bool quote = false;        // has the record had one?
   std::size_t begin = from;  // of the record
@@ -144,14 +198,15 @@ std::size_t quoted_records_end(const char* text, std::size_t size, std::size_t f
     std::uint64_t quotes = marks.quotes;
     for (std::uint64_t ends = marks.line_feeds & ~in_quotes; ends != 0; ends &= ends - 1) {
       const std::uint64_t before = below_first(ends);
-      if (!quote && (quotes & before) == 0) return begin;
+      if ((!quote && (quotes & before) == 0) || most == 0) return begin;
       quotes &= ~before;
       quote = false;
       begin = at + static_cast<std::size_t>(std::countr_zero(ends)) + 1;
+      --most;
     }
     quote = quote || quotes != 0;
   }
-  return quote ? size : begin;
+  return quote && most > 0 ? size : begin;
 }
 
 std::size_t count_quotes(const char* text, std::size_t size) {
@@ -193,6 +248,7 @@ namespace {
 
 struct Functions {
   decltype(&HWY_STATIC_DISPATCH(find_field_ends)) find_field_ends;
+  decltype(&HWY_STATIC_DISPATCH(find_field_ends_outside_quotes)) find_field_ends_outside_quotes;
   decltype(&HWY_STATIC_DISPATCH(quoted_records_end)) quoted_records_end;
   decltype(&HWY_STATIC_DISPATCH(count_quotes)) count_quotes;
   decltype(&HWY_STATIC_DISPATCH(count_line_ends)) count_line_ends;
@@ -204,12 +260,15 @@ Functions chosen() {
   static const bool has_rest = __builtin_cpu_supports("bmi2") && __builtin_cpu_supports("fma") &&
                                __builtin_cpu_supports("aes") && __builtin_cpu_supports("pclmul");
   if (has_rest && has_avx512())
-    return {N_AVX3::find_field_ends, N_AVX3::quoted_records_end, N_AVX3::count_quotes, N_AVX3::count_line_ends};
+    return {N_AVX3::find_field_ends, N_AVX3::find_field_ends_outside_quotes, N_AVX3::quoted_records_end,
+            N_AVX3::count_quotes, N_AVX3::count_line_ends};
   if (has_rest && has_avx2())
-    return {N_AVX2::find_field_ends, N_AVX2::quoted_records_end, N_AVX2::count_quotes, N_AVX2::count_line_ends};
+    return {N_AVX2::find_field_ends, N_AVX2::find_field_ends_outside_quotes, N_AVX2::quoted_records_end,
+            N_AVX2::count_quotes, N_AVX2::count_line_ends};
 #endif
-  return {HWY_STATIC_DISPATCH(find_field_ends), HWY_STATIC_DISPATCH(quoted_records_end),
-          HWY_STATIC_DISPATCH(count_quotes), HWY_STATIC_DISPATCH(count_line_ends)};
+  return {HWY_STATIC_DISPATCH(find_field_ends), HWY_STATIC_DISPATCH(find_field_ends_outside_quotes),
+          HWY_STATIC_DISPATCH(quoted_records_end), HWY_STATIC_DISPATCH(count_quotes),
+          HWY_STATIC_DISPATCH(count_line_ends)};
 }
 
 }  // namespace
@@ -219,8 +278,14 @@ FieldEnds find_field_ends(std::string_view text, std::size_t from, char delimite
   return chosen().find_field_ends(text.data(), text.size(), from, static_cast<std::uint8_t>(delimiter), out, room);
 }
 
-std::size_t quoted_records_end(std::string_view text, std::size_t from) {
-  return chosen().quoted_records_end(text.data(), text.size(), from);
+FieldEnds find_field_ends_outside_quotes(std::string_view text, std::size_t from, char delimiter, QuoteState& state,
+                                         std::uint32_t* out, std::size_t room) {
+  return chosen().find_field_ends_outside_quotes(text.data(), text.size(), from, static_cast<std::uint8_t>(delimiter),
+                                                 state, out, room);
+}
+
+std::size_t quoted_records_end(std::string_view text, std::size_t from, std::size_t most) {
+  return chosen().quoted_records_end(text.data(), text.size(), from, most);
 }
 
 std::size_t count_line_ends(std::string_view text) { return chosen().count_line_ends(text.data(), text.size()); }

@@ -274,6 +274,43 @@ RC_GTEST_PROP(DelimitedProperty, AnyTextIsReadAsLibcsvReadsIt, ()) {
   }
 }
 
+// All fields in quotes, some of them empty, and a doubled quote now and then: whether short rows or words mean null.
+RC_GTEST_PROP(DelimitedProperty, FieldsInQuotesAreReadAsLibcsvReadsThem, ()) {
+  const Texts headings{"a", "b", "c"};
+  std::mt19937 random(*rc::gen::arbitrary<std::uint32_t>());
+  const auto one_of = [&](std::size_t n) { return random() % n; };
+  const bool bare = one_of(2) == 0, short_rows = one_of(2) == 0, words = one_of(2) == 0;
+  const std::size_t doubled = one_of(2) == 0 ? 1'000'000 : 1 + one_of(30), records = one_of(300);
+  const std::string end = one_of(3) == 0 ? "\r\n" : "\n";
+  std::string body;
+  for (std::size_t r = 0; r < records; ++r) {
+    const std::size_t fields = short_rows && one_of(10) == 0 ? 1 + one_of(3) : 3;
+    for (std::size_t f = 0; f < fields; ++f) {
+      std::string text(one_of(3) == 0 ? 0 : one_of(5), 'x');
+      for (char& c : text) c = "ab,\n-"[one_of(5)];
+      if (words && one_of(4) == 0) text = "n/a";
+      if (one_of(doubled) == 0) text += "\"\"";
+      const bool quotes = !bare || one_of(2) == 0 || text.find_first_of(",\n\"") != std::string::npos;
+      if (!quotes && fields == 1 && text.empty()) text = "x";
+      body += (f == 0 ? "" : ",") + (quotes ? '"' + text + '"' : text);
+    }
+    body += end;
+  }
+
+  auto plain = support::plain_rows(body, ',', headings.size(), short_rows);
+  RC_ASSERT(plain.has_value());
+  for (support::PlainRow& row : *plain)
+    for (auto& value : row)
+      if (words && value == "n/a") value.reset();
+  ReadOptions options;
+  options.ragged_as_null = short_rows;
+  if (words) options.nulls = {"n/a"};
+  for (const std::size_t bytes : {std::size_t{1 + one_of(200)}, engine::usual_chunk_bytes}) {
+    const Chunks chunks(bytes);
+    engine::with_all_vectors([&] { RC_ASSERT(rows_of("a,b,c\n" + body, options, headings) == plain); });
+  }
+}
+
 // Chunks may end anywhere: in a field, between CR and LF, inside quotes.
 TEST(Delimited, ChunksEndAtEveryOffset) {
   const std::string body = "1,\"a\nb\",x\r\n\r\n22,,\"\"\n333,\"q \"\"q\"\"\",zz\n4,plain,w\n5,\"\r\n\",v";
@@ -296,6 +333,14 @@ TEST(Delimited, RowsMayBeAsWideAsTheyLike) {
   ASSERT_EQ(table.rows(), 2u);
   EXPECT_EQ(to_text(table.value(0, 8999)), "8999");
   EXPECT_TRUE(is_null(table.value(1, 8999)));
+  for (const std::size_t field : {std::size_t{0}, std::size_t{8999}}) {
+    std::string row = std::string(8999, ',');
+    row.insert(field, "\"a,b\"");
+    const Table quoted = read(heading + "\n" + row + "\n" + row + "\n");
+    ASSERT_EQ(quoted.rows(), 2u);
+    EXPECT_EQ(to_text(quoted.value(1, field)), "a,b");
+    EXPECT_TRUE(is_null(quoted.value(1, 4000)));
+  }
   EXPECT_EQ(failure(heading + "\n" + std::string(20'000, ',') + "\n").code, Code::ragged_row);
   EXPECT_EQ(failure("a,b\n" + std::string(20'000, ',')).code, Code::ragged_row);
 }

@@ -13,7 +13,9 @@ namespace support {
 using PlainRow = std::vector<std::optional<std::string>>;  // nothing: null
 
 // The rows of a text without its heading line; none where it is malformed or a row has another number of fields.
-inline std::optional<std::vector<PlainRow>> plain_rows(std::string_view text, char delimiter, std::size_t fields) {
+// `fills`: short rows are filled with nulls.
+inline std::optional<std::vector<PlainRow>> plain_rows(std::string_view text, char delimiter, std::size_t fields,
+                                                       bool fills = false) {
   struct State {
     std::vector<PlainRow> rows{};
     PlainRow row{};
@@ -40,8 +42,10 @@ inline std::optional<std::vector<PlainRow>> plain_rows(std::string_view text, ch
   lofty::engine::CsvParser parser(delimiter, fields == 1);
   if (parser.parse(text, on_field, on_record, &state) != text.size()) return std::nullopt;
   if (!parser.finish(on_field, on_record, &state)) return std::nullopt;
-  for (const PlainRow& row : state.rows)
+  for (PlainRow& row : state.rows) {
+    if (fills && row.size() < fields) row.resize(fields);
     if (row.size() != fields) return std::nullopt;
+  }
   return std::move(state.rows);
 }
 
