@@ -70,7 +70,7 @@ void total_rows(LevelAnswer& a, const Run& progress, StepTimes& times) {
   JoinedRows& joined = *rows;
   a.joined = std::move(rows);
   try {
-    a.entries = run_rows(a.question, joined, a.ladder, a.inside ? &*a.inside : nullptr,
+    a.entries = run_rows(a.question, joined, a.ladder, a.inside ? &*a.inside : nullptr, waiting_columns(a),
                          part_of(progress, reading_share, a.question.row_level() ? rows_share : totals_share));
   } catch (const RowFailure& failure) {
     throw Error(row_problem(a, failure));
@@ -90,6 +90,7 @@ void rank_entries(LevelAnswer& a, SortKeyMaker& keys, StepTimes& times) {
   a.dropped = drop(a, a.entries);
   times.took(StepKind::total, watch.lap());
   a.whole = cut_early(a, a.entries, keys);
+  if (a.totalled == nullptr) add_waiting(a.question, *a.joined, a.entries, a.run);
 
   // Windows over entries may use the order of places, where it does not need them.
   std::optional<Order> order;

@@ -7,18 +7,28 @@
 #include "relation/merge_parts.hpp"
 #include "relation/ordered_totals.hpp"
 #include "relation/row_pass.hpp"
+#include "relation/some_rows.hpp"
 #include "relation/windows.hpp"
 #include "table/stopwatch.hpp"
 
 namespace lofty::engine {
 namespace {
 
+std::vector<std::uint32_t> chosen_rows(const std::vector<std::unique_ptr<Part>>& parts) {
+  std::vector<std::uint32_t> rows;
+  std::size_t count = 0;
+  for (const auto& part : parts) count += part->chosen_rows.size();
+  rows.reserve(count);
+  for (const auto& part : parts) rows.insert(rows.end(), part->chosen_rows.begin(), part->chosen_rows.end());
+  return rows;
+}
+
 // From what the pieces hold to entries.
 class EntryMaker {
  public:
   EntryMaker(const RowPass& pass, const Question& question, const JoinedRows& rows, const Ladder& ladder,
-             const Run& run)
-      : pass_(pass), question_(question), rows_(rows), ladder_(ladder), run_(run) {}
+             const std::vector<bool>& waits, const Run& run)
+      : pass_(pass), question_(question), rows_(rows), ladder_(ladder), waits_(waits), run_(run) {}
 
   Entries make(std::vector<std::unique_ptr<Part>> parts) const {
     Entries entries;
@@ -142,30 +152,18 @@ class EntryMaker {
   void collect_rows(const std::vector<std::unique_ptr<Part>>& parts, Entries& entries) const {
     entries.columns.resize(question_.entry_columns.size());
     entries.blanks.resize(question_.aggregates.size());
-    for (const auto& part : parts) entries.count += part->chosen_rows.size();
-    entries.first_rows.reserve(entries.count);
-    for (const auto& part : parts)
-      entries.first_rows.insert(entries.first_rows.end(), part->chosen_rows.begin(), part->chosen_rows.end());
+    entries.first_rows = chosen_rows(parts);
+    entries.count = entries.first_rows.size();
 
     // Windows over entries come later.
     const auto later = [&](std::size_t c) {
       const EntryColumn::From from = question_.entry_columns[c].from;
-      return from == EntryColumn::From::windowed || from == EntryColumn::From::window;
+      return from == EntryColumn::From::windowed || from == EntryColumn::From::window || (!waits_.empty() && waits_[c]);
     };
 
-    // A column of a table in which every row counts is there already; numbers are picked where some do not. (Texts that
-    // do not occur would stay in the dictionary.)
-    const bool all = entries.count == rows_.rows();
-    for (std::size_t c = 0; c < question_.entry_columns.size(); ++c) {
-      const EntryColumn& column = question_.entry_columns[c];
-      if (later(c) || column.node->op != Op::name || column.type.zoned) continue;
-      const ColumnPtr own = rows_.as_it_is(column.node->column);
-      if (!own || !(own->type() == column.type)) continue;
-      if (all)
-        entries.columns[c] = own;
-      else if (own->lane() == Lane::int64)
-        entries.columns[c] = Column::picked(*own, entries.first_rows, run_);
-    }
+    for (std::size_t c = 0; c < question_.entry_columns.size(); ++c)
+      if (!later(c))
+        entries.columns[c] = values_there(rows_, *question_.entry_columns[c].node, entries.first_rows, run_);
 
     // The columns of the rows that count, piece by piece.
     bool whole = true;
@@ -202,28 +200,38 @@ class EntryMaker {
   const Question& question_;
   const JoinedRows& rows_;
   const Ladder& ladder_;
+  const std::vector<bool>& waits_;
   const Run& run_;
 };
 
 }  // namespace
 
 Entries run_rows(const Question& question, JoinedRows& rows, const Ladder& ladder, const Inside* inside,
-                 const Run& run) {
-  const Phases phases(run, {question.row_windows.empty() ? 0.0 : 2.0, 3.0});
-  const RowPass pass(question, rows, inside, phases[1]);
+                 const std::vector<bool>& waits, const Run& run) {
+  // Windows see all rows that count. Single rows that are entries are these, and need no other pass.
+  const bool rows_first =
+      question.row_level() && inside == nullptr && question.probe == nullptr && !question.probed_row;
+  const double windows_share = question.row_windows.empty() ? 0.0 : 2.0;
+  const Phases phases(run, {rows_first ? 3.0 : windows_share, rows_first ? windows_share : 3.0});
+  const Run &of_pass = phases[rows_first ? 0 : 1], &of_windows = phases[rows_first ? 1 : 0];
+
+  const RowPass pass(question, rows, inside, of_pass);
   rows.set_overalls(pass.find_overalls());
   std::vector<WindowNotes> notes;
   WindowTimes times;
   std::vector<std::uint32_t> listed;
+  std::vector<std::unique_ptr<Part>> parts;
   Stopwatch watch;
   double count_seconds = 0;
   if (!question.row_windows.empty()) {
-    const std::vector<std::uint32_t> counted = pass.counted();
+    if (rows_first) parts = pass.parts();
+    const std::vector<std::uint32_t> counted = rows_first ? chosen_rows(parts) : pass.counted();
     count_seconds = watch.lap();
-    notes = work_out_row_windows(question, rows, counted, ladder, phases[0], times, listed);
+    notes = work_out_row_windows(question, rows, counted, ladder, of_windows, times, listed);
   }
   watch.lap();
-  Entries entries = EntryMaker(pass, question, rows, ladder, phases[1]).make(pass.parts());
+  if (parts.empty()) parts = pass.parts();
+  Entries entries = EntryMaker(pass, question, rows, ladder, waits, of_pass).make(std::move(parts));
   entries.total_seconds = watch.lap();
   entries.count_seconds = count_seconds;
   entries.window_notes = std::move(notes);
@@ -231,6 +239,12 @@ Entries run_rows(const Question& question, JoinedRows& rows, const Ladder& ladde
   entries.listed = std::move(listed);
   entries.context = rows.context();
   return entries;
+}
+
+void add_waiting(const Question& question, const JoinedRows& rows, Entries& entries, const Run& run) {
+  for (std::size_t c = 0; c < question.entry_columns.size(); ++c)
+    if (question.entry_columns[c].from == EntryColumn::From::row && !entries.columns[c])
+      entries.columns[c] = values_at(rows, *question.entry_columns[c].node, entries.first_rows, run);
 }
 
 }  // namespace lofty::engine

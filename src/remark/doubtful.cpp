@@ -360,12 +360,21 @@ class Doubtful {
     }
     if (!differ) return;
 
-    // Neighbours that tie, though what was rounded differs.
+    // Neighbours that tie, though what was rounded differs: of what is kept, and what it ties with.
     const auto rows = a_.places.order->rows();
-    std::size_t count = 0, at = 0;
-    for (std::size_t i = 1; i < rows.size(); ++i) {
-      if (!a_.places.order->ranked(i) || a_.places.order->starts_peers(i) || !differ(rows[i - 1], rows[i])) continue;
-      if (count++ == 0) at = i;
+    std::size_t count = 0, at = 0, next = 1;
+    const auto look_up_to = [&](std::size_t last) {
+      for (; next <= last && next < rows.size(); ++next) {
+        if (!a_.places.order->ranked(next) || a_.places.order->starts_peers(next) ||
+            !differ(rows[next - 1], rows[next]))
+          continue;
+        if (count++ == 0) at = next;
+      }
+    };
+    if (a_.kept.all) look_up_to(rows.size());
+    for (const std::size_t position : a_.kept.positions) {
+      next = std::max(next, position);
+      look_up_to(position + 1);
     }
     if (count > 0)
       say("rounded-tie", names_.entry_name(rows[at - 1]) + " and " + names_.entry_name(rows[at]) + " share place " +

@@ -150,6 +150,18 @@ TEST(Doubtful, TiesOfRoundedQuotients) {
                    "shop_no 1 and shop_no 2 share place 3 only because `part` is rounded to 6 decimals"));
   ladder.where = "shop_no > 2";
   EXPECT_FALSE(says(standings(ladder, catalog), "rounded-tie"));
+
+  // Places 3 and 4 are rounded to one, which matters where one of them is kept.
+  ladder.where = "";
+  ladder.levels.front().tiebreak = "shop_no";
+  ladder.levels.front().cut = Cut::strict;
+  for (const std::size_t best : {2, 3, 4}) {
+    ladder.levels.front().best = best;
+    EXPECT_EQ(best > 2, says(standings(ladder, catalog), "rounded-tie")) << best;
+  }
+  ladder.levels.front().best = {};
+  ladder.levels.front().worst = 1;
+  EXPECT_TRUE(says(standings(ladder, catalog), "rounded-tie"));
 }
 
 TEST(Doubtful, MeansThatTieOnlyWhenRounded) {
