@@ -6,6 +6,7 @@
 #include "answer/departed.hpp"
 #include "answer/early_cut.hpp"
 #include "lofty/error.hpp"
+#include "relation/row_sieve.hpp"
 #include "relation/stretch_totals.hpp"
 #include "relation/windows.hpp"
 #include "table/parallel.hpp"
@@ -75,6 +76,15 @@ void total_rows(LevelAnswer& a, const Run& progress, StepTimes& times) {
   } catch (const RowFailure& failure) {
     throw Error(row_problem(a, failure));
   }
+  if (a.sifted != nullptr) {
+    SiftedRows& all = *a.sifted;
+    a.entries.read = all.joined;
+    a.entries.left_out = all.left_out;
+    a.entries.unknown = all.unknown;
+    a.entries.texts_met = std::move(all.texts_met);
+    a.entries.total_seconds += all.seconds;
+    joined.set_reports(std::move(all.reports));
+  }
   note_row_times(a, times);
 }
 
@@ -115,7 +125,7 @@ void rank_entries(LevelAnswer& a, SortKeyMaker& keys, StepTimes& times) {
 
 Accounting account(const LevelAnswer& a) {
   Accounting out;
-  out.read = a.question.tables.front().table.rows();
+  out.read = a.sifted != nullptr ? a.sifted->read : a.question.tables.front().table.rows();
   for (std::size_t j = 0; j < a.question.joins.size(); ++j) {
     const JoinedRows::Report& report = a.joined->reports()[j];
     const JoinType kind = a.question.joins[j].type;

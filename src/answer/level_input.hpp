@@ -11,6 +11,7 @@ namespace lofty::engine {
 struct FormerPlaces;
 class JoinCache;
 struct TotalledRows;
+struct SiftedRows;
 
 // What is referred to has to outlive the answer's making.
 struct LevelInput {
@@ -24,6 +25,8 @@ struct LevelInput {
   // What its rows gave, where they were read and totalled in one pass; it is moved from. Entries that are not inside
   // what the level outside lists are among it.
   TotalledRows* totalled = nullptr;
+  // Where the first table has the rows that count alone: what became of the others; it is moved from.
+  SiftedRows* sifted = nullptr;
 };
 
 // What a column of the relation of places is to the answer.

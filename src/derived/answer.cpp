@@ -47,6 +47,7 @@ Answer answer(const Request& request, const Catalog& catalog, const Run& run) {
   // In one pass over the rows, where that is enough. Else all that is wrong is said at once.
   std::vector<TotalledRows> totalled;  // by level
   std::vector<PassedQuestion> questions{{&own, &totalled}};
+  std::optional<SiftedRows> sifted;
   double compare_seconds = 0, across_seconds = 0;
   bool sound = not_before.empty();
   if (before) questions.push_back(before->question());
@@ -59,9 +60,10 @@ Answer answer(const Request& request, const Catalog& catalog, const Run& run) {
     for (std::size_t q = 1; q < questions.size(); ++q)
       for (const TotalledRows& level : *questions[q].totalled)
         (before && q == 1 ? compare_seconds : across_seconds) += level.entries.total_seconds;
-  } else {
-    own.read(part_of(run, 0, reading_share));
+  } else if (questions.size() == 1 && sound) {
+    sifted = sift_in_one_pass(own, part_of(run, 0, reading_share));
   }
+  if (totalled.empty() && !sifted) own.read(part_of(run, 0, reading_share));
   std::vector<Problem> problems = own.problems();
   if (crossing) problems.insert(problems.end(), crossing->problems().begin(), crossing->problems().end());
   if (problems.empty()) problems = not_before;
@@ -75,7 +77,7 @@ Answer answer(const Request& request, const Catalog& catalog, const Run& run) {
   std::vector<FormerPlaces> former;
   if (compared) former = before ? before->places(joins, quiet) : places_in_table(ladder, out.questions, catalog, quiet);
   compare_seconds += watch.lap();
-  LevelAnswers levels = answer_levels(ladder, out.questions, former, joins, run, totalled);
+  LevelAnswers levels = answer_levels(ladder, out.questions, former, joins, run, totalled, sifted ? &*sifted : nullptr);
   watch.lap();
   for (std::size_t l = 0; crossing && l < levels.data.size(); ++l)
     levels.data[l] = crossing->cross(*levels.data[l], l, joins, quiet);

@@ -125,6 +125,23 @@ std::deque<std::vector<Value>> find_overalls(std::span<const PassedQuestion> que
   return overalls;
 }
 
+// Calls work(rows before them) for each stretch of rows, of which the questions have the first.
+template <class Work>
+void each_stretch(TableStretches& stretches, std::span<const PassedQuestion> questions, const Run& run,
+                  const Work& work) {
+  std::size_t rows_before = 0;
+  for (;;) {
+    NextRows next(stretches, run);
+    or_rows_needed([&] { work(rows_before); });
+    rows_before += questions.front().resolution->questions().front().tables.front().table.rows();
+    Stopwatch watch;
+    const std::optional<Table> rows = next.get();
+    if (!rows) break;
+    // What was waited for, so that all steps add up to what the whole takes.
+    set_first_table(questions, *rows, watch.lap());
+  }
+}
+
 void total(TableStretches& stretches, std::span<const PassedQuestion> questions,
            std::deque<std::vector<Value>> overalls, const Run& run) {
   const Run quiet{.threads = run.threads, .stop = run.stop};
@@ -135,26 +152,22 @@ void total(TableStretches& stretches, std::span<const PassedQuestion> questions,
     overalls.pop_front();
   });
 
-  std::size_t rows_before = 0;
-  for (;;) {
-    NextRows next(stretches, quiet);
-    or_rows_needed([&] {
-      for (StretchTotals& one : totals) one.add(rows_before);
-    });
+  each_stretch(stretches, questions, quiet, [&](std::size_t rows_before) {
+    for (StretchTotals& one : totals) one.add(rows_before);
     joins.next();
-    rows_before += questions.front().resolution->questions().front().tables.front().table.rows();
-    Stopwatch watch;
-    const std::optional<Table> rows = next.get();
-    if (!rows) break;
-    // What was waited for, so that all steps add up to what the whole takes.
-    set_first_table(questions, *rows, watch.lap());
-  }
+  });
   set_first_table(questions, stretches.whole(), 0);
   or_rows_needed([&] {
     auto next = totals.begin();
     for (const PassedQuestion& one : questions)
       for (std::size_t l = 0; l < one.resolution->questions().size(); ++l) one.totalled->push_back((next++)->finish());
   });
+}
+
+// Is the first table large enough, and of a kind that can be read so? Most are small.
+bool comes_in_stretches(const std::vector<Question>& levels) {
+  const auto* const source = dynamic_cast<const StretchSource*>(levels.front().tables.front().source.get());
+  return source != nullptr && source->stretch_bytes() > 0;
 }
 
 }  // namespace
@@ -165,15 +178,13 @@ bool total_in_one_pass(std::span<const PassedQuestion> questions, const Run& run
     const Resolution& resolution = *one.resolution;
     const std::vector<Question>& levels = resolution.questions();
     if (!resolution.problems().empty() || !takes_stretches(levels)) return false;
-    const auto* const source = dynamic_cast<const StretchSource*>(levels.front().tables.front().source.get());
-    if (source == nullptr || source->stretch_bytes() == 0) return false;  // a small one: most are
-    if (had_better_be_kept(levels, run.memory)) return false;
+    if (!comes_in_stretches(levels) || had_better_be_kept(levels, run.memory)) return false;
   }
 
   // The first one reads, and the others take what it has read.
   Resolution& first = *questions.front().resolution;
   Progressing progress(run);
-  const std::unique_ptr<TableStretches> stretches = first.begin_stretches(progress.pass());
+  const std::unique_ptr<TableStretches> stretches = first.begin_stretches("totalling", progress.pass());
   if (!stretches) return false;
   bool all = true;
   for (const PassedQuestion& one : questions.subspan(1)) all = all && one.resolution->take_tables(first);
@@ -194,6 +205,32 @@ bool total_in_one_pass(std::span<const PassedQuestion> questions, const Run& run
     one.totalled->clear();
   }
   return false;
+}
+
+std::optional<SiftedRows> sift_in_one_pass(Resolution& resolution, const Run& run) {
+  if (!resolution.problems().empty() || !takes_sifted_rows(resolution.questions()) ||
+      !comes_in_stretches(resolution.questions()))
+    return {};
+  const std::unique_ptr<TableStretches> stretches = resolution.begin_stretches("sifting", run);
+  if (!stretches) return {};
+  try {
+    const KeepMemory keep;
+    const Run quiet{.threads = run.threads, .stop = run.stop};
+    const PassedQuestion question{&resolution};
+    StretchJoins joins;
+    RowSieve sieve(resolution.questions().front(), joins, quiet);
+    each_stretch(*stretches, {&question, 1}, quiet, [&](std::size_t rows_before) {
+      sieve.add(rows_before);
+      joins.next();
+    });
+    SiftedRows sifted = sieve.finish(stretches->whole());
+    resolution.set_first_table(sifted.table, 0);
+    return sifted;
+  } catch (const TypeChanged&) {
+  } catch (const RowsNeeded&) {
+  }
+  resolution.forget_tables();
+  return {};
 }
 
 }  // namespace lofty::engine

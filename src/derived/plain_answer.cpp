@@ -39,6 +39,7 @@ Cost cost_of(const Ladder& ladder, const std::vector<Question>& questions,
     sizes.tables[t] = static_cast<double>(questions.front().tables[t].table.rows());
     times[{StepKind::read, 0, t}] = questions.front().tables[t].seconds;
   }
+  sizes.tables.front() = static_cast<double>(levels.front()->accounting.read);
   sizes.entries.clear();
   for (const auto& level : levels) sizes.entries.push_back(static_cast<double>(level->accounting.entries));
   const Accounting& met = levels.front()->accounting;
@@ -51,7 +52,7 @@ Cost cost_of(const Ladder& ladder, const std::vector<Question>& questions,
 
 LevelAnswers answer_levels(const Ladder& ladder, const std::vector<Question>& questions,
                            const std::vector<FormerPlaces>& former, JoinCache& joins, const Run& run,
-                           std::span<TotalledRows> totalled) {
+                           std::span<TotalledRows> totalled, SiftedRows* sifted) {
   const Run quiet{.threads = run.threads, .stop = run.stop, .step = run.step};
   LevelAnswers out;
   for (std::size_t l = 0; l < questions.size(); ++l) {
@@ -63,7 +64,8 @@ LevelAnswers answer_levels(const Ladder& ladder, const std::vector<Question>& qu
                            .former = former.empty() ? nullptr : &former[l],
                            .run = quiet,
                            .joins = &joins,
-                           .totalled = totalled.empty() ? nullptr : &totalled[l]};
+                           .totalled = totalled.empty() ? nullptr : &totalled[l],
+                           .sifted = sifted};
     const LevelAnswer level = answer_level(input, run);
     out.data.push_back(standings_data(level));
     Stopwatch saying;

@@ -11,6 +11,7 @@
 #include "lofty/ladder.hpp"
 #include "lofty/run.hpp"
 #include "question/resolve.hpp"
+#include "relation/row_sieve.hpp"
 #include "relation/stretch_totals.hpp"
 #include "relation/times.hpp"
 
@@ -25,10 +26,11 @@ struct LevelAnswers {
 
 // `former` has each level's former places; it is empty where nothing is compared. What is given has to outlive the
 // answers; `joins` may be shared with further questions over the same tables. `totalled`: what the rows gave already,
-// by level, or nothing; it is moved from. Throws Error.
+// by level, or nothing; it is moved from. `sifted`: of which rows the first table has some; null: it has all, else it
+// is moved from. Throws Error.
 LevelAnswers answer_levels(const Ladder& ladder, const std::vector<Question>& questions,
                            const std::vector<FormerPlaces>& former, JoinCache& joins, const Run& run,
-                           std::span<TotalledRows> totalled = {});
+                           std::span<TotalledRows> totalled = {}, SiftedRows* sifted = nullptr);
 
 // The levels as one answer, with its cost.
 std::shared_ptr<StandingsData> whole_answer(const Ladder& ladder, const std::vector<Question>& questions,

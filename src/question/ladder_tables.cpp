@@ -100,7 +100,7 @@ void LadderTables::read_one(TableUse& use, const Run& run) {
   use.seconds = watch.lap();
 }
 
-std::unique_ptr<TableStretches> LadderTables::begin_stretches(const Run& run) {
+std::unique_ptr<TableStretches> LadderTables::begin_stretches(const char* and_what, const Run& run) {
   const auto* const source = dynamic_cast<const StretchSource*>(uses_.front().source.get());
   std::unique_ptr<TableStretches> stretches =
       source == nullptr ? nullptr : source->stretches(wanted_of(uses_.front()), run);
@@ -112,7 +112,7 @@ std::unique_ptr<TableStretches> LadderTables::begin_stretches(const Run& run) {
   for (std::size_t t = 1; t < uses_.size(); ++t) read_one(uses_[t], others);
   tell_step(run, [&] {
     const TableUse& use = uses_.front();
-    return "reading and totalling " + use.source->name() + " (" +
+    return std::string("reading and ") + and_what + " " + use.source->name() + " (" +
            with_commas(static_cast<std::size_t>(use.source->size().bytes / 1e6)) + " MB)";
   });
   Stopwatch watch;

@@ -24,7 +24,7 @@ class LadderTables {
   bool was_read() const { return was_read_; }
   // Reads the other tables, and of the first one the first stretch of its rows only; null where that cannot be, and
   // nothing is read then. The run has to outlive it. Throws Error.
-  std::unique_ptr<TableStretches> begin_stretches(const Run& run);
+  std::unique_ptr<TableStretches> begin_stretches(const char* and_what, const Run& run);
   void set_first_table(Table table, double seconds) {
     uses_.front().table = std::move(table);
     uses_.front().seconds += seconds;

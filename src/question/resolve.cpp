@@ -168,10 +168,10 @@ void Resolution::read(const Run& run) {
   if (!questions_.empty() && tables_->tables.read(run, problems)) bind_levels();
 }
 
-std::unique_ptr<TableStretches> Resolution::begin_stretches(const Run& run) {
+std::unique_ptr<TableStretches> Resolution::begin_stretches(const char* and_what, const Run& run) {
   if (!problems_.empty() || questions_.empty()) return nullptr;
   try {
-    if (std::unique_ptr<TableStretches> stretches = tables_->tables.begin_stretches(run)) {
+    if (std::unique_ptr<TableStretches> stretches = tables_->tables.begin_stretches(and_what, run)) {
       bind_levels();
       if (problems_.empty()) return stretches;
     }

@@ -29,8 +29,8 @@ class Resolution {
 
   // In place of read(), where the first table can be read a stretch of rows at a time: reads the other tables and its
   // first stretch, and resolves everything again, with their types. Null where that cannot be, or something is wrong:
-  // read() may follow then. The run has to outlive it.
-  std::unique_ptr<TableStretches> begin_stretches(const Run& run);
+  // read() may follow then. The run has to outlive it. `and_what` is done with the rows, as progress says.
+  std::unique_ptr<TableStretches> begin_stretches(const char* and_what, const Run& run);
   // In its place for a further question: takes the tables that another question over the same ones has read so far.
   // False where something is wrong.
   bool take_tables(const Resolution& other);

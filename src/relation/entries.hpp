@@ -12,6 +12,7 @@
 #include "formula/evaluator.hpp"
 #include "question/question.hpp"
 #include "relation/rows.hpp"
+#include "relation/texts_met.hpp"
 #include "window/work.hpp"
 
 namespace lofty::engine {
@@ -46,27 +47,6 @@ struct Probed {
   }
 };
 
-// The different texts of a column, and how many rows have each; only where there are not too many.
-class TextsMet {
- public:
-  static constexpr std::size_t most = 10'000;
-
-  void add(std::string_view text, std::size_t rows) {
-    const std::uint32_t code = texts_.add(text);
-    if (code == rows_.size()) rows_.push_back(0);
-    rows_[code] += rows;
-  }
-  void add_too_many() { too_many_ = true; }
-  bool too_many() const { return too_many_ || texts_.size() > most; }
-  const Dictionary& texts() const { return texts_; }
-  const std::vector<std::size_t>& rows() const { return rows_; }  // by code
-
- private:
-  Dictionary texts_;
-  std::vector<std::size_t> rows_;
-  bool too_many_ = false;
-};
-
 struct Entries {
   FormulaContext context;  // for formulas over the entries: with the constants over all rows that count
   Probed probed;           // where the question asks for it
@@ -80,9 +60,9 @@ struct Entries {
     std::size_t rows = 0, entries = 0;
     std::vector<std::uint32_t> by_entry = {};  // rows, as run_rows() numbered the entries; empty: none
   };
-  std::vector<Blank> blanks;                       // by Question::aggregates
-  std::map<std::size_t, TextsMet> texts_met = {};  // by column of the first table, where its rows were not kept
-  struct UnknownFilter {  // rows that count for which an aggregate's filter is neither true nor false
+  std::vector<Blank> blanks;    // by Question::aggregates
+  TextsOfTable texts_met = {};  // of the first table, where its rows were not kept
+  struct UnknownFilter {        // rows that count for which an aggregate's filter is neither true nor false
     std::size_t rows = 0;
     std::uint32_t example = no_row;
   };

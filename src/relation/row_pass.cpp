@@ -65,7 +65,8 @@ void note_unknown(const std::vector<unsigned char>& mask, const Vector& truth, s
   noted.rows += unknown;
 }
 
-// The rows that count, without a branch a row; and what becomes of the others.
+// The rows that count, without a branch a row; and what becomes of the others, which `part` has the counts of.
+template <class Part>
 void choose(std::vector<unsigned char>& mask, std::size_t begin, Part& part, std::vector<std::uint32_t>& chosen) {
   chosen.resize(mask.size());
   std::size_t count = 0, unknown = 0;
@@ -120,21 +121,27 @@ std::vector<Value> RowPass::find_overalls(std::vector<Value> so_far) const {
   return values;
 }
 
-std::vector<std::uint32_t> RowPass::counted() const {
-  std::vector<std::vector<std::uint32_t>> of_piece(pieces_.count());
+RowsThatCount RowPass::counted() const {
+  std::vector<RowsThatCount> of_piece(pieces_.count());
   parallel_for(pieces_, run_, [&](const RowRange& range, std::size_t piece) {
     Evaluator evaluator(rows_, rows_.context());
     const RowFilter filter({&question_.where_first, &question_.where_last});
     std::vector<unsigned char> mask;
+    std::vector<std::uint32_t> chosen;
     each_batch(range, [&](std::size_t begin, std::size_t count) {
       filter.apply(evaluator, begin, count, mask);
-      for (std::size_t i = 0; i < count; ++i)
-        if (mask[i] == 1) of_piece[piece].push_back(static_cast<std::uint32_t>(begin + i));
+      choose(mask, begin, of_piece[piece], chosen);
+      of_piece[piece].rows.insert(of_piece[piece].rows.end(), chosen.begin(), chosen.end());
     });
   });
-  std::vector<std::uint32_t> rows;
-  for (const auto& some : of_piece) rows.insert(rows.end(), some.begin(), some.end());
-  return rows;
+  RowsThatCount all;
+  for (const RowsThatCount& some : of_piece) {
+    all.rows.insert(all.rows.end(), some.rows.begin(), some.rows.end());
+    all.left_out += some.left_out;
+    all.unknown += some.unknown;
+    all.unknown_example = std::min(all.unknown_example, some.unknown_example);
+  }
+  return all;
 }
 
 std::vector<std::unique_ptr<Part>> RowPass::parts() const {

@@ -16,6 +16,13 @@
 
 namespace lofty::engine {
 
+// The rows that count, ascending, and what became of the others.
+struct RowsThatCount {
+  std::vector<std::uint32_t> rows;
+  std::size_t left_out = 0, unknown = 0;
+  std::uint32_t unknown_example = no_row;
+};
+
 // The rows of one relation in pieces, each with tables and states of its own. All functions throw RowFailure for
 // the first row that fails.
 class RowPass {
@@ -29,8 +36,7 @@ class RowPass {
 
   // The constants over all rows that count, by Question::overalls; and over others, of which they are `so_far`.
   std::vector<Value> find_overalls(std::vector<Value> so_far = {}) const;
-  // The rows that count, ascending.
-  std::vector<std::uint32_t> counted() const;
+  RowsThatCount counted() const;
   // What each piece holds, in their order.
   std::vector<std::unique_ptr<Part>> parts() const;
   // The same added to parts that other rows went to before; there are at least as many of them as pieces.

@@ -57,6 +57,8 @@ class JoinedRows : public RowSource {
     void add_example(const std::string& text);
   };
   const std::vector<Report>& reports() const { return reports_; }
+  // Those of rows of which these are some, instead of their own.
+  void set_reports(std::vector<Report> reports) { reports_ = std::move(reports); }
   // The values of one of Question::row_windows, one a row.
   void set_window(std::size_t window, ColumnPtr values) {
     if (windows_.size() <= window) windows_.resize(window + 1);

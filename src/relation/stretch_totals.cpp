@@ -10,12 +10,13 @@
 
 namespace lofty::engine {
 
+bool joins_as_it_goes(const JoinUse& join) {
+  return (join.type == JoinType::left || join.type == JoinType::inner) && !join.include;
+}
+
 namespace {
 
 bool level_takes_stretches(const Question& question, bool inner) {
-  const auto joins_as_it_goes = [](const JoinUse& join) {
-    return (join.type == JoinType::left || join.type == JoinType::inner) && !join.include;
-  };
   const auto needs_rows = [&](const auto& aggregate) {
     return goes_by_order(aggregate->kind) ||
            (inner && question.keeps_states && aggregate->kind == AggregateKind::count_distinct);
@@ -89,13 +90,6 @@ StretchTotals::StretchTotals(const Question& question, bool inner, std::vector<V
   // An inner level would total the rows inside what the level outside lists alone, if they were kept: it has to be
   // quick to total all of them, with tables that stay near the processor.
   if (inner) most_groups_ = static_cast<std::size_t>(std::clamp(all_rows / 64, 10'000.0, 200'000.0));
-
-  const Table& table = question.tables.front().table;
-  for (std::size_t c = 0; c < table.headings().size(); ++c)
-    if (table.holds(c) && table.type(c).kind == Kind::text) {
-      texts_.push_back(c);
-      entries_.texts_met[c];
-    }
 }
 
 void StretchTotals::add(std::size_t rows_before) {
@@ -125,7 +119,7 @@ void StretchTotals::add(std::size_t rows_before) {
     for (const Carried& values : part->carried)
       if (values.has_conflict()) throw RowsNeeded{};
   take_examples(rows, rows_before);
-  count_texts();
+  add_texts(question_.tables.front().table, run_, entries_.texts_met);
   entries_.total_seconds += watch.lap();
 }
 
@@ -184,39 +178,6 @@ void StretchTotals::take_examples(const JoinedRows& rows, std::size_t rows_befor
     take(part->unknown_example, entries_.unknown_example);
     for (std::size_t a = 0; a < part->unknown_filters.size(); ++a)
       take(part->unknown_filters[a].example, entries_.unknown_filters[a].example);
-  }
-}
-
-// How many rows have each text of the first table.
-void StretchTotals::count_texts() {
-  const TableData& table = question_.tables.front().table.data();
-  for (const std::size_t c : texts_) {
-    TextsMet& met = entries_.texts_met[c];
-    const Column& column = *table.columns[c];
-    if (met.too_many()) continue;
-    if (column.dictionary().size() > TextsMet::most) {
-      met.add_too_many();
-      continue;
-    }
-
-    // By code of this stretch, each thread some rows.
-    const Pieces pieces = Pieces::per_thread(column.rows(), run_);
-    std::vector<std::vector<std::size_t>> counts(pieces.count());
-    parallel_for(pieces, run_, [&](const RowRange& range, std::size_t piece) {
-      std::vector<std::size_t>& own = counts[piece];
-      own.resize(column.dictionary().size() + 1);
-      std::vector<std::uint32_t> codes(batch_rows);
-      for (std::size_t begin = range.begin; begin < range.end; begin += batch_rows) {
-        const std::size_t count = std::min(batch_rows, range.end - begin);
-        column.decode_code(begin, count, codes.data());
-        for (std::size_t i = 0; i < count; ++i) ++own[std::min<std::size_t>(codes[i], own.size() - 1)];  // null: last
-      }
-    });
-    for (std::uint32_t code = 0; code < column.dictionary().size(); ++code) {
-      std::size_t rows = 0;
-      for (const auto& own : counts) rows += own[code];
-      met.add(column.dictionary().text(code), rows);
-    }
   }
 }
 

@@ -22,6 +22,9 @@ namespace lofty::engine {
 // Rows turned out to be needed again.
 struct RowsNeeded {};
 
+// Does a join find the partners of each row by itself, and lets no other rows in?
+bool joins_as_it_goes(const JoinUse& join);
+
 // Do all levels of a question look at each row by itself? Their entries are not single rows, and there are no windows
 // over rows, totals that go by an order, entries without rows, and joins that let rows in. No also where an inner
 // level, which would total all rows, had to keep each entry's distinct values.
@@ -60,7 +63,6 @@ class StretchTotals {
  private:
   void settle_distinct(std::size_t aggregate, std::size_t pieces);
   void take_examples(const JoinedRows& rows, std::size_t rows_before);
-  void count_texts();
 
   // Of a distinct count: as long as numbers ascend from piece to piece, what lies between a piece's least and greatest
   // one is nowhere else, and need not be kept.
@@ -84,7 +86,6 @@ class StretchTotals {
   std::vector<std::unique_ptr<Part>> parts_;  // they take turns with the rows: one piece of each stretch is of each
   std::unique_ptr<DealtTotals> dealt_;        // once a part has dealt out rows
   std::vector<Ascending> ascending_;          // by Question::aggregates
-  std::vector<std::size_t> texts_;            // columns of text of the first table
   std::size_t most_groups_ = most_rows;       // of all parts
   Entries entries_;
 };

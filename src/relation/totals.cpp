@@ -225,7 +225,7 @@ Entries run_rows(const Question& question, JoinedRows& rows, const Ladder& ladde
   double count_seconds = 0;
   if (!question.row_windows.empty()) {
     if (rows_first) parts = pass.parts();
-    const std::vector<std::uint32_t> counted = rows_first ? chosen_rows(parts) : pass.counted();
+    const std::vector<std::uint32_t> counted = rows_first ? chosen_rows(parts) : pass.counted().rows;
     count_seconds = watch.lap();
     notes = work_out_row_windows(question, rows, counted, ladder, of_windows, times, listed);
   }

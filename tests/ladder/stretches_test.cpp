@@ -103,6 +103,61 @@ RC_GTEST_PROP(StretchesProperty, RowsThatAreNotKeptGiveTheSameAnswer, ()) {
   RC_ASSERT(!::testing::Test::HasFailure());
 }
 
+// Questions that need their rows keep those that count alone, where these are few.
+RC_GTEST_PROP(StretchesProperty, RowsThatCountAloneGiveTheSameAnswer, ()) {
+  const std::uint32_t seed = *rc::gen::arbitrary<std::uint32_t>();
+  std::mt19937 random(seed);
+  const auto one_of = [&](std::uint32_t n) { return random() % n; };
+  const std::size_t rows = 30 + one_of(300), wanted = 5 + one_of(20), blank = one_of(2) == 0 ? 15 : 1000;
+  const std::uint32_t oddity = one_of(8);
+  std::string text = "shop,order_no,amount,status\n";
+  for (std::size_t r = 0; r < rows; ++r) {
+    const bool late = r + 3 > rows;
+    std::string shop = std::to_string(1 + one_of(5)), amount = std::to_string(one_of(9)) + ".5";
+    std::string status = one_of(blank) == 0 ? "" : one_of(wanted) == 0 ? "paid" : "void " + std::to_string(one_of(9));
+    if (late && oddity == 0) amount = "1.25";
+    if (late && oddity == 1) amount = "twelve";
+    if (oddity == 2 && one_of(40) == 0) amount = "none";
+    if (late && oddity == 3) shop = "x";
+    if (oddity == 4 && one_of(20) == 0) shop = "";
+    if (late && oddity == 5) status = "paid";
+    if (oddity == 6) status = r < rows / 2 ? "void" : "paid";
+    text += shop + "," + std::to_string(100 + one_of(60)) + "," + amount + "," + status + "\n";
+  }
+  const support::Scratch scratch;
+  scratch.file("lines.csv", text);
+  scratch.file("shops.csv", shops);
+
+  Ladder ladder{.data = {.from = "lines.csv", .joins = {{.with = "shops.csv", .on = {"shop"}}}},
+                .where = "status = 'paid' and (amount > 1 or amount is null)",
+                .levels = {{.by = "amount desc"}},
+                .list = {.columns = {"rank", "shop", "order_no", "amount", "name"}}};
+  Level& level = ladder.levels.front();
+  if (one_of(3) == 0) ladder.data.joins.front().type = JoinType::inner;
+  if (one_of(3) == 0) ladder.where = "status = 'paid' and name <> 'Amber Lantern'";
+  if (one_of(6) == 0) ladder.where += " and 1 / (order_no - 120) < 2";  // for some rows it cannot be
+  if (one_of(8) == 0) ladder.where = "status = 'Paid' or status like 'x%'";
+  if (one_of(3) == 0) level.best = 3, level.tiebreak = "order_no";
+  if (one_of(3) == 0) level.within = {"name"};
+  switch (one_of(6)) {
+    case 0: ladder.figures = {{"before", "lag(amount) over (partition by shop order by order_no)"}}; break;
+    case 1:
+      level.each = {"shop"};
+      level.by = "last desc";
+      ladder.totals = {{"last", "first_value(amount order by order_no)"}, {"middle", "median(amount)"}};
+      ladder.list.columns = {"rank", "shop", "last", "middle"};
+      break;
+    case 2: ladder.levels.clear(), ladder.list.columns = {"amount", "status"}, ladder.list.order = "amount desc"; break;
+    case 3: level.windows = {{"part", "amount / sum(amount) over ()"}}; break;
+    case 4: ladder.figures = {{"odd", "1 / (amount - 3.5)"}}, ladder.list.columns.push_back("odd"); break;
+    default: break;
+  }
+  const bool sifted =
+      agrees(ladder, scratch.path(), 40 + one_of(400), 1 + one_of(4), std::array{0, 1, 2, 8}[one_of(4)]);
+  RC_CLASSIFY(sifted, "sifted");
+  RC_ASSERT(!::testing::Test::HasFailure());
+}
+
 class Stretches : public ::testing::Test {
  protected:
   // So many lines; `line(r)` makes one.
@@ -321,6 +376,63 @@ TEST_F(Stretches, QuestionsThatNeedTheirRowsKeepThem) {
   }));
   EXPECT_TRUE(kept([](Ladder& l) { l.data.joins.front().type = JoinType::full; }));
   EXPECT_TRUE(kept([](Ladder& l) { l.levels.front().include = "shops"; }));
+}
+
+// Of rows that count all that is said has the place that it has in the file.
+TEST_F(Stretches, RowsThatCountAloneKnowTheirPlaces) {
+  write(900, [](std::size_t r) {
+    const std::string line = plain(r);
+    return line.substr(0, line.size() - 4) + (r % 50 == 30 ? "paid" : r == 700 ? "" : "void");
+  });
+  Ladder ladder{.data = {.from = "lines.csv"},
+                .where = "status = 'paid'",
+                .levels = {{.by = "amount desc", .best = 3}},
+                .list = {.columns = {"rank", "order_no", "amount"}}};
+  EXPECT_TRUE(agrees(ladder, scratch_.path(), 256, 4));
+  ladder.figures = {{"odd", "1 / (order_no - 110)"}};
+  ladder.list.columns.push_back("odd");
+  EXPECT_TRUE(agrees(ladder, scratch_.path(), 256, 4));
+  {
+    const support::Stretching apart(256, 4);
+    const Said said = ask(ladder, scratch_.path());
+    EXPECT_FALSE(said.answered);
+    EXPECT_NE(said.text.find("line 32 of lines.csv"), std::string::npos) << said.text;
+  }
+
+  // Saved, and asked for a place.
+  ladder.figures.clear();
+  ladder.list.columns.pop_back();
+  const auto told = [&](std::size_t chunks) {
+    const support::Stretching apart(256, chunks);
+    const Standings s = standings(ladder, TableFiles(scratch_.path()));
+    std::string out =
+        std::to_string(s.place_for("amount", Decimal(55, 1)).front().standing.better) + accounting_text(s);
+    save(s, [&](std::string_view part) { out += part; });
+    return out;
+  };
+  EXPECT_EQ(told(never), told(4));
+  EXPECT_NE(told(4).find("(the first is line 702 of lines.csv)"), std::string::npos) << told(4);
+
+  // Where most rows count, they are all kept.
+  ladder.where = "status = 'void'";
+  EXPECT_FALSE(agrees(ladder, scratch_.path(), 256, 4));
+}
+
+TEST_F(Stretches, RowsThatCountAloneKnowTheirFiles) {
+  for (const char* const name : {"l1.csv", "l2.csv", "l3.csv", "l4.csv"}) {
+    std::string text = "shop,order_no,amount,status\n";
+    for (std::size_t r = 0; r < 200; ++r)
+      text += "1,7,2.50," + std::string(r % 60 == 40 && name[1] != '2' ? "paid\n" : "void\n");
+    scratch_.file(name, text);
+  }
+  Ladder ladder{.data = {.from = "l*.csv"},
+                .where = "status = 'paid'",
+                .levels = {{.by = "amount desc", .best = 3}},
+                .list = {.columns = {"rank", "file", "order_no", "amount"}}};
+  ladder.data.read.file_column = "file";
+  EXPECT_TRUE(agrees(ladder, scratch_.path(), 256, 3));
+  const support::Stretching apart(256, 3);
+  EXPECT_NE(ask(ladder, scratch_.path()).text.find("line 42 of l3.csv"), std::string::npos);
 }
 
 TEST_F(Stretches, AStopEndsIt) {

@@ -10,7 +10,7 @@ Said ask(const Ladder& ladder, const std::filesystem::path& folder, int threads)
   Said out;
   Run run{.threads = threads};
   run.step = [&](std::string_view step) {
-    if (step.starts_with("reading and totalling"))
+    if (step.starts_with("reading and "))
       out.in_one_pass = true;
     else if (step.starts_with("reading lines") || step.starts_with("reading l*"))
       out.in_one_pass = false;

@@ -1,0 +1,103 @@
+#include "relation/row_sieve.hpp"
+
+#include <algorithm>
+
+#include "relation/row_pass.hpp"
+#include "relation/stretch_totals.hpp"
+#include "table/parallel.hpp"
+#include "table/stopwatch.hpp"
+
+namespace lofty::engine {
+
+bool takes_sifted_rows(const std::vector<Question>& levels) {
+  if (levels.size() != 1) return false;
+  const Question& question = levels.front();
+  return !(question.where_first.empty() && question.where_last.empty()) && question.overalls.empty() &&
+         !question.probe && !question.probed_row && !question.mark && !question.include &&
+         std::all_of(question.joins.begin(), question.joins.end(), joins_as_it_goes);
+}
+
+RowSieve::RowSieve(const Question& question, StretchJoins& joins, const Run& run)
+    : question_(question), joins_(joins), run_(run) {
+  const Table& table = question.tables.front().table;
+  for (std::size_t c = 0; c < table.headings().size(); ++c) {
+    if (!table.holds(c)) continue;
+    columns_.push_back(std::make_unique<Kept>());
+    columns_.back()->column = c;
+    columns_.back()->type = table.type(c);
+  }
+}
+
+void RowSieve::add(std::size_t rows_before) {
+  Stopwatch watch;
+  const JoinedRows rows(question_, run_, joins_);
+  if (rows_before + question_.tables.front().table.rows() > most_rows || sifted_.joined + rows.rows() > most_rows)
+    throw RowsNeeded{};
+  watch.lap();  // joins have a time of their own
+  RowsThatCount counted = RowPass(question_, rows, nullptr, run_).counted();
+  constexpr std::size_t worth_it = 4;  // rows for each one that is kept
+  if (sifted_.joined == 0 && counted.rows.size() > rows.rows() / worth_it) throw RowsNeeded{};
+
+  // As the table numbers them, each once, and the first of which it is unknown whether it counts: it is named.
+  std::vector<std::uint32_t>& kept = counted.rows;
+  if (counted.unknown > 0 && sifted_.unknown == 0)
+    kept.insert(std::lower_bound(kept.begin(), kept.end(), counted.unknown_example), counted.unknown_example);
+  for (std::uint32_t& row : kept) row = rows.row_of_table(0, row);
+  kept.erase(std::unique(kept.begin(), kept.end()), kept.end());
+  keep(kept);
+  for (const std::uint32_t row : kept) numbers_.push_back(static_cast<std::uint32_t>(rows_before + row));
+
+  sifted_.joined += rows.rows();
+  sifted_.left_out += counted.left_out;
+  sifted_.unknown += counted.unknown;
+  add_texts(question_.tables.front().table, run_, sifted_.texts_met);
+  sifted_.seconds += watch.lap();
+}
+
+// These rows of the stretch at hand, column by column.
+void RowSieve::keep(const std::vector<std::uint32_t>& rows) {
+  const Table& table = question_.tables.front().table;
+  const ColumnSource source(table.rows(), table.data().columns);
+  parallel_for(columns_.size(), run_, [&](std::size_t c) {
+    Kept& kept = *columns_[c];
+    Piece piece(kept.type);
+    Appender appender;
+    Vector values;
+    const std::span<const std::uint32_t> all(rows);
+    for (std::size_t next = 0; next < all.size();) {
+      // As many as lie within one batch.
+      const std::size_t begin = all[next];
+      std::size_t last = next;
+      while (last < all.size() && all[last] < begin + batch_rows) ++last;
+      source.load(static_cast<int>(kept.column), begin, all[last - 1] - begin + 1, values);
+      appender.append(piece, values, all.subspan(next, last - next), begin);
+      next = last;
+    }
+    if (rows.empty()) return;
+    piece.pack();
+    piece.keep_in(kept.parts);
+    kept.pieces.push_back(std::move(piece));
+  });
+}
+
+SiftedRows RowSieve::finish(const Table& whole) {
+  const TableData& all = whole.data();
+  auto data = std::make_shared<Table::Data>(all);
+  data->rows = numbers_.size();
+  data->columns.assign(all.headings.size(), nullptr);
+  for (const std::unique_ptr<Kept>& kept : columns_)
+    data->columns[kept->column] = Column::seal(kept->type, std::move(kept->pieces), run_);
+
+  // Places are those in the file.
+  const auto numbers = std::make_shared<const std::vector<std::uint32_t>>(std::move(numbers_));
+  data->number_in_file = [numbers, whole](std::size_t row) { return whole.data().number_of((*numbers)[row]); };
+  for (Table::Data::FileRows& file : data->files)
+    file.first_row =
+        static_cast<std::size_t>(std::lower_bound(numbers->begin(), numbers->end(), file.first_row) - numbers->begin());
+  sifted_.table = Table(std::move(data));
+  sifted_.read = all.rows;
+  sifted_.reports = joins_.reports(question_);
+  return std::move(sifted_);
+}
+
+}  // namespace lofty::engine
