@@ -49,7 +49,9 @@ struct Cost {
   std::vector<Advice> advice;
   // The table whose rows are totalled as they are read, and not kept; empty: there is none.
   std::string not_kept = {};
-  bool read_twice = false;                 // that table: constants over all its rows have to be known first
+  bool read_twice = false;  // that table: constants over all its rows have to be known first
+  // The table of which the rows that count are kept alone, if they are few; once measured: were. Empty: there is none.
+  std::string sifted = {};
   bool rows_known = true;                  // false where a table's size is not known before it is read
   double estimated() const;                // seconds, of all steps
   std::optional<double> measured() const;  // of all steps; nothing before it has run

@@ -76,6 +76,8 @@ void total_rows(LevelAnswer& a, const Run& progress, StepTimes& times) {
   } catch (const RowFailure& failure) {
     throw Error(row_problem(a, failure));
   }
+
+  // What became of the rows that do not count, and were not kept.
   if (a.sifted != nullptr) {
     SiftedRows& all = *a.sifted;
     a.entries.read = all.joined;

@@ -12,6 +12,7 @@
 #include "lofty/standings.hpp"
 #include "question/prose.hpp"
 #include "question/resolve.hpp"
+#include "relation/row_sieve.hpp"
 #include "relation/stretch_totals.hpp"
 #include "relation/windows.hpp"
 #include "table/folded.hpp"
@@ -97,7 +98,10 @@ class Steps {
   Cost all() {
     cost_.rows_known = sizes_.rows.has_value();
     find_kept_share();
-    if (kept_share_ < 1) cost_.not_kept = questions_.front().tables.front().source->name();
+    if (kept_share_ < 1)
+      cost_.not_kept = questions_.front().tables.front().source->name();
+    else
+      find_sifted();
     for (std::size_t t = 0; t < questions_.front().tables.size(); ++t) read(t);
     for (level_ = 0; level_ < questions_.size(); ++level_) level(questions_[level_]);
     return std::move(cost_);
@@ -137,6 +141,17 @@ class Steps {
     if (bytes > 0 && sizes_.bytes.front() > bytes) kept_share_ = bytes / sizes_.bytes.front();
     const auto has_constants = [](const Question& level) { return !level.overalls.empty(); };
     cost_.read_twice = kept_share_ < 1 && std::any_of(questions_.begin(), questions_.end(), has_constants);
+  }
+
+  // Are rows that do not count left out as they are read? How many these are is only known afterwards.
+  void find_sifted() {
+    const TableUse& use = questions_.front().tables.front();
+    const auto* const source = dynamic_cast<const StretchSource*>(use.source.get());
+    if (source == nullptr || source->stretch_bytes() == 0 || !takes_sifted_rows(questions_)) return;
+    const double read = sizes_.tables.front().value_or(0), kept = static_cast<double>(use.table.rows());
+    if (times_ != nullptr && kept >= read) return;
+    cost_.sifted = use.source->name();
+    if (times_ != nullptr) kept_share_ = kept / read;
   }
 
   void read(std::size_t t) {
@@ -665,6 +680,7 @@ Cost with_measured(Cost planned, const Cost& measured) {
     planned.steps[i].rows = measured.steps[i].rows;
     planned.steps[i].comparisons = measured.steps[i].comparisons;
   }
+  planned.sifted = measured.sifted;  // the plan did not know
   return planned;
 }
 

@@ -150,6 +150,12 @@ std::string cost_text(const Cost& cost, const Looks& looks) {
                        std::string("rows of ") + cost.not_kept + " are totalled as they are read, and not kept.",
                    looks.width, 2) +
            "\n";
+  if (!cost.sifted.empty())
+    out += "\n" +
+           wrapped("One pass: of the rows of " + cost.sifted + " those that count " +
+                       (cost.measured() ? "were kept alone." : "are kept alone, if they are less than a quarter."),
+                   looks.width, 2) +
+           "\n";
   if (!cost.rows_known)
     out += std::string(windows > 0 ? "" : "\n") +
            "The size of a table is not known before it is read: its steps are not priced.\n";

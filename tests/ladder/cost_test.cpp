@@ -78,6 +78,29 @@ TEST(Cost, OnePassIsSaid) {
   EXPECT_EQ(plan(read_ladder_file(demo / "three_frames.ladder.toml").ladder, tables).not_kept, "");
 }
 
+// Rows that do not count need not be kept, where they are most.
+TEST(Cost, SiftingIsSaid) {
+  const TableFiles tables(demo);
+  Ladder ladder = read_ladder_file(demo / "three_frames.ladder.toml").ladder;
+  EXPECT_EQ(plan(ladder, tables).sifted, "");
+  const support::Stretching apart(8192, 4);
+  const Cost before = plan(ladder, tables), after = standings(ladder, tables).cost();
+  EXPECT_EQ(before.sifted, "order_lines.csv");
+  EXPECT_EQ(after.sifted, "order_lines.csv");
+  EXPECT_EQ(steps(before), steps(after));
+  EXPECT_GT(before.steps.front().bytes, 10 * after.steps.front().bytes);
+  EXPECT_NE(cost_text(before).find("those that count are kept alone, if they are less than a quarter."),
+            std::string::npos);
+  EXPECT_NE(cost_text(with_measured(before, after)).find("those that count were kept alone."), std::string::npos);
+
+  // Most rows count.
+  ladder.where = "amount is not null";
+  EXPECT_EQ(plan(ladder, tables).sifted, "order_lines.csv");
+  const Cost kept = with_measured(plan(ladder, tables), standings(ladder, tables).cost());
+  EXPECT_EQ(kept.sifted, "");
+  EXPECT_EQ(cost_text(kept).find("kept alone"), std::string::npos);
+}
+
 // Constants over all rows have to be known first: rows that do not fit the memory are read twice for them, others kept.
 TEST(Cost, TwoPassesAreSaidWhereRowsDoNotFit) {
   const TableFiles tables(demo);
