@@ -148,10 +148,12 @@ class Steps {
     const TableUse& use = questions_.front().tables.front();
     const auto* const source = dynamic_cast<const StretchSource*>(use.source.get());
     if (source == nullptr || source->stretch_bytes() == 0 || !takes_sifted_rows(questions_)) return;
-    const double read = sizes_.tables.front().value_or(0), kept = static_cast<double>(use.table.rows());
-    if (times_ != nullptr && kept >= read) return;
+    if (times_ != nullptr) {
+      const double read = sizes_.tables.front().value_or(0), kept = static_cast<double>(use.table.rows());
+      if (kept >= read) return;
+      kept_share_ = kept / read;
+    }
     cost_.sifted = use.source->name();
-    if (times_ != nullptr) kept_share_ = kept / read;
   }
 
   void read(std::size_t t) {
