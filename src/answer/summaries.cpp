@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "answer/standings_data.hpp"
+#include "table/parallel.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -109,8 +110,13 @@ std::vector<Summaries::Overlap> overlaps_of(const LevelInput& input, const Entri
 
 Summaries summarize(const LevelInput& input, const Entries& entries, const Listed& listed, const Names& names) {
   const Grouping grouping = grouping_of(entries, listed);
-  const std::vector<ColumnPtr> left_totals = totals_of(input, entries, grouping.of_left, grouping.groups);
-  const std::vector<ColumnPtr> all_totals = totals_of(input, entries, grouping.of_all, grouping.groups);
+  std::vector<ColumnPtr> left_totals, all_totals;
+  constexpr std::size_t worth_threads = 100'000;  // rows: there may be as many distinct values
+  const Run run{.threads = entries.counted < worth_threads ? 1 : input.run.threads};
+  parallel_for(2, run, [&](std::size_t which) {
+    (which == 0 ? left_totals : all_totals) =
+        totals_of(input, entries, which == 0 ? grouping.of_left : grouping.of_all, grouping.groups);
+  });
 
   Summaries out;
   const std::size_t label_at = label_column(input, listed.columns);

@@ -33,10 +33,11 @@ void AggregateStates::add(const std::vector<std::uint32_t>& rows, const std::vec
   distinct_.settle();
 }
 
-void AggregateStates::merge(AggregateStates& other, const std::vector<std::uint32_t>& ids, std::size_t groups) {
+void AggregateStates::merge(const AggregateStates& other, const std::vector<std::uint32_t>& ids, std::size_t groups,
+                            std::uint32_t outside) {
   grow(groups);
   for (std::size_t g = 0; g < ids.size(); ++g) merge_totals(other, g, ids[g]);
-  merge_distinct(other, ids);
+  merge_distinct(other, ids, outside);
   collected_rows_.insert(collected_rows_.end(), other.collected_rows_.begin(), other.collected_rows_.end());
   for (const std::uint32_t id : other.collected_ids_) collected_ids_.push_back(ids[id]);
 }
@@ -155,12 +156,14 @@ void AggregateStates::report_blanks(std::size_t groups, Entries::Blank& report) 
   if (report.rows > 0) report.by_entry.assign(blanks_.begin(), blanks_.begin() + static_cast<std::ptrdiff_t>(groups));
 }
 
-void AggregateStates::merge_distinct(AggregateStates& other, const std::vector<std::uint32_t>& ids) {
+void AggregateStates::merge_distinct(const AggregateStates& other, const std::vector<std::uint32_t>& ids,
+                                     std::uint32_t outside) {
   if (aggregate_->kind != AggregateKind::count_distinct) return;
   alone_.resize(std::max(alone_.size(), counts_.size()));
   for (std::size_t g = 0; g < ids.size(); ++g) alone_[ids[g]] += other.alone_[g];
   for (const std::uint32_t at : other.elsewhere_)
-    distinct_.add(ids[other.distinct_.group(at)], cells_->translate(other.distinct_.cell(at), *other.cells_));
+    if (const std::uint32_t id = ids[other.distinct_.group(at)]; id != outside)
+      distinct_.add(id, cells_->translate(other.distinct_.cell(at), *other.cells_));
   distinct_.settle();
 }
 

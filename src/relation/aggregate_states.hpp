@@ -100,7 +100,9 @@ class AggregateStates {
   void add(const std::vector<std::uint32_t>& rows, const std::vector<std::uint32_t>& ids, std::size_t begin,
            const Vector* v, const Vector* filter, std::size_t groups);
 
-  void merge(AggregateStates& other, const std::vector<std::uint32_t>& ids, std::size_t groups);
+  // The values of the group `outside` do not matter.
+  void merge(const AggregateStates& other, const std::vector<std::uint32_t>& ids, std::size_t groups,
+             std::uint32_t outside = no_row);
   // One group of the other alone, of which its distinct values have to be known by group. Preconditions: there are more
   // than `id` groups, and the aggregate does not go by an order.
   void merge_group(const AggregateStates& other, std::uint32_t g, std::uint32_t id);
@@ -154,7 +156,7 @@ class AggregateStates {
   };
 
   void merge_totals(const AggregateStates& other, std::size_t g, std::uint32_t id);
-  void merge_distinct(AggregateStates& other, const std::vector<std::uint32_t>& ids);
+  void merge_distinct(const AggregateStates& other, const std::vector<std::uint32_t>& ids, std::uint32_t outside);
 
   void sum_integers(const std::vector<std::uint32_t>& rows, const std::vector<std::uint32_t>& ids, std::size_t begin,
                     const std::int64_t* values);

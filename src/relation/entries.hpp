@@ -22,7 +22,7 @@ class Regroup {
  public:
   virtual ~Regroup() = default;
   // The aggregates' columns, by Question::entry_columns (null pointers for the others), over `groups` groups.
-  // `group_of` is by entry as run_rows() numbered them; an entry in group `groups` is left out.
+  // `group_of` is by entry as run_rows() numbered them; an entry in group `groups` is left out. Thread-safe.
   virtual std::vector<ColumnPtr> totals(const std::vector<std::uint32_t>& group_of, std::size_t groups) = 0;
 };
 

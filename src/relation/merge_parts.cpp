@@ -3,19 +3,21 @@
 namespace lofty::engine {
 
 std::vector<ColumnPtr> KeptStates::totals(const std::vector<std::uint32_t>& group_of, std::size_t groups) {
+  std::call_once(ready_, [this] {
+    for (AggregateStates& states : part_.states)
+      if (states.aggregate().kind == AggregateKind::count_distinct)
+        states.set_apart({AggregateStates::Range{.others = true}});
+  });
+  const auto outside = static_cast<std::uint32_t>(groups);
   std::vector<ColumnPtr> out(question_.entry_columns.size());
   for (std::size_t c = 0; c < out.size(); ++c) {
     const EntryColumn& column = question_.entry_columns[c];
     if (column.from != EntryColumn::From::aggregate) continue;
-    AggregateStates& fine = part_.states[column.index];
-    if (!ready_ && question_.aggregates[column.index]->kind == AggregateKind::count_distinct)
-      fine.set_apart({AggregateStates::Range{.others = true}});
     AggregateStates coarse(*question_.aggregates[column.index]);
-    coarse.merge(fine, group_of, groups + 1);  // the last one is left out
+    coarse.merge(part_.states[column.index], group_of, groups + 1, outside);
     Entries::Blank unused;
     out[c] = coarse.finish(groups, unused, by_order_);
   }
-  ready_ = true;
   return out;
 }
 

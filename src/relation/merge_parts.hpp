@@ -4,6 +4,7 @@
 
 #include <functional>
 #include <memory>
+#include <mutex>
 #include <vector>
 
 #include "lofty/run.hpp"
@@ -24,7 +25,7 @@ class KeptStates final : public Regroup {
   const Question& question_;
   AggregateStates::ByOrder by_order_;
   Part part_;
-  bool ready_ = false;  // distinct values are where merging looks for them
+  std::once_flag ready_;  // distinct values are where merging looks for them
 };
 
 // Adds the groups and states of a part whose rows come after those of `all`.
