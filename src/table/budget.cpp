@@ -26,10 +26,11 @@ namespace {
 constexpr std::int64_t no_limit = std::numeric_limits<std::int64_t>::max();
 constexpr std::int64_t look_from = 64 * 1024 * 1024;  // bytes: less is there on any machine
 constexpr std::int64_t page = 4096;
-// Shares of a limit. Up to a half no call looks at more than a counter; beyond three quarters memory that waits for its
-// next use is given up; an eighth is for pages of the file, so arrays get seven.
-constexpr std::int64_t sixteenths_unwatched = 8, sixteenths_with_waiting = 12, sixteenths_for_arrays = 14,
-                       sixteenths_resident = 15;
+// Shares of a limit. Up to a half no call looks at more than a counter; beyond five eighths memory that waits for its
+// next use is given up. Arrays get eleven sixteenths, and one more is for pages of the file: what lies there becomes
+// resident sixteen pages at a time, a quarter of a gigabyte in ten milliseconds, before it is let go of.
+constexpr std::int64_t sixteenths_unwatched = 8, sixteenths_with_waiting = 10, sixteenths_for_arrays = 11,
+                       sixteenths_resident = 12;
 std::int64_t share(std::int64_t limit, std::int64_t sixteenths) { return limit / 16 * sixteenths; }
 
 constexpr std::int64_t with_folder = -1;  // instead of a run's limit: it has a folder of its own, and no limit

@@ -41,11 +41,11 @@ bool counts_up(const Buffer<std::uint64_t>& values, std::uint64_t from) {
   return true;
 }
 
-// A limit by which so many bytes fit besides what is in memory already: an eighth is for pages of the file.
+// A limit by which so many bytes fit besides what is in memory already; the rest is for pages of the file.
 std::uint64_t with_own(std::size_t more) {
   const Budget::Use use = Budget::shared().use();
   const std::int64_t others = Budget::looks_at_others ? use.others : 0;
-  return (static_cast<std::uint64_t>(std::max<std::int64_t>(0, use.in_memory) + others) + more) / 7 * 8;
+  return (static_cast<std::uint64_t>(std::max<std::int64_t>(0, use.in_memory) + others) + more) / 11 * 16;
 }
 
 // While it lives only arrays count, so that which of them move can be foretold; a sanitizer's own memory is others'.
