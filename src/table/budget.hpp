@@ -5,7 +5,7 @@
 // counted. When one more would be too much, arrays that are not written to any longer, and may leave, are moved to a
 // file without a name, the oldest first; when that isn't enough, the new one is made there. Such an array keeps its
 // address, and the code that uses it does not know. What the system fetches of it again is let go of when the process
-// has more than its limit. So the same code runs at any size, and results cannot depend on the limit. Covered by
+// comes near its limit. So the same code runs at any size, and results cannot depend on the limit. Covered by
 // tests/table/budget_test.cpp.
 
 #include <algorithm>
@@ -43,7 +43,7 @@ class Budget {
   void may_leave(void* data, std::size_t size);
   // Would an array of this size go beyond the limit? `waiting`: bytes that were given back and wait to be used again.
   bool is_short_of(std::size_t size, std::size_t waiting);
-  // Lets go of what the system fetched from the file, where the process has more than its limit. While something lies
+  // Lets go of what the system fetched from the file, where the process has three quarters of its limit. While something lies
   // there, a thread of the budget's own does so every millisecond.
   void keep_to_limit();
   // The same, for those who come by often: where that thread has not come to it for a while, because all processors are
