@@ -43,8 +43,8 @@ class Budget {
   void may_leave(void* data, std::size_t size);
   // Would an array of this size go beyond the limit? `waiting`: bytes that were given back and wait to be used again.
   bool is_short_of(std::size_t size, std::size_t waiting);
-  // Lets go of what the system fetched from the file, where the process has three quarters of its limit. While something lies
-  // there, a thread of the budget's own does so every millisecond.
+  // Lets go of what the system fetched from the file, where the process has three quarters of its limit. While
+  // something lies there, a thread of the budget's own does so every millisecond.
   void keep_to_limit();
   // The same, for those who come by often: where that thread has not come to it for a while, because all processors are
   // busy. Costs next to nothing where nothing lies in the file.
