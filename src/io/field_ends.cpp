@@ -65,6 +65,14 @@ HWY_INLINE Marks64 quote_marks_of(const char* text) {
   return out;
 }
 
+// 64 bytes of a text from `at` on; beyond its end they are zero, and lie in `last`.
+HWY_INLINE const char* block_at(const char* text, std::size_t size, std::size_t at, char* last) {
+  if (size - at >= 64) return text + at;
+  std::memset(last, 0, 64);
+  std::memcpy(last, text + at, size - at);
+  return last;
+}
+
 // What is below the lowest bit that is set.
 HWY_INLINE std::uint64_t below_first(std::uint64_t bits) { return (bits & (0 - bits)) - 1; }
 
@@ -97,13 +105,8 @@ FieldEnds find_field_ends(const char* text, std::size_t size, std::size_t from, 
   std::size_t at = from;
   char last[64];
   while (at < size && next <= full) {
-    const char* block = text + at;
     const std::size_t here = std::min<std::size_t>(64, size - at);
-    if (here < 64) {
-      std::memset(last, 0, sizeof last);
-      std::memcpy(last, block, here);
-      block = last;
-    }
+    const char* const block = block_at(text, size, at, last);
     Marks64 marks = marks_of(block, delimiter);
 
     // Up to the first quote, or the end of the text.
@@ -135,13 +138,8 @@ FieldEnds find_field_ends_outside_quotes(const char* text, std::size_t size, std
   std::size_t at = from;
   char last[64];
   while (at < size && next <= full) {
-    const char* block = text + at;
     const std::size_t here = std::min<std::size_t>(64, size - at);
-    if (here < 64) {
-      std::memset(last, 0, sizeof last);
-      std::memcpy(last, block, here);
-      block = last;
-    }
+    const char* const block = block_at(text, size, at, last);
     const Marks64 marks = marks_of(block, delimiter);
     const std::uint64_t in_quotes = odd_so_far(marks.quotes) ^ inside;  // from an opening quote to before the closing
     const std::uint64_t ends = marks.ends & ~in_quotes;
@@ -184,12 +182,7 @@ std::size_t quoted_records_end(const char* text, std::size_t size, std::size_t f
   std::size_t begin = from;  // of the record
   char last[64];
   for (std::size_t at = from; at < size; at += 64) {
-    const char* block = text + at;
-    if (size - at < 64) {
-      std::memset(last, 0, sizeof last);
-      std::memcpy(last, block, size - at);
-      block = last;
-    }
+    const char* const block = block_at(text, size, at, last);
     const Marks64 marks = quote_marks_of(block);
     const std::uint64_t in_quotes = odd_so_far(marks.quotes) ^ inside;
     inside = 0 - (in_quotes >> 63);
@@ -224,12 +217,7 @@ std::size_t count_line_ends(const char* text, std::size_t size) {
   std::uint64_t after_return = 0;  // was the last byte of the block before a carriage return?
   char last[64];
   for (std::size_t at = 0; at < size; at += 64) {
-    const char* block = text + at;
-    if (size - at < 64) {
-      std::memset(last, 0, sizeof last);
-      std::memcpy(last, block, size - at);
-      block = last;
-    }
+    const char* const block = block_at(text, size, at, last);
     const Marks64 marks = marks_of(block, '\n');
     count += static_cast<std::size_t>(std::popcount(marks.returns) +
                                       std::popcount(marks.line_feeds & ~(marks.returns << 1 | after_return)));
