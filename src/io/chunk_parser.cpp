@@ -126,7 +126,7 @@ std::size_t ChunkRows::read_marked(std::size_t at, bool with_quotes) {
     needs_parser_ = found.needs_parser;
     if (needs_parser_) return begin;
     if (at == text_.size()) return at;
-    // A record whose quotes are far behind has to be read to its end.
+    // A record whose first quote is far from its beginning has to be read to its end.
     if (with_quotes ? begin > first && !found.quotes && !quotes.inside : text_[at] == '"') return begin;
   }
 }

@@ -144,7 +144,7 @@ FieldEnds find_field_ends_outside_quotes(const char* text, std::size_t size, std
     const std::uint64_t in_quotes = odd_so_far(marks.quotes) ^ inside;  // from an opening quote to before the closing
     const std::uint64_t ends = marks.ends & ~in_quotes;
 
-    // A quote opens where a field begins, and a field, or the text, ends right behind the one that closes.
+    // A quote opens where a field begins, and a field, or the text, ends right after the one that closes.
     const std::uint64_t opening = marks.quotes & in_quotes, closing = marks.quotes & ~in_quotes;
     const std::uint64_t end_of_text = here < 64 ? std::uint64_t{1} << here : 0;
     const std::uint64_t wrong =

@@ -17,7 +17,7 @@ struct FieldEnds {
   bool needs_parser = false;      // did it stop at a quote that is not one of a pair around a whole field?
 };
 
-// How far the text was searched before: in quotes, or where a field begins, or right behind a closing quote.
+// How far the text was searched before: in quotes, or where a field begins, or right after a closing quote.
 struct QuoteState {
   bool inside = false, field_begins = true, closed = false;
 };
