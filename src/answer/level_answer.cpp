@@ -127,7 +127,7 @@ void rank_entries(LevelAnswer& a, SortKeyMaker& keys, StepTimes& times) {
 
 Accounting account(const LevelAnswer& a) {
   Accounting out;
-  out.read = a.sifted != nullptr ? a.sifted->read : a.question.tables.front().table.rows();
+  out.read = rows_read(a);
   for (std::size_t j = 0; j < a.question.joins.size(); ++j) {
     const JoinedRows::Report& report = a.joined->reports()[j];
     const JoinType kind = a.question.joins[j].type;
@@ -158,6 +158,10 @@ Accounting account(const LevelAnswer& a) {
 }
 
 }  // namespace
+
+std::size_t rows_read(const LevelInput& input) {
+  return input.sifted != nullptr ? input.sifted->read : input.question.tables.front().table.rows();
+}
 
 Role role_of(const Question& question, std::size_t column) {
   const std::size_t entry_columns = question.entry_columns.size();

@@ -29,6 +29,9 @@ struct LevelInput {
   SiftedRows* sifted = nullptr;
 };
 
+// Rows of the first table, those that were not kept included.
+std::size_t rows_read(const LevelInput& input);
+
 // What a column of the relation of places is to the answer.
 Role role_of(const Question& question, std::size_t column);
 

@@ -89,7 +89,9 @@ bool LadderTables::open_one(const Catalog& catalog, const std::string& name, con
   return true;
 }
 
-void LadderTables::read_one(TableUse& use, const Run& run) {
+void LadderTables::read_one(std::size_t table, const Run& run) {
+  TableUse& use = uses_[table];
+  if (const auto there = there_.find(table); there != there_.end() && there->second == use.wanted) return;
   Stopwatch watch;
   tell_step(run, [&] {
     const double megabytes = run.step ? use.source->size().bytes / 1e6 : 0;
@@ -98,6 +100,7 @@ void LadderTables::read_one(TableUse& use, const Run& run) {
   });
   use.table = use.source->read(wanted_of(use), run);
   use.seconds = watch.lap();
+  if (table > 0) there_[table] = use.wanted;
 }
 
 std::unique_ptr<TableStretches> LadderTables::begin_stretches(const char* and_what, const Run& run) {
@@ -109,7 +112,7 @@ std::unique_ptr<TableStretches> LadderTables::begin_stretches(const char* and_wh
   // The other tables; of the first one what tells its types. The progress is that of the first one.
   Run others = run;
   others.progress = {};
-  for (std::size_t t = 1; t < uses_.size(); ++t) read_one(uses_[t], others);
+  for (std::size_t t = 1; t < uses_.size(); ++t) read_one(t, others);
   tell_step(run, [&] {
     const TableUse& use = uses_.front();
     return std::string("reading and ") + and_what + " " + use.source->name() + " (" +
@@ -127,9 +130,9 @@ bool LadderTables::read(const Run& run, ProblemList& problems) {
   was_read_ = true;
   double begin = 0;
   const double each = 1.0 / static_cast<double>(uses_.size());
-  for (TableUse& use : uses_) {
+  for (std::size_t t = 0; t < uses_.size(); ++t) {
     try {
-      read_one(use, part_of(run, begin, begin + each));
+      read_one(t, part_of(run, begin, begin + each));
       begin += each;
     } catch (const Error& error) {
       for (const Problem& p : error.problems()) problems.add(p);

@@ -2,7 +2,9 @@
 // The tables of a ladder: opened by name, then read.
 // Covered by tests/ladder/check_test.cpp.
 
+#include <map>
 #include <optional>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -34,9 +36,10 @@ class LadderTables {
     for (std::size_t t = 0; t < uses_.size(); ++t) uses_[t].table = other.uses_[t].table;
     was_read_ = other.was_read_;
   }
-  // All that was read is to be read anew.
+  // The first table is to be read anew. The others are there, and are read again only if further columns are wanted.
   void forget() {
-    for (TableUse& use : uses_) use.table = {}, use.seconds = 0;
+    uses_.front().table = {};
+    uses_.front().seconds = 0;
     was_read_ = false;
   }
 
@@ -62,13 +65,14 @@ class LadderTables {
   bool open_one(const Catalog& catalog, const std::string& name, const std::string& as, const ReadOptions& options,
                 const std::string& key, ProblemList& problems);
   static std::vector<std::size_t> wanted_of(const TableUse& use) { return {use.wanted.begin(), use.wanted.end()}; }
-  static void read_one(TableUse& use, const Run& run);
+  void read_one(std::size_t table, const Run& run);
   void find_zone(const std::string& name, ProblemList& problems);
 
   std::vector<TableUse> uses_;
   const Zone* zone_ = nullptr;
   int first_month_ = 1;
   bool was_read_ = false;
+  std::map<std::size_t, std::set<std::size_t>> there_;  // by table, not the first: the columns that were read
 };
 
 }  // namespace lofty::engine

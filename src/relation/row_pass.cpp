@@ -65,9 +65,9 @@ void note_unknown(const std::vector<unsigned char>& mask, const Vector& truth, s
   noted.rows += unknown;
 }
 
-// The rows that count, without a branch a row; and what becomes of the others, which `part` has the counts of.
-template <class Part>
-void choose(std::vector<unsigned char>& mask, std::size_t begin, Part& part, std::vector<std::uint32_t>& chosen) {
+// The rows that count, without a branch a row; and what becomes of the others, added to `counts`.
+template <class Counts>
+void choose(std::vector<unsigned char>& mask, std::size_t begin, Counts& counts, std::vector<std::uint32_t>& chosen) {
   chosen.resize(mask.size());
   std::size_t count = 0, unknown = 0;
   for (std::size_t i = 0; i < mask.size(); ++i) {
@@ -76,11 +76,11 @@ void choose(std::vector<unsigned char>& mask, std::size_t begin, Part& part, std
     unknown += mask[i] == 2;
   }
   chosen.resize(count);
-  part.left_out += mask.size() - count - unknown;
-  part.unknown += unknown;
+  counts.left_out += mask.size() - count - unknown;
+  counts.unknown += unknown;
   if (unknown > 0) {
     const auto first = static_cast<std::size_t>(std::find(mask.begin(), mask.end(), 2) - mask.begin());
-    part.unknown_example = std::min(part.unknown_example, static_cast<std::uint32_t>(begin + first));
+    counts.unknown_example = std::min(counts.unknown_example, static_cast<std::uint32_t>(begin + first));
   }
   for (unsigned char& m : mask) m = m == 1;
 }

@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "relation/row_pass.hpp"
+#include "relation/some_rows.hpp"
 #include "relation/stretch_totals.hpp"
 #include "table/parallel.hpp"
 #include "table/stopwatch.hpp"
@@ -63,16 +64,10 @@ void RowSieve::keep(const std::vector<std::uint32_t>& rows) {
     Piece piece(kept.type);
     Appender appender;
     Vector values;
-    const std::span<const std::uint32_t> all(rows);
-    for (std::size_t next = 0; next < all.size();) {
-      // As many as lie within one batch.
-      const std::size_t begin = all[next];
-      std::size_t last = next;
-      while (last < all.size() && all[last] < begin + batch_rows) ++last;
-      source.load(static_cast<int>(kept.column), begin, all[last - 1] - begin + 1, values);
-      appender.append(piece, values, all.subspan(next, last - next), begin);
-      next = last;
-    }
+    each_batch_of(rows, [&](std::size_t begin, std::size_t length, auto some) {
+      source.load(static_cast<int>(kept.column), begin, length, values);
+      appender.append(piece, values, some, begin);
+    });
     if (rows.empty()) return;
     piece.pack();
     piece.keep_in(kept.parts);

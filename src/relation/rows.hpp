@@ -57,7 +57,7 @@ class JoinedRows : public RowSource {
     void add_example(const std::string& text);
   };
   const std::vector<Report>& reports() const { return reports_; }
-  // Those of rows of which these are some, instead of their own.
+  // Replaces them by those of more rows, of which these are a part.
   void set_reports(std::vector<Report> reports) { reports_ = std::move(reports); }
   // The values of one of Question::row_windows, one a row.
   void set_window(std::size_t window, ColumnPtr values) {

@@ -24,18 +24,11 @@ ColumnPtr values_at(const JoinedRows& rows, const Node& node, std::span<const st
     Evaluator evaluator(rows, rows.context());
     Appender appender;
     std::vector<unsigned char> mask;
-    for (std::size_t next = part.begin, end = part.end; next < end;) {
-      // As many rows as are within one batch of the relation.
-      const std::size_t begin = at[next];
-      std::size_t last = next;
-      while (last < end && at[last] < begin + batch_rows) ++last;
-      const std::size_t length = at[last - 1] - begin + 1;
+    each_batch_of(at.subspan(part.begin, part.size()), [&](std::size_t begin, std::size_t length, auto some) {
       mask.assign(length, 0);
-      for (std::size_t i = next; i < last; ++i) mask[at[i] - begin] = 1;
-      const Vector& values = evaluator.evaluate(node, begin, length, mask.data());
-      appender.append(pieces[p], values, at.subspan(next, last - next), begin);
-      next = last;
-    }
+      for (const std::uint32_t row : some) mask[row - begin] = 1;
+      appender.append(pieces[p], evaluator.evaluate(node, begin, length, mask.data()), some, begin);
+    });
   });
   return Column::seal(node.type, std::move(pieces), run);
 }

@@ -5,7 +5,6 @@
 #include <unordered_set>
 
 #include "question/prose.hpp"
-#include "relation/row_sieve.hpp"
 #include "table/folded.hpp"
 
 namespace lofty::engine {
@@ -90,8 +89,7 @@ class AbsentValues {
       if (const auto met = a_.entries.texts_met.find(column.column);
           column.table == 0 && met != a_.entries.texts_met.end()) {
         out = {nullptr, &met->second, use.source->headings()[column.column], noun_of_table(use.alias)};
-        const std::size_t rows = a_.sifted != nullptr ? a_.sifted->read : use.table.rows();
-        return met->second.too_many() || rows == 0 ? TextColumn{} : out;
+        return met->second.too_many() || rows_read(a_) == 0 ? TextColumn{} : out;
       }
       if (!use.table.holds(column.column)) return {};
       out = {use.table.data().columns[column.column].get(), nullptr, use.source->headings()[column.column],

@@ -418,6 +418,28 @@ TEST_F(Stretches, RowsThatCountAloneKnowTheirPlaces) {
   EXPECT_FALSE(agrees(ladder, scratch_.path(), 256, 4));
 }
 
+// Where the first rows tell that all have to be kept, the other tables are there already.
+TEST_F(Stretches, OtherTablesAreReadOnce) {
+  write(900, plain);
+  const support::Stretching apart(256, 4);
+  Ladder ladder = shop_totals();
+  ladder.levels = {{.by = "amount desc", .best = 3}};
+  ladder.totals.clear();
+  ladder.list.columns = {"rank", "name", "amount"};
+  ladder.where = "amount is not null";
+  std::size_t sifting = 0, lines = 0, others = 0;
+  lofty::Run run;
+  run.step = [&](std::string_view step) {
+    sifting += step.starts_with("reading and sifting lines.csv");
+    lines += step.starts_with("reading lines.csv");
+    others += step.starts_with("reading shops.csv");
+  };
+  EXPECT_EQ(standings(ladder, TableFiles(scratch_.path()), run).rows(), 128U);
+  EXPECT_EQ(sifting, 1U);
+  EXPECT_EQ(lines, 1U);
+  EXPECT_EQ(others, 1U);
+}
+
 TEST_F(Stretches, RowsThatCountAloneKnowTheirFiles) {
   for (const char* const name : {"l1.csv", "l2.csv", "l3.csv", "l4.csv"}) {
     std::string text = "shop,order_no,amount,status\n";
