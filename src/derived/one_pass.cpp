@@ -106,6 +106,7 @@ std::deque<std::vector<Value>> find_overalls(std::span<const PassedQuestion> que
   const std::unique_ptr<TableStretches> stretches =
       dynamic_cast<const StretchSource&>(*use.source).stretches(wanted, run);
   const Run quiet{.threads = run.threads, .stop = run.stop};
+  const KeepMemory keep;
   StretchJoins joins;
   Stopwatch watch;
   while (const std::optional<Table> rows = stretches->next()) {
@@ -152,11 +153,14 @@ void total(TableStretches& stretches, std::span<const PassedQuestion> questions,
     overalls.pop_front();
   });
 
-  each_stretch(stretches, questions, quiet, [&](std::size_t rows_before) {
-    for (StretchTotals& one : totals) one.add(rows_before);
-    joins.next();
-  });
-  set_first_table(questions, stretches.whole(), 0);
+  {
+    const KeepMemory keep;  // what a stretch gives back, the next one takes
+    each_stretch(stretches, questions, quiet, [&](std::size_t rows_before) {
+      for (StretchTotals& one : totals) one.add(rows_before);
+      joins.next();
+    });
+    set_first_table(questions, stretches.whole(), 0);
+  }
   or_rows_needed([&] {
     auto next = totals.begin();
     for (const PassedQuestion& one : questions)
@@ -192,9 +196,7 @@ bool total_in_one_pass(std::span<const PassedQuestion> questions, const Run& run
   // As if nothing had been read, where that was not enough.
   try {
     if (all) {
-      const KeepMemory keep;  // what a stretch gives back, the next one takes
-      std::deque<std::vector<Value>> overalls = find_overalls(questions, progress.first_look());
-      total(*stretches, questions, std::move(overalls), run);
+      total(*stretches, questions, find_overalls(questions, progress.first_look()), run);
       return true;
     }
   } catch (const TypeChanged&) {

@@ -17,18 +17,25 @@
 
 namespace lofty::engine {
 
+// Is this a column of a joined table? Those stay where the first table's rows come and go, and its texts with them.
+inline bool is_joined_column(const Question& question, const Node& node) {
+  return node.op == Op::name && node.column >= 0 &&
+         question.row_columns[static_cast<std::size_t>(node.column)].table != 0;
+}
+
 // The totals of one piece of the rows; pieces are merged in their order.
 struct Part {
-  // `outlasts_rows`: it outlasts the tables that its rows are of, so that it keeps their texts, and the columns that a
+  // `outlasts_rows`: it outlasts the rows of the first table, so that it keeps their texts, and the columns that a
   // group's first row tells.
   explicit Part(const Question& question, bool outlasts_rows = false) : takes_determined(outlasts_rows) {
-    const bool keeps_texts = outlasts_rows;
+    const auto keeps_texts = [&](const Node& node) { return outlasts_rows && !is_joined_column(question, node); };
     for (const EntryColumn& column : question.entry_columns) {
-      if (column.from == EntryColumn::From::key) keys.emplace_back(*column.node, keeps_texts);
-      if (carries(column)) carried.emplace_back(*column.node, keeps_texts);
+      if (column.from == EntryColumn::From::key) keys.emplace_back(*column.node, keeps_texts(*column.node));
+      if (carries(column)) carried.emplace_back(*column.node, keeps_texts(*column.node));
     }
     tables.resize(keys.size());
-    for (const auto& aggregate : question.aggregates) states.emplace_back(*aggregate, keeps_texts);
+    for (const auto& aggregate : question.aggregates)
+      states.emplace_back(*aggregate, aggregate->argument && keeps_texts(*aggregate->argument));
     caught.resize(question.periods.size());
     unknown_filters.resize(question.aggregates.size());
   }
@@ -72,8 +79,7 @@ struct Part {
     for (const EntryColumn& column : question.entry_columns) {
       if (column.from != EntryColumn::From::key) continue;
       const Node& node = *column.node;
-      const bool changes = node.op == Op::name && node.type.kind == Kind::text &&
-                           (node.column < 0 || question.row_columns[static_cast<std::size_t>(node.column)].table == 0);
+      const bool changes = node.op == Op::name && node.type.kind == Kind::text && !is_joined_column(question, node);
       if (changes && key < direct.size()) direct[key] = DirectNumbers(most_rows);
       ++key;
     }
