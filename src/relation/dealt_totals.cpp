@@ -127,12 +127,20 @@ std::vector<std::vector<std::uint32_t>> groups_by_partition(Part& part) {
 
 }  // namespace
 
-// What is left of a partition.
+// What is left of a partition, and waits for the others.
 struct DealtTotals::Made {
-  std::vector<std::uint32_t> first_rows, row_counts;
-  std::vector<Piece> columns;          // by Question::entry_columns
-  std::vector<Entries::Blank> blanks;  // by Question::aggregates
-  std::vector<Entries::Mean> means;    // of exact averages, by column
+  struct Blank {
+    std::size_t rows = 0, entries = 0;
+    KeptArray<std::uint32_t> by_entry;
+  };
+  struct Mean {
+    KeptArray<int128> sums;
+    KeptArray<std::int64_t> counts;
+  };
+  KeptArray<std::uint32_t> first_rows, row_counts;
+  std::vector<Piece> columns;  // by Question::entry_columns
+  std::vector<Blank> blanks;   // by Question::aggregates
+  std::vector<Mean> means;     // of exact averages, by column
 };
 
 // A column that has several values in one entry: the one to be told of is of the first column, and of its first row.
@@ -149,10 +157,10 @@ class DealtTotals::InOrderOfFirstRows {
     // One bit for each row that is the first of an entry: how many there are before it is its entry's place.
     std::uint32_t last = 0;
     for (const Made& one : all)
-      for (const std::uint32_t row : one.first_rows) last = std::max(last, row);
+      for (const std::uint32_t row : one.first_rows.values()) last = std::max(last, row);
     std::vector<std::uint64_t> bits(last / 64 + 1, 0);
     for (const Made& one : all)
-      for (const std::uint32_t row : one.first_rows) bits[row / 64] |= std::uint64_t{1} << row % 64;
+      for (const std::uint32_t row : one.first_rows.values()) bits[row / 64] |= std::uint64_t{1} << row % 64;
     std::vector<std::uint32_t> before(bits.size());
     std::uint32_t count = 0;
     for (std::size_t w = 0; w < bits.size(); ++w) {
@@ -163,7 +171,7 @@ class DealtTotals::InOrderOfFirstRows {
     from_.resize(count);
     std::uint32_t at = 0;
     for (const Made& one : all)
-      for (const std::uint32_t row : one.first_rows) {
+      for (const std::uint32_t row : one.first_rows.values()) {
         const std::uint64_t lower = bits[row / 64] & ((std::uint64_t{1} << row % 64) - 1);
         from_[before[row / 64] + static_cast<std::uint32_t>(std::popcount(lower))] = at++;
       }
@@ -177,9 +185,9 @@ class DealtTotals::InOrderOfFirstRows {
     std::vector<T> as_they_are;
     as_they_are.reserve(from_.size());
     for (Made& one : all) {
-      std::vector<T>& some = of(one);
-      as_they_are.insert(as_they_are.end(), some.begin(), some.end());
-      if (some.empty()) as_they_are.resize(as_they_are.size() + one.first_rows.size());
+      KeptArray<T>& some = of(one);
+      as_they_are.insert(as_they_are.end(), some.values().begin(), some.values().end());
+      if (some.values().empty()) as_they_are.resize(as_they_are.size() + one.first_rows.values().size());
       some = {};
     }
     std::vector<T> out(from_.size());
@@ -192,7 +200,11 @@ class DealtTotals::InOrderOfFirstRows {
 };
 
 DealtTotals::DealtTotals(const Question& question, bool outlast_rows, const Run& run)
-    : question_(question), outlast_rows_(outlast_rows), run_(run), partitions_(DealtRows::partitions) {}
+    : question_(question),
+      outlast_rows_(outlast_rows),
+      run_(run),
+      partitions_(DealtRows::partitions),
+      kept_columns_(kept_columns(question.entry_columns.size(), DealtRows::partitions)) {}
 DealtTotals::~DealtTotals() = default;
 
 void DealtTotals::take_rows(const std::vector<std::unique_ptr<Part>>& parts) {
@@ -257,6 +269,7 @@ std::optional<DealtTotals::Conflict> DealtTotals::make(const std::vector<std::un
   std::optional<Conflict> conflict;
   const auto take = [&](std::size_t c, Piece piece) {
     piece.pack();
+    piece.keep_in(*kept_columns_[c]);
     made.columns[c] = std::move(piece);
   };
   try {
@@ -268,18 +281,24 @@ std::optional<DealtTotals::Conflict> DealtTotals::make(const std::vector<std::un
         },
         take,
         [&](std::size_t c, AggregateStates& states) {
-          take(c, states.values(all.groups(), made.blanks[question_.entry_columns[c].index]));
-          const auto mean = std::find(means_.begin(), means_.end(), static_cast<int>(c));
-          if (mean != means_.end())
-            made.means[static_cast<std::size_t>(mean - means_.begin())] = states.mean(*mean, all.groups());
+          const std::size_t aggregate = question_.entry_columns[c].index;
+          Entries::Blank blank;
+          take(c, states.values(all.groups(), blank));
+          made.blanks[aggregate] = {blank.rows, blank.entries, {blank.by_entry, kept_others_}};
+
+          const auto found = std::find(means_.begin(), means_.end(), static_cast<int>(c));
+          if (found == means_.end()) return;
+          const Entries::Mean mean = states.mean(*found, all.groups());
+          made.means[static_cast<std::size_t>(found - means_.begin())] = {{mean.sums, kept_others_},
+                                                                          {mean.counts, kept_others_}};
         });
   } catch (...) {
     if (!conflict) throw;
     conflict->error = std::current_exception();
     return conflict;
   }
-  made.first_rows = std::move(all.first_rows);
-  made.row_counts = std::move(all.row_counts);
+  made.first_rows = {all.first_rows, kept_others_};
+  made.row_counts = {all.row_counts, kept_others_};
   return conflict;
 }
 

@@ -3,6 +3,7 @@
 // Covered by tests/table/budget_test.cpp.
 
 #include <algorithm>
+#include <cstddef>
 #include <cstdint>
 #include <cstring>
 #include <memory>
@@ -38,10 +39,25 @@ class KeptParts {
   }
 
  private:
-  static constexpr std::size_t block_size = 4 * 1024 * 1024, alignment = 8;
+  static constexpr std::size_t block_size = 4 * 1024 * 1024, alignment = alignof(std::max_align_t);
   std::mutex mutex_;
   std::shared_ptr<Bytes> block_;
   std::size_t used_ = 0;
+};
+
+// An array of plain values, kept so.
+template <class T>
+class KeptArray {
+ public:
+  KeptArray() = default;
+  KeptArray(const std::vector<T>& values, KeptParts& parts) : size_(values.size()) {
+    if (size_ > 0) part_ = parts.keep({reinterpret_cast<const unsigned char*>(values.data()), size_ * sizeof(T)});
+  }
+  std::span<const T> values() const { return {reinterpret_cast<const T*>(part_.data), size_}; }
+
+ private:
+  KeptParts::Part part_;
+  std::size_t size_ = 0;
 };
 
 // One for each column where there are so many pieces that each is small; else none.
