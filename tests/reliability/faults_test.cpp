@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <csignal>
 #include <fstream>
+#include <utility>
 
 #include "support/faults.hpp"
 #include "support/stride.hpp"
@@ -255,15 +256,17 @@ TEST_F(Faults, ReadingRowsThatAreNotKept) {
   const std::string note(400, 'x');
   for (int i = 0; i < 180'000; ++i)
     text += std::to_string(i % 700) + "," + std::to_string(i / 3) + "," + std::to_string(i % 91) + "," + note + "\n";
-  folder_.file("many.csv", text);
-  const std::vector<std::string> to = {"--to", "out/a.csv", "--remarks", "none", "--threads", "2"};
-  const std::vector<std::string> totals = {"rank",    "many.csv", "--each",  "k",
-                                           "--total", "s=sum(v)", "--total", "n=count(distinct order_no)",
-                                           "--by",    "s desc"};
-  const std::vector<std::string> those_that_count = {"rank", "many.csv", "--where", "v = 7", "--by", "order_no desc"};
-  for (std::vector<std::string> arguments : {totals, those_that_count}) {
-    arguments.insert(arguments.end(), to.begin(), to.end());
+  const std::vector<std::pair<std::string, std::string>> questions = {
+      {"[totals]\ns = \"sum(v)\"\nn = \"count(distinct order_no)\"\n[rank]\neach = [\"k\"]\nby = \"s desc\"\n",
+       "One pass: the rows of many.csv are totalled as they are read, and not kept."},
+      {"[rows]\nwhere = \"v = 7\"\n[rank]\nby = \"order_no desc\"\n",
+       "One pass: of the rows of many.csv those that count were kept alone."}};
+  const std::vector<std::string> arguments = {"rank", "many.ladder.toml", "--to", "out/a.csv", "--remarks",
+                                              "none", "--threads",        "2"};
+  for (const auto& [question, how] : questions) {
+    folder_.file("many.ladder.toml", "[data]\nfrom = \"many.csv\"\n" + question);
     folder_.file("many.csv", text);
+    EXPECT_NE(support::lofty({"cost", "many.ladder.toml", "--run"}, folder_.path()).out.find(how), std::string::npos);
     clear();
     ASSERT_EQ(support::lofty(arguments, folder_.path()).status, 0);
     const std::string right = result("a.csv");
