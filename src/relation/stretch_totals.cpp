@@ -182,6 +182,7 @@ void StretchTotals::take_examples(const JoinedRows& rows, std::size_t rows_befor
 }
 
 TotalledRows StretchTotals::finish() {
+  Stopwatch watch;
   add_counts(parts_, question_, entries_);
   const auto several = [](const EntryColumn&, const Carried&, const auto&...) { throw RowsNeeded{}; };
   if (dealt_)
@@ -191,6 +192,7 @@ TotalledRows StretchTotals::finish() {
   entries_.context = {.slots = question_.slots, .overalls = overalls_};
   auto joined = std::make_unique<JoinedRows>(question_, entries_.read, joins_.reports(question_));
   joined->set_overalls(overalls_);
+  entries_.total_seconds += watch.lap();
   return {std::move(entries_), std::move(joined)};
 }
 
