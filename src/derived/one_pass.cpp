@@ -154,7 +154,8 @@ void total(TableStretches& stretches, std::span<const PassedQuestion> questions,
   });
 
   {
-    const KeepMemory keep;  // what a stretch gives back, the next one takes
+    // What a stretch gives back, the next one takes. It goes back before parts are merged, which takes room again.
+    const KeepMemory keep;
     each_stretch(stretches, questions, quiet, [&](std::size_t rows_before) {
       for (StretchTotals& one : totals) one.add(rows_before);
       joins.next();

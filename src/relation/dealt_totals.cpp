@@ -204,7 +204,7 @@ DealtTotals::DealtTotals(const Question& question, bool outlast_rows, const Run&
       outlast_rows_(outlast_rows),
       run_(run),
       partitions_(DealtRows::partitions),
-      kept_columns_(kept_columns(question.entry_columns.size(), DealtRows::partitions)) {}
+      kept_columns_(question.entry_columns.size()) {}
 DealtTotals::~DealtTotals() = default;
 
 void DealtTotals::take_rows(const std::vector<std::unique_ptr<Part>>& parts) {
@@ -269,7 +269,7 @@ std::optional<DealtTotals::Conflict> DealtTotals::make(const std::vector<std::un
   std::optional<Conflict> conflict;
   const auto take = [&](std::size_t c, Piece piece) {
     piece.pack();
-    piece.keep_in(*kept_columns_[c]);
+    piece.keep_in(kept_columns_[c]);
     made.columns[c] = std::move(piece);
   };
   try {

@@ -4,6 +4,7 @@
 
 #include <atomic>
 #include <cstdint>
+#include <deque>
 #include <functional>
 #include <memory>
 #include <optional>
@@ -80,9 +81,9 @@ class DealtTotals {
   std::size_t waiting_ = 0, next_look_ = 0;             // bytes of rows, and from how many on to look: one partition's
   std::vector<std::vector<std::vector<std::uint32_t>>> groups_;  // that parts had totalled, by part and partition
   std::vector<int> means_;                                       // columns of exact averages
-  KeptColumns kept_columns_;  // what was made, so that it may leave memory: by Question::entry_columns
-  KeptParts kept_others_;
-  std::vector<Made> made_;  // by partition
+  std::deque<KeptParts> kept_columns_;  // what was made, so that it may leave memory: by Question::entry_columns
+  KeptParts kept_others_;               // its counts and first rows
+  std::vector<Made> made_;              // by partition
 };
 
 }  // namespace lofty::engine

@@ -180,6 +180,8 @@ RC_GTEST_PROP(DealtTotalsProperty, AreThoseOfOneTable, ()) {
                                  "sum(amount) filter (where status is not null)",
                                  "count(distinct weight) filter (where amount > 20)",
                                  "sum(distinct order_no)",
+                                 "min(name)",
+                                 "count(distinct name)",
                                  "bool_or(weight > 2)"};
   for (std::uint32_t i = 0, count = one_of(5); i < count; ++i)
     ladder.totals.push_back({"t" + std::to_string(i), further[one_of(std::size(further))]});
