@@ -58,6 +58,7 @@ enum class Code {
   key_mismatch,      // join keys that cannot be equal: 007 against 7
   nothing_to_draw,   // a picture of an answer without rows, or without two points for a line
   missing_program,   // another program, which does the work, is not installed
+  drawing_failed,    // the program that draws pictures failed, or did not end in time
   cannot_write,      // an output that could not be written whole
   stopped,           // the caller asked to stop
 };

@@ -27,10 +27,17 @@ struct Comparison {
   bool equal() const { return differing == 0 && missing.empty() && extra.empty() && !out_of_order; }
 };
 
-// Numbers are compared by value (12.5 is 12.50), text exactly, null equals null. Rows are told apart by the entries'
+struct ComparisonOptions {
+  // The table comes from a form of file that has no empty texts, as a workbook: its nulls equal empty texts too.
+  bool nulls_are_empty_texts = false;
+};
+
+// Numbers are compared by value (12.5 is 12.50), text exactly, null equals null, and a date equals the timestamp of its
+// midnight. Rows are told apart by the entries'
 // keys as far as the table has them, else by the first label of words, else by their position. Throws
 // Error(unknown_column) for a column of the table that is not listed, with the nearest; Error(key_mismatch) when the
 // table has an entry twice. O(rows log rows).
-[[nodiscard]] Comparison compare_with(const Standings& answer, const Table& expected);
+[[nodiscard]] Comparison compare_with(const Standings& answer, const Table& expected,
+                                      const ComparisonOptions& options = {});
 
 }  // namespace lofty

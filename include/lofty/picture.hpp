@@ -151,8 +151,13 @@ struct PictureLooks {
   bool titled = true;  // with title, question and foot; a page has them already
 };
 
+// True for the codes of drawn() that say nothing about the answer: its caller can go on without the picture.
+[[nodiscard]] inline bool is_fault_of_drawing(Code code) {
+  return code == Code::missing_program || code == Code::drawing_failed;
+}
+
 // The whole file's bytes. The program gnuplot draws it, in some 0.1 s. Throws Error: missing_program where it is not
-// installed, cannot_write where it fails. Thread-safe.
+// installed, drawing_failed where it fails or does not end within 60 s. Thread-safe.
 [[nodiscard]] std::string drawn(const Picture& picture, PictureFormat format, const PictureLooks& looks = {});
 
 }  // namespace lofty

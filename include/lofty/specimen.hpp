@@ -84,7 +84,10 @@ class Specimen {
   };
   struct Reading;
 
-  void learn_number(std::string_view specimen, std::string_view shown, std::string_view meant, const Decimal& number);
+  // `settled`: an earlier example of the same form, which decides between several readings; null: none.
+  static Specimen parsed(std::string_view specimen, const std::string& locale, const Specimen* settled);
+  void learn_number(std::string_view specimen, std::string_view shown, std::string_view meant, const Decimal& number,
+                    const Specimen* settled);
   void learn_date(std::string_view specimen, std::string_view shown, std::string_view meant);
   std::optional<std::string> number_text(const Decimal& value, int decimals) const;
   std::string date_text(const Value& value) const;
@@ -101,6 +104,7 @@ class Specimen {
   // Numbers: prefix, digits, suffix; a negative one has `negative` around all of that.
   std::string prefix_, suffix_, point_, thousands_;
   std::string negative_before_ = "-", negative_after_;
+  std::string negative_at_digits_;  // "kr -99": the minus sign between the mark and the digits, instead of those
   std::string mark_;
   int decimals_ = 0;
   int power_ = 0;

@@ -31,6 +31,8 @@ struct WriteOptions {
   bool guard_cells = false;
   // In Markdown, ties at the cut are listed whole, however long; other files always have them so.
   bool whole_ties = false;
+  // Rows that a page shows at most; it states how many it leaves out. Other files have all rows always.
+  std::size_t page_rows = 10'000;
 };
 
 // The whole file's bytes. Numbers of more than 15 digits in JSON and in workbooks are written as texts, because readers
@@ -51,7 +53,7 @@ void write(const Standings& standings, Format format, const TextSink& sink, cons
 // Several answers as one workbook: a sheet for each, called by its title, and an index. Throws as written() does.
 [[nodiscard]] std::string workbook(const std::vector<Standings>& answers);
 
-// What there is to say about this form of the answer: `cells-run-as-formulas` for csv.
+// What there is to say about this form of the answer: `cells-run-as-formulas` for csv, `page-cut` for a page.
 [[nodiscard]] std::vector<Remark> write_remarks(const Standings& standings, Format format,
                                                 const WriteOptions& options = {});
 
@@ -77,7 +79,8 @@ void write_file(const std::filesystem::path& file, std::string_view text);
 // The same with what `fill` hands to its sink. What `fill` throws leaves the old file as it was.
 void write_file(const std::filesystem::path& file, const std::function<void(const TextSink&)>& fill);
 
-// Removes the temporary files that are being written in this process. For signal handlers that end the process: it is
+// Removes the temporary files that are being written in this process, and kills the programs that draw pictures for
+// it. For signal handlers that end the process: it is
 // async-signal-safe. A run that is killed without it leaves files called .lofty-new-*, which the next write to the same
 // target removes.
 void remove_unfinished_files() noexcept;

@@ -1,6 +1,7 @@
 #include "answer/departed.hpp"
 
 #include <algorithm>
+#include <map>
 #include <set>
 
 #include "lofty/error.hpp"
@@ -37,13 +38,42 @@ std::string own_key_text(const LevelInput& input, const EntryKey& key) {
 
 namespace {
 
-// Would a former place be among those that are kept now?
-bool in_the_cut(const LevelInput& input, const Value& place) {
-  const Level& level = *input.question.level;
-  const auto* const number = std::get_if<Decimal>(&place);
-  if (!level.best || level.worst || level.worst_percent || number == nullptr) return true;
-  return *number <= Decimal(static_cast<int128>(*level.best), 0);
-}
+// The former places that `best` keeps now. A former listing may be longer than `best`: the cut is at the place of the
+// N-th entry of each group, because places count entries under some tie rules only. Entries level with it are kept, as
+// `cut = "with ties"` does. A former answer to this question was cut already.
+class FormerCut {
+ public:
+  explicit FormerCut(const LevelInput& input) {
+    const Level& level = *input.question.level;
+    if (input.ladder.compare.with.empty() || !level.best || level.worst || level.worst_percent) return;
+    for (const std::size_t column : input.question.within)
+      for (std::size_t k = 0; k < input.former->key_names.size(); ++k)
+        if (input.former->key_names[k] == input.question.entry_columns[column].name) group_keys_.push_back(k);
+    std::map<EntryKey, std::vector<Value>> places;
+    for (const auto& [key, stood] : input.former->stood)
+      if (stood.listed && !is_null(stood.place)) places[group_of(key)].push_back(stood.place);
+    for (auto& [group, all] : places) {
+      if (all.size() <= *level.best) continue;
+      const auto last = all.begin() + static_cast<std::ptrdiff_t>(*level.best) - 1;
+      std::nth_element(all.begin(), last, all.end());
+      last_.emplace(group, *last);
+    }
+  }
+  bool keeps(const EntryKey& key, const Value& place) const {
+    const auto found = last_.find(group_of(key));
+    return found == last_.end() || place <= found->second;
+  }
+
+ private:
+  EntryKey group_of(const EntryKey& key) const {
+    EntryKey out;
+    for (const std::size_t k : group_keys_) out.push_back(key[k]);
+    return out;
+  }
+
+  std::vector<std::size_t> group_keys_;
+  std::map<EntryKey, Value> last_;  // by group; groups that are kept whole have none
+};
 
 // A row of the listing for who is not in it.
 std::vector<Value> row_of(const LevelInput& input, const Listed& listed, const Departed& one,
@@ -82,9 +112,10 @@ std::vector<Departed> departed(const LevelInput& input, const Entries& entries, 
   if (input.outer != nullptr)
     for (const std::uint32_t entry : input.outer->rows) outside.insert(key_at(input.outer->keys, entry));
 
+  const FormerCut cut(input);
   std::vector<Departed> out;
   for (const auto& [key, stood] : input.former->stood) {
-    if (!stood.listed || is_null(stood.place) || !in_the_cut(input, stood.place)) continue;
+    if (!stood.listed || is_null(stood.place) || !cut.keeps(key, stood.place)) continue;
     // It went with the entry that held it.
     if (input.outer != nullptr && !outside.contains(outer_part(input, key))) continue;
     const auto found = movement.entry_of.find(key);

@@ -91,7 +91,10 @@ class Nesting {
   // The rows of one entry of the level outside, each with what is inside it.
   void add(std::size_t level, const std::vector<std::size_t>& rows, std::size_t outer) {
     const StandingsData& from = *levels_[level];
-    std::size_t summary = 0;
+    // Summaries ascend by the row that they follow, and so do the rows of one outer entry.
+    const auto is_before = [](const SummaryLine& line, std::size_t row) { return line.after < row; };
+    auto summary = from.summaries.begin();
+    if (!rows.empty()) summary = std::lower_bound(summary, from.summaries.end(), rows.front(), is_before);
     for (std::size_t i = 0; i < rows.size(); ++i) {
       const std::size_t row = rows[i], at = out_->nested.size();
       out_->nested.push_back({level, row, level == 0 ? at : outer});
@@ -101,9 +104,8 @@ class Nesting {
         const auto found = inner_[level].find(key_of(from, row, from.key_names));
         if (found != inner_[level].end()) add(level + 1, found->second, at);
       }
-      while (summary < from.summaries.size() && from.summaries[summary].after < row) ++summary;
-      for (; summary < from.summaries.size() && from.summaries[summary].after == row; ++summary)
-        add_summary(level, from.summaries[summary]);
+      while (summary != from.summaries.end() && summary->after < row) ++summary;
+      for (; summary != from.summaries.end() && summary->after == row; ++summary) add_summary(level, *summary);
     }
   }
   void add_summary(std::size_t level, SummaryLine line) {
@@ -140,7 +142,8 @@ class Nesting {
       out_->shown_of_total += (out_->shown_of_total.empty() ? "" : "; ") + level->shown_of_total;
       for (const Remark& remark : level->remarks)
         if (std::none_of(out_->remarks.begin(), out_->remarks.end(),
-                         [&](const Remark& said) { return said.sentence == remark.sentence; }))
+                         [&](const Remark& said) { return said.sentence == remark.sentence; }) &&
+            (remark.code != "unused-ordering" || in_all_levels(remark)))
           out_->remarks.push_back(remark);
       out_->departed.insert(out_->departed.end(), level->departed.begin(), level->departed.end());
     }
@@ -152,6 +155,14 @@ class Nesting {
     out_->within = first.within;
     out_->descending = first.descending;
     out_->ties = first.ties;
+  }
+
+  // An order is used if one level uses it.
+  bool in_all_levels(const Remark& remark) const {
+    return std::all_of(levels_.begin(), levels_.end(), [&](const Data& level) {
+      return std::any_of(level->remarks.begin(), level->remarks.end(),
+                         [&](const Remark& said) { return said.sentence == remark.sentence; });
+    });
   }
 
   std::vector<Data> levels_;

@@ -2,15 +2,14 @@
 
 namespace lofty::engine {
 
-void SortKeyMaker::encode(const Column& column, const std::string& name, bool descending, Nulls nulls, bool places,
+void SortKeyMaker::encode(const Column& column, std::size_t index, bool descending, Nulls nulls, bool places,
                           KeyList& out) {
-  const std::size_t index = ordering_of(input_.question, name);
   CustomReport report;
-  const bool listed = encode_sort_key(input_.ladder, input_.question, column, name, descending, nulls, places,
-                                      input_.run, out, &report);
+  const bool listed =
+      encode_sort_key(input_.ladder, column, index, descending, nulls, places, input_.run, out, &report);
   if (index == no_ordering || (places && column.type().numeric())) return;
   const bool used_before = !notes_.used.insert(index).second;
-  if (listed && !used_before) notes_.reports.emplace_back(name, std::move(report));
+  if (listed && !used_before) notes_.reports.emplace_back(input_.ladder.orderings[index].column, std::move(report));
 }
 
 KeyList SortKeyMaker::codes(const std::vector<SortKey>& keys, const std::vector<ColumnPtr>& columns,
@@ -21,9 +20,8 @@ KeyList SortKeyMaker::codes(const std::vector<SortKey>& keys, const std::vector<
     const bool named = key.node->op == Op::name;
     const auto index = static_cast<std::size_t>(named ? key.node->column : 0);
     kept.push_back(named ? columns[index] : evaluate_column(*key.node, source, entries_.context, input_.run));
-    const auto& entry_columns = input_.question.entry_columns;
-    encode(*kept.back(), named && index < entry_columns.size() ? entry_columns[index].name : std::string(),
-           key.descending, key.nulls, places, codes);
+    encode(*kept.back(), named ? ordering_of_entry_column(input_.question, index) : no_ordering, key.descending,
+           key.nulls, places, codes);
   }
   return codes;
 }
@@ -31,7 +29,8 @@ KeyList SortKeyMaker::codes(const std::vector<SortKey>& keys, const std::vector<
 KeyList SortKeyMaker::codes(const std::vector<std::size_t>& columns) {
   KeyList codes;
   for (const std::size_t column : columns)
-    encode(*entries_.columns[column], input_.question.entry_columns[column].name, false, Nulls::last, false, codes);
+    encode(*entries_.columns[column], ordering_of_entry_column(input_.question, column), false, Nulls::last, false,
+           codes);
   return codes;
 }
 

@@ -35,7 +35,7 @@ class SortKeyMaker {
   KeyList codes(const std::vector<std::size_t>& columns);
 
  private:
-  void encode(const Column& column, const std::string& name, bool descending, Nulls nulls, bool places, KeyList& out);
+  void encode(const Column& column, std::size_t ordering, bool descending, Nulls nulls, bool places, KeyList& out);
 
   const LevelInput& input_;
   const Entries& entries_;

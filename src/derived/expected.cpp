@@ -14,6 +14,13 @@ namespace {
 
 using Keys = std::vector<Value>;
 
+// Midnight as its date: some forms of files cannot tell the two apart.
+Value without_midnight(const Value& value) {
+  const auto* const at = std::get_if<Timestamp>(&value);
+  constexpr std::int64_t day = 24LL * 3600 * 1'000'000;
+  return at == nullptr || at->microseconds % day != 0 ? value : Value(at->day());
+}
+
 // Dates of a file may be texts in the other, and 12 is "12" where a column is text.
 bool same(const Value& a, const Value& b) {
   // A SQLite file has no booleans: they are 0 and 1 there.
@@ -30,7 +37,7 @@ bool same(const Value& a, const Value& b) {
     const auto* const floating = std::get_if<double>(exact != nullptr ? &b : &a);
     if (floating != nullptr) return (exact != nullptr ? exact : other)->to_double() == *floating;
   }
-  return to_text(a) == to_text(b);
+  return to_text(without_midnight(a)) == to_text(without_midnight(b));
 }
 
 // Without zeros at the end of its decimals.
@@ -47,14 +54,17 @@ std::vector<std::string> texts(const Keys& key) {
   std::vector<std::string> out;
   for (const Value& value : key) {
     const auto* const number = std::get_if<Decimal>(&value);
-    out.push_back(is_null(value) ? std::string("\0", 1) : number != nullptr ? shortest(*number) : to_text(value));
+    out.push_back(is_null(value)      ? std::string("\0", 1)
+                  : number != nullptr ? shortest(*number)
+                                      : to_text(without_midnight(value)));
   }
   return out;
 }
 
 class Comparing {
  public:
-  Comparing(const Standings& answer, const Table& expected) : answer_(answer), expected_(expected) {
+  Comparing(const Standings& answer, const Table& expected, const ComparisonOptions& options)
+      : answer_(answer), expected_(expected), options_(options) {
     match_columns();
     choose_keys();
     if (repeats(answer_.rows(), &Comparing::here) && repeats(expected_.rows(), &Comparing::there)) keys_.clear();
@@ -160,7 +170,11 @@ class Comparing {
   }
 
   Value there(std::size_t row, const Pair& pair) const { return expected_.value(row, pair.there); }
-  Value here(std::size_t row, const Pair& pair) const { return answer_.value(row, pair.here); }
+  Value here(std::size_t row, const Pair& pair) const {
+    Value value = answer_.value(row, pair.here);
+    const auto* const text = std::get_if<std::string>(&value);
+    return options_.nulls_are_empty_texts && text != nullptr && text->empty() ? Value{} : value;
+  }
 
   std::string name_of(std::size_t row, Side side) const {
     std::string name;
@@ -179,14 +193,15 @@ class Comparing {
 
   const Standings& answer_;
   const Table& expected_;
+  const ComparisonOptions options_;
   std::vector<Pair> pairs_, keys_;
   std::set<std::vector<std::string>> gone_;
 };
 
 }  // namespace
 
-Comparison compare_with(const Standings& answer, const Table& expected) {
-  return Comparing(answer, expected).compare();
+Comparison compare_with(const Standings& answer, const Table& expected, const ComparisonOptions& options) {
+  return Comparing(answer, expected, options).compare();
 }
 
 }  // namespace lofty

@@ -115,12 +115,16 @@ void Evaluator::Call::extract() const {
   if (node.args[0]->op == Op::days_of) {
     const Vector& a = self.evaluate(*node.args[0]->args[0], begin, count, active);
     const Vector& b = self.evaluate(*node.args[0]->args[1], begin, count, active);
-    const auto day = [](const Vector& v, std::size_t i) { return day_at(v.type, v.ints[i]); };
+    // Days between two timestamps are whole ones on the wall clock; with a date on either side they are calendar days.
+    const bool dates = a.type.kind == Kind::date || b.type.kind == Kind::date;
+    const auto days_between = [&](std::size_t i) {
+      return dates ? day_at(a.type, a.ints[i]) - day_at(b.type, b.ints[i])
+                   : (wall_clock(a.type, a.ints[i]) - wall_clock(b.type, b.ints[i])) / day_length;
+    };
     out.set_int64(count);
     const std::string& unit = node.args[0]->text;
     if (unit == "day") {
-      for (std::size_t i = 0; i < count; ++i)
-        out.ints[i] = a.is_null(i) || b.is_null(i) ? int64_null : day(a, i) - day(b, i);
+      for (std::size_t i = 0; i < count; ++i) out.ints[i] = a.is_null(i) || b.is_null(i) ? int64_null : days_between(i);
       return;
     }
     // Whole units between two moments; a date is its first one.

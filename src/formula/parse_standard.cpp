@@ -50,34 +50,6 @@ class Form {
   const Expression& whole_;
 };
 
-// The squares around the mean, as the sum of squares less the square of the sum: exact for decimals.
-//   (sum(x * x) - sum(x) * sum(x) / n) / (n - less)
-ExpressionPtr variance(const Form& form, int less) {
-  const auto x = [&] { return form.argument(); };
-  const auto n = [&](int minus) {
-    ExpressionPtr count = form.aggregate("count", x());
-    if (minus > 0) count = form.op(Op::subtract, std::move(count), form.number(minus));
-    std::vector<ExpressionPtr> args;
-    args.push_back(std::move(count));
-    args.push_back(form.number(0));
-    return form.row_call("nullif", std::move(args));
-  };
-  ExpressionPtr squares = form.aggregate("sum", form.op(Op::multiply, x(), x()));
-  ExpressionPtr square = form.op(Op::multiply, form.aggregate("sum", x()), form.aggregate("sum", x()));
-  ExpressionPtr around = form.op(Op::subtract, std::move(squares), form.op(Op::divide, std::move(square), n(0)));
-  return form.op(Op::divide, std::move(around), n(less));
-}
-
-ExpressionPtr deviation(const Form& form, int less) {
-  // Of floats, rounding may leave a trace below zero.
-  std::vector<ExpressionPtr> both;
-  both.push_back(variance(form, less));
-  both.push_back(form.number(0));
-  std::vector<ExpressionPtr> args;
-  args.push_back(form.row_call("greatest", std::move(both)));
-  return form.row_call("sqrt", std::move(args));
-}
-
 // every(c): the least truth. min(case when c then 1 when not c then 0 end) = 1
 ExpressionPtr every(const Form& form) {
   ExpressionPtr truth = form.op(Op::case_when, form.argument(), form.number(1),
@@ -103,11 +75,11 @@ ExpressionPtr hypothetical(const LexemeReader& in, const Form& form) {
   const auto rows_before = [&](bool peers) { return form.aggregate("count", nullptr, before(peers)); };
 
   // Function by function.
-  if (function == "percent_rank") {
+  if (function == "percent_rank") {  // over no row the place is the first: 0 / 1
     std::vector<ExpressionPtr> args;
     args.push_back(form.aggregate("count", nullptr));
-    args.push_back(form.number(0));
-    return form.op(Op::divide, rows_before(false), form.row_call("nullif", std::move(args)));
+    args.push_back(form.number(1));
+    return form.op(Op::divide, rows_before(false), form.row_call("greatest", std::move(args)));
   }
   if (function == "cume_dist")
     return form.op(Op::divide, form.op(Op::add, rows_before(true), form.number(1)),
@@ -128,16 +100,12 @@ ExpressionPtr standard_form(const LexemeReader& in, ExpressionPtr call) {
   const bool ranking = name == "rank" || name == "dense_rank" || name == "percent_rank" || name == "cume_dist";
   if (ranking && !call->within_group.empty() && !call->over) return hypothetical(in, form);
 
-  const bool made_of_others = name == "every" || name == "any_value" || name == "var_pop" || name == "var_samp" ||
-                              name == "stddev_pop" || name == "stddev_samp";
+  const bool made_of_others = name == "every" || name == "any_value";
   if (!made_of_others) return call;
   if (call->args.size() != 1 || call->args[0]->op == Op::star || call->distinct || !call->within_group.empty())
     in.fail("`" + name + "` takes one argument", name == "every" ? "every(quantity > 0)" : name + "(amount)");
   if (name == "every") return every(form);
-  if (name == "any_value") return form.aggregate("min", form.argument());
-  if (name == "var_pop") return variance(form, 0);
-  if (name == "var_samp") return variance(form, 1);
-  return deviation(form, name == "stddev_samp" ? 1 : 0);
+  return form.aggregate("min", form.argument());
 }
 
 // a is distinct from b: never unknown. (a <> b or a is null or b is null) and not (a is null and b is null)

@@ -9,7 +9,9 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <array>
+#include <atomic>
 #include <cerrno>
 #include <cstring>
 #include <tuple>
@@ -22,6 +24,33 @@ namespace lofty::engine {
 namespace {
 
 constexpr std::size_t most_errors = 64 * 1024;
+
+// The programs that run, where a signal handler can read them; 0: a free slot. A program that finds no free slot ends
+// when its pipes close.
+std::array<std::atomic<pid_t>, 16> running;
+
+// Notes a program while it runs. It leads a process group, so that its own children are killed with it.
+class Running {
+ public:
+  explicit Running(pid_t group) : group_(group) {
+    for (std::atomic<pid_t>& one : running) {
+      pid_t free = 0;
+      if (!one.compare_exchange_strong(free, group)) continue;
+      slot_ = &one;
+      return;
+    }
+  }
+  ~Running() {
+    if (slot_ != nullptr) *slot_ = 0;
+  }
+  Running(const Running&) = delete;
+  Running& operator=(const Running&) = delete;
+  void kill() const { ::kill(-group_, SIGKILL); }
+
+ private:
+  pid_t group_;
+  std::atomic<pid_t>* slot_ = nullptr;
+};
 
 // Both ends of a pipe, closed when they are no longer needed. Programs begun elsewhere don't inherit them.
 struct Pipe {
@@ -100,7 +129,8 @@ int begin_program(const std::string& name, const std::vector<std::string>& argum
   posix_spawn_file_actions_adddup2(&actions, errors.ends[1], STDERR_FILENO);
   posix_spawnattr_t attributes;
   posix_spawnattr_init(&attributes);
-  posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGMASK);
+  posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGMASK | POSIX_SPAWN_SETPGROUP);
+  posix_spawnattr_setpgroup(&attributes, 0);
   posix_spawnattr_setsigmask(&attributes, &mask);
   const int failed =
       ::posix_spawnp(&child, name.c_str(), &actions, &attributes, pointers(words).data(), pointers(environment).data());
@@ -109,14 +139,20 @@ int begin_program(const std::string& name, const std::vector<std::string>& argum
   return failed;
 }
 
-// Both directions at once: neither side waits for the other with a full pipe.
-void exchange(Pipe& in, Pipe& out, Pipe& errors, std::string_view input, ProgramResult& result) {
+// Both directions at once: neither side waits for the other with a full pipe. Returns false at the deadline.
+bool exchange(Pipe& in, Pipe& out, Pipe& errors, std::string_view input, ProgramResult& result,
+              std::chrono::steady_clock::time_point deadline) {
   ::fcntl(in.ends[1], F_SETFL, O_NONBLOCK);
   char bytes[16384];
   while (out.ends[0] >= 0 || errors.ends[0] >= 0) {
     if (input.empty()) in.close(1);
+    const auto left =
+        std::chrono::duration_cast<std::chrono::milliseconds>(deadline - std::chrono::steady_clock::now()).count();
+    if (left <= 0) return false;
     std::array<pollfd, 3> waiting{{{in.ends[1], POLLOUT, 0}, {out.ends[0], POLLIN, 0}, {errors.ends[0], POLLIN, 0}}};
-    if (::poll(waiting.data(), waiting.size(), -1) < 0 && errno != EINTR) break;
+    const int ready = ::poll(waiting.data(), waiting.size(), static_cast<int>(std::min<long long>(left, 1 << 30)));
+    if (ready < 0 && errno != EINTR) break;
+    if (ready <= 0) continue;
     if (waiting[0].revents != 0) {
       const ssize_t written = ::write(in.ends[1], input.data(), input.size());
       if (written > 0) input.remove_prefix(static_cast<std::size_t>(written));
@@ -131,11 +167,19 @@ void exchange(Pipe& in, Pipe& out, Pipe& errors, std::string_view input, Program
       if (read == 0 || (read < 0 && errno != EINTR && errno != EAGAIN)) pipe->close(0);
     }
   }
+  return true;
 }
 
 }  // namespace
 
-ProgramResult run_program(const std::string& name, const std::vector<std::string>& arguments, std::string_view input) {
+void kill_programs() noexcept {
+  for (const std::atomic<pid_t>& one : running)
+    if (const pid_t group = one; group > 0) ::kill(-group, SIGKILL);
+}
+
+ProgramResult run_program(const std::string& name, const std::vector<std::string>& arguments, std::string_view input,
+                          std::chrono::milliseconds at_most) {
+  const auto deadline = std::chrono::steady_clock::now() + at_most;
   ProgramResult result;
   Pipe in, out, errors;
   const NoPipeSignal no_signal;
@@ -148,13 +192,26 @@ ProgramResult run_program(const std::string& name, const std::vector<std::string
   if (failed != 0)
     throw Error(
         Problem{Code::cannot_write, "`" + name + "` could not be started: " + std::strerror(failed), {}, {}, {}});
+  const Running noted(child);
   in.close(0);
   out.close(1);
   errors.close(1);
-  exchange(in, out, errors, input, result);
+  result.out_of_time = !exchange(in, out, errors, input, result, deadline);
+  if (result.out_of_time) noted.kill();
 
+  // A program may close its pipes and go on: the deadline holds until it has ended.
   int status = 0;
-  while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {
+  for (pid_t ended = 0; ended != child;) {
+    ended = ::waitpid(child, &status, result.out_of_time ? 0 : WNOHANG);
+    if (ended < 0 && errno != EINTR) break;
+    if (ended != 0) continue;
+    if (std::chrono::steady_clock::now() >= deadline) {
+      result.out_of_time = true;
+      noted.kill();
+    } else {
+      const timespec moment{0, 1'000'000};
+      ::nanosleep(&moment, nullptr);
+    }
   }
   result.status = WIFEXITED(status) ? WEXITSTATUS(status) : -1;
   return result;

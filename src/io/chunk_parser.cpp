@@ -182,11 +182,14 @@ std::size_t ChunkRows::take_one_by_one(std::size_t count, std::size_t& begin) {
   return used;
 }
 
-// Records with quotes from `at` on, of which the first needs the parser. Returns where they end. Where such records are
-// rare, the next ones hardly need it; where they are many, they go there together.
+// Parses records with quotes from `at` on, of which the first needs the parser. Returns the end of the last one, which
+// is always after `at`: a record that needs the parser holds a quote, so quoted_records_end() takes at least that one.
+// The number of records doubles while such records are frequent, and restarts at one where they are rare.
 std::size_t ChunkRows::read_with_parser(std::size_t at) {
-  parsed_at_once_ = rows_ - parsed_until_ > parsed_at_once_ ? 1 : 2 * parsed_at_once_;
-  const std::size_t end = quoted_records_end(text_, at, parsed_at_once_);
+  constexpr std::size_t most_at_once = 65536;
+  parsed_at_once_ = rows_ - parsed_until_ > parsed_at_once_ ? 1 : std::min(2 * parsed_at_once_, most_at_once);
+  std::size_t end = quoted_records_end(text_, at, parsed_at_once_);
+  if (end <= at) end = text_.size();  // read() ends only if each call consumes bytes
   parse(at, end);
   parsed_until_ = rows_;
   return end;

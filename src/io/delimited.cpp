@@ -16,9 +16,6 @@ namespace lofty {
 namespace engine {
 namespace {
 
-// docs/limits.md. A heading line that long is a quote that was never closed.
-constexpr std::size_t most_heading_bytes = 4 << 20;
-
 struct HeadingFields {
   std::vector<std::string> fields;
   bool done = false;

@@ -1,9 +1,13 @@
 // How fast this machine is: a small job of each kind, against what the engine's own prices say of it.
 // Covered by tests/ladder/cost_test.cpp.
-#include <filesystem>
-#include <fstream>
-#include <random>
+#include <sys/mman.h>
+#include <unistd.h>
 
+#include <filesystem>
+#include <random>
+#include <string_view>
+
+#include "io/new_file.hpp"
 #include "lofty/cost.hpp"
 #include "lofty/error.hpp"
 #include "lofty/standings.hpp"
@@ -12,63 +16,66 @@
 namespace lofty {
 namespace {
 
-// A folder that goes away.
-class Scratch {
+// A file in memory that has no name, so that nothing is left of it however the process ends.
+class MemoryFile {
  public:
-  Scratch() {
-    std::random_device random;
-    path_ = std::filesystem::temp_directory_path() / ("lofty-speeds-" + std::to_string(random()));
-    std::filesystem::create_directories(path_);
+  MemoryFile() : descriptor_(::memfd_create("lofty-speeds", MFD_CLOEXEC)) {
+    if (descriptor_ < 0) no_room();
   }
-  ~Scratch() {
-    std::error_code ignored;
-    std::filesystem::remove_all(path_, ignored);
+  ~MemoryFile() { ::close(descriptor_); }
+  MemoryFile(const MemoryFile&) = delete;
+  MemoryFile& operator=(const MemoryFile&) = delete;
+  void write(std::string_view text) const {
+    if (!engine::write_all(descriptor_, text)) no_room();
   }
-  Scratch(const Scratch&) = delete;
-  Scratch& operator=(const Scratch&) = delete;
-  const std::filesystem::path& path() const { return path_; }
+  std::filesystem::path path() const { return "/proc/self/fd/" + std::to_string(descriptor_); }
 
  private:
-  std::filesystem::path path_;
+  [[noreturn]] static void no_room() {
+    throw Error(Problem{Code::cannot_write, "there is not enough memory to measure this machine", {}, {}, {}});
+  }
+  int descriptor_;
 };
 
 constexpr std::size_t lines = 1'000'000, shops = 5'000;
 
-void write_tables(const std::filesystem::path& folder) {
-  std::mt19937_64 random(1);
-  std::ofstream out(folder / "lines.csv", std::ios::binary);
-  std::string text = "line_no,order_no,ordered_on,shop_no,quantity,unit_price\n";
-  std::uint64_t shop = 0;
-  for (std::size_t i = 0; i < lines; ++i) {
-    if (i % 4 == 0) shop = random() % shops + 1;  // the lines of an order are one shop's
-    const std::uint64_t chance = random();
-    text += std::to_string(i + 1) + "," + std::to_string(i / 4 + 1) + ",2025-" + (chance % 2 == 0 ? "0" : "1") +
-            std::to_string(1 + chance % 2) + "-1" + std::to_string(chance / 2 % 10) + "," + std::to_string(shop) + "," +
-            std::to_string(chance / 100'000 % 20 + 1) + "," + std::to_string(chance / 2'000'000 % 90 + 10) + "." +
-            std::to_string(chance / 200'000'000 % 90 + 10) + "\n";
-    if (text.size() > 1 << 20) {
-      out.write(text.data(), static_cast<std::streamsize>(text.size()));
-      text.clear();
+// The two tables, as files of delimited text: reading them is a part of what is measured.
+class Tables : public Catalog {
+ public:
+  Tables() {
+    std::mt19937_64 random(1);
+    std::string text = "line_no,order_no,ordered_on,shop_no,quantity,unit_price\n";
+    std::uint64_t shop = 0;
+    for (std::size_t i = 0; i < lines; ++i) {
+      if (i % 4 == 0) shop = random() % shops + 1;  // the lines of an order are one shop's
+      const std::uint64_t chance = random();
+      text += std::to_string(i + 1) + "," + std::to_string(i / 4 + 1) + ",2025-" + (chance % 2 == 0 ? "0" : "1") +
+              std::to_string(1 + chance % 2) + "-1" + std::to_string(chance / 2 % 10) + "," + std::to_string(shop) +
+              "," + std::to_string(chance / 100'000 % 20 + 1) + "," + std::to_string(chance / 2'000'000 % 90 + 10) +
+              "." + std::to_string(chance / 200'000'000 % 90 + 10) + "\n";
+      if (text.size() > 1 << 20) {
+        lines_.write(text);
+        text.clear();
+      }
     }
-  }
-  out.write(text.data(), static_cast<std::streamsize>(text.size()));
+    lines_.write(text);
 
-  // The second table.
-  std::ofstream names(folder / "shops.csv", std::ios::binary);
-  names << "shop_no,shop\n";
-  for (std::size_t i = 1; i <= shops; ++i) names << i << ",Shop " << i << "\n";
-  out.flush();
-  names.flush();
-  if (!out || !names)
-    throw Error(Problem{Code::cannot_write, "the temporary folder has no room to measure this machine", {}, {}, {}});
-}
+    text = "shop_no,shop\n";
+    for (std::size_t i = 1; i <= shops; ++i) text += std::to_string(i) + ",Shop " + std::to_string(i) + "\n";
+    shops_.write(text);
+  }
+  std::shared_ptr<const TableSource> open(const std::string& name, const ReadOptions& options) const override {
+    return open_delimited(name == "lines.csv" ? lines_.path() : shops_.path(), options);
+  }
+
+ private:
+  MemoryFile lines_, shops_;
+};
 
 }  // namespace
 
 Speeds measure_speeds(const Run& run) {
-  const Scratch scratch;
-  write_tables(scratch.path());
-  const TableFiles tables(scratch.path());
+  const Tables tables;
   const Ladder totals{.data = {.from = "lines.csv", .joins = {{.with = "shops.csv", .on = {"shop_no"}}}},
                       .figures = {{"amount", "quantity * unit_price"}},
                       .where = "quantity < 20",

@@ -15,6 +15,7 @@
 #include <random>
 #include <utility>
 
+#include "io/child_process.hpp"
 #include "io/folder.hpp"
 #include "lofty/write.hpp"
 
@@ -206,6 +207,7 @@ bool NewFile::become_target() {
 void remove_unfinished_files() noexcept {
   for (engine::Unfinished& one : engine::unfinished)
     if (one.state == engine::Unfinished::filled) ::unlink(one.path.data());
+  engine::kill_programs();
 }
 
 void write_file(const std::filesystem::path& file, std::string_view text) {

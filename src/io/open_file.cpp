@@ -84,6 +84,8 @@ OpenFile::OpenFile(const std::filesystem::path& path) : shown_(path.string()) {
   if (::fstat(descriptor_, &status) != 0)
     throw failure(Code::cannot_open, std::string("cannot be opened: ") + std::strerror(errno), shown_);
   if (S_ISDIR(status.st_mode)) throw failure(Code::cannot_open, "this is a folder, not a file", shown_);
+  if (S_ISBLK(status.st_mode) || (S_ISCHR(status.st_mode) && ::isatty(descriptor_) == 0))
+    throw failure(Code::cannot_open, "this is a device, not a file", shown_);
   size_ = static_cast<std::uint64_t>(status.st_size);
   changed_ = status.st_mtim;
   watched_ = S_ISREG(status.st_mode);
@@ -258,15 +260,29 @@ int OpenFile::unpack(const std::string& shown) const {
 }
 
 int OpenFile::copy(const std::string& shown) const {
-  Descriptor to(nameless_copy(shown));
+  // No copy before the first line has ended within the limit.
+  std::string front;
   std::vector<char> bytes(block);
-  for (;;) {
+  const auto read_block = [&] {
     const ssize_t count = read_some(descriptor_, bytes.data(), bytes.size());
     if (count < 0) throw failure(Code::cannot_read, std::string("reading failed: ") + std::strerror(errno), shown);
-    if (count == 0) return to.release();
-    if (!write_all(to.number, {bytes.data(), static_cast<std::size_t>(count)}))
-      throw failure(Code::cannot_write, std::string("no room to copy it: ") + std::strerror(errno), shown);
+    return std::string_view(bytes.data(), static_cast<std::size_t>(count));
+  };
+  std::string_view next = read_block();
+  for (; !next.empty() && front.find_first_of("\r\n") == std::string::npos; next = read_block()) {
+    if (front.size() > most_heading_bytes)
+      throw failure(Code::beyond_limit, "its first line is longer than 4 MiB", shown);
+    front += next;
   }
+
+  // The copy, which ends with the pipe, or with an error on a full disk.
+  Descriptor to(nameless_copy(shown));
+  const auto write = [&](std::string_view text) {
+    if (!write_all(to.number, text))
+      throw failure(Code::cannot_write, std::string("no room to copy it: ") + std::strerror(errno), shown);
+  };
+  for (write(front); !next.empty(); next = read_block()) write(next);
+  return to.release();
 }
 
 std::size_t OpenFile::read(std::uint64_t offset, char* into, std::size_t count) const {

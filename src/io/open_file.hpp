@@ -33,6 +33,9 @@ using TextBuffer = std::vector<char, Uncleared<char>>;
 // real workbooks stay far below; under the floor any ratio does no harm.
 inline constexpr std::uint64_t most_unpacked_per_byte = 400, unpacked_floor = 64 << 20;
 
+// docs/limits.md. A heading line that long is a quote that was never closed.
+inline constexpr std::size_t most_heading_bytes = 4 << 20;
+
 // One open file. The same descriptor serves from the heading line to the last message, so that a file that is replaced
 // meanwhile goes on being read as it was; one that is changed in place is noticed by check_unchanged(). A file whose
 // name ends in .gz is unpacked into a temporary file without a name, and what can be read only once, as a pipe, is
@@ -40,7 +43,8 @@ inline constexpr std::uint64_t most_unpacked_per_byte = 400, unpacked_floor = 64
 class OpenFile {
  public:
   // Throws Error(cannot_open, cannot_read, cannot_write, damaged_file, changed_file), and Error(beyond_limit) for
-  // compressed text that unpacks to an absurd size.
+  // compressed text that unpacks to an absurd size and for a pipe whose first line exceeds most_heading_bytes. A folder
+  // and a device, other than a terminal, are Error(cannot_open).
   explicit OpenFile(const std::filesystem::path& path);
   // The same as text in UTF-8: of another encoding it is turned into that, into a temporary file without a name.
   // `encoding` is a name that ICU knows; empty: what a byte-order mark says, else UTF-8. Throws also Error(bad_value)

@@ -121,6 +121,15 @@ Archive::Archive(std::string name, std::string bytes) : name_(std::move(name)), 
 
 bool Archive::has(const std::string& part) const { return zip_name_locate(archive_.get(), part.c_str(), 0) >= 0; }
 
+std::vector<std::string> Archive::parts() const {
+  std::vector<std::string> names;
+  const zip_int64_t count = zip_get_num_entries(archive_.get(), 0);
+  for (zip_int64_t i = 0; i < count; ++i)
+    if (const char* const name = zip_get_name(archive_.get(), static_cast<zip_uint64_t>(i), 0); name != nullptr)
+      names.emplace_back(name);
+  return names;
+}
+
 std::string Archive::bytes_of(const std::string& part) const {
   zip_stat_t status;
   zip_stat_init(&status);

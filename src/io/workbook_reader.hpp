@@ -26,6 +26,7 @@ class Archive {
  public:
   Archive(std::string name, std::string bytes);  // `name` is for messages. Throws Error(damaged_file).
   bool has(const std::string& part) const;
+  std::vector<std::string> parts() const;
   // Throws Error(damaged_file) for a part that is missing or whose checksum is wrong, Error(beyond_limit) for one that
   // unpacks to an absurd size.
   std::string bytes_of(const std::string& part) const;

@@ -269,8 +269,7 @@ void engine::write_json(const Standings& s, const TextSink& sink, const Run& run
   sink(out + "\n  ]\n}\n");
 }
 
-std::vector<Remark> write_remarks(const Standings& standings, Format format, const WriteOptions& options) {
-  if (format != Format::csv || options.guard_cells) return {};
+std::vector<Remark> engine::csv_remarks(const Standings& standings) {
   std::size_t count = 0;
   std::string first;
   const auto see = [&](const std::string& text, const std::string& column) {

@@ -498,16 +498,45 @@ void check_sheet(const Standings& standings, const std::vector<WorkbookReader::R
   if (row != rows.end()) throw not_whole(": it has too many rows");
 }
 
+// Lists that say how many elements they have, have them.
+void check_counts(const pugi::xml_node& node) {
+  for (const pugi::xml_node child : node.children()) {
+    const pugi::xml_attribute count = child.attribute(std::strcmp(child.name(), "sst") == 0 ? "uniqueCount" : "count");
+    if (count && std::distance(child.begin(), child.end()) != count.as_llong()) throw not_whole("");
+    check_counts(child);
+  }
+}
+
+// Every part is there, and is whole XML: the library passes over some write errors, which leave a part cut off or
+// empty.
+void check_parts(const Archive& book) {
+  const std::string types = "[Content_Types].xml";
+  pugi::xml_document listed;
+  book.read(types, listed);
+  for (const pugi::xml_node one : listed.document_element().children("Override"))
+    if (!book.has(std::string(one.attribute("PartName").value()).substr(1))) throw not_whole("");
+  for (const std::string& part : book.parts()) {
+    pugi::xml_document document;
+    book.read(part, document);
+    if (!document.document_element()) throw not_whole("");
+    check_counts(document);
+    for (const pugi::xml_node one : document.child("Relationships").children("Relationship")) {
+      // "xl/_rels/workbook.xml.rels" names parts from "xl/" on.
+      const std::string folder = part.substr(0, part.find("_rels/"));
+      if (!book.has((std::filesystem::path(folder) / one.attribute("Target").value()).lexically_normal().string()) &&
+          std::strcmp(one.attribute("TargetMode").value(), "External") != 0)
+        throw not_whole("");
+    }
+  }
+}
+
 // The finished file read again.
 void check_finished(const std::vector<Standings>& answers, const std::string& bytes) {
   const SheetNames names = names_of(answers);
   std::vector<std::vector<WorkbookReader::Row>> sheets;
   try {
     const WorkbookReader book("", bytes);
-    for (const char* part : {"docProps/custom.xml", "[Content_Types].xml", "xl/theme/theme1.xml"}) {
-      pugi::xml_document ignored;
-      Archive("", bytes).read(part, ignored);
-    }
+    check_parts(Archive("", bytes));
     std::vector<Remark> remarks;
     for (const std::string* extra : {&names.about, &names.contents})
       if (!extra->empty()) book.rows(book.sheet(*extra), remarks);

@@ -3,6 +3,7 @@
 #include "question/aggregate_form.hpp"
 
 #include "question/prose.hpp"
+#include "rank/moments.hpp"
 
 namespace lofty::engine {
 
@@ -39,7 +40,8 @@ void AggregateForm::need_number(const Aggregate& made) const {
 }
 
 void AggregateForm::set_kind(Aggregate& made) const {
-  const bool of_numbers = e_.text == "sum" || e_.text == "avg" || e_.text == "median" || e_.text == "percentile_cont";
+  const bool of_numbers =
+      e_.text == "sum" || e_.text == "avg" || e_.text == "median" || e_.text == "percentile_cont" || spread_of(e_.text);
   if (made.argument && of_numbers) take_type(made.argument, {.kind = Kind::integer});
   made.type = made.argument ? made.argument->type : Type{.kind = Kind::integer};
   const Type divided = made.type.exact()
@@ -62,6 +64,16 @@ void AggregateForm::set_kind(Aggregate& made) const {
     made.kind = AggregateKind::percentile_cont;
     if (e_.text == "median") made.fraction = Decimal(5, 1);
     made.type = divided;
+  } else if (const auto spread = spread_of(e_.text)) {
+    need_number(made);
+    const auto type = type_of(*spread, made.type);
+    if (!type)
+      throw Error(problem_at(Code::wrong_type,
+                             "the squares of " + quoted(made.argument->source()) + " have more than 38 decimals",
+                             argument(), origin_, {}, "cast(" + made.argument->source() + " as float)"));
+    made.kind = spread->root ? AggregateKind::deviation : AggregateKind::variance;
+    made.less = spread->less;
+    made.type = *type;
   } else if (percentile()) {
     made.kind = AggregateKind::percentile_disc;
   } else if (joins_texts()) {

@@ -78,6 +78,8 @@ enum class AggregateKind : unsigned char {
   count_distinct,
   sum,
   average,
+  variance,
+  deviation,
   least,
   greatest,
   percentile_cont,  // these go by an order of the rows
@@ -95,6 +97,7 @@ struct Aggregate {
   Type type;
   std::string text;
   Decimal fraction;            // of a percentile
+  int less = 0;                // of variances and deviations: 1 of a sample, whose squares are divided by n - 1
   bool descending = false;     // the order that it goes by
   std::vector<SortKey> order;  // of first, last and joined texts
   std::string separator = {};  // of joined texts

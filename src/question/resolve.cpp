@@ -15,6 +15,9 @@
 namespace lofty::engine {
 namespace {
 
+// docs/limits.md. Each level groups by the keys of all levels outside it, so the work grows with the square.
+constexpr std::size_t most_levels = 20;
+
 void check_compare(const Ladder& ladder, const Catalog& catalog, ProblemList& problems) {
   const Compare& compare = ladder.compare;
   if (compare.empty()) return;
@@ -154,6 +157,11 @@ void Resolution::bind_levels() {
   ProblemList problems(problems_);
   std::vector<Question> questions;
   ListedSoFar so_far;
+  if (ladder_.levels.size() > most_levels)
+    return problems.say(Code::beyond_limit,
+                        "a ladder has at most " + std::to_string(most_levels) + " levels; this one has " +
+                            std::to_string(ladder_.levels.size()),
+                        "level[" + std::to_string(most_levels) + "]", "leave out levels");
   check_compare(ladder_, catalog_, problems);
   const std::size_t levels = std::max<std::size_t>(1, ladder_.levels.size());
   for (std::size_t number = 0; number < levels; ++number)

@@ -181,8 +181,8 @@ std::vector<std::uint8_t> add_every_unit(const Question& question, const JoinedR
   };
   for (const std::uint32_t group : combinations) add_units(cells_of(group), all.first_rows[group]);
 
-  // Without other keys the units of a period are known even where no row counts; any row may speak for them.
-  if (there == 0 && keys.size() == 1 && rows.rows() > 0) add_units(std::vector<Cell>(1), 0);
+  // Without other keys the units of a period are known even if no row counts.
+  if (there == 0 && keys.size() == 1) add_units(std::vector<Cell>(1), no_row);
   make_room(question, all);
   added.resize(all.groups(), 1);
   return added;

@@ -71,6 +71,13 @@ void AggregateStates::merge_totals(const AggregateStates& other, std::size_t g, 
       else
         add_exact(id, other.exact_[g]);
       break;
+    case AggregateKind::variance:
+    case AggregateKind::deviation:
+      if (floating())
+        float_moments_[id].add(other.float_moments_[g]);
+      else
+        add_moments(id, other.exact_moments_[g]);
+      break;
     case AggregateKind::least:
     case AggregateKind::greatest: better(id, other.best_of(g)); break;
     default: break;
@@ -212,6 +219,13 @@ void AggregateStates::grow(std::size_t groups) {
       else
         exact_.resize(room);
       break;
+    case AggregateKind::variance:
+    case AggregateKind::deviation:
+      if (floating())
+        float_moments_.resize(room);
+      else
+        exact_moments_.resize(room);
+      break;
     case AggregateKind::least:
     case AggregateKind::greatest:
       if (texts())
@@ -228,6 +242,12 @@ void AggregateStates::grow(std::size_t groups) {
 void AggregateStates::add_exact(std::uint32_t id, int128 value) {
   if (__builtin_add_overflow(exact_[id], value, &exact_[id]))
     throw Error(problem(Code::overflow, "the sum has more than 38 digits"));
+}
+
+template <class Added>
+void AggregateStates::add_moments(std::uint32_t id, const Added& added) {
+  if (!exact_moments_[id].add(added))
+    throw Error(problem(Code::overflow, "the sum of the squares has more than 38 digits"));
 }
 
 Problem AggregateStates::problem(Code code, std::string sentence) const {
@@ -251,6 +271,13 @@ void AggregateStates::take(std::uint32_t id, const Vector* v, std::size_t i) {
         float_sums_[id].add(v->doubles[i]);
       else
         add_exact(id, v->exact(i));
+      break;
+    case AggregateKind::variance:
+    case AggregateKind::deviation:
+      if (floating())
+        float_moments_[id].add(v->doubles[i]);
+      else
+        add_moments(id, v->exact(i));
       break;
     case AggregateKind::least:
     case AggregateKind::greatest: {
@@ -295,6 +322,23 @@ void AggregateStates::better(std::uint32_t id, const Best& candidate) {
   }
 }
 
+// Null for a sample of one value.
+void AggregateStates::put_spread(Piece& piece, std::size_t g) const {
+  const int less = aggregate_->less;
+  const bool root = aggregate_->kind == AggregateKind::deviation;
+  if (counts_[g] <= less) return piece.add_null();
+  if (floating()) {
+    const double variance = float_moments_[g].variance(less);
+    if (!std::isfinite(variance)) throw Error(problem(Code::overflow, "the squares are beyond the range of floats"));
+    return piece.add_double(root ? std::sqrt(variance) : variance);
+  }
+  if (root) return piece.add_double(exact_moments_[g].deviation(less, aggregate_->argument->type.scale));
+  int128 variance = 0;
+  if (!exact_moments_[g].variance(less, aggregate_->type.scale - 2 * aggregate_->argument->type.scale, variance))
+    throw Error(problem(Code::overflow, "the variance has more than 38 digits"));
+  piece.add_wide(variance);
+}
+
 void AggregateStates::put(Piece& piece, std::size_t g) const {
   const std::int64_t count = counts_[g];
   switch (aggregate_->kind) {
@@ -319,6 +363,8 @@ void AggregateStates::put(Piece& piece, std::size_t g) const {
       throw Error(problem(Code::overflow, "the sum has more than 38 digits"));
     return piece.add_wide(value);
   }
+  if (aggregate_->kind == AggregateKind::variance || aggregate_->kind == AggregateKind::deviation)
+    return put_spread(piece, g);
   if (texts()) return piece.add_text(best_texts_[g]);
   if (floating()) return piece.add_double(best_numbers_[g]);
   piece.add_wide(exact_[g]);

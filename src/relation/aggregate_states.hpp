@@ -12,6 +12,7 @@
 
 #include "question/question.hpp"
 #include "rank/exact_sum.hpp"
+#include "rank/moments.hpp"
 #include "relation/cell_maker.hpp"
 #include "relation/entries.hpp"
 #include "relation/group_keys.hpp"
@@ -170,6 +171,9 @@ class AggregateStates {
   void blank(std::uint32_t id) { ++blanks_[id]; }
 
   void add_exact(std::uint32_t id, int128 value);
+  template <class Added>
+  void add_moments(std::uint32_t id, const Added& added);
+  void put_spread(Piece& piece, std::size_t g) const;
 
   Problem problem(Code code, std::string sentence) const;
 
@@ -189,6 +193,8 @@ class AggregateStates {
   std::vector<std::uint32_t> blanks_;
   std::vector<int128> exact_;
   std::vector<ExactSum> float_sums_;
+  std::vector<ExactMoments> exact_moments_;
+  std::vector<FloatMoments> float_moments_;
   std::vector<double> best_numbers_;
   std::vector<std::string> best_texts_;
   std::vector<std::uint32_t> collected_rows_, collected_ids_;  // of totals that go by an order

@@ -37,7 +37,7 @@ class OrderedTotal {
     }
     const auto count = static_cast<std::uint32_t>(rows.size());
     if (aggregate_.kind == AggregateKind::percentile_disc) {
-      picked_[number] = rows[discrete_rank(aggregate_.fraction, count, aggregate_.descending)];
+      picked_[number] = rows[discrete_rank(aggregate_.fraction, count, false)];
       return;
     }
     const ContinuousRank at = continuous_rank(aggregate_.fraction, count, aggregate_.descending);
@@ -139,18 +139,15 @@ ColumnPtr ordered_total(const Aggregate& aggregate, const JoinedRows& relation, 
   encode(ascending(group_of), run, keys.within);
   std::vector<ColumnPtr> kept{values};
   if (aggregate.order.empty()) {  // by the value itself, as it is sorted elsewhere
-    const Node& node = *aggregate.argument;
-    std::string name;
-    if (node.op == Op::name && node.column >= 0) {
-      const RowColumn& at = question.row_columns[static_cast<std::size_t>(node.column)];
-      if (!at.of_window()) name = question.tables[at.table].source->headings()[at.column];
-    }
-    encode_sort_key(ladder, question, *values, name, false, Nulls::last, true, run, keys.by);
+    // A custom order is no mirror image when it descends: pinned values stay where they are.
+    const bool descending = aggregate.kind == AggregateKind::percentile_disc && aggregate.descending;
+    encode_sort_key(ladder, *values, ordering_of_row_key(question, *aggregate.argument), descending, Nulls::last, true,
+                    run, keys.by);
   } else {
     for (const SortKey& key : aggregate.order) {
       kept.push_back(values_at(relation, *key.node, rows, run));
-      encode_sort_key(ladder, question, *kept.back(), key.node->op == Op::name ? key.text : std::string(),
-                      key.descending, key.nulls, false, run, keys.by);
+      encode_sort_key(ladder, *kept.back(), ordering_of_row_key(question, *key.node), key.descending, key.nulls, false,
+                      run, keys.by);
     }
   }
   const Order sorted = make_order(rows.size(), keys, run);

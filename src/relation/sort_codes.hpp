@@ -1,7 +1,7 @@
 #pragma once
 // The codes of a ladder's sort keys: in its locale, and in the order that a column was given.
 
-#include <string>
+#include <set>
 
 #include "lofty/ladder.hpp"
 #include "order/codes.hpp"
@@ -10,15 +10,19 @@
 
 namespace lofty::engine {
 
-// The number of the custom order of a column, in Ladder::orderings; none when it has none.
+// Custom orders are numbered as in Ladder::orderings. A sort key has the order of the name that it is: a column, a
+// figure or a total. A figure that only renames a column has the order of that column, unless it has its own.
 inline constexpr std::size_t no_ordering = ~std::size_t{0};
-std::size_t ordering_of(const Question& question, const std::string& column);
+// Of a key that is a formula over rows.
+std::size_t ordering_of_row_key(const Question& question, const Node& key);
+// Of a column of the entries.
+std::size_t ordering_of_entry_column(const Question& question, std::size_t column);
+// Those that windows and totals with an order go by.
+std::set<std::size_t> orderings_of_windows_and_totals(const Question& question);
 
-// Appends the codes of `column`, which is called `name` (empty: it is a formula). `as_number`: places of numbers, and
-// what is computed with them, never go by a custom order. Returns whether a list of values took part, of which
-// `report` then tells.
-bool encode_sort_key(const Ladder& ladder, const Question& question, const Column& column, const std::string& name,
-                     bool descending, Nulls nulls, bool as_number, const Run& run, KeyList& out,
-                     CustomReport* report = nullptr);
+// Appends the codes of `column` in the custom order of that number. `as_number`: places of numbers, and values computed
+// with them, never go by a custom order. Returns whether a list of values took part; `report` then describes it.
+bool encode_sort_key(const Ladder& ladder, const Column& column, std::size_t ordering, bool descending, Nulls nulls,
+                     bool as_number, const Run& run, KeyList& out, CustomReport* report = nullptr);
 
 }  // namespace lofty::engine

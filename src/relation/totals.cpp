@@ -99,7 +99,7 @@ class EntryMaker {
     Evaluator evaluator(rows_, rows_.context());
     const bool by_unit = !filled.empty() && goes_by_unit(question_, *column.node);
     for (std::size_t g = 0; g < all.groups(); ++g) {
-      if (by_unit && filled[g] != 0)
+      if (all.first_rows[g] == no_row || (by_unit && filled[g] != 0))
         piece.add_null();
       else
         append(piece, evaluator.evaluate(*column.node, all.first_rows[g], 1, nullptr), 0);

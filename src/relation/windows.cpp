@@ -48,12 +48,7 @@ class CountedRows : public WindowRelation {
   ColumnPtr column(const Node& node) const override { return values_at(all_, node, counted_, run_); }
 
   void encode(const Node& node, const Column& values, bool descending, Nulls nulls, KeyList& out) const override {
-    std::string name;
-    if (node.op == Op::name && node.column >= 0) {
-      const RowColumn& at = question_.row_columns[static_cast<std::size_t>(node.column)];
-      if (!at.of_window()) name = question_.tables[at.table].source->headings()[at.column];
-    }
-    encode_sort_key(ladder_, question_, values, name, descending, nulls, false, run_, out);
+    encode_sort_key(ladder_, values, ordering_of_row_key(question_, node), descending, nulls, false, run_, out);
   }
   void encode_tiebreak(KeyList&) const override {}  // rows that tie stay as they came in
   bool input_decides() const override { return true; }
@@ -96,18 +91,17 @@ class EntryRelation : public WindowRelation {
     return evaluate_column(node, ColumnSource(entries_, columns_), context_, run_);
   }
   void encode(const Node& node, const Column& values, bool descending, Nulls nulls, KeyList& out) const override {
-    std::string name;
-    if (node.op == Op::name && static_cast<std::size_t>(node.column) < question_.entry_columns.size())
-      name = question_.entry_columns[static_cast<std::size_t>(node.column)].name;
-    encode_sort_key(ladder_, question_, values, name, descending, nulls, false, run_, out);
+    const std::size_t ordering =
+        node.op == Op::name ? ordering_of_entry_column(question_, static_cast<std::size_t>(node.column)) : no_ordering;
+    encode_sort_key(ladder_, values, ordering, descending, nulls, false, run_, out);
   }
   // Entries that tie go by their own key, so that shuffled rows give the same values; only single rows go as they came.
   void encode_tiebreak(KeyList& out) const override {
     if (question_.row_level()) return;
     for (const auto* keys : {&question_.within, &question_.each})
       for (const std::size_t key : *keys)
-        encode_sort_key(ladder_, question_, *columns_[key], question_.entry_columns[key].name, false, Nulls::last,
-                        false, run_, out);
+        encode_sort_key(ladder_, *columns_[key], ordering_of_entry_column(question_, key), false, Nulls::last, false,
+                        run_, out);
   }
   bool input_decides() const override { return question_.row_level(); }
 

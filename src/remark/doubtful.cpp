@@ -117,7 +117,9 @@ class Doubtful {
             met = seen_twice;
           }
         }
-        if (several > 0 && 2 * several < labels)  // else it is a class of them, and meant so
+        // A name is meant for an id only if nearly every one has one id: a class of ids, or a handful of names like
+        // towns, is what is ranked.
+        if (several > 0 && 10 * several <= labels)
           say("label-not-id", counted(several, "value") + " of " + quoted(q_.entry_columns[key].name) + " " +
                                   (several == 1 ? "belongs" : "belong") + " to more than one " + quoted(id_name) +
                                   " (" + example + "), and " + (several == 1 ? "is" : "are") +

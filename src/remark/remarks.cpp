@@ -188,8 +188,9 @@ class Remarks {
                                    "; " + (report.forgotten.size() == 1 ? "it follows" : "they follow") +
                                    " the others");
     }
+    const std::set<std::size_t> further = orderings_of_windows_and_totals(a_.question);
     for (std::size_t o = 0; o < a_.ladder.orderings.size(); ++o)
-      if (!a_.orderings.used.contains(o))
+      if (!a_.orderings.used.contains(o) && !further.contains(o))
         say("unused-ordering", "orderings." + a_.ladder.orderings[o].column +
                                    " changes nothing: nothing is sorted by " + quoted(a_.ladder.orderings[o].column));
   }
@@ -240,7 +241,8 @@ class Remarks {
     const auto concerned = [&](std::size_t a) {
       const AggregateKind kind = a_.question.aggregates[a]->kind;
       return a_.entries.blanks[a].rows > 0 &&
-             (kind == AggregateKind::sum || kind == AggregateKind::average || kind == AggregateKind::percentile_cont);
+             (kind == AggregateKind::sum || kind == AggregateKind::average || kind == AggregateKind::variance ||
+              kind == AggregateKind::deviation || kind == AggregateKind::percentile_cont);
     };
     const auto same_argument = [&](std::size_t a, std::size_t b) {
       return signature(*a_.question.aggregates[a]->argument) == signature(*a_.question.aggregates[b]->argument);

@@ -161,6 +161,13 @@ bool is_whole(const std::string& bytes, PictureFormat format) {
 }  // namespace
 }  // namespace report
 
+namespace {
+
+// A picture takes some 0.1 s; one of 60 charts on a busy machine a few.
+constexpr std::chrono::seconds most_drawing_time{60};
+
+}  // namespace
+
 std::optional<PictureFormat> picture_format_from(std::string_view ending) {
   if (ending == "svg") return PictureFormat::svg;
   if (ending == "png") return PictureFormat::png;
@@ -172,15 +179,17 @@ std::string drawn(const Picture& picture, PictureFormat format, const PictureLoo
   const report::Drawing drawing = report::laid_out(picture, std::max(looks.width, 480), looks.titled);
   const std::string commands = report::gnuplot_commands(drawing, format, looks.dark);
   // -d: not the commands that a user keeps for every picture of his.
-  const engine::ProgramResult result = engine::run_program("gnuplot", {"-d"}, commands);
+  const engine::ProgramResult result = engine::run_program("gnuplot", {"-d"}, commands, most_drawing_time);
   if (result.not_found)
     throw Error(Problem{Code::missing_program,
                         "pictures are drawn by the program gnuplot, which is not installed",
                         {},
                         {},
                         "install the package gnuplot-nox"});
+  if (result.out_of_time)
+    throw Error(Problem{Code::drawing_failed, "gnuplot did not end within 60 s, and was stopped", {}, {}, {}});
   if (result.status != 0 || !report::is_whole(result.output, format))
-    throw Error(Problem{Code::cannot_write,
+    throw Error(Problem{Code::drawing_failed,
                         "gnuplot could not draw the picture" +
                             (result.errors.empty() ? "" : ": " + report::printable(result.errors.substr(0, 400))),
                         {},

@@ -1,4 +1,5 @@
-// Answers as a web page, through the template in report/page.
+// Answers as a web page, through the templates in report/page. Rows are rendered a hundred at a time and handed on, so
+// that memory does not grow with them: page.mustache has a mark where they go.
 // Covered by tests/tool/draw_test.cpp, and in a browser by tests/browser/page_test.mjs.
 
 #include "lofty/page.hpp"
@@ -7,8 +8,10 @@
 #include <kainjow/mustache.hpp>
 
 #include <algorithm>
+#include <charconv>
 #include <cmath>
 #include <map>
+#include <memory>
 
 #include "io/write_marks.hpp"
 #include "lofty/key.hpp"
@@ -44,12 +47,24 @@ std::string base64(const std::string& bytes) {
   return out;
 }
 
-// Whole numbers that compare as a column's values do, from 1; 0: null.
-std::vector<std::uint32_t> codes_of(const Standings& s, std::size_t column, const std::string& locale) {
-  std::vector<std::uint8_t> nulls(s.rows());
+// The bytes of a hash of hexadecimal digits.
+std::string bytes_of(std::string_view digits) {
+  std::string out;
+  for (std::size_t at = 0; at + 1 < digits.size(); at += 2) {
+    int byte = 0;
+    std::from_chars(digits.data() + at, digits.data() + at + 2, byte, 16);
+    out += static_cast<char>(byte);
+  }
+  return out;
+}
+
+// Whole numbers that compare as a column's values in the first `rows` rows do, from 1; 0: null.
+std::vector<std::uint32_t> codes_of(const Standings& s, std::size_t column, std::size_t rows,
+                                    const std::string& locale) {
+  std::vector<std::uint8_t> nulls(rows);
   const auto coded = [&](auto values, const auto& value_of) {
-    values.resize(s.rows());
-    for (std::size_t r = 0; r < s.rows(); ++r) {
+    values.resize(rows);
+    for (std::size_t r = 0; r < rows; ++r) {
       const Value value = s.value(r, column);
       // Another level's value says nothing about this row.
       nulls[r] = is_null(value) || !s.of_level(r, column);
@@ -76,8 +91,10 @@ class AnswerData {
         s_(answer.standings),
         options_(options),
         cells_(answer.standings),
+        rows_(std::min(s_.rows(), options.most_rows)),
         id_("ladder-" + std::to_string(number)),
-        among_several_(among_several) {}
+        among_several_(among_several),
+        rows_template_(std::string(page_rows)) {}
 
   data make() {
     data out;
@@ -96,6 +113,41 @@ class AnswerData {
     workings(out);
     cost(out);
     return out;
+  }
+
+  // A line of the page that stands for the rows. Data cannot spell it: printable() leaves no control character.
+  std::string mark() const { return "\x01" + id_; }
+
+  // The table's bodies, in batches.
+  void put_rows(const TextSink& sink) {
+    constexpr std::size_t batch = 100;
+    data rows = list();
+    std::size_t waiting = 0, summary = 0;
+    const auto flush = [&] {
+      data root;
+      root.set("rows", rows);
+      root.set("nested", nested());
+      root.set("width", std::to_string(s_.columns().size()));
+      rows_template_.render(root, [&](const std::string& text) { sink(text); });
+      rows = list();
+      waiting = 0;
+    };
+
+    // A body for each group.
+    const std::size_t name = name_column(s_);  // heads each row
+    sink("<tbody>\n");
+    for (std::size_t r = 0; r < rows_; ++r) {
+      if (r > 0 && s_.starts_group(r) && !nested()) {
+        flush();
+        sink("</tbody>\n<tbody>\n");
+      }
+      rows.push_back(row(r, name));
+      for (; summary < s_.summaries().size() && s_.summaries()[summary].after == r; ++summary)
+        rows.push_back(summary_row(s_.summaries()[summary]));
+      if (++waiting == batch) flush();
+    }
+    flush();
+    sink("</tbody>\n");
   }
 
   std::string title() const { return printable(s_.title().empty() ? s_.shown_of_total() : s_.title()); }
@@ -134,10 +186,6 @@ class AnswerData {
   }
 
   void table(data& out) {
-    bool any_tied = false;
-    const std::size_t name = name_column(s_);  // heads each row
-
-    // Headings.
     data columns = list();
     for (std::size_t c = 0; c < s_.columns().size(); ++c) {
       data one;
@@ -145,35 +193,23 @@ class AnswerData {
       one.set("number", is_number(c));
       if (column(c).sort_position == 1) one.set("sorted", column(c).descending ? "descending" : "ascending");
       columns.push_back(one);
-      codes_.push_back(codes_of(s_, c, answer_.locale));
+      codes_.push_back(codes_of(s_, c, rows_, answer_.locale));
       if (column(c).bar) scales_.emplace(c, BarScale(s_, c));
     }
 
-    // Rows, in a body for each group.
-    data bodies = list(), rows = list();
-    std::size_t summary = 0;
-    const auto finish_body = [&] {
-      data body;
-      body.set("rows", rows);
-      bodies.push_back(body);
-      rows = list();
-    };
-    for (std::size_t r = 0; r < s_.rows(); ++r) {
-      if (r > 0 && s_.starts_group(r) && !nested()) finish_body();
-      rows.push_back(row(r, name, any_tied));
-      for (; summary < s_.summaries().size() && s_.summaries()[summary].after == r; ++summary)
-        rows.push_back(summary_row(s_.summaries()[summary]));
-    }
-    finish_body();
+    // Whether a row that is shown shares its place.
+    bool any_tied = false;
+    for (std::size_t r = 0; r < rows_ && !any_tied; ++r)
+      for (std::size_t c = 0; c < s_.columns().size() && !any_tied; ++c) any_tied = s_.tied(r, c);
 
     // All of it to the template.
     out.set("columns", columns);
-    out.set("bodies", bodies);
-    out.set("width", std::to_string(s_.columns().size()));
+    out.set("rows_here", mark());
     out.set("any_tied", any_tied);
+    if (rows_ < s_.rows()) out.set("left_out", rows_left_out(s_, rows_));
   }
 
-  data row(std::size_t r, std::size_t name, bool& any_tied) const {
+  data row(std::size_t r, std::size_t name) const {
     data out, cells = list();
     std::string codes;
     bool row_tied = false;
@@ -194,7 +230,6 @@ class AnswerData {
     }
 
     // The row itself.
-    any_tied = any_tied || row_tied;
     out.set("cells", cells);
     out.set("codes", codes);
     // To the template an empty text is there, too: what does not apply is not set.
@@ -316,13 +351,21 @@ class AnswerData {
   const Standings& s_;
   const PageOptions& options_;
   const CellTexts cells_;
+  const std::size_t rows_;  // that are shown
   const std::string id_;
   const bool among_several_;
+  kainjow::mustache::mustache rows_template_;
   std::vector<std::vector<std::uint32_t>> codes_;  // by column, then row
   std::map<std::size_t, BarScale> scales_;         // by column; of bars
 };
 
 }  // namespace
+
+std::string rows_left_out(const Standings& standings, std::size_t most_rows) {
+  if (standings.rows() <= most_rows) return {};
+  return "this page has the first " + engine::with_commas(most_rows) + " of " + engine::with_commas(standings.rows()) +
+         " rows; " + engine::with_commas(standings.rows() - most_rows) + " are left out";
+}
 
 std::vector<std::pair<std::string, std::string>> choices_of(const Ladder& ladder) {
   std::vector<std::pair<std::string, std::string>> out;
@@ -335,10 +378,19 @@ std::vector<std::pair<std::string, std::string>> choices_of(const Ladder& ladder
 }
 
 std::string page(const std::vector<PageAnswer>& answers, const PageOptions& options) {
+  std::string out;
+  page(
+      answers, [&](std::string_view part) { out += part; }, options);
+  return out;
+}
+
+void page(const std::vector<PageAnswer>& answers, const TextSink& sink, const PageOptions& options) {
   data root, all = list();
   std::string title = printable(options.title);
+  std::vector<std::unique_ptr<AnswerData>> parts;
   for (std::size_t i = 0; i < answers.size(); ++i) {
-    AnswerData one(answers[i], i + 1, answers.size() > 1, options);
+    parts.push_back(std::make_unique<AnswerData>(answers[i], i + 1, answers.size() > 1, options));
+    AnswerData& one = *parts.back();
     if (title.empty()) title = answers.size() == 1 ? one.title() : std::to_string(answers.size()) + " ladders";
     all.push_back(one.make());
   }
@@ -348,9 +400,17 @@ std::string page(const std::vector<PageAnswer>& answers, const PageOptions& opti
   root.set("answers", all);
   root.set("css", page_css);
   root.set("js", page_js);
+  root.set("css_hash", base64(bytes_of(page_css_hash)));
+  root.set("js_hash", base64(bytes_of(page_js_hash)));
   root.set("version", lofty::version());
   kainjow::mustache::mustache sheet{std::string(page_template)};
-  return sheet.render(root);
+  std::size_t next = 0;  // the answer whose rows come next
+  sheet.render(root, [&](const std::string& line) {
+    if (next < parts.size() && line == parts[next]->mark())
+      parts[next++]->put_rows(sink);
+    else
+      sink(line);
+  });
 }
 
 }  // namespace lofty

@@ -39,8 +39,16 @@ void write(const Standings& standings, Format format, const TextSink& sink, cons
     case Format::json: return engine::write_json(standings, sink, run);
     case Format::markdown: return sink(report::markdown(standings, options.whole_ties));
     case Format::workbook: return sink(engine::workbook({standings}));
-    case Format::page: return sink(page({PageAnswer(standings)}));
+    case Format::page: return page({PageAnswer(standings)}, sink, {.most_rows = options.page_rows});
   }
+}
+
+std::vector<Remark> write_remarks(const Standings& standings, Format format, const WriteOptions& options) {
+  if (format == Format::csv && !options.guard_cells) return engine::csv_remarks(standings);
+  if (format != Format::page) return {};
+  const std::string left_out = rows_left_out(standings, options.page_rows);
+  if (left_out.empty()) return {};
+  return {{"page-cut", left_out + "; --page-rows " + std::to_string(standings.rows()) + " shows all"}};
 }
 
 std::string workbook(const std::vector<Standings>& answers) { return engine::workbook(answers); }

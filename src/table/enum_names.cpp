@@ -271,6 +271,7 @@ constexpr std::pair<Code, const char*> code_names[] = {
     {Code::key_mismatch, "key-mismatch"},
     {Code::nothing_to_draw, "nothing-to-draw"},
     {Code::missing_program, "missing-program"},
+    {Code::drawing_failed, "drawing-failed"},
     {Code::cannot_write, "cannot-write"},
     {Code::stopped, "stopped"},
 };

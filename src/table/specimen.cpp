@@ -282,7 +282,7 @@ constexpr const char* forms =
 }  // namespace
 
 void Specimen::learn_number(std::string_view specimen, std::string_view shown, std::string_view meant,
-                            const Decimal& number) {
+                            const Decimal& number, const Specimen* settled) {
   const std::size_t first = shown.find_first_of("0123456789"), last = shown.find_last_of("0123456789");
   if (first == std::string_view::npos)
     refuse(Code::bad_value, "`" + std::string(shown) + "` has no digits", specimen, forms);
@@ -302,7 +302,14 @@ void Specimen::learn_number(std::string_view specimen, std::string_view shown, s
       suffix_.erase(suffix_.size() - after.size());
       return true;
     };
-    if (!take("(", ")") && !take("-", "") && !take("\xE2\x88\x92", "") && !take("", "-") && !take("", "\xE2\x88\x92"))
+    const auto take_at_digits = [&](const std::string& minus) {
+      if (!prefix_.ends_with(minus)) return false;
+      negative_at_digits_ = minus;
+      prefix_.erase(prefix_.size() - minus.size());
+      return true;
+    };
+    if (!take("(", ")") && !take("-", "") && !take("\xE2\x88\x92", "") && !take("", "-") && !take("", "\xE2\x88\x92") &&
+        !take_at_digits("-") && !take_at_digits("\xE2\x88\x92"))
       refuse(Code::bad_value,
              "`" + std::string(shown) + "` shows no minus sign and no parentheses, but means a negative number",
              specimen, "as in \"-12.50 = -12.50\" or \"(12.50) = -12.50\"");
@@ -314,6 +321,17 @@ void Specimen::learn_number(std::string_view specimen, std::string_view shown, s
 
   // One reading, and only one.
   std::vector<Reading> readings = readings_as_number(shown.substr(first, last + 1 - first), meaning);
+  if (settled != nullptr && readings.size() > 1) {
+    const auto contradicts = [&](const Reading& r) {
+      const auto differ = [](const std::string& a, const std::string& b) { return !a.empty() && !b.empty() && a != b; };
+      return r.power != settled->power_ || differ(r.point, settled->point_) ||
+             differ(r.thousands, settled->thousands_) || (!r.point.empty() && r.point == settled->thousands_) ||
+             (!r.thousands.empty() && r.thousands == settled->point_);
+    };
+    std::vector<Reading> fitting = readings;
+    std::erase_if(fitting, contradicts);
+    if (!fitting.empty()) readings = std::move(fitting);
+  }
   if (readings.empty())
     refuse(Code::bad_value, "`" + std::string(shown) + "` cannot mean " + std::string(meant), specimen, forms);
   if (readings.size() > 1)
@@ -354,7 +372,7 @@ void Specimen::learn_date(std::string_view specimen, std::string_view shown, std
 Specimen Specimen::parse(std::span<const std::string> examples, const std::string& locale) {
   if (examples.empty()) refuse(Code::bad_value, "there is no example", "", forms);
   Specimen out = parse(examples.front(), locale);
-  for (const std::string& further : examples.subspan(1)) out.add_example(parse(further, locale));
+  for (const std::string& further : examples.subspan(1)) out.add_example(parsed(further, locale, &out));
   return out;
 }
 
@@ -375,6 +393,7 @@ void Specimen::add_example(const Specimen& other) {
   if (!point_.empty() && point_ == thousands_) contradict("the decimal sign");
   agree(mark_, other.mark_, "the mark of their currency or unit");
   decimals_ = std::max(decimals_, other.decimals_);
+  if (!other.negative_at_digits_.empty()) negative_at_digits_ = other.negative_at_digits_;
   if (other.negative_before_ != "-" || !other.negative_after_.empty()) {
     negative_before_ = other.negative_before_;
     negative_after_ = other.negative_after_;
@@ -388,6 +407,10 @@ Kind Specimen::kind() const {
 }
 
 Specimen Specimen::parse(std::string_view specimen, const std::string& locale) {
+  return parsed(specimen, locale, nullptr);
+}
+
+Specimen Specimen::parsed(std::string_view specimen, const std::string& locale, const Specimen* settled) {
   Specimen out;
   out.months_ = std::make_shared<MonthNames>(locale);
   out.source_ = std::string(specimen);
@@ -399,7 +422,7 @@ Specimen Specimen::parse(std::string_view specimen, const std::string& locale) {
     refuse(Code::syntax, "a format is an example: a text, an equals sign, and what the text means", specimen, forms);
 
   if (const auto number = Decimal::parse(meant))
-    out.learn_number(specimen, shown, meant, *number);
+    out.learn_number(specimen, shown, meant, *number, settled);
   else
     out.learn_date(specimen, shown, meant);
   return out;
@@ -422,6 +445,7 @@ std::optional<std::string> Specimen::number_text(const Decimal& value, int decim
     digits += plain[i];
   }
   if (decimals > 0) digits += (point_.empty() ? (thousands_ == "." ? "," : ".") : point_) + plain.substr(point + 1);
+  if (negative && !negative_at_digits_.empty()) return prefix_ + negative_at_digits_ + digits + suffix_;
   return (negative ? negative_before_ : "") + prefix_ + digits + suffix_ + (negative ? negative_after_ : "");
 }
 
@@ -472,6 +496,8 @@ std::optional<std::string> Specimen::workbook_format(int decimals) const {
   const std::string digits = std::string(thousands_.empty() ? "0" : "#,##0") +
                              (decimals > 0 ? "." + std::string(static_cast<std::size_t>(decimals), '0') : "");
   const std::string positive = quoted(prefix_) + digits + quoted(suffix_);
+  if (!negative_at_digits_.empty())
+    return positive + ";" + quoted(prefix_) + quoted(negative_at_digits_) + digits + quoted(suffix_);
   if (negative_before_ == "-" && negative_after_.empty()) return positive;
   return positive + ";" + quoted(negative_before_) + positive + quoted(negative_after_);
 }

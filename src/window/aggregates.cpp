@@ -483,6 +483,79 @@ Results frame_averages(const WindowJob& job, const Gathered& values, int scale) 
   return out;
 }
 
+// ---- variances
+
+namespace {
+
+// Floats, or 128-bit whole numbers.
+struct FloatSpread : Counting {
+  const Gathered& values;
+  FloatMoments moments{};
+  explicit FloatSpread(const Gathered& of) : values(of) {}
+  void reset() {
+    count = 0;
+    moments = {};
+  }
+  void add(std::uint32_t at) { take(at, 1); }
+  void remove(std::uint32_t at) { take(at, -1); }
+
+ private:
+  void take(std::uint32_t at, int times) {
+    if (values.is_null(at)) return;
+    moments.add(values.doubles[at], times);
+    count += static_cast<std::uint32_t>(times);
+  }
+};
+struct ExactSpread : Counting {
+  const Gathered& values;
+  ExactMoments moments{};
+  explicit ExactSpread(const Gathered& of) : values(of) {}
+  void reset() {
+    count = 0;
+    moments = {};
+  }
+  void add(std::uint32_t at) { take(at, 1); }
+  void remove(std::uint32_t at) { take(at, -1); }
+
+ private:
+  void take(std::uint32_t at, int times) {
+    if (values.is_null(at)) return;
+    if (!moments.add(values.lane == Gathered::Lane::int64 ? values.ints[at] : values.wide[at], times)) too_large();
+    count += static_cast<std::uint32_t>(times);
+  }
+};
+
+}  // namespace
+
+Results frame_spreads(const WindowJob& job, const Gathered& values, const Spread& spread, int scale) {
+  const auto enough = [&](const Counting& held) { return held.count > static_cast<std::uint32_t>(spread.less); };
+  if (values.lane == Gathered::Lane::float64) {
+    Results out = doubles_of(values.size());
+    slide_all(
+        job, [&] { return FloatSpread(values); },
+        [&](std::size_t at, std::size_t, const FloatSpread& held) {
+          if (!enough(held)) return put_null(out, at);
+          const double variance = held.moments.variance(spread.less);
+          out.doubles[at] = spread.root ? std::sqrt(variance) : variance;
+        });
+    return out;
+  }
+  Results out = spread.root ? doubles_of(values.size()) : exact_of(values.size(), false);
+  slide_all(
+      job, [&] { return ExactSpread(values); },
+      [&](std::size_t at, std::size_t, const ExactSpread& held) {
+        if (!enough(held)) return put_null(out, at);
+        int128 variance = 0;
+        if (spread.root)
+          out.doubles[at] = held.moments.deviation(spread.less, values.scale);
+        else if (!held.moments.variance(spread.less, scale - 2 * values.scale, variance))
+          too_large();
+        else
+          put(out, at, variance);
+      });
+  return out;
+}
+
 // ---- distinct counts
 
 namespace {

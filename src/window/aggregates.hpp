@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "lofty/decimal.hpp"
+#include "rank/moments.hpp"
 #include "table/column.hpp"
 #include "window/gathered.hpp"
 #include "window/slide.hpp"
@@ -43,6 +44,10 @@ PackedNumbers packed_sums(const WindowJob& job, const Gathered& values, std::siz
 bool running_sums(const OrderData& order, std::span<const std::int64_t> values, std::int64_t* out, const Run& run);
 // Means: exact ones with `scale` decimals, rounded half to even.
 Results frame_averages(const WindowJob& job, const Gathered& values, int scale);
+
+// Variances and deviations, null for too few values: exact ones with `scale` decimals, rounded half to even; those of
+// floats and all deviations are floats.
+Results frame_spreads(const WindowJob& job, const Gathered& values, const Spread& spread, int scale);
 
 // Different values that are not null. `codes` are equal where values are, below `distinct`; no_position is null.
 Buffer<std::uint32_t> frame_distinct_counts(const WindowJob& job, const std::vector<std::uint32_t>& codes,

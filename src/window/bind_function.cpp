@@ -3,6 +3,7 @@
 
 #include <algorithm>
 
+#include "rank/moments.hpp"
 #include "window/binding.hpp"
 
 namespace lofty::engine {
@@ -75,7 +76,7 @@ class FunctionBinder : CallBinding {
 
   // Clauses that only some functions have.
   void check_clauses(bool picks, bool percentile) {
-    const bool total = is({"sum", "count", "avg", "min", "max", "median"}) || percentile;
+    const bool total = is({"sum", "count", "avg", "min", "max", "median"}) || spread_of(e_.text) || percentile;
     if (e_.filter && !total) fail(Code::wrong_arguments, "`filter` goes with totals only");
     if (e_.distinct && !is({"count"})) fail(Code::wrong_arguments, "`distinct` goes with count only");
     if (e_.nulls != NullTreatment::unwritten && !picks)
@@ -121,6 +122,16 @@ class FunctionBinder : CallBinding {
     need_number(call.value, *e_.args[0]);
     if (name == "sum") {
       call.function = WindowFunction::sum;
+      return;
+    }
+    if (const auto spread = spread_of(name)) {
+      const auto type = type_of(*spread, call.type);
+      if (!type)
+        fail(Code::wrong_type, "the squares of " + shown(*e_.args[0], origin_) + " have more than 38 decimals",
+             *e_.args[0], origin_, "cast(... as float)");
+      call.function = spread->root ? WindowFunction::deviation : WindowFunction::variance;
+      call.count = spread->less;
+      call.type = *type;
       return;
     }
     call.function = name == "avg" ? WindowFunction::average : WindowFunction::percentile_cont;

@@ -27,6 +27,8 @@ enum class WindowFunction : unsigned char {
   count_distinct,
   sum,
   average,
+  variance,
+  deviation,
   least,
   greatest,
   percentile_cont,  // median too
@@ -48,7 +50,7 @@ struct WindowCall {
   NodePtr value;            // null where it takes none
   NodePtr filter;           // of an aggregate
   NodePtr otherwise;        // of lag and lead: where there is no such row
-  std::int64_t count = 1;   // of ntile, lag, lead, nth_value
+  std::int64_t count = 1;   // of ntile, lag, lead, nth_value; of variances and deviations: Spread::less
   Decimal fraction;         // of percentiles
   bool descending = false;  // the order that a percentile goes by
   bool ignore_nulls = false, from_last = false;

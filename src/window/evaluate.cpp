@@ -262,6 +262,11 @@ class Evaluation {
         return column_of(frame_sums(job_, of));
       }
       case WindowFunction::average: return column_of(frame_averages(job_, values(), call_.type.scale));
+      case WindowFunction::variance:
+      case WindowFunction::deviation:
+        return column_of(frame_spreads(job_, values(),
+                                       {call_.function == WindowFunction::deviation, static_cast<int>(call_.count)},
+                                       call_.type.scale));
       case WindowFunction::least: return extreme(false);
       case WindowFunction::greatest: return extreme(true);
       case WindowFunction::percentile_cont: {
@@ -269,9 +274,10 @@ class Evaluation {
         return column_of(frame_percentiles(job_, values(), ranks, call_.fraction, call_.descending, call_.type.scale));
       }
       case WindowFunction::percentile_disc: {
-        const ValueRanks ranks =
-            call_.value->type.kind == Kind::text ? text_ranks() : value_ranks(order_, values(), run_);
-        return picked(frame_percentile_positions(job_, ranks, call_.fraction, call_.descending));
+        if (call_.value->type.numeric())
+          return picked(
+              frame_percentile_positions(job_, value_ranks(order_, values(), run_), call_.fraction, call_.descending));
+        return picked(frame_percentile_positions(job_, ordered_ranks(), call_.fraction, false));
       }
     }
     return ColumnPtr();
@@ -298,8 +304,9 @@ class Evaluation {
   const Gathered& packed_values() {
     return call_.filter ? values() : sort_.packed_values(*call_.value, relation_, run_);
   }
-  // Ranks of texts in the relation's own order, by language or as a ladder defines it for the column.
-  ValueRanks text_ranks() {
+  // Ranks in the relation's own order: of texts by language, or as a ladder defines it for the column. A descending
+  // order is no mirror image of the ascending one if values are pinned, so these ranks descend themselves.
+  ValueRanks ordered_ranks() {
     const Gathered& of = values();
     std::vector<std::uint32_t> group(size()), position_of(size());  // by row of the relation
     for (std::size_t i = 0, number = 0; i < size(); ++i) {
@@ -310,7 +317,7 @@ class Evaluation {
     }
     SortKeys keys;
     engine::encode(ascending(group), run_, keys.within);
-    relation_.encode(*call_.value, *sort_.column(*call_.value, relation_), false, Nulls::last, keys.by);
+    relation_.encode(*call_.value, *sort_.column(*call_.value, relation_), call_.descending, Nulls::last, keys.by);
     const Order sorted = make_order(size(), keys, run_);
     ValueRanks out{std::vector<std::uint32_t>(size()), std::vector<std::uint32_t>(size())};
     for (std::size_t rank = 0; rank < size(); ++rank) {

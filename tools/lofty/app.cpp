@@ -186,6 +186,9 @@ void add_rank(CLI::App& app, RankOptions& o) {
                 "250,000 rows)")
       ->type_name("N")
       ->check(whole_from(0));
+  c->add_option("--page-rows", o.page_rows, "In a page: show at most N rows of each answer (10,000)")
+      ->type_name("N")
+      ->check(whole_from(1));
   c->add_flag("--replace", o.replace,
               "Let outputs replace files that are not plainly earlier answers,\n"
               "and tables of a SQLite file");

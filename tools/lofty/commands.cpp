@@ -398,6 +398,7 @@ PageChoices page_choices(const RankOptions& options) {
   }
   out.no_pictures = options.no_pictures;
   out.workings = options.workings;
+  out.most_rows = options.page_rows.value_or(out.most_rows);
   out.resources = options.resources;
   return out;
 }
@@ -454,11 +455,17 @@ int rank_several(const RankOptions& options) {
     }
   }
   const std::vector<lofty::Replaces> replaced = checked(outputs, inputs, &answers.front(), options.replace);
-  lofty::write_file(options.to, is_page ? page_of(on_page, page_choices(options), options.title.value_or(""))
-                                        : lofty::workbook(answers));
+  lofty::write_file(options.to, [&](const lofty::TextSink& sink) {
+    is_page ? put_page(on_page, page_choices(options), options.title.value_or(""), sink)
+            : sink(lofty::workbook(answers));
+  });
   for (std::size_t i = 0; i < answers.size() && detail != lofty::Detail::none; ++i) {
     const std::string remarks = lofty::remarks_text(answers[i].remarks(), looks_of_errors(), detail);
     if (!remarks.empty()) remark(options.sources[i] + ":\n" + remarks + "\n");
+    if (is_page)
+      remark(lofty::remarks_text(
+          lofty::write_remarks(answers[i], lofty::Format::page, {.page_rows = page_choices(options).most_rows}),
+          looks_of_errors(), detail));
   }
   remark("wrote " + options.to + ": " + std::to_string(answers.size()) + " ladders" +
          replaced_text(outputs.front(), replaced.front()) + "\n");
@@ -504,11 +511,14 @@ int rank(const RankOptions& options) {
   if (format != lofty::Format::page)
     for (const auto& [given, option] :
          {std::pair{!options.pictures.empty(), "--picture"}, std::pair{options.no_pictures, "--no-pictures"},
-          std::pair{options.workings.has_value(), "--workings"}})
+          std::pair{options.workings.has_value(), "--workings"},
+          std::pair{options.page_rows.has_value(), "--page-rows"}})
       if (given) bad_option(option, "", std::string(option) + " is for a page", "--to FILE.html");
   if (options.whole_ties && format && format != lofty::Format::markdown)
     bad_option("--all", "", "--all is for listings and Markdown; other files hold all rows always", "leave it out");
-  const lofty::WriteOptions how{.guard_cells = options.guard_cells, .whole_ties = options.whole_ties};
+  const lofty::WriteOptions how{.guard_cells = options.guard_cells,
+                                .whole_ties = options.whole_ties,
+                                .page_rows = page_choices(options).most_rows};
   try {
     const lofty::TableFiles tables(asked.tables_folder()), expecting;
     lofty::FileSet inputs = inputs_of(asked, options.source(), tables);
@@ -528,7 +538,10 @@ int rank(const RankOptions& options) {
     if (options.expect) expected = expected_of(*options.expect, expecting);
     const lofty::Standings answer = lofty::standings(ladder, tables, watched(options.resources));
     std::optional<lofty::Comparison> found;
-    if (expected) found = lofty::compare_with(answer, *expected);
+    if (expected)
+      found = lofty::compare_with(
+          answer, *expected,
+          {.nulls_are_empty_texts = options.expect->substr(0, options.expect->find('#')).ends_with(".xlsx")});
     const std::string would = would_stand(answer, options.place_for);  // before anything is printed
     // Before anything is written, also before the first line is printed.
     inputs.add(tables.opened());
@@ -537,8 +550,8 @@ int rank(const RankOptions& options) {
     const auto write_to = [&](const lofty::TextSink& sink) {
       try {
         if (*format != lofty::Format::page) return lofty::write(answer, *format, sink, how, watched(options.resources));
-        sink(
-            page_of({page_answer(ladder, tables, answer, page_choices(options))}, page_choices(options), ladder.title));
+        put_page({page_answer(ladder, tables, answer, page_choices(options))}, page_choices(options), ladder.title,
+                 sink);
       } catch (const Error& error) {
         std::vector<Problem> problems = error.problems();
         if (to_file) problems.front().location.file = options.to;
@@ -614,13 +627,20 @@ namespace {
 // Where this machine's speeds are kept: the user's cache folder, or nowhere.
 fs::path speeds_file() {
   const char* const cache = std::getenv("XDG_CACHE_HOME");
-  if (cache != nullptr && *cache != 0) return fs::path(cache) / "lofty-ladder" / "speeds.txt";
+  if (cache != nullptr && *cache == '/') return fs::path(cache) / "lofty-ladder" / "speeds.txt";
   const char* const home = std::getenv("HOME");
-  return home != nullptr && *home != 0 ? fs::path(home) / ".cache" / "lofty-ladder" / "speeds.txt" : fs::path();
+  return home != nullptr && *home == '/' ? fs::path(home) / ".cache" / "lofty-ladder" / "speeds.txt" : fs::path();
 }
 
 lofty::Speeds speeds_of_machine(bool again) {
   const fs::path file = speeds_file();
+  std::error_code error;
+  if (!file.empty() && fs::exists(file, error) && !fs::is_regular_file(file, error))
+    throw Error(Problem{Code::cannot_open,
+                        "this machine's speeds are not in a regular file",
+                        {file.string(), 0, 0, {}, {}, 0, 0},
+                        {},
+                        "remove it; `lofty cost` writes it anew"});
   if (!again && !file.empty()) {
     std::ifstream in(file);
     const std::string text((std::istreambuf_iterator<char>(in)), std::istreambuf_iterator<char>());
@@ -628,7 +648,6 @@ lofty::Speeds speeds_of_machine(bool again) {
   }
   remark("measuring this machine once; about three seconds\n");
   const lofty::Speeds speeds = lofty::measure_speeds();
-  std::error_code error;
   if (!file.empty()) fs::create_directories(file.parent_path(), error);
   if (!file.empty() && !error) {
     try {

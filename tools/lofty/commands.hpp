@@ -26,7 +26,7 @@ struct RankOptions : TableOptions {
       eligible, keep_where;
   std::optional<int> first_month;
   std::optional<std::string> best, worst, include, every, compare;
-  std::optional<std::size_t> first, last, sample, seed, workings;
+  std::optional<std::size_t> first, last, sample, seed, workings, page_rows;
   std::optional<std::string> stage, save_standings, expect, remarks;
   std::string to, save_ladder;
   Resources resources = {};

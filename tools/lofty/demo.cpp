@@ -139,7 +139,7 @@ int demo(const DemoOptions& options) {
       draw(draw_options);
     } catch (const lofty::Error& failure) {
       // The tour is not over for want of a program.
-      if (failure.code() != lofty::Code::missing_program) throw;
+      if (!lofty::is_fault_of_drawing(failure.code())) throw;
       remark(lofty::problems_text(failure.problems(), looks_of_errors()));
       break;
     }

@@ -53,9 +53,9 @@ void refuse_leftovers(const CLI::App& command) {
 
 // Options that change a question do not say which of several ladders they are for.
 void refuse_for_several(const CLI::App& command) {
-  static const std::vector<std::string> fitting = {"--to",          "--replace",  "--remarks", "--threads",
-                                                   "--memory",      "--spill-to", "--choose",  "--picture",
-                                                   "--no-pictures", "--workings", "--title"};
+  static const std::vector<std::string> fitting = {"--to",          "--replace",  "--remarks",   "--threads",
+                                                   "--memory",      "--spill-to", "--choose",    "--picture",
+                                                   "--no-pictures", "--workings", "--page-rows", "--title"};
   for (const CLI::Option* option : command.get_options()) {
     const std::string name = option->get_name();
     if (option->count() == 0 || !name.starts_with("--") ||

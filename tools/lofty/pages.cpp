@@ -109,16 +109,18 @@ lofty::PageAnswer page_answer(const lofty::Ladder& ladder, const lofty::TableFil
   return out;
 }
 
-std::string page_of(std::vector<lofty::PageAnswer> answers, const PageChoices& choices, const std::string& title) {
+void put_page(std::vector<lofty::PageAnswer> answers, const PageChoices& choices, const std::string& title,
+              const lofty::TextSink& sink) {
+  const lofty::PageOptions options{.title = title, .most_rows = choices.most_rows};
   try {
-    return lofty::page(answers, {.title = title});
+    return lofty::page(answers, sink, options);
   } catch (const Error& error) {
-    if (error.code() != lofty::Code::missing_program || !choices.pictures.empty()) throw;
-    remark("page-without-pictures: " + error.problems().front().sentence + "; " + error.problems().front().advice +
-           "\n");
+    if (!lofty::is_fault_of_drawing(error.code()) || !choices.pictures.empty()) throw;
+    const lofty::Problem& p = error.problems().front();
+    remark("page-without-pictures: " + p.sentence + (p.advice.empty() ? "" : "; " + std::string(p.advice)) + "\n");
   }
   for (lofty::PageAnswer& answer : answers) answer.pictures.clear();
-  return lofty::page(answers, {.title = title});
+  lofty::page(answers, sink, options);
 }
 
 }  // namespace tool

@@ -17,6 +17,7 @@ struct PageChoices {
   std::vector<lofty::PictureKind> pictures = {};  // none: the one that suits the answer, where one does
   bool no_pictures = false;
   std::optional<std::size_t> workings = {};  // of how many entries; nothing: of ten, up to most_rows_for_workings
+  std::size_t most_rows = lofty::PageOptions().most_rows;
   Resources resources = {};
 };
 
@@ -24,7 +25,9 @@ struct PageChoices {
 lofty::PageAnswer page_answer(const lofty::Ladder& ladder, const lofty::TableFiles& tables,
                               const lofty::Standings& answer, const PageChoices& choices);
 
-// The page. Where no picture was named and gnuplot is missing, it has none, and that is remarked.
-std::string page_of(std::vector<lofty::PageAnswer> answers, const PageChoices& choices, const std::string& title);
+// Hands the page to `sink`. If no picture was named and gnuplot is missing or fails, the page has no pictures and a
+// remark says so.
+void put_page(std::vector<lofty::PageAnswer> answers, const PageChoices& choices, const std::string& title,
+              const lofty::TextSink& sink);
 
 }  // namespace tool

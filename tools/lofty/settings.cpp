@@ -18,7 +18,7 @@ fs::path settings_file() {
   const char* const config = std::getenv("XDG_CONFIG_HOME");
   if (config != nullptr && *config == '/') return fs::path(config) / "lofty" / "config.toml";
   const char* const home = std::getenv("HOME");
-  return home == nullptr ? fs::path() : fs::path(home) / ".config" / "lofty" / "config.toml";
+  return home == nullptr || *home != '/' ? fs::path() : fs::path(home) / ".config" / "lofty" / "config.toml";
 }
 
 // A problem at the line of a key.
@@ -47,6 +47,7 @@ Settings read_settings() {
   const fs::path file = settings_file();
   std::error_code error;
   if (file.empty() || !fs::exists(file, error)) return out;
+  if (!fs::is_regular_file(file, error)) refuse(file, "", "", "the settings are not in a regular file");
   std::ifstream in(file);
   std::ostringstream all;
   all << in.rdbuf();
