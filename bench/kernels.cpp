@@ -28,6 +28,7 @@
 #include "lofty/lofty.hpp"
 #include "order/codes.hpp"
 #include "order/sort.hpp"
+#include "table/access.hpp"
 #include "table/table_data.hpp"
 #include "window/binder.hpp"
 #include "window/work.hpp"
@@ -221,7 +222,7 @@ void three_keys(std::size_t rows) {
   row("`lofty::order`, from arrays: dictionaries included", own, 0);
   const lofty::Table table =
       lofty::TableBuilder("t").column("family", family).column("cents", cents).column("shop", shop).build();
-  const auto& columns = table.data().columns;
+  const auto& columns = engine::Access::data(table).columns;
   const lofty::Run run;
   const auto sealed = [&] {
     lofty::engine::SortKeys keys;

@@ -9,8 +9,8 @@ int main() {
   const lofty::Cost cost = lofty::plan(text.ladder, tables);
   int sorts = 0;
   for (const lofty::CostStep& step : cost.steps) {
-    std::printf("%-7s %s\n", step.step.c_str(), step.purpose.c_str());
-    sorts += step.step == "sort";
+    std::printf("%-7s %s\n", to_string(step.step), step.purpose.c_str());
+    sorts += step.step == lofty::StepKind::sort;
   }
   std::printf("%d sorts\n", sorts);
 }

@@ -12,7 +12,8 @@ namespace lofty LOFTY_EXPORT {
 // user's input could do about it, which is what lofty::Error is for.
 //
 // Every call over arrays checks its preconditions before it reads or writes anything, in release builds too; outputs
-// are then as they were. That is one branch a call, never one a row.
+// are then as they were. That is one branch a call; group numbers and the key of a range, where reading could otherwise
+// leave an array, are looked at row by row.
 class CallError : public std::invalid_argument {
  public:
   using std::invalid_argument::invalid_argument;

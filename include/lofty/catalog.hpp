@@ -19,8 +19,9 @@ namespace lofty LOFTY_EXPORT {
 struct ReadOptions {
   struct ColumnOption {
     std::string column;
-    // "integer", "decimal", "float", "date", "timestamp", "boolean" or "text"; empty: what `written` shows.
-    std::string type = {};
+    // integer, decimal, floating, date, timestamp, boolean or text; nothing: what `written` shows. Other kinds are no
+    // types of columns: opening the table throws Error(bad_value).
+    std::optional<Kind> type = {};
     // How its numbers or dates are written, by examples (lofty::Specimen): "1.234,50 = 1234.50". Empty: 1234.50, or
     // 2025-12-31.
     std::vector<std::string> written = {};

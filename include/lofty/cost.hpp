@@ -9,6 +9,7 @@
 #include "lofty/export.hpp"
 #include "lofty/ladder.hpp"
 #include "lofty/run.hpp"
+#include "lofty/step_kind.hpp"
 
 namespace lofty LOFTY_EXPORT {
 
@@ -26,8 +27,7 @@ struct Speeds {
 
 // One step of the work.
 struct CostStep {
-  std::string step;                // "read", "join", "count", "sort", "window", "total", "rank", "list",
-                                   // "remark"
+  StepKind step = StepKind::read;
   std::string purpose;             // what it is for: a table, the windows on a sort, totals
   std::string by;                  // of a sort: its keys
   std::optional<double> rows;      // that it looks at; nothing where it is not known before reading

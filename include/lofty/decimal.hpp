@@ -13,6 +13,9 @@ namespace lofty LOFTY_EXPORT {
 
 __extension__ using int128 = __int128;
 
+class Decimal;
+[[nodiscard]] std::strong_ordering operator<=>(const Decimal& a, const Decimal& b);
+
 // An exact decimal number: coefficient() / 10^scale(), of at most 38 digits.
 //
 // Two decimals are equal when their values are, whatever their scales: 1.50 == 1.5. A plain value type: trivially
@@ -23,8 +26,10 @@ class Decimal {
   static constexpr int max_digits = 38;
 
   constexpr Decimal() = default;  // zero, with no decimals
-  // Precondition: 0 <= scale <= 38, and the coefficient has at most 38 digits.
-  constexpr Decimal(int128 coefficient, int scale) : coefficient_(coefficient), scale_(scale) {}
+  // Precondition: 0 <= scale <= 38, else CallError; the coefficient has at most 38 digits.
+  constexpr Decimal(int128 coefficient, int scale) : coefficient_(coefficient), scale_(scale) {
+    if (scale < 0 || scale > max_digits) refuse_scale();
+  }
 
   // Reads "12.50", "-3", "+.5" or "7." exactly. Nothing for any other text: no exponent, no blanks, no thousands
   // separators, no more than 38 digits. "12.50" keeps its scale of 2.
@@ -46,6 +51,7 @@ class Decimal {
   friend bool operator==(const Decimal& a, const Decimal& b) { return (a <=> b) == 0; }
 
  private:
+  [[noreturn]] static void refuse_scale();
   int128 coefficient_ = 0;
   int scale_ = 0;
 };

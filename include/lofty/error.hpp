@@ -38,6 +38,7 @@ enum class Code {
   bad_value,            // a key's value that cannot be used: a negative best, ...
   unknown_entry,        // no entry, or more than one, where one was wanted
   cannot_open,          // a file that cannot be opened, or is a folder
+  not_allowed,          // a file outside of the folder that a catalog is confined to
   replaces_input,       // an output that is also read, or two outputs of one run into one file
   would_replace,        // an output that would replace a file which is not plainly an earlier answer
   // The data (exit status 1 of the tool)

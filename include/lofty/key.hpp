@@ -9,12 +9,14 @@
 #include <string>
 #include <string_view>
 #include <type_traits>
+#include <utility>
 #include <vector>
 
 #include "lofty/date.hpp"
 #include "lofty/decimal.hpp"
 #include "lofty/enum_names.hpp"
 #include "lofty/export.hpp"
+#include "lofty/null_mask.hpp"
 #include "lofty/value.hpp"
 
 namespace lofty LOFTY_EXPORT {
@@ -39,29 +41,6 @@ std::optional<TextOrder> from_string<TextOrder>(std::string_view name);
 struct CustomOrder {
   std::vector<Value> first = {}, last = {};  // pinned first and last, in either direction; the rest as usual
   std::vector<Value> sequence = {};          // the full order, which a direction turns round; forgotten values follow
-};
-
-template <class Range>
-concept KeyRange = std::ranges::contiguous_range<Range> && std::ranges::sized_range<Range> &&
-    std::ranges::borrowed_range<Range>;  // a variable or a view: a temporary would not live long enough
-
-// Which values are null: as long as the values, not 0 where the value is null; empty: none is. A view of the caller's
-// array; a temporary does not compile.
-class NullMask {
- public:
-  NullMask() = default;
-  template <KeyRange Range>
-  requires std::same_as<std::ranges::range_value_t<Range>, std::uint8_t> NullMask(Range&& mask)
-      : bytes_(std::ranges::data(mask), std::ranges::size(mask)) {}
-
-  bool empty() const { return bytes_.empty(); }
-  std::size_t size() const { return bytes_.size(); }
-  bool is_null(std::size_t i) const { return !bytes_.empty() && bytes_[i] != 0; }  // precondition: i < size(), or empty
-  std::uint8_t operator[](std::size_t i) const { return bytes_[i]; }
-  const std::uint8_t* data() const { return bytes_.data(); }
-
- private:
-  std::span<const std::uint8_t> bytes_;
 };
 
 struct KeyOptions {
@@ -110,36 +89,51 @@ template <class T>
   else if constexpr (std::is_same_v<T, double>)
     return Element::float64;
   else {
-    static_assert(std::is_integral_v<T>,
-                  "keys are integers, float, double, Decimal, Date, Timestamp, string or string_view");
+    // Under gnu++20 __int128 is integral, too: such numbers are decimals here.
+    static_assert(std::is_integral_v<T> && sizeof(T) <= 8,
+                  "keys are integers of up to 64 bits, float, double, Decimal, Date, Timestamp, string or string_view");
     constexpr auto size = sizeof(T) == 1 ? 0 : sizeof(T) == 2 ? 1 : sizeof(T) == 4 ? 2 : 3;
     return static_cast<Element>(size + (std::is_signed_v<T> ? 0 : 4));
   }
 }
 
 // One key: a view of the caller's array (which must outlive the call it is passed to), a direction, and where nulls
-// go. NaN is null; -0.0 equals 0.0. Decimals may differ in scale and compare by value.
-struct Key {
-  const void* values = nullptr;
-  std::size_t size = 0;
-  Element element = Element::int64;
+// go. NaN is null; -0.0 equals 0.0. Decimals may differ in scale and compare by value. Made by ascending() and
+// descending(), so that length and type are those of the array. A default key has no values.
+class Key {
+ public:
+  Key() = default;
+  template <KeyRange Range>
+  Key(Range&& values, bool descends, KeyOptions how)
+      : descending(descends),
+        options(std::move(how)),
+        values_(std::ranges::data(values)),
+        size_(std::ranges::size(values)),
+        element_(element_of<std::remove_cv_t<std::ranges::range_value_t<Range>>>()) {}
+
+  const void* values() const { return values_; }
+  std::size_t size() const { return size_; }
+  Element element() const { return element_; }
+
   bool descending = false;
   KeyOptions options = {};
+
+ private:
+  const void* values_ = nullptr;
+  std::size_t size_ = 0;
+  Element element_ = Element::int64;
 };
 
 // A key over a vector, array or span of numbers, dates or texts. A temporary vector does not compile: the key would
-// outlive it.
+// outlive it. Neither does a text: it is one value.
 template <KeyRange Range>
 [[nodiscard]] Key ascending(Range&& values, KeyOptions options = {}) {
-  using T = std::remove_cv_t<std::ranges::range_value_t<Range>>;
-  return Key{std::ranges::data(values), std::ranges::size(values), element_of<T>(), false, std::move(options)};
+  return Key(values, false, std::move(options));
 }
 
 template <KeyRange Range>
 [[nodiscard]] Key descending(Range&& values, KeyOptions options = {}) {
-  Key key = ascending(values, std::move(options));
-  key.descending = true;
-  return key;
+  return Key(values, true, std::move(options));
 }
 
 // Columns that together say which group a row belongs to. Nulls form one group.

@@ -7,6 +7,7 @@
 #include <utility>
 #include <vector>
 
+#include "lofty/calendar_unit.hpp"
 #include "lofty/catalog.hpp"
 #include "lofty/enum_names.hpp"
 #include "lofty/export.hpp"
@@ -69,15 +70,15 @@ struct Choice {
 // and including the one that `ends` is in, or from one day through another, both included.
 struct Period {
   std::string name;
-  std::string on = {};    // a column of dates or timestamps
-  std::string last = {};  // how many units, "30", or a choice, ":days"
-  std::string unit = {};  // "day" (the default), "week", "month", "quarter", "year"
+  std::string on = {};                    // a column of dates or timestamps
+  std::string last = {};                  // how many units, "30", or a choice, ":days"
+  std::optional<CalendarUnit> unit = {};  // nothing: day
   std::string ends = {};  // "data" (the default): the latest of `on` over the rows that the conditions without a
                           // period let through; a date; or "today" (UTC)
   std::string from = {}, through = {};  // instead of `last`: dates, or choices; either may be left open
   // Only units that are complete: the last N of them that end on or before `ends` ("today": before today).
   bool whole = false;
-  // The same stretch so many units earlier, "1", or a choice: with unit = "month" and back = 12 the same months last
+  // The same stretch so many units earlier, "1", or a choice: with months and back = 12 the same months last
   // year.
   std::string back = {};
   friend bool operator==(const Period&, const Period&) = default;
@@ -125,9 +126,9 @@ struct Level {
   // totals over no rows (a count of 0, a sum of null). All columns of `each` and `within` have to be its own, or of the
   // levels outside.
   std::string include = {};
-  // "day", "week", "month", "quarter" or "year": `each` has one column of dates or start_of(...), and each unit from
-  // the first to the last is an entry for all that its other keys have, whether there are rows in it or not.
-  std::string every = {};
+  // `each` has one column of dates or start_of(...), and each unit from the first to the last is an entry for every
+  // combination of its other keys, with rows or without. Nothing: only units with rows are entries.
+  std::optional<CalendarUnit> fill = {};
   std::string by = {};        // sort list with a direction for every key; empty: no places
   std::string tiebreak = {};  // sort list that orders tied entries
   Ties ties = Ties::competition;

@@ -1,6 +1,7 @@
 #pragma once
 // The whole library.
 
+#include "lofty/calendar_unit.hpp"
 #include "lofty/call_error.hpp"
 #include "lofty/catalog.hpp"
 #include "lofty/cost.hpp"
@@ -18,6 +19,7 @@
 #include "lofty/listing.hpp"
 #include "lofty/memory.hpp"
 #include "lofty/nearest.hpp"
+#include "lofty/null_mask.hpp"
 #include "lofty/order.hpp"
 #include "lofty/outputs.hpp"
 #include "lofty/page.hpp"
@@ -33,6 +35,7 @@
 #include "lofty/specimen.hpp"
 #include "lofty/stage.hpp"
 #include "lofty/standings.hpp"
+#include "lofty/step_kind.hpp"
 #include "lofty/sums.hpp"
 #include "lofty/table.hpp"
 #include "lofty/table_files.hpp"

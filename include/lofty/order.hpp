@@ -11,15 +11,19 @@
 #include "lofty/key.hpp"
 #include "lofty/run.hpp"
 
+namespace lofty::engine {
+struct Access;
+}
+
 namespace lofty LOFTY_EXPORT {
 
 // Rows in sorted order, and where groups and peers begin. Positions count from 0 in sorted order; groups follow one
 // another, ascending by their keys. Within a group the rows whose first `by` key is null come last, unranked.
-// Immutable and cheap to copy; safe to share between threads.
+// Immutable and cheap to copy; safe to share between threads. A position beyond size() is a CallError. An order that
+// was moved from may only be assigned to and destroyed.
 class Order {
  public:
   struct Data;  // what the library holds; not for callers
-  explicit Order(std::shared_ptr<const Data> data) : data_(std::move(data)) {}
 
   std::size_t size() const;
   std::span<const std::uint32_t> rows() const&;  // the input row at each position; valid as long as a copy of this
@@ -32,9 +36,9 @@ class Order {
   // Positions whose row equals the one before on every key, tie-breakers too: there the input order decided.
   std::size_t undecided() const;
 
-  const Data& data() const { return *data_; }
-
  private:
+  friend struct engine::Access;
+  explicit Order(std::shared_ptr<const Data> data) : data_(std::move(data)) {}
   std::shared_ptr<const Data> data_;
 };
 

@@ -22,6 +22,10 @@
 #include "lofty/run.hpp"
 #include "lofty/specimen.hpp"
 
+namespace lofty::engine {
+struct Access;
+}
+
 namespace lofty LOFTY_EXPORT {
 
 // What a listed column is to the answer.
@@ -119,32 +123,28 @@ struct WouldStand {
   std::optional<Value> ahead, behind;  // the nearest values on either side
 };
 
-// The values of a whole column, by row. `nulls` is empty where none is null; else not 0 where there is none, and the
-// value is then a default one.
-template <class T>
-struct ColumnValues {
-  std::vector<T> values;
-  std::vector<std::uint8_t> nulls;
-};
-
 class StandingRows;
 
-// The answer. Immutable and cheap to copy; safe to share between threads.
+// The answer. Immutable and cheap to copy; safe to share between threads. Getters give references that are valid as
+// long as a copy of the answer; of a temporary they give values. Those that take a row or a column throw CallError
+// where the listing has none of that number. Standings that were moved from may only be assigned to and destroyed.
 class Standings {
  public:
   struct Data;  // what the library holds; not for callers
-  explicit Standings(std::shared_ptr<const Data> data) : data_(std::move(data)) {}
 
-  const std::string& title() const;
+  const std::string& title() const&;
+  std::string title() const&& { return title(); }
   // The question said back in a sentence: entry level, number, direction, what was left out, tie rule, cut.
-  const std::string& question() const;
+  const std::string& question() const&;
+  std::string question() const&& { return question(); }
   // "10 of 214 shops, 11,931 lines"
-  const std::string& shown_of_total() const;
-  const std::vector<StandingColumn>& columns() const;
+  const std::string& shown_of_total() const&;
+  std::string shown_of_total() const&& { return shown_of_total(); }
+  const std::vector<StandingColumn>& columns() const&;
+  std::vector<StandingColumn> columns() const&& { return columns(); }
   // The listed column of this name; nullopt where there is none. Names are compared exactly. O(columns).
   std::optional<std::size_t> find(std::string_view name) const;
   std::size_t rows() const;
-  // Precondition: row < rows(), column < columns().size(). Throws CallError.
   Value value(std::size_t row, std::size_t column) const;
   // All listed values of a column at once: much quicker than value by value. T is std::int64_t (integer columns within
   // 64 bits), Decimal (exact numbers), double (all numbers, exact ones rounded once), Date, Timestamp, bool as
@@ -176,40 +176,50 @@ class Standings {
   // at the first of a group's worst alone, and only where the listing keeps the order of places.
   std::size_t passed_over(std::size_t row) const;
   // In the order of the rows; empty where no tie is cut, or the cut is strict.
-  const std::vector<CutTie>& cut_ties() const;
+  const std::vector<CutTie>& cut_ties() const&;
+  std::vector<CutTie> cut_ties() const&& { return cut_ties(); }
   // By the row that they follow; of each group the others, where there are any, then all.
-  const std::vector<SummaryLine>& summaries() const;
+  const std::vector<SummaryLine>& summaries() const&;
+  std::vector<SummaryLine> summaries() const&& { return summaries(); }
   // In the order of their former places; empty without [compare].
-  const std::vector<Departed>& departed() const;
+  const std::vector<Departed>& departed() const&;
+  std::vector<Departed> departed() const&& { return departed(); }
   // "Which place would 4,200.00 take?" By group. `name` is the first key of rank.by as written, and value of its type.
   // Throws Error (bad_value: nothing is ranked, unknown_word: another name, wrong_type). O(entries); the
   // first call orders all rows where these are the best N of single rows.
   std::vector<WouldStand> place_for(const std::string& name, const Value& value) const;
   Ties ties() const;  // of the first place column
-  const std::vector<Remark>& remarks() const;
-  const Accounting& accounting() const;
+  const std::vector<Remark>& remarks() const&;
+  std::vector<Remark> remarks() const&& { return remarks(); }
+  const Accounting& accounting() const&;
+  Accounting accounting() const&& { return accounting(); }
   // What each step took, in the order in which they were done; estimates next to it for the sizes that were met.
-  const Cost& cost() const;
-
-  const Data& data() const { return *data_; }
+  const Cost& cost() const&;
+  Cost cost() const&& { return cost(); }
 
  private:
+  friend struct engine::Access;
+  friend class StandingRow;
+  friend class StandingRows;
+  // The same data, which others keep.
+  Standings lent() const { return Standings(std::shared_ptr<const Data>(std::shared_ptr<const Data>(), data_.get())); }
+  explicit Standings(std::shared_ptr<const Data> data) : data_(std::move(data)) {}
   std::shared_ptr<const Data> data_;
 };
 
-// One listed row. A view: valid as long as its Standings, or a copy of it.
+// One listed row. A view that may be stored: valid as long as its Standings, or any copy of it.
 class StandingRow {
  public:
-  StandingRow(const Standings& standings, std::size_t row) : standings_(&standings), row_(row) {}
+  StandingRow(const Standings& standings, std::size_t row) : standings_(standings.lent()), row_(row) {}
   std::size_t index() const { return row_; }
-  Value operator[](std::size_t column) const { return standings_->value(row_, column); }
+  Value operator[](std::size_t column) const { return standings_.value(row_, column); }
   // Throws Error(unknown_column), with the nearest name.
   Value operator[](std::string_view column) const;
-  bool tied() const { return standings_->tied(row_); }
-  bool ranked() const { return standings_->ranked(row_); }
+  bool tied() const { return standings_.tied(row_); }
+  bool ranked() const { return standings_.ranked(row_); }
 
  private:
-  const Standings* standings_;
+  Standings standings_;  // shares no ownership
   std::size_t row_;
 };
 
@@ -223,9 +233,8 @@ class StandingRows {
     using value_type = StandingRow;
     using difference_type = std::ptrdiff_t;
     using iterator_category = std::input_iterator_tag;
-    Iterator() = default;
-    Iterator(const Standings& standings, std::size_t row) : standings_(&standings), row_(row) {}
-    StandingRow operator*() const { return {*standings_, row_}; }
+    Iterator(const Standings& standings, std::size_t row) : standings_(standings.lent()), row_(row) {}
+    StandingRow operator*() const { return {standings_, row_}; }
     Iterator& operator++() {
       ++row_;
       return *this;
@@ -238,8 +247,8 @@ class StandingRows {
     friend bool operator==(const Iterator& a, const Iterator& b) { return a.row_ == b.row_; }
 
    private:
-    const Standings* standings_ = nullptr;
-    std::size_t row_ = 0;
+    Standings standings_;  // shares no ownership
+    std::size_t row_;
   };
   Iterator begin() const { return {standings_, 0}; }
   Iterator end() const { return {standings_, standings_.rows()}; }

@@ -27,7 +27,8 @@ struct GroupNumbers {
 
 // The sum of each group, by number; null values (mask not 0, NaN) are left out, and a group of nothing but nulls has 0.
 // Exact: integers and decimals by 128-bit arithmetic, so that no order of rows ever shows; doubles are exact until the
-// one rounding at the end (infinities as IEEE has them). Precondition: as many values as rows.
+// one rounding at the end (infinities as IEEE has them). Preconditions, else CallError: as many values as rows, a mask
+// that is empty or as long, and group numbers below groups.size().
 // Throws Error(overflow) where a decimal sum has more than 38 digits. Thread-safe.
 [[nodiscard]] std::vector<Decimal> sums(const GroupNumbers& groups, std::span<const std::int64_t> values,
                                         NullMask null_mask = {}, const Run& run = {});

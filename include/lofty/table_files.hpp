@@ -54,6 +54,10 @@ namespace lofty LOFTY_EXPORT {
 class TableFiles : public Catalog {
  public:
   explicit TableFiles(std::filesystem::path folder = ".");
+  // Opens only files that lie under `only_under` once all symbolic links are resolved, for ladders from strangers: any
+  // other name, also one that a ladder as a table has, is Error(not_allowed). An empty `only_under` allows every file.
+  // A stranger who can change the folder itself while a table is opened can still redirect a link.
+  TableFiles(std::filesystem::path folder, const std::filesystem::path& only_under);
   std::shared_ptr<const TableSource> open(const std::string& name, const ReadOptions& options) const override;
 
   // The file that a name refers to: "sales.sqlite#order_lines" is in sales.sqlite.
@@ -66,7 +70,8 @@ class TableFiles : public Catalog {
   std::shared_ptr<const TableSource> answer_of(const std::filesystem::path& ladder, const ReadOptions& options) const;
   std::shared_ptr<const TableSource> open_several(const std::string& name, const ReadOptions& options) const;
   bool there(const std::string& name) const;
-  void check_there(const std::string& name) const;  // throws Error(unknown_table) with the nearest name
+  void check_there(const std::string& name) const;              // throws Error(unknown_table) with the nearest name
+  void check_allowed(const std::filesystem::path& file) const;  // throws Error(not_allowed)
 
   std::filesystem::path folder_;
   std::shared_ptr<Shared> shared_;              // with the catalogs of ladders that are tables

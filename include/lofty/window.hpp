@@ -31,22 +31,15 @@
 
 namespace lofty LOFTY_EXPORT {
 
-// One value a position. `nulls` is empty where none is null; else not 0 where there is none.
-template <class T>
-struct Windowed {
-  std::vector<T> values;
-  std::vector<std::uint8_t> nulls;
-};
-
 // Sums; null over no value. Integers and decimals are exact (Error(overflow) beyond 64 bits, or 38 digits); doubles are
 // exact until the one rounding at the end, so that nothing drifts as frames move on.
-[[nodiscard]] Windowed<std::int64_t> frame_sums(const Order& order, const Frame& frame,
-                                                std::span<const std::int64_t> values, NullMask nulls = {},
-                                                const Run& run = {});
-[[nodiscard]] Windowed<double> frame_sums(const Order& order, const Frame& frame, std::span<const double> values,
-                                          NullMask nulls = {}, const Run& run = {});
-[[nodiscard]] Windowed<Decimal> frame_sums(const Order& order, const Frame& frame, std::span<const Decimal> values,
-                                           NullMask nulls = {}, const Run& run = {});
+[[nodiscard]] ColumnValues<std::int64_t> frame_sums(const Order& order, const Frame& frame,
+                                                    std::span<const std::int64_t> values, NullMask nulls = {},
+                                                    const Run& run = {});
+[[nodiscard]] ColumnValues<double> frame_sums(const Order& order, const Frame& frame, std::span<const double> values,
+                                              NullMask nulls = {}, const Run& run = {});
+[[nodiscard]] ColumnValues<Decimal> frame_sums(const Order& order, const Frame& frame, std::span<const Decimal> values,
+                                               NullMask nulls = {}, const Run& run = {});
 // The same into the caller's memory, which saves making it: a null has 0 in `out` and 1 in `out_nulls`.
 void frame_sums(const Order& order, const Frame& frame, std::span<const std::int64_t> values, NullMask nulls,
                 std::span<std::int64_t> out, std::span<std::uint8_t> out_nulls, const Run& run = {});
@@ -60,10 +53,10 @@ void running_sums(const Order& order, std::span<const std::int64_t> in_order, st
                   const Run& run = {});
 
 // Means; null over no value. Decimals have six decimals more, rounded half to even.
-[[nodiscard]] Windowed<double> frame_means(const Order& order, const Frame& frame, std::span<const double> values,
-                                           NullMask nulls = {}, const Run& run = {});
-[[nodiscard]] Windowed<Decimal> frame_means(const Order& order, const Frame& frame, std::span<const Decimal> values,
-                                            NullMask nulls = {}, const Run& run = {});
+[[nodiscard]] ColumnValues<double> frame_means(const Order& order, const Frame& frame, std::span<const double> values,
+                                               NullMask nulls = {}, const Run& run = {});
+[[nodiscard]] ColumnValues<Decimal> frame_means(const Order& order, const Frame& frame, std::span<const Decimal> values,
+                                                NullMask nulls = {}, const Run& run = {});
 
 // How many rows, or values that are not null, each frame holds.
 [[nodiscard]] std::vector<std::uint32_t> frame_counts(const Order& order, const Frame& frame, NullMask nulls = {},
@@ -86,11 +79,12 @@ void frame_greatest(const Order& order, const Frame& frame, const Key& values, s
 
 // The value below which `fraction` (0 to 1) of a frame's values is, between the two nearest; 0.5 is the median. Null
 // over no value. One more sort (of the values within their groups), and 20 bytes a row in addition.
-[[nodiscard]] Windowed<double> frame_percentiles(const Order& order, const Frame& frame, std::span<const double> values,
-                                                 const Decimal& fraction, NullMask nulls = {}, const Run& run = {});
-[[nodiscard]] Windowed<Decimal> frame_percentiles(const Order& order, const Frame& frame,
-                                                  std::span<const Decimal> values, const Decimal& fraction,
-                                                  NullMask nulls = {}, const Run& run = {});
+[[nodiscard]] ColumnValues<double> frame_percentiles(const Order& order, const Frame& frame,
+                                                     std::span<const double> values, const Decimal& fraction,
+                                                     NullMask nulls = {}, const Run& run = {});
+[[nodiscard]] ColumnValues<Decimal> frame_percentiles(const Order& order, const Frame& frame,
+                                                      std::span<const Decimal> values, const Decimal& fraction,
+                                                      NullMask nulls = {}, const Run& run = {});
 
 // The input row so many rows before, or after, in the same group; none where there is no such row. With a mask rows
 // that are null are passed over (ISO SQL's `ignore nulls`).

@@ -5,6 +5,7 @@
 #include <span>
 
 #include "answer/standings_data.hpp"
+#include "table/access.hpp"
 #include "table/budget.hpp"
 #include "table/put_text.hpp"
 #include "table/table_data.hpp"
@@ -12,7 +13,7 @@
 namespace lofty::engine {
 
 CellBlock::CellBlock(const Standings& listing) : listing_(&listing) {
-  const StandingsData& data = listing.data();
+  const StandingsData& data = Access::data(listing);
   rows_ = &data.rows;
   for (std::size_t c = 0; c < listing.columns().size(); ++c) {
     Cells cells;
@@ -27,7 +28,7 @@ CellBlock::CellBlock(const Standings& listing) : listing_(&listing) {
 }
 
 CellBlock::CellBlock(const Table& table) {
-  for (const ColumnPtr& column : table.data().columns) {
+  for (const ColumnPtr& column : engine::Access::data(table).columns) {
     Cells cells;
     cells.from = column.get();
     cells.type = column->type();

@@ -6,6 +6,7 @@
 #include "order/order_data.hpp"
 #include "order/sort.hpp"
 #include "question/prose.hpp"
+#include "table/access.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -139,7 +140,7 @@ void add_columns(const LevelInput& input, const Places& places, Listed& out) {
 // Marks the groups of rows that are listed in the order of places: then both can be gone through together. False: they
 // are not.
 bool follow_places(const Places& places, Listed& out) {
-  const OrderData& order = places.order->data();
+  const OrderData& order = Access::data(*places.order);
   const std::size_t count = places.order->size();
   std::size_t at = 0;
   for (std::size_t i = 0; i < out.rows.size(); ++i) {

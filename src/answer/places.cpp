@@ -8,6 +8,7 @@
 #include "order/order_data.hpp"
 #include "order/sort.hpp"
 #include "rank/exact_sum.hpp"
+#include "table/access.hpp"
 #include "table/exact.hpp"
 #include "table/large_vector.hpp"
 #include "table/parallel.hpp"
@@ -25,7 +26,7 @@ struct PlacesOfEntries {
 // `place` is by position.
 PlacesOfEntries by_entry(const Order& order, const std::vector<std::uint32_t>& place, const Run& run) {
   constexpr std::uint64_t is_tied = std::uint64_t{1} << 32, is_ranked = is_tied << 1;
-  const OrderData& data = order.data();
+  const OrderData& data = Access::data(order);
   const std::size_t size = order.size();
   PlacesOfEntries out{large_vector<std::uint32_t>(size, run), large_vector<std::uint8_t>(size, run),
                       large_vector<std::uint8_t>(size, run)};
@@ -174,7 +175,7 @@ ColumnPtr further_column(const LevelInput& input, const Entries& entries, SortKe
     }
     case Measure::tiers: {
       const std::vector<std::uint32_t> tier = tiers(*places.order, static_cast<std::uint32_t>(also.count));
-      places.split_tiers.emplace_back(also.name, split_tiers(places.order->data(), tier));
+      places.split_tiers.emplace_back(also.name, split_tiers(Access::data(*places.order), tier));
       return column_of(by_input_row(*places.order, tier), input.run);
     }
     case Measure::percent_rank: return ratio_column(places, Ties::competition, 1, input.run);
@@ -188,7 +189,7 @@ ColumnPtr further_column(const LevelInput& input, const Entries& entries, SortKe
 }  // namespace
 
 void Places::each_group(const GroupWork& work) const {
-  const std::uint8_t* const marks = order->data().marks.data();
+  const std::uint8_t* const marks = Access::data(*order).marks.data();
   for (std::size_t begin = 0; begin < order->size();) {
     std::size_t end = order->groups() == 1 ? order->size() : begin + 1;
     while (end < order->size() && (marks[end] & OrderData::group_start) == 0) ++end;

@@ -15,11 +15,19 @@ namespace lofty {
 
 using namespace engine;
 
-const std::string& Standings::title() const { return data_->title; }
-const std::string& Standings::question() const { return data_->question; }
-const std::string& Standings::shown_of_total() const { return data_->shown_of_total; }
-const std::vector<StandingColumn>& Standings::columns() const { return data_->columns; }
+namespace {
+
+constexpr const char *a_row = "the row is one of the listing",
+                     *a_cell = "the row and the column are ones of the listing";
+
+}  // namespace
+
+const std::string& Standings::title() const& { return data_->title; }
+const std::string& Standings::question() const& { return data_->question; }
+const std::string& Standings::shown_of_total() const& { return data_->shown_of_total; }
+const std::vector<StandingColumn>& Standings::columns() const& { return data_->columns; }
 std::vector<std::pair<std::string, Value>> Standings::key(std::size_t row) const {
+  require(row < rows(), a_row);
   // A listed row of nested levels is a row of one of them.
   const engine::StandingsData* data = data_.get();
   if (!data_->levels.empty()) {
@@ -31,11 +39,15 @@ std::vector<std::pair<std::string, Value>> Standings::key(std::size_t row) const
     out.emplace_back(data->key_names[k], data->keys[k]->value(data->rows[row]));
   return out;
 }
-const std::vector<CutTie>& Standings::cut_ties() const { return data_->cut_ties; }
+const std::vector<CutTie>& Standings::cut_ties() const& { return data_->cut_ties; }
 std::size_t Standings::rows() const { return data_->nested.empty() ? data_->rows.size() : data_->nested.size(); }
 std::size_t Standings::levels() const { return std::max<std::size_t>(data_->levels.size(), 1); }
-std::size_t Standings::level(std::size_t row) const { return data_->nested.empty() ? 0 : data_->nested[row].level; }
+std::size_t Standings::level(std::size_t row) const {
+  require(row < rows(), a_row);
+  return data_->nested.empty() ? 0 : data_->nested[row].level;
+}
 bool Standings::of_level(std::size_t row, std::size_t column) const {
+  require(row < rows() && column < data_->columns.size(), a_cell);
   if (data_->nested.empty()) return true;
   const std::size_t level = data_->nested[row].level, there = data_->column_in[level][column];
   if (there == StandingsData::none) return false;
@@ -54,6 +66,7 @@ struct EntryOf {
   std::uint32_t entry;
 };
 EntryOf entry_of(const StandingsData& data, std::size_t row) {
+  require(row < (data.nested.empty() ? data.rows.size() : data.nested.size()), a_row);
   if (data.nested.empty()) return {&data, data.rows[row]};
   const StandingsData& level = *data.levels[data.nested[row].level];
   return {&level, level.rows[data.nested[row].row]};
@@ -62,7 +75,7 @@ EntryOf entry_of(const StandingsData& data, std::size_t row) {
 }  // namespace
 
 Value Standings::value(std::size_t row, std::size_t column) const {
-  require(row < rows() && column < columns().size(), "the row and the column are ones of the listing");
+  require(row < rows() && column < data_->columns.size(), a_cell);
   if (data_->nested.empty()) return data_->values[column]->value(data_->rows[row]);
   for (bool own = true;; own = false) {
     const StandingsData::NestedRow& at = data_->nested[row];
@@ -82,6 +95,7 @@ bool Standings::tied(std::size_t row) const {
   return !data->tied.empty() && data->tied[entry] != 0;
 }
 bool Standings::tied(std::size_t row, std::size_t column) const {
+  require(column < data_->columns.size(), a_cell);
   const auto [data, entry] = entry_of(*data_, row);
   const std::size_t there = data_->nested.empty() ? column : data_->column_in[level(row)][column];
   if (there == StandingsData::none || data->columns[there].role != Role::place) return false;
@@ -93,12 +107,16 @@ bool Standings::ranked(std::size_t row) const {
   const auto [data, entry] = entry_of(*data_, row);
   return !data->ranked.empty() && data->ranked[entry] != 0;
 }
-const std::vector<Departed>& Standings::departed() const { return data_->departed; }
-const std::vector<SummaryLine>& Standings::summaries() const { return data_->summaries; }
+const std::vector<Departed>& Standings::departed() const& { return data_->departed; }
+const std::vector<SummaryLine>& Standings::summaries() const& { return data_->summaries; }
 std::size_t Standings::passed_over(std::size_t row) const {
+  require(row < rows(), a_row);
   return data_->passed_over.empty() ? 0 : data_->passed_over[row];
 }
-bool Standings::starts_group(std::size_t row) const { return data_->group_start[row] != 0; }
+bool Standings::starts_group(std::size_t row) const {
+  require(row < rows(), a_row);
+  return data_->group_start[row] != 0;
+}
 std::vector<WouldStand> Standings::place_for(const std::string& name, const Value& value) const {
   const auto fail = [&](Code code, std::string sentence, std::string advice) {
     return Error(Problem{code, std::move(sentence), {}, {}, std::move(advice)});
@@ -143,8 +161,8 @@ std::vector<WouldStand> Standings::place_for(const std::string& name, const Valu
 }
 
 Ties Standings::ties() const { return data_->ties; }
-const std::vector<Remark>& Standings::remarks() const { return data_->remarks; }
-const Accounting& Standings::accounting() const { return data_->accounting; }
+const std::vector<Remark>& Standings::remarks() const& { return data_->remarks; }
+const Accounting& Standings::accounting() const& { return data_->accounting; }
 
 std::optional<std::size_t> Standings::find(std::string_view name) const {
   for (std::size_t c = 0; c < data_->columns.size(); ++c)
@@ -155,9 +173,9 @@ std::optional<std::size_t> Standings::find(std::string_view name) const {
 StandingRows Standings::each_row() const { return StandingRows(*this); }
 
 Value StandingRow::operator[](std::string_view column) const {
-  if (const auto found = standings_->find(column)) return standings_->value(row_, *found);
+  if (const auto found = standings_.find(column)) return standings_.value(row_, *found);
   std::vector<std::string> names;
-  for (const StandingColumn& one : standings_->columns()) names.push_back(one.name);
+  for (const StandingColumn& one : standings_.columns()) names.push_back(one.name);
   throw Error(Problem{
       Code::unknown_column, "no listed column `" + std::string(column) + "`", {}, nearest_word(column, names), {}});
 }

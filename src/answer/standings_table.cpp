@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "answer/standings_data.hpp"
+#include "table/access.hpp"
 #include "table/table_data.hpp"
 
 namespace lofty {
@@ -19,7 +20,7 @@ Table table_of(const Standings& answer, std::string name) {
   };
   for (std::size_t c = 0; c < answer.columns().size(); ++c)
     add(answer.columns()[c].name, answer.columns()[c].type, [&](std::size_t r) { return answer.value(r, c); });
-  const engine::StandingsData& inside = answer.data();
+  const engine::StandingsData& inside = engine::Access::data(answer);
   for (std::size_t k = 0; k < inside.keys.size(); ++k)
     if (std::find(data.headings.begin(), data.headings.end(), inside.key_names[k]) == data.headings.end())
       add(inside.key_names[k], inside.keys[k]->type(),
@@ -27,7 +28,7 @@ Table table_of(const Standings& answer, std::string name) {
   for (const Remark& remark : answer.remarks()) data.remarks.push_back({remark.code, name + ": " + remark.sentence});
   data.name = std::move(name);
   data.census.resize(data.columns.size());
-  return Table(std::make_shared<const engine::TableData>(std::move(data)));
+  return engine::Access::made<Table>(std::make_shared<const engine::TableData>(std::move(data)));
 }
 
 }  // namespace lofty

@@ -74,21 +74,6 @@ auto entry_names(const Question& question) {
   };
 }
 
-const char* step_name(StepKind kind) {
-  switch (kind) {
-    case StepKind::read: return "read";
-    case StepKind::join: return "join";
-    case StepKind::count: return "count";
-    case StepKind::sort: return "sort";
-    case StepKind::window: return "window";
-    case StepKind::total: return "total";
-    case StepKind::rank: return "rank";
-    case StepKind::list: return "list";
-    case StepKind::remark: return "remark";
-  }
-  return "";
-}
-
 class Steps {
  public:
   Steps(const std::vector<Question>& questions, const Sizes& sizes, const Speeds& speeds, std::uint64_t memory,
@@ -111,7 +96,7 @@ class Steps {
   // After an answer each step has been timed: one that has not stays without a time, which the tests do not accept.
   void add(const StepId& id, std::string purpose, std::string by, std::optional<double> rows, double comparisons,
            double bytes, double seconds) {
-    CostStep one{step_name(id.kind),
+    CostStep one{id.kind,
                  std::move(purpose),
                  std::move(by),
                  rows,
@@ -411,7 +396,7 @@ class Advising {
   // What a sort of these rows takes, by the plan's own estimate.
   double sort_price(const std::string& name) const {
     for (const CostStep& step : cost_.steps)
-      if (step.step == "sort" && (", " + step.purpose + ", ").find(", " + name + ", ") != std::string::npos)
+      if (step.step == StepKind::sort && (", " + step.purpose + ", ").find(", " + name + ", ") != std::string::npos)
         return step.estimated;
     return 0;
   }
@@ -523,7 +508,8 @@ class Advising {
       double saved = 0;
       const std::string& table = question.tables[join.table].source->name();
       for (const CostStep& step : cost_.steps)
-        if ((step.step == "read" || step.step == "join") && step.purpose == table) saved += step.estimated;
+        if ((step.step == StepKind::read || step.step == StepKind::join) && step.purpose == table)
+          saved += step.estimated;
       out_.push_back(
           {"nothing names a column of " + table + ": without that join its rows need not be read", saved, ""});
     }
@@ -635,7 +621,7 @@ std::optional<double> Cost::measured() const {
 double Cost::bytes() const {
   double columns = 0, most = 0;
   for (const CostStep& step : steps) {
-    if (step.step == "read")
+    if (step.step == StepKind::read)
       columns += step.bytes;
     else
       most = std::max(most, step.bytes);
@@ -644,8 +630,9 @@ double Cost::bytes() const {
 }
 
 std::size_t Cost::sorts() const {
-  return static_cast<std::size_t>(std::count_if(
-      steps.begin(), steps.end(), [](const CostStep& step) { return step.step == "sort" && !step.by.empty(); }));
+  return static_cast<std::size_t>(std::count_if(steps.begin(), steps.end(), [](const CostStep& step) {
+    return step.step == StepKind::sort && !step.by.empty();
+  }));
 }
 
 namespace engine {
@@ -653,15 +640,17 @@ namespace engine {
 void add_further_questions(const Ladder& ladder, Cost& cost, double compare_seconds, double across_seconds) {
   double once = 0;  // the tables are there already
   for (const CostStep& step : cost.steps)
-    if (step.step != "read") once += step.estimated;
-  const auto add = [&](const char* step, const char* purpose, double times, double measured) {
+    if (step.step != StepKind::read) once += step.estimated;
+  const auto add = [&](StepKind step, const char* purpose, double times, double measured) {
     CostStep one{step, purpose, "", cost.steps.front().rows, 0, 0, times * once, {}};
     if (cost.steps.front().measured) one.measured = measured;
     cost.steps.push_back(std::move(one));
   };
-  if (!ladder.compare.choose.empty()) add("compare", "the same question with other choices", 1, compare_seconds);
-  if (!ladder.compare.period.empty()) add("compare", "the same question over the period before", 1, compare_seconds);
-  if (!ladder.crossed.empty()) add("crossed", "the columns, and the cells", 2, across_seconds);
+  if (!ladder.compare.choose.empty())
+    add(StepKind::compare, "the same question with other choices", 1, compare_seconds);
+  if (!ladder.compare.period.empty())
+    add(StepKind::compare, "the same question over the period before", 1, compare_seconds);
+  if (!ladder.crossed.empty()) add(StepKind::crossed, "the columns, and the cells", 2, across_seconds);
 }
 
 }  // namespace engine
@@ -686,7 +675,7 @@ Cost with_measured(Cost planned, const Cost& measured) {
   return planned;
 }
 
-const Cost& Standings::cost() const { return data_->cost; }
+const Cost& Standings::cost() const& { return data_->cost; }
 
 std::string speeds_text(const Speeds& speeds) {
   const auto fixed = [](double value) {

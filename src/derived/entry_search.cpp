@@ -14,6 +14,7 @@
 #include "question/prose.hpp"
 #include "question/resolve.hpp"
 #include "relation/rows.hpp"
+#include "table/access.hpp"
 #include "table/folded.hpp"
 #include "table/table_data.hpp"
 
@@ -71,7 +72,7 @@ class EntrySearch {
  private:
   // The rows of the file that "line 17 of jan.csv" names; all of them where it names none and there is one only.
   std::pair<std::size_t, std::size_t> rows_of_file(const Table& table) const {
-    const auto& files = table.data().files;
+    const auto& files = engine::Access::data(table).files;
     const std::size_t of = condition_.find(" of ");
     const std::string name = of == std::string::npos ? std::string() : condition_.substr(of + 4);
     if (files.empty()) {
@@ -94,7 +95,7 @@ class EntrySearch {
   FoundEntry find_row(const NamedRow& named) {
     found_.field = ask(view_.ladder, "1 = 1");
     const Table& table = found_.field.questions.front().tables.front().table;
-    const TableData& data = table.data();
+    const TableData& data = Access::data(table);
     const auto [begin, file_end] = rows_of_file(table);
     const std::string file =
         data.files.empty() ? found_.field.questions.front().tables.front().source->name() : data.file_of(begin);
@@ -162,11 +163,11 @@ class EntrySearch {
   EntryField ask(const Ladder& ladder) const { return ask(ladder, condition_); }
   EntryField ask(const Ladder& ladder, const std::string& mark) const {
     Answer answered = answer({.ladder = ladder, .further = {.mark = mark}}, tables_, run_);
-    return {std::move(answered.questions), Standings(answered.data)};
+    return {std::move(answered.questions), Access::made<Standings>(answered.data)};
   }
   static std::vector<std::size_t> marked(const EntryField& field) {
     std::vector<std::size_t> rows;
-    const StandingsData& data = field.standings->data();
+    const StandingsData& data = Access::data(*field.standings);
     for (std::size_t r = 0; r < data.rows.size(); ++r)
       if (data.marked[data.rows[r]] != 0) rows.push_back(r);
     return rows;
@@ -242,7 +243,7 @@ std::optional<NamedRow> row_named(std::string_view text) {
 }
 
 std::uint32_t EntryField::relation_row(std::size_t row) const {
-  const StandingsData& data = standings->data();
+  const StandingsData& data = Access::data(*standings);
   return data.first_rows[data.rows[row]];
 }
 

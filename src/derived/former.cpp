@@ -8,6 +8,7 @@
 #include "formula/parser.hpp"
 #include "lofty/error.hpp"
 #include "question/prose.hpp"
+#include "table/checked_source.hpp"
 #include "table/folded.hpp"
 
 namespace lofty::engine {
@@ -50,13 +51,13 @@ void check_asked(const Ladder& ladder, const std::vector<std::string>& key_names
                  const Run& run) {
   std::shared_ptr<const TableSource> source;
   try {
-    source = catalog.open(ladder.compare.with + "#asked", {});
+    source = opened(catalog, ladder.compare.with + "#asked");
   } catch (const Error& error) {
     if (error.code() == Code::unknown_table) return;
     throw;
   }
   const std::vector<std::size_t> both{0, 1};
-  const Table asked = source->read(both, run);
+  const Table asked = read_from(*source, both, run);
   std::string each;
   for (const std::string& key : key_names) each += (each.empty() ? "" : ", ") + key;
   if (const std::string then = to_text(asked.value(0, 0)); !equal_folded(then, each))
@@ -88,7 +89,7 @@ FormerPlaces from_table(const Ladder& ladder, std::size_t level, std::size_t lev
          "levels inside levels are compared with standings that --save-standings saved, or with other choices");
   if (saved && level == 0) check_asked(ladder, key_names, catalog, run);
   const std::string part = level == 0 ? "#entries" : "#level" + std::to_string(level + 1);
-  const auto source = catalog.open(saved ? name + part : name, {});
+  const auto source = opened(catalog, saved ? name + part : name);
   const std::vector<std::string>& headings = source->headings();
 
   // The columns that say who, and which place.
@@ -113,7 +114,7 @@ FormerPlaces from_table(const Ladder& ladder, std::size_t level, std::size_t lev
   for (const auto& more : {listed, label})
     if (more) read.push_back(*more);
   std::sort(read.begin(), read.end());
-  const Table table = source->read(read, run);
+  const Table table = read_from(*source, read, run);
 
   // Row by row.
   FormerPlaces out{key_names, {}};

@@ -8,6 +8,7 @@
 #include "derived/distinct_values.hpp"
 #include "derived/written_forms.hpp"
 #include "question/prose.hpp"
+#include "table/access.hpp"
 #include "table/budget.hpp"
 #include "table/folded.hpp"
 #include "table/parallel.hpp"
@@ -280,7 +281,7 @@ class TableRemarks {
 
 TableProfile profile(const Table& table, const Run& run) {
   const MemoryLimit limit(run);
-  const TableData& data = table.data();
+  const TableData& data = engine::Access::data(table);
   TableProfile out;
   out.table = data.name;
   out.rows = data.rows;

@@ -4,6 +4,7 @@
 #include <optional>
 #include <set>
 
+#include "table/checked_source.hpp"
 #include "table/table_stretches.hpp"
 
 namespace lofty::engine {
@@ -23,7 +24,7 @@ class KeptTable : public TableSource, public StretchSource {
     if (there) return *table_;
     wanted_.insert(columns.begin(), columns.end());
     const std::vector<std::size_t> all(wanted_.begin(), wanted_.end());
-    table_ = inner_->read(all, run);
+    table_ = read_from(*inner_, all, run);
     return *table_;
   }
   std::uint64_t stretch_bytes() const override {
@@ -52,7 +53,7 @@ std::shared_ptr<const TableSource> ReadOnce::open(const std::string& name, const
   // Two uses of one table may be read in different ways.
   for (const auto& one : opened_)
     if (one.name == name && one.options == options) return one.source;
-  auto source = std::make_shared<KeptTable>(inner_.open(name, options), in_stretches_);
+  auto source = std::make_shared<KeptTable>(opened(inner_, name, options), in_stretches_);
   opened_.push_back({name, options, source});
   return source;
 }

@@ -6,6 +6,7 @@
 #include "derived/former.hpp"
 #include "formula/parser.hpp"
 #include "question/question.hpp"
+#include "table/checked_source.hpp"
 #include "table/folded.hpp"
 
 namespace lofty {
@@ -20,7 +21,7 @@ std::vector<std::string> all_columns(const Data& data, const Catalog& catalog) {
   };
   std::vector<Opened> tables;
   const auto open = [&](const std::string& name, const std::string& as, const ReadOptions& read) {
-    tables.push_back({as.empty() ? engine::stem_of(name) : as, catalog.open(name, read)->headings(), {}});
+    tables.push_back({as.empty() ? engine::stem_of(name) : as, engine::opened(catalog, name, read)->headings(), {}});
   };
   open(data.from, data.as, data.read);
   for (const Join& join : data.joins) {
@@ -90,7 +91,7 @@ void keep_totals(Ladder& out, const Ladder& ladder) {
         if (std::find(entries.each.begin(), entries.each.end(), key) == entries.each.end()) entries.each.push_back(key);
   if (ladder.levels.size() == 1) {
     entries.include = ladder.levels.front().include;
-    entries.every = ladder.levels.front().every;
+    entries.fill = ladder.levels.front().fill;
   }
   if (!ladder.levels.empty() && ladder.levels.back().each.empty()) entries = {};  // every row is an entry
   out.levels = {std::move(entries)};

@@ -6,6 +6,7 @@
 #include "derived/crossed.hpp"
 #include "lofty/error.hpp"
 #include "question/resolve.hpp"
+#include "table/access.hpp"
 #include "table/parallel.hpp"
 
 namespace lofty {
@@ -34,7 +35,8 @@ std::vector<Problem> check(const Ladder& ladder, const Catalog& catalog, const R
 
 Standings standings(const Ladder& ladder, const Catalog& catalog, const Run& run) {
   const engine::Phases whole(run, {1});  // several questions in one: what each tells never goes back
-  const Standings out(answer({.ladder = ladder, .compared = true, .crossed = true}, catalog, whole[0]).data);
+  const auto out = engine::Access::made<Standings>(
+      answer({.ladder = ladder, .compared = true, .crossed = true}, catalog, whole[0]).data);
   whole.finish();
   return out;
 }

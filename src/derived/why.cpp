@@ -20,6 +20,7 @@
 #include "question/prose.hpp"
 #include "question/resolve.hpp"
 #include "relation/rows.hpp"
+#include "table/access.hpp"
 #include "table/budget.hpp"
 #include "table/folded.hpp"
 #include "table/parallel.hpp"
@@ -98,7 +99,7 @@ EntryLines list_lines(const Ladder& whole, const EntryView& view, const FoundEnt
   else
     of_entry.probe = key_condition(view, found);
   const Answer lines = answer({.ladder = ladder, .further = of_entry}, tables, run);
-  EntryLines out{Standings(lines.data), lines.data->probed.rows, {}};
+  EntryLines out{engine::Access::made<Standings>(lines.data), lines.data->probed.rows, {}};
   for (const Probed::Term& term : lines.data->probed.terms)
     out.left_out.push_back({term.text, term.left_out, term.unknown});
   return out;

@@ -156,7 +156,7 @@ void Evaluator::Call::date_function() const {
   const std::size_t index = node.function == Function::start_of ? 1 : 0;
   if (is_null_literal(index)) return all_null();
   const Vector& v = arg(index);
-  const auto unit = calendar_unit(node.text);
+  const auto unit = from_string<CalendarUnit>(node.text);
   from_moment(v, [&](std::int64_t day, std::int64_t) -> std::int64_t {
     const sys_days at{days{day}};
     switch (node.function) {

@@ -29,7 +29,13 @@ inline Declared declared(const ReadOptions& options, const std::string& heading)
       out.written = std::make_shared<const Specimen>(Specimen::parse(option.written, options.locale));
       out.type = Type{.kind = out.written->kind()};
     }
-    if (const auto kind = from_string<Kind>(option.type)) out.type = Type{.kind = *kind};
+    if (option.type == Kind::interval || option.type == Kind::unknown)
+      throw Error(Problem{Code::bad_value,
+                          "`" + heading + "` cannot have the type " + to_string(*option.type),
+                          {},
+                          {},
+                          "integer, decimal, float, date, timestamp, boolean or text"});
+    if (option.type) out.type = Type{.kind = *option.type};
   }
   return out;
 }

@@ -84,10 +84,20 @@ std::vector<std::string> files_of_pattern(const std::filesystem::path& folder, c
   std::vector<std::string> names;
   const std::filesystem::path where = (folder / parent).empty() ? "." : folder / parent;
   each_name_in(where, [&](const std::string& name) {
+    if (::fnmatch(own.c_str(), name.c_str(), FNM_PERIOD) != 0) return true;
+    // A name that fits is meant: a month would be missing without it.
     std::error_code ignored;
-    if (::fnmatch(own.c_str(), name.c_str(), FNM_PERIOD) == 0 &&
-        std::filesystem::is_regular_file(where / name, ignored))
-      names.push_back((parent / name).string());
+    const auto status = std::filesystem::status(where / name, ignored);
+    if (!std::filesystem::is_regular_file(status))
+      throw Error(Problem{Code::cannot_open,
+                          "`" + (parent / name).string() + "` fits the pattern " + pattern + ", and " +
+                              (std::filesystem::is_directory(status) ? "is a folder"
+                               : !std::filesystem::exists(status)    ? "is a link to a file that does not exist"
+                                                                     : "is no regular file"),
+                          {},
+                          {},
+                          "remove it, or use a pattern that does not fit it"});
+    names.push_back((parent / name).string());
     return true;
   });
   std::sort(names.begin(), names.end());

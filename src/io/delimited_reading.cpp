@@ -18,6 +18,7 @@
 #include "io/delimited_text.hpp"
 #include "io/field_ends.hpp"
 #include "question/prose.hpp"
+#include "table/access.hpp"
 #include "table/budget.hpp"
 #include "table/folded.hpp"
 #include "table/pages.hpp"
@@ -77,7 +78,7 @@ class RowsReading {
     if (wants_file_) data->columns.back() = file_column();
     for (std::size_t i = 0; i < wanted_.size(); ++i) report_misfits(i, data->columns[wanted_[i]]->type(), *data);
     complete(*data);
-    Table table(std::move(data));
+    Table table = Access::made<Table>(std::move(data));
     check_unchanged();
     return table;
   }
@@ -110,7 +111,7 @@ class RowsReading {
     }
     if (wants_file_) data->columns.back() = file_column();
     check_unchanged();
-    return Table(std::move(data));
+    return Access::made<Table>(std::move(data));
   }
 
   // After the last of them: what read() would give, without the columns.
@@ -120,7 +121,7 @@ class RowsReading {
     for (std::size_t i = 0; i < wanted_.size(); ++i) report_misfits(i, stretch_types_[i], *data);
     complete(*data);
     check_unchanged();
-    return Table(std::move(data));
+    return Access::made<Table>(std::move(data));
   }
 
  private:

@@ -7,6 +7,7 @@
 #include "io/toml_reader.hpp"
 #include "lofty/ladder_file.hpp"
 #include "lofty/specimen.hpp"
+#include "table/calendar.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -26,11 +27,10 @@ void read_written(TomlReader& in, const toml::table& column, const toml::node& n
   if (option.written.empty()) return;
   try {
     const Specimen specimen = Specimen::parse(option.written, in.locale());
-    const auto kind = from_string<Kind>(option.type);
-    if (kind && !specimen.fits(Type{.kind = *kind}))
+    if (option.type && !specimen.fits(Type{.kind = *option.type}))
       in.problem(Code::bad_value,
                  "`" + path + "` shows " + (specimen.is_number() ? "a number" : "a date") + ", and the column is " +
-                     option.type,
+                     to_string(*option.type),
                  path, node.source(), {}, "leave out `type`: the example says it");
   } catch (const Error& error) {
     for (const Problem& p : error.problems()) in.problem(p.code, p.sentence, path, node.source(), {}, p.advice);
@@ -67,11 +67,13 @@ void read_options(TomlReader& in, const toml::table& table, const std::string& p
     }
     in.section(*column, column_path, "data.columns.*");
     ReadOptions::ColumnOption option{name, {}, {}};
-    in.word(*column, "type", column_path + ".type",
-            {"integer", "decimal", "float", "date", "timestamp", "boolean", "text"}, option.type);
+    std::string type;
+    if (in.word(*column, "type", column_path + ".type",
+                {"integer", "decimal", "float", "date", "timestamp", "boolean", "text"}, type))
+      option.type = from_string<Kind>(type);
     if (const toml::node* const written = column->get("written"))
       read_written(in, *column, *written, column_path + ".written", option);
-    if (!option.type.empty() || !option.written.empty()) to.columns.push_back(std::move(option));
+    if (option.type || !option.written.empty()) to.columns.push_back(std::move(option));
   }
 }
 
@@ -189,7 +191,9 @@ void read_periods(TomlReader& in, const toml::table& table) {
     Period period{.name = name};
     in.text(*one, "on", path + ".on", period.on);
     in.words_of(*one, "last", path + ".last", period.last);
-    in.text(*one, "unit", path + ".unit", period.unit);
+    std::string unit;
+    if (in.word(*one, "unit", path + ".unit", calendar_unit_names(), unit))
+      period.unit = from_string<CalendarUnit>(unit);
     in.words_of(*one, "ends", path + ".ends", period.ends);
     in.flag(*one, "whole", path + ".whole", period.whole);
     in.words_of(*one, "back", path + ".back", period.back);
@@ -249,7 +253,8 @@ void read_rank_keys(TomlReader& in, const toml::table& table, const std::string&
   in.texts(table, "each", path + ".each", level.each);
   in.texts(table, "within", path + ".within", level.within);
   in.text(table, "include", path + ".include", level.include);
-  in.text(table, "every", path + ".every", level.every);
+  std::string fill;
+  if (in.word(table, "fill", path + ".fill", calendar_unit_names(), fill)) level.fill = from_string<CalendarUnit>(fill);
   in.text(table, "by", path + ".by", level.by);
   in.text(table, "tiebreak", path + ".tiebreak", level.tiebreak);
   in.text(table, "rank_as", path + ".rank_as", level.rank_as);

@@ -59,9 +59,10 @@ class Writer {
     for (const Period& period : ladder.periods) {
       section("periods." + key(period.name));
       for (const auto& [name, value] :
-           {std::pair{"on", &period.on}, std::pair{"last", &period.last}, std::pair{"unit", &period.unit},
-            std::pair{"ends", &period.ends}, std::pair{"from", &period.from}, std::pair{"through", &period.through}})
+           {std::pair{"on", &period.on}, std::pair{"last", &period.last}, std::pair{"ends", &period.ends},
+            std::pair{"from", &period.from}, std::pair{"through", &period.through}})
         if (!value->empty()) line(name, quoted(*value));
+      if (period.unit) line("unit", quoted(to_string(*period.unit)));
       if (period.whole) line("whole", "true");
       if (!period.back.empty()) line("back", quoted(period.back));
     }
@@ -81,7 +82,7 @@ class Writer {
     if (read.skip_last > 0) line("skip_last", std::to_string(read.skip_last));
     if (!read.encoding.empty()) line("encoding", quoted(read.encoding));
     for (const auto& column : read.columns) {
-      if (!column.type.empty()) line("columns." + key(column.column) + ".type", quoted(column.type));
+      if (column.type) line("columns." + key(column.column) + ".type", quoted(to_string(*column.type)));
       if (!column.written.empty())
         line("columns." + key(column.column) + ".written",
              column.written.size() == 1 ? quoted(column.written.front()) : list(column.written));
@@ -175,7 +176,7 @@ class Writer {
     if (!level.each.empty()) line("each", list(level.each));
     if (!level.within.empty()) line("within", list(level.within));
     if (!level.include.empty()) line("include", quoted(level.include));
-    if (!level.every.empty()) line("every", quoted(level.every));
+    if (level.fill) line("fill", quoted(to_string(*level.fill)));
     if (!level.by.empty()) line("by", quoted(level.by));
     if (!level.tiebreak.empty()) line("tiebreak", quoted(level.tiebreak));
     if (level.ties != Ties::competition) line("ties", quoted(to_string(level.ties)));

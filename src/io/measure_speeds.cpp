@@ -99,12 +99,12 @@ Speeds measure_speeds(const Run& run) {
         cost.steps[s].measured = std::min(cost.steps[s].measured, other.steps[s].measured);
     }
     for (const CostStep& step : cost.steps) {
-      const std::size_t kind = step.step == "read"                            ? 0
-                               : step.step == "join"                          ? 1
-                               : step.step == "count" || step.step == "total" ? 2
-                               : step.step == "sort"                          ? 3
-                               : step.step == "window"                        ? 4
-                                                                              : 5;
+      const std::size_t kind = step.step == StepKind::read                                    ? 0
+                               : step.step == StepKind::join                                  ? 1
+                               : step.step == StepKind::count || step.step == StepKind::total ? 2
+                               : step.step == StepKind::sort                                  ? 3
+                               : step.step == StepKind::window                                ? 4
+                                                                                              : 5;
       if (kind == 5) continue;  // too short here to tell anything
       estimated[kind] += step.estimated;
       measured[kind] += step.measured.value_or(0);

@@ -16,6 +16,7 @@
 
 #include "io/new_file.hpp"
 #include "lofty/error.hpp"
+#include "table/budget.hpp"
 #include "table/spill_file.hpp"
 
 namespace lofty::engine {
@@ -68,6 +69,21 @@ struct Inflater {
 };
 
 }  // namespace
+
+void require_memory(std::uint64_t bytes, const std::string& shown) {
+  constexpr std::uint64_t floor = 64 << 20;  // what the process itself takes is of this order
+  if (bytes <= floor) return;
+  const std::uint64_t limit = Budget::shared().limit();
+  if (bytes <= limit) return;
+  const auto mebibytes = [](std::uint64_t n) { return std::to_string((n + (1 << 20) - 1) >> 20) + " MiB"; };
+  Problem p{Code::beyond_limit,
+            "reading it takes some " + mebibytes(bytes) + " of memory at once, and " + mebibytes(limit) + " are allowed",
+            {},
+            {},
+            "--memory allows more; delimited text is read in little memory"};
+  p.location.file = shown;
+  throw Error(std::move(p));
+}
 
 int nameless_copy(const std::string& shown) {
   const int file = nameless_file(temporary_folder());

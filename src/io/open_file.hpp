@@ -79,6 +79,10 @@ class OpenFile {
 // The encoding that a text seems to have, by ICU's detector: "windows-1252" where it can't tell.
 std::string likely_encoding(std::string_view text);
 
+// For forms of files that are held in memory while they are read. Throws Error(beyond_limit), which names `shown`, if
+// `bytes` are more than 64 MiB and more than the memory that arrays may take.
+void require_memory(std::uint64_t bytes, const std::string& shown);
+
 // A new empty file without a name in the temporary folder. Throws Error(cannot_write), which names `shown`.
 int nameless_copy(const std::string& shown);
 

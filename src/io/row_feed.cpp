@@ -7,6 +7,7 @@
 #include <optional>
 
 #include "lofty/error.hpp"
+#include "table/access.hpp"
 #include "table/budget.hpp"
 #include "table/folded.hpp"
 #include "table/kept_parts.hpp"
@@ -80,7 +81,7 @@ class FedTable final : public TableSource {
       data->columns[columns[i]] = Column::seal(types[i], std::move(pieces), run);
     }
     for (Remark& remark : feed_->remarks()) data->remarks.push_back(std::move(remark));
-    return Table(std::move(data));
+    return Access::made<Table>(std::move(data));
   }
 
  private:

@@ -16,6 +16,7 @@
 #include "lofty/error.hpp"
 #include "lofty/table_files.hpp"
 #include "lofty/write.hpp"
+#include "table/access.hpp"
 #include "table/budget.hpp"
 #include "table/infer.hpp"
 #include "table/table_data.hpp"
@@ -89,7 +90,7 @@ Table entries_of(const engine::StandingsData& data, const Run& run) {
   out.headings.insert(out.headings.end(), {"listed", "label"});
   out.columns.push_back(engine::Column::seal(std::move(listed)));
   out.columns.push_back(engine::Column::seal(std::move(label)));
-  return Table(std::make_shared<const engine::TableData>(std::move(out)));
+  return engine::Access::made<Table>(std::make_shared<const engine::TableData>(std::move(out)));
 }
 
 // What the outermost entries are, and what they are ranked by: other standings are not comparable.
@@ -105,7 +106,7 @@ Table asked_of(const engine::StandingsData& data) {
     piece.add_text(text);
     out.columns.push_back(engine::Column::seal(std::move(piece)));
   }
-  return Table(std::make_shared<const engine::TableData>(std::move(out)));
+  return engine::Access::made<Table>(std::make_shared<const engine::TableData>(std::move(out)));
 }
 
 // The last lines of the file: the checksum of all bytes before them.
@@ -116,12 +117,17 @@ std::string checksum_lines(std::string_view before) {
   return checksum_lines(sum);
 }
 
+// The text, its parsed form and the columns.
+constexpr std::uint64_t memory_per_byte = 5;
+
 class Reader {
  public:
   Reader(const std::filesystem::path& file, std::string part) : file_(file), part_(std::move(part)) {}
 
   Table read() const {
-    const std::string text = engine::OpenFile(file_).read_all();
+    const engine::OpenFile in(file_);
+    engine::require_memory(in.size() * memory_per_byte, file_.string());
+    const std::string text = in.read_all();
     dom::parser parser;
     dom::element json;
     const simdjson::error_code error = parser.parse(text).get(json);
@@ -204,7 +210,7 @@ class Reader {
     }
     for (engine::Piece& piece : pieces) out.columns.push_back(engine::Column::seal(std::move(piece)));
     out.census.resize(out.columns.size());
-    return Table(std::make_shared<const engine::TableData>(std::move(out)));
+    return engine::Access::made<Table>(std::make_shared<const engine::TableData>(std::move(out)));
   }
 
   Value value(const std::string& text, const Type& type) const {
@@ -275,7 +281,7 @@ void save(const Standings& standings, const TextSink& sink, const Run& run) {
   };
 
   // What is said of the answer.
-  const engine::StandingsData& data = standings.data();
+  const engine::StandingsData& data = engine::Access::data(standings);
   const bool nested = !data.levels.empty();
   std::string keys, remarks;
   for (const std::string& key : nested ? data.levels.front()->key_names : data.key_names)

@@ -53,12 +53,37 @@ struct TableFiles::Shared {
     return one;
   }
   std::mutex mutex;
+  std::filesystem::path only_under;  // canonical; empty: everywhere
   FileSet opened;
   std::map<std::filesystem::path, std::shared_ptr<engine::SqliteFile>> databases;
 };
 
 TableFiles::TableFiles(std::filesystem::path folder)
     : folder_(std::move(folder)), shared_(std::make_shared<Shared>()) {}
+
+TableFiles::TableFiles(std::filesystem::path folder, const std::filesystem::path& only_under)
+    : TableFiles(std::move(folder)) {
+  if (only_under.empty()) return;
+  std::error_code error;
+  shared_->only_under = std::filesystem::canonical(only_under, error);
+  if (error || !std::filesystem::is_directory(shared_->only_under, error))
+    throw Error(Problem{Code::cannot_open, "`" + only_under.string() + "` is no folder", {}, {}, {}});
+}
+
+void TableFiles::check_allowed(const std::filesystem::path& file) const {
+  const std::filesystem::path& under = shared_->only_under;
+  if (under.empty()) return;
+  std::error_code error;
+  const std::filesystem::path canonical = std::filesystem::weakly_canonical(std::filesystem::absolute(file), error);
+  const auto differs = std::mismatch(under.begin(), under.end(), canonical.begin(), canonical.end());
+  if (!error && differs.first == under.end()) return;
+  throw Error(Problem{
+      Code::not_allowed,
+      "the file " + file.string() + " is outside of " + under.string() + ", and only files under it may be read",
+      {},
+      {},
+      {}});
+}
 
 FileSet TableFiles::opened() const {
   const std::scoped_lock lock(shared_->mutex);
@@ -128,6 +153,7 @@ std::shared_ptr<const TableSource> TableFiles::open_several(const std::string& n
       names.push_back(one);
       continue;
     }
+    check_allowed(file_of(one));
     const std::vector<std::string> found = engine::files_of_pattern(folder_, one);
     if (found.empty()) {
       Problem p{Code::unknown_table, "no file fits the pattern " + one, {}, {}, {}};
@@ -146,15 +172,20 @@ std::shared_ptr<const TableSource> TableFiles::open_several(const std::string& n
 
   // Each of them once, and of delimited text.
   std::vector<std::pair<std::string, std::shared_ptr<const engine::DelimitedSource>>> files;
+  FileSet seen;  // other spellings and links are the same file
   for (std::size_t i = 0; i < names.size(); ++i) {
-    if (std::find(names.begin(), names.begin() + static_cast<std::ptrdiff_t>(i), names[i]) !=
-        names.begin() + static_cast<std::ptrdiff_t>(i))
+    check_there(names[i]);
+    if (const auto before = seen.find(file_of(names[i]))) {
+      const bool same_name = *before == file_of(names[i]);
       throw Error(Problem{Code::bad_value,
-                          "the file " + names[i] + " is named twice, and its rows would count twice",
+                          "the file " + names[i] +
+                              (same_name ? " is named twice" : " is the same file as " + before->string()) +
+                              ", and its rows would count twice",
                           {},
                           {},
                           "each file once; a pattern may have found it already"});
-    check_there(names[i]);
+    }
+    seen.add(file_of(names[i]));
     if (!is_delimited(names[i]))
       throw Error(Problem{Code::bad_value,
                           "`" + names[i] + "` is not delimited text, and only such files can be one table",
@@ -176,8 +207,9 @@ bool TableFiles::there(const std::string& name) const {
 }
 
 void TableFiles::check_there(const std::string& name) const {
-  if (there(name)) return;
   const std::filesystem::path file = file_of(name);
+  check_allowed(file);
+  if (there(name)) return;
   Problem p{Code::unknown_table, "no file " + file.string(), {}, {}, {}};
   p.nearest = nearest_word(file.filename().string(), neighbours(file));
   throw Error(std::move(p));

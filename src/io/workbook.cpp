@@ -130,6 +130,12 @@ std::vector<std::string> Archive::parts() const {
   return names;
 }
 
+std::uint64_t Archive::size_of(const std::string& part) const {
+  zip_stat_t status;
+  zip_stat_init(&status);
+  return zip_stat(archive_.get(), part.c_str(), 0, &status) == 0 ? status.size : 0;
+}
+
 std::string Archive::bytes_of(const std::string& part) const {
   zip_stat_t status;
   zip_stat_init(&status);
@@ -262,6 +268,12 @@ class WorkbookReader::CellReader {
   const std::vector<bool> moments_;
   std::size_t unsaved_ = 0, failed_ = 0;
 };
+
+std::uint64_t WorkbookReader::memory_of(const Sheet& sheet) const {
+  // A cell of 30 bytes becomes some 230 of XML nodes, and a text of its own.
+  constexpr std::uint64_t of_each_byte = 10;
+  return of_each_byte * (archive_.size_of(sheet.part) + archive_.size_of(shared_part_));
+}
 
 std::vector<WorkbookReader::Row> WorkbookReader::rows(const Sheet& sheet, std::vector<Remark>& remarks) const {
   pugi::xml_document document;
@@ -407,8 +419,11 @@ class SheetFeed final : public engine::RowFeed {
 
 std::shared_ptr<const TableSource> open_workbook(const std::filesystem::path& file, const std::string& sheet_name,
                                                  const ReadOptions& options) {
-  const WorkbookReader book(file.string(), engine::OpenFile(file).read_all());
+  const engine::OpenFile in(file);
+  engine::require_memory(in.size(), file.string());
+  const WorkbookReader book(file.string(), in.read_all());
   const engine::Sheet& sheet = book.sheet(sheet_name);
+  engine::require_memory(book.memory_of(sheet), file.string());
   std::vector<Remark> remarks;
   std::vector<WorkbookReader::Row> rows = book.rows(sheet, remarks);
   rows.erase(rows.begin(),

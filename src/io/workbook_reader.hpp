@@ -27,6 +27,8 @@ class Archive {
   Archive(std::string name, std::string bytes);  // `name` is for messages. Throws Error(damaged_file).
   bool has(const std::string& part) const;
   std::vector<std::string> parts() const;
+  // Unpacked, as the archive declares it; 0 for a part that is missing.
+  std::uint64_t size_of(const std::string& part) const;
   // Throws Error(damaged_file) for a part that is missing or whose checksum is wrong, Error(beyond_limit) for one that
   // unpacks to an absurd size.
   std::string bytes_of(const std::string& part) const;
@@ -59,6 +61,8 @@ class WorkbookReader {
     std::size_t number = 0;   // as the sheet counts, from 1
     std::vector<Cell> cells;  // what is empty is not there
   };
+  // About how much memory rows() takes, at most.
+  std::uint64_t memory_of(const Sheet& sheet) const;
   // All rows of a sheet that hold something. Throws Error(damaged_file, beyond_limit).
   std::vector<Row> rows(const Sheet& sheet, std::vector<Remark>& remarks) const;
 

@@ -27,6 +27,8 @@
 namespace lofty::engine {
 namespace {
 
+// A number format has at most 127 bytes, of which a shared place takes three.
+constexpr std::size_t most_pattern_bytes = 124;
 constexpr const char* workbook_mark = "Lofty Ladder";  // the document property that says whose it is
 
 // More than these do not survive in a double.
@@ -198,6 +200,20 @@ std::string quoted_name(const std::string& name) {
 
 lxw_col_t column(std::size_t c) { return static_cast<lxw_col_t>(c); }
 
+// How a column's numbers are shown; empty: as the format's own default.
+std::string pattern_of(const StandingColumn& column) {
+  if (column.format && column.role != Role::place)
+    if (const auto pattern = column.format->workbook_format(column.format->decimals())) return *pattern;
+  if (column.type.kind == Kind::date) return "yyyy-mm-dd";
+  if (column.type.kind == Kind::timestamp) return "yyyy-mm-dd hh:mm:ss";
+  if (column.role == Role::place) return column.ties == Ties::fractional ? "0.0" : "0";
+  if (column.type.kind == Kind::decimal)
+    return "#,##0" +
+           (column.type.scale > 0 ? "." + std::string(static_cast<std::size_t>(column.type.scale), '0') : "");
+  if (column.type.kind == Kind::integer && column.role == Role::total) return "#,##0";
+  return {};
+}
+
 // One answer on its own sheet.
 class SheetWriter {
  public:
@@ -240,19 +256,6 @@ class SheetWriter {
   }
 
  private:
-  static std::string pattern_of(const StandingColumn& column) {
-    if (column.format && column.role != Role::place)
-      if (const auto pattern = column.format->workbook_format(column.format->decimals())) return *pattern;
-    if (column.type.kind == Kind::date) return "yyyy-mm-dd";
-    if (column.type.kind == Kind::timestamp) return "yyyy-mm-dd hh:mm:ss";
-    if (column.role == Role::place) return column.ties == Ties::fractional ? "0.0" : "0";
-    if (column.type.kind == Kind::decimal)
-      return "#,##0" +
-             (column.type.scale > 0 ? "." + std::string(static_cast<std::size_t>(column.type.scale), '0') : "");
-    if (column.type.kind == Kind::integer && column.role == Role::total) return "#,##0";
-    return {};
-  }
-
   lxw_format* format_of(const std::string& pattern) {
     if (pattern.empty()) return nullptr;
     lxw_format* const format = workbook_add_format(book_);
@@ -558,6 +561,21 @@ std::string workbook(const std::vector<Standings>& answers) {
                           {},
                           "csv holds any number"});
     // What cannot be written is found before the library begins.
+    if (const std::size_t units = utf16_units(standings.title()); units > most_cell_characters)
+      throw Error(Problem{Code::beyond_limit,
+                          "the title has " + std::to_string(units) +
+                              " characters; a workbook's cell holds at most 32,767",
+                          {},
+                          {},
+                          "a shorter title"});
+    for (const StandingColumn& column : standings.columns())
+      if (const std::string pattern = pattern_of(column); pattern.size() > most_pattern_bytes)
+        throw Error(Problem{Code::beyond_limit,
+                            "the format of `" + column.heading + "` takes " + std::to_string(pattern.size()) +
+                                " bytes in a workbook, which holds at most " + std::to_string(most_pattern_bytes),
+                            {},
+                            {},
+                            "a shorter example in [list.formats]"});
     const SheetContent content(standings);
     for (std::size_t c = 0; c < content.columns(); ++c) {
       content.heading(c);

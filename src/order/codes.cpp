@@ -207,12 +207,12 @@ void encode_source(Source source, std::size_t size, bool descending, Nulls nulls
 
 template <class T>
 void encode_numbers(const Key& key, const Run& run, KeyList& out) {
-  const T* const values = static_cast<const T*>(key.values);
+  const T* const values = static_cast<const T*>(key.values());
   const auto& mask = key.options.null_mask;
   if (mask.empty())
-    encode_source(ArraySource<T, false>{values, nullptr}, key.size, key.descending, key.options.nulls, run, out);
+    encode_source(ArraySource<T, false>{values, nullptr}, key.size(), key.descending, key.options.nulls, run, out);
   else
-    encode_source(ArraySource<T, true>{values, mask.data()}, key.size, key.descending, key.options.nulls, run, out);
+    encode_source(ArraySource<T, true>{values, mask.data()}, key.size(), key.descending, key.options.nulls, run, out);
 }
 
 // 128-bit values; one key when their range allows it.
@@ -240,7 +240,7 @@ struct Numbered {
 // Never without data: that is how null is told.
 template <class T>
 std::string_view text_at(const Key& key, std::size_t row) {
-  const std::string_view text = static_cast<const T*>(key.values)[row];
+  const std::string_view text = static_cast<const T*>(key.values())[row];
   return text.data() == nullptr ? std::string_view("") : text;
 }
 
@@ -248,16 +248,16 @@ template <class T>
 auto nullable_text_at(const Key& key) {
   return [&key](std::size_t i) {
     const auto& mask = key.options.null_mask;
-    return !mask.empty() && mask[i] != 0 ? std::string_view() : text_at<T>(key, i);
+    return mask.is_null(i) ? std::string_view() : text_at<T>(key, i);
   };
 }
 
 template <class T>
 std::shared_ptr<const Numbered> numbered_texts(const Key& key, const Run& run) {
   auto numbered = std::make_shared<Numbered>();
-  numbered->words.allocate(key.size);
+  numbered->words.allocate(key.size());
   const Run quiet{.threads = run.threads, .stop = run.stop};  // an order may have several keys of texts
-  numbered->texts = number_texts(key.size, nullable_text_at<T>(key), 1, quiet, numbered->words.data());
+  numbered->texts = number_texts(key.size(), nullable_text_at<T>(key), 1, quiet, numbered->words.data());
   return numbered;
 }
 
@@ -297,27 +297,28 @@ void encode_text_numbers(const Key& key, const Run& run, KeyList& out) {
 }
 
 void encode_decimals(const Key& key, const Run& run, KeyList& out) {
-  const auto* const values = static_cast<const Decimal*>(key.values);
+  const auto* const values = static_cast<const Decimal*>(key.values());
   const auto& mask = key.options.null_mask;
-  const auto null = [&](std::size_t i) { return !mask.empty() && mask[i] != 0; };
+  const auto null = [&](std::size_t i) { return mask.is_null(i); };
   int scale = 0;
-  for (std::size_t i = 0; i < key.size; ++i)
+  for (std::size_t i = 0; i < key.size(); ++i)
     if (!null(i)) scale = std::max(scale, values[i].scale());
-  auto lifted = std::make_shared<std::vector<int128>>(key.size, int128_min);
+  auto lifted = std::make_shared<std::vector<int128>>(key.size(), int128_min);
   bool fits = true;
-  for (std::size_t i = 0; i < key.size && fits; ++i)
+  for (std::size_t i = 0; i < key.size() && fits; ++i)
     if (!null(i)) fits = scale_up(values[i].coefficient(), scale - values[i].scale(), (*lifted)[i]);
   if (!fits) {  // no common scale holds them all: number the distinct values instead
     std::vector<std::uint32_t> sorted;
-    for (std::size_t i = 0; i < key.size; ++i)
+    for (std::size_t i = 0; i < key.size(); ++i)
       if (!null(i)) sorted.push_back(static_cast<std::uint32_t>(i));
     std::sort(sorted.begin(), sorted.end(), [&](std::uint32_t a, std::uint32_t b) { return values[a] < values[b]; });
-    lifted->assign(key.size, int128_min);
+    lifted->assign(key.size(), int128_min);
     for (std::size_t i = 0; i < sorted.size(); ++i)
       (*lifted)[sorted[i]] =
           i == 0 ? 0 : (*lifted)[sorted[i - 1]] + (values[sorted[i]] != values[sorted[i - 1]] ? 1 : 0);
   }
-  encode_wide([lifted](std::size_t i) { return (*lifted)[i]; }, key.size, key.descending, key.options.nulls, run, out);
+  encode_wide([lifted](std::size_t i) { return (*lifted)[i]; }, key.size(), key.descending, key.options.nulls, run,
+              out);
 }
 
 template <class Word>
@@ -343,12 +344,12 @@ void encode_packed(const ColumnKey& key, const Column& column, const Run& run, K
 
 template <class T>
 bool is_nan(const Key& key, std::size_t i) {
-  return std::isnan(static_cast<const T*>(key.values)[i]);
+  return std::isnan(static_cast<const T*>(key.values())[i]);
 }
 
 template <class T>
 const T& element(const Key& key, std::size_t row) {
-  return static_cast<const T*>(key.values)[row];
+  return static_cast<const T*>(key.values())[row];
 }
 
 }  // namespace
@@ -364,11 +365,11 @@ void encode(const Key& key, const Run& run, KeyList& out) {
                      key.descending,
                      key.options.nulls};
     encode(plain, run, custom.usual);
-    return encode_custom(std::move(custom), key.size, run, out);
+    return encode_custom(std::move(custom), key.size(), run, out);
   }
 
   // By the type of the array's elements.
-  switch (key.element) {
+  switch (key.element()) {
     case Element::int8: return encode_numbers<std::int8_t>(key, run, out);
     case Element::int16: return encode_numbers<std::int16_t>(key, run, out);
     case Element::int32: return encode_numbers<std::int32_t>(key, run, out);
@@ -388,7 +389,7 @@ void encode(const Key& key, const Run& run, KeyList& out) {
 }
 
 void encode_for_grouping(const Key& key, const Run& run, KeyList& out) {
-  switch (key.element) {
+  switch (key.element()) {
     case Element::view: return encode_text_numbers<std::string_view>(key, run, out);
     case Element::string: return encode_text_numbers<std::string>(key, run, out);
     default: return encode(key, run, out);
@@ -397,19 +398,21 @@ void encode_for_grouping(const Key& key, const Run& run, KeyList& out) {
 
 bool number_texts(const Key& key, const Run& run, std::vector<std::uint32_t>& of_row,
                   std::vector<std::uint32_t>& first_rows) {
-  if (!key.options.null_mask.empty() || (key.element != Element::view && key.element != Element::string)) return false;
-  resize_large(of_row, key.size, run);
-  const auto number = [&](const auto& text) { return number_texts(key.size, text, 0, run, of_row.data()); };
-  first_rows = (key.element == Element::view ? number([&](std::size_t i) { return text_at<std::string_view>(key, i); })
-                                             : number([&](std::size_t i) { return text_at<std::string>(key, i); }))
-                   .first_rows;
+  if (!key.options.null_mask.empty() || (key.element() != Element::view && key.element() != Element::string))
+    return false;
+  resize_large(of_row, key.size(), run);
+  const auto number = [&](const auto& text) { return number_texts(key.size(), text, 0, run, of_row.data()); };
+  first_rows =
+      (key.element() == Element::view ? number([&](std::size_t i) { return text_at<std::string_view>(key, i); })
+                                      : number([&](std::size_t i) { return text_at<std::string>(key, i); }))
+          .first_rows;
   return true;
 }
 
 Value value_at(const Key& key, std::size_t row) {
-  if (!key.options.null_mask.empty() && key.options.null_mask[row] != 0) return {};
+  if (key.options.null_mask.is_null(row)) return {};
   const auto floating = [](double value) { return std::isnan(value) ? Value{} : Value(value + 0.0); };
-  switch (key.element) {
+  switch (key.element()) {
     case Element::int8: return Decimal(element<std::int8_t>(key, row), 0);
     case Element::int16: return Decimal(element<std::int16_t>(key, row), 0);
     case Element::int32: return Decimal(element<std::int32_t>(key, row), 0);
@@ -432,16 +435,16 @@ Value value_at(const Key& key, std::size_t row) {
 void encode_nulls(const Key& key, const Run&, KeyList& out) {
   const auto& mask = key.options.null_mask;
   const auto null = [&](std::size_t i) {
-    if (!mask.empty() && mask[i] != 0) return true;
-    return key.element == Element::float32   ? is_nan<float>(key, i)
-           : key.element == Element::float64 ? is_nan<double>(key, i)
-                                             : false;
+    if (mask.is_null(i)) return true;
+    return key.element() == Element::float32   ? is_nan<float>(key, i)
+           : key.element() == Element::float64 ? is_nan<double>(key, i)
+                                               : false;
   };
-  if (mask.empty() && key.element != Element::float32 && key.element != Element::float64) return;
+  if (mask.empty() && key.element() != Element::float32 && key.element() != Element::float64) return;
   std::vector<std::uint8_t> flags;
-  for (std::size_t i = 0; i < key.size; ++i) {
+  for (std::size_t i = 0; i < key.size(); ++i) {
     if (!null(i)) continue;
-    if (flags.empty()) flags.resize(key.size);
+    if (flags.empty()) flags.resize(key.size());
     flags[i] = 1;
   }
   if (!flags.empty()) out.push_back(array_codes(1, std::move(flags)));

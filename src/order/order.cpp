@@ -13,13 +13,25 @@ namespace lofty {
 
 std::size_t Order::size() const { return data_->rows.size(); }
 std::span<const std::uint32_t> Order::rows() const& { return data_->rows.view(); }
+
+namespace {
+
+std::uint8_t marks_at(const Order::Data& data, std::size_t position) {
+  engine::require(position < data.marks.size(), "the position is one of the order");
+  return data.marks[position];
+}
+
+}  // namespace
+
 bool Order::starts_group(std::size_t position) const {
-  return (data_->marks[position] & engine::OrderData::group_start) != 0;
+  return (marks_at(*data_, position) & engine::OrderData::group_start) != 0;
 }
 bool Order::starts_peers(std::size_t position) const {
-  return (data_->marks[position] & engine::OrderData::peer_start) != 0;
+  return (marks_at(*data_, position) & engine::OrderData::peer_start) != 0;
 }
-bool Order::ranked(std::size_t position) const { return (data_->marks[position] & engine::OrderData::is_ranked) != 0; }
+bool Order::ranked(std::size_t position) const {
+  return (marks_at(*data_, position) & engine::OrderData::is_ranked) != 0;
+}
 std::size_t Order::groups() const { return data_->groups; }
 std::size_t Order::undecided() const { return data_->undecided; }
 
@@ -45,7 +57,7 @@ void encode_all(const std::vector<Key>& keys, const Run& run, engine::KeyList& o
 Order order(const Groups& within, const std::vector<Key>& by, const std::vector<Key>& tiebreak, const Run& run) {
   const engine::MemoryLimit limit(run);
   engine::require(!by.empty(), "an order needs a key");
-  const std::size_t size = by.front().size;
+  const std::size_t size = by.front().size();
   engine::require_keys(within.keys, size);
   engine::require_keys(by, size);
   engine::require_keys(tiebreak, size);

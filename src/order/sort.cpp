@@ -14,6 +14,7 @@
 #include "order/key_string.hpp"
 #include "order/unpack.hpp"
 #include "order/word_sort.hpp"
+#include "table/access.hpp"
 #include "table/bucket_lines.hpp"
 #include "table/parallel.hpp"
 #include "table/table_data.hpp"
@@ -381,7 +382,7 @@ class Sorting {
 Order made(std::shared_ptr<OrderData> data) {
   data->rows.may_leave_memory();
   data->marks.may_leave_memory();
-  return Order(std::move(data));
+  return Access::made<Order>(std::move(data));
 }
 
 }  // namespace

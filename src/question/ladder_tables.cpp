@@ -5,6 +5,8 @@
 #include <algorithm>
 
 #include "question/prose.hpp"
+#include "table/access.hpp"
+#include "table/checked_source.hpp"
 #include "table/folded.hpp"
 #include "table/parallel.hpp"
 #include "table/stopwatch.hpp"
@@ -70,7 +72,7 @@ bool LadderTables::open_one(const Catalog& catalog, const std::string& name, con
                             const ReadOptions& options, const std::string& key, ProblemList& problems) {
   TableUse use;
   try {
-    use.source = catalog.open(name, options);
+    use.source = opened(catalog, name, options);
   } catch (const Error& error) {
     for (Problem p : error.problems()) {
       if (p.location.key.empty() && p.location.line == 0) {
@@ -98,7 +100,7 @@ void LadderTables::read_one(std::size_t table, const Run& run) {
     return "reading " + use.source->name() +
            (megabytes >= 1 ? " (" + with_commas(static_cast<std::size_t>(megabytes)) + " MB)" : "");
   });
-  use.table = use.source->read(wanted_of(use), run);
+  use.table = read_from(*use.source, wanted_of(use), run);
   use.seconds = watch.lap();
   if (table > 0) there_[table] = use.wanted;
 }
@@ -165,7 +167,7 @@ std::string LadderTables::without_alias(const std::string& name, std::size_t t) 
 bool LadderTables::is_blank(std::size_t table, std::size_t column) const {
   const Table& read = uses_[table].table;
   if (!was_read_ || !read.holds(column) || read.type(column).kind != Kind::text) return false;
-  const Column& values = *read.data().columns[column];
+  const Column& values = *engine::Access::data(read).columns[column];
   return values.nulls() == values.rows();
 }
 

@@ -29,7 +29,7 @@ void LevelBinder::bind_all(const std::string& mark) {
     question_.each.push_back(~std::size_t{0});  // a problem has been said
 
   if (!level.include.empty()) bind_include(level);
-  if (!level.every.empty()) bind_every(level);
+  if (level.fill) bind_fill(level);
 
   // In the order in which they are computed.
   if (!level.each.empty()) entries_.bind_totals();
@@ -152,12 +152,9 @@ void LevelBinder::bind_include(const Level& level) {
   join.include = true;
 }
 
-void LevelBinder::bind_every(const Level& level) {
-  const std::string key = level_.key_of("rank.every");
-  const auto unit = calendar_unit(level.every);
-  if (!unit)
-    return problems_.say(Code::unknown_word, "`every` is day, week, month, quarter or year, not " + quoted(level.every),
-                         key, {}, nearest_word(level.every, calendar_unit_names()), level.every);
+void LevelBinder::bind_fill(const Level& level) {
+  const std::string key = level_.key_of("rank.fill");
+  const std::string unit = to_string(*level.fill);
 
   // The one key of dates.
   std::optional<std::size_t> dates;
@@ -172,21 +169,21 @@ void LevelBinder::bind_every(const Level& level) {
   }
   const bool typed = std::all_of(question_.each.begin(), question_.each.end(),
                                  [&](std::size_t k) { return question_.entry_columns[k].type.kind != Kind::unknown; });
-  const std::string example = "start_of('" + level.every + "', ordered_on) as a figure, and its name in `each`";
+  const std::string example = "start_of('" + unit + "', ordered_on) as a figure, and its name in `each`";
   if (typed && count != 1)
     return problems_.say(Code::bad_value,
-                         "`every` needs exactly one column of dates in `each`, and there " +
+                         "`fill` needs exactly one column of dates in `each`, and there " +
                              (count == 0 ? std::string("is none") : "are " + std::to_string(count)),
                          key, example);
   if (!dates) return;
   const Node& node = *question_.entry_columns[*dates].node;
   const bool starts = node.op == Op::call && node.function == Function::start_of;
-  if (node.type.kind == Kind::timestamp || (starts ? node.text != level.every : *unit != CalendarUnit::day))
+  if (node.type.kind == Kind::timestamp || (starts ? node.text != unit : *level.fill != CalendarUnit::day))
     return problems_.say(
         Code::bad_value,
-        quoted(question_.entry_columns[*dates].name) + " does not hold the first days of " + plural(level.every), key,
+        quoted(question_.entry_columns[*dates].name) + " does not hold the first days of " + plural(unit), key,
         example);
-  question_.every = Question::Every{*unit, *dates, period_in_force(starts ? *node.args[1] : node)};
+  question_.fill = Question::Fill{*level.fill, *dates, period_in_force(starts ? *node.args[1] : node)};
 }
 
 // The period that rows.where asks for by its name alone, along these dates.

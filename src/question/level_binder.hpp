@@ -29,7 +29,7 @@ class LevelBinder : private LevelBinding {
   // A condition on entries; null when there is none.
   NodePtr bind_condition(const std::string& text, const std::string& key, bool places, bool windows = true);
   void bind_include(const Level& level);
-  void bind_every(const Level& level);
+  void bind_fill(const Level& level);
   std::optional<std::size_t> period_in_force(const Node& dates) const;
   bool is_of_table(const Node& key, const JoinUse& join) const;
   void bind_ranking(const Level& level);

@@ -93,7 +93,7 @@ PeriodText period_text(const Period& period, const std::vector<Choice>& choices,
     if (period.from.empty() && period.through.empty())
       found.say(Code::missing_key, quoted(key) + " says neither how long it is nor from when to when", "",
                 "last = 30 and unit = \"day\", or from = 2025-03-01 and through = 2025-03-31");
-    if (!period.unit.empty() || !period.ends.empty() || period.whole || !period.back.empty())
+    if (period.unit || !period.ends.empty() || period.whole || !period.back.empty())
       found.say(Code::bad_value, "`unit`, `ends`, `whole` and `back` belong to `last`", "", "last = 30");
     if (!period.from.empty()) out.first = day_text(period.from, key + ".from", problems);
     if (!period.through.empty()) out.last = day_text(period.through, key + ".through", problems);
@@ -105,21 +105,14 @@ PeriodText period_text(const Period& period, const std::vector<Choice>& choices,
     found.say(Code::bad_value, quoted(key) + " has both `last` and `from` or `through`", "", "one of them");
   check_units(period.last, 1, ".last", choices, found);
   if (!period.back.empty()) check_units(period.back, 0, ".back", choices, found);
-  static const std::vector<std::pair<std::string, std::string>> steps = {{"day", "interval '1' day"},
-                                                                         {"week", "7 * interval '1' day"},
-                                                                         {"month", "interval '1' month"},
-                                                                         {"quarter", "3 * interval '1' month"},
-                                                                         {"year", "interval '1' year"}};
-  const std::string unit = period.unit.empty() ? "day" : period.unit;
-  const auto step = std::find_if(steps.begin(), steps.end(), [&](const auto& one) { return one.first == unit; });
-  if (step == steps.end()) {
-    std::vector<std::string> units;
-    for (const auto& one : steps) units.push_back(one.first);
-    found.say(Code::unknown_word, "a period's unit is day, week, month, quarter or year, not " + quoted(unit), ".unit",
-              "", nearest_word(unit, units));
-    return out;
-  }
-  const std::string end = end_text(period, zone, key, problems), in_units = " * " + step->second,
+  const CalendarUnit by = period.unit.value_or(CalendarUnit::day);
+  const std::string unit = to_string(by);
+  const char* const step = by == CalendarUnit::day       ? "interval '1' day"
+                           : by == CalendarUnit::week    ? "7 * interval '1' day"
+                           : by == CalendarUnit::month   ? "interval '1' month"
+                           : by == CalendarUnit::quarter ? "3 * interval '1' month"
+                                                         : "interval '1' year";
+  const std::string end = end_text(period, zone, key, problems), in_units = std::string(" * ") + step,
                     back = period.back.empty() ? "" : " - " + period.back + in_units;
   if (period.whole) {
     // The day after the last unit that is complete. Today's is not, even on its last day.

@@ -156,12 +156,12 @@ struct Question {
   std::vector<std::size_t> windowed;  // entry columns that are computed after rank.having, in their order
   std::vector<std::size_t> each, within;
   std::optional<std::size_t> include;  // in joins: the table whose rows are all entries
-  struct Every {                       // rank.every: each unit of a key of dates is an entry
+  struct Fill {                        // rank.fill: each unit of a key of dates is an entry
     CalendarUnit unit = CalendarUnit::day;
     std::size_t key = 0;                // entry column
     std::optional<std::size_t> period;  // in periods: where its first and last unit are; else the rows say it
   };
-  std::optional<Every> every;
+  std::optional<Fill> fill;
   std::vector<SortKey> by, tiebreak, list_order;
   std::string list_text;  // the list's order as written; empty: by places, or as the rows came
   bool list_as_input = false;

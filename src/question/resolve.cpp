@@ -10,6 +10,7 @@
 
 #include "question/list_binder.hpp"
 #include "question/prose.hpp"
+#include "table/checked_source.hpp"
 #include "table/folded.hpp"
 
 namespace lofty::engine {
@@ -57,7 +58,7 @@ void check_compare(const Ladder& ladder, const Catalog& catalog, ProblemList& pr
   // What it is compared with has to exist.
   if (!compare.with.empty() && compare.choose.empty() && compare.period.empty()) {
     try {
-      catalog.open(compare.with, {});
+      opened(catalog, compare.with);
     } catch (const Error& error) {
       problems.add(error, "compare.with");
     }

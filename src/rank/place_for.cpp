@@ -23,13 +23,13 @@ int three_way(const T& a, const T& b) {
 }
 
 [[noreturn]] void mismatch(const Key& key, const Value& value) {
-  const bool number = key.element <= Element::decimal;
+  const bool number = key.element() <= Element::decimal;
   throw Error(Problem{Code::wrong_type,
                       "`" + to_text(value) + "` cannot be compared with a key of " +
-                          (number                              ? "numbers"
-                           : key.element == Element::date      ? "dates"
-                           : key.element == Element::timestamp ? "timestamps"
-                                                               : "texts"),
+                          (number                                ? "numbers"
+                           : key.element() == Element::date      ? "dates"
+                           : key.element() == Element::timestamp ? "timestamps"
+                                                                 : "texts"),
                       {},
                       {},
                       {}});

@@ -7,6 +7,7 @@
 
 #include "rank/packed_places.hpp"
 #include "rank/runs.hpp"
+#include "table/access.hpp"
 #include "table/budget.hpp"
 #include "table/call_check.hpp"
 #include "table/large_vector.hpp"
@@ -45,7 +46,7 @@ struct Walk {
 // Calls put(i, walk, ranked) for every position.
 template <class Put>
 void each_position(const Order& order, const Run& run, const Put& put) {
-  const std::uint8_t* const marks = order.data().marks.data();
+  const std::uint8_t* const marks = engine::Access::data(order).marks.data();
   engine::each_stretch(order, run, [&](const engine::Stretch& stretch) {
     Walk walk(stretch);
     for (auto i = static_cast<std::uint32_t>(stretch.from); i < stretch.to; ++i) {
@@ -99,7 +100,7 @@ std::vector<T> of_ranked(const Order& order, const Run& run, T unranked, const G
   auto out = engine::large_vector<T>(order.size(), run);
 
   // Where each group's ranked rows end: on the way back, because it is known at a group's last position only.
-  const std::uint8_t* const marks = order.data().marks.data();
+  const std::uint8_t* const marks = engine::Access::data(order).marks.data();
   engine::Progress progress(run, order.size());
   std::size_t end = order.size();  // of the current group
   for (std::size_t begin = order.size(); begin-- > 0;) {
@@ -172,7 +173,7 @@ void every_place(const Order& order, EveryPlace& out, const Run& run) {
   std::uint32_t *const competition = out.competition.data(), *const modified = out.modified.data(),
                        *const dense = out.dense.data(), *const ordinal = out.ordinal.data();
   double* const fractional = out.fractional.data();
-  const std::uint8_t* const marks = order.data().marks.data();
+  const std::uint8_t* const marks = engine::Access::data(order).marks.data();
 
   // Stretch by stretch, forwards for what is known from before.
   engine::each_stretch(order, run, [&](const engine::Stretch& stretch) {

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "order/sort.hpp"
+#include "table/access.hpp"
 #include "table/parallel.hpp"
 
 namespace lofty::engine {
@@ -33,7 +34,7 @@ struct Stretch {
 // Calls work(stretch) for stretches that cover all positions, on several threads. O(n / threads) before the work.
 template <class Work>
 void each_stretch(const Order& order, const Run& run, const Work& work) {
-  const std::uint8_t* const marks = order.data().marks.data();
+  const std::uint8_t* const marks = engine::Access::data(order).marks.data();
   const std::size_t size = order.size();
   if (size == 0) return;
   const Pieces pieces = Pieces::fixed(size);
@@ -87,7 +88,7 @@ void each_stretch(const Order& order, const Run& run, const Work& work) {
 // Calls emit(run) for every run of every stretch; different stretches on different threads. O(n).
 template <class Emit>
 void each_peer_run(const Order& order, const Run& run, const Emit& emit) {
-  const std::uint8_t* const marks = order.data().marks.data();
+  const std::uint8_t* const marks = engine::Access::data(order).marks.data();
   each_stretch(order, run, [&](const Stretch& stretch) {
     PeerRun peers;
     peers.group_begin = stretch.group;

@@ -40,6 +40,7 @@ class Least {
   const Code* codes(std::size_t group) const { return codes_.data() + group * count_; }
   // Precondition: code < limit(group).
   void add(std::size_t group, Code code) {
+    if (count_ == 0) return;  // no limit
     Code* const codes = codes_.data() + group * count_;
     if (count_ <= few) {
       // Without a branch: the insert position is unpredictable.
@@ -76,7 +77,7 @@ class Selecting {
  public:
   Selecting(const Groups& within, const std::vector<Key>& by, std::size_t count, Cut cut,
             const std::vector<Key>& tiebreak, const Run& run, bool worst)
-      : size_(by.front().size), count_(count), cut_(cut), run_(run), worst_(worst) {
+      : size_(by.front().size()), count_(std::min(count, by.front().size())), cut_(cut), run_(run), worst_(worst) {
     for (const Key& key : within.keys) encode_one(key, keys_.within);
     encode_nulls(by.front(), run, keys_.by);
     keys_.flagged = !keys_.by.empty();
@@ -86,7 +87,7 @@ class Selecting {
   }
   // Of keys that are codes already, which have to outlive this: the best, without tie-breakers.
   Selecting(std::size_t size, const SortKeys& keys, std::size_t count, Cut cut, const Run& run)
-      : size_(size), count_(count), cut_(cut), run_(run), worst_(false) {
+      : size_(size), count_(std::min(count, size)), cut_(cut), run_(run), worst_(false) {
     for (const auto& key : keys.within) keys_.within.push_back(lend(*key));
     for (const auto& key : keys.by) keys_.by.push_back(lend(*key));
     keys_.flagged = keys.flagged;
@@ -183,7 +184,7 @@ class Selecting {
   template <class Code>
   void apart(const KeyString& within, const std::vector<std::uint32_t>& numbers, std::size_t groups,
              const Pieces& shares, Progress& progress) {
-    std::vector<Least<Code>> least(shares.count(), Least<Code>(groups, count_));
+    std::vector<Least<Code>> least(shares.count(), Least<Code>(groups, held_in_each(groups)));
     std::vector<Reaching> found(shares.count());
     parallel_for(shares, run_, [&](const RowRange& rows, std::size_t t) {
       hold_against(least[t], within, numbers, rows.begin, rows.end, progress,
@@ -201,7 +202,7 @@ class Selecting {
   void in_rounds(const KeyString& within, const std::vector<std::uint32_t>& numbers, std::size_t groups,
                  std::size_t threads, Progress& progress) {
     constexpr std::size_t share = 256 * key_block;  // rows that a thread holds against the table in a round
-    Least<Code> least(groups, count_);
+    Least<Code> least(groups, held_in_each(groups));
     std::vector<Reaching> found(threads);                                       // by who adds
     std::vector<std::vector<Candidate>> reached(threads * threads);             // by who looked, and who will add
     const std::uint64_t scale = ((std::uint64_t{threads} << 32) - 1) / groups;  // group * scale >> 32: who adds it
@@ -235,6 +236,10 @@ class Selecting {
                          [](const Candidate& a, const Candidate& b) { return a.row < b.row; });
     }
   }
+
+  // How many codes are held for each group: none, so that all rows are candidates, if these would be many more than the
+  // rows.
+  std::size_t held_in_each(std::size_t groups) const { return count_ / 4 > size_ / groups ? 0 : count_; }
 
   void number_rows_of_groups(GroupNumbers& numbers) const {
     KeyList lent;
@@ -318,7 +323,7 @@ class Selecting {
 
 void require_selection(const Groups& within, const std::vector<Key>& by, const std::vector<Key>& tiebreak) {
   require(!by.empty(), "an order needs a key");
-  for (const auto* keys : {&within.keys, &by, &tiebreak}) require_keys(*keys, by.front().size);
+  for (const auto* keys : {&within.keys, &by, &tiebreak}) require_keys(*keys, by.front().size());
 }
 
 }  // namespace

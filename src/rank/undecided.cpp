@@ -7,6 +7,7 @@
 #include "order/key_check.hpp"
 #include "order/sort.hpp"
 #include "rank/undecided.hpp"
+#include "table/access.hpp"
 #include "table/budget.hpp"
 #include "table/parallel.hpp"
 
@@ -125,7 +126,7 @@ bool ascends(const KeyList& codes, std::size_t rows, const Run& run) {
 Undecided find_undecided(const Order& order, const std::vector<std::function<void(KeyList&)>>& candidates,
                          const std::optional<std::span<const std::size_t>>& kept, const Run& run) {
   Undecided out;
-  const OrderData& data = order.data();
+  const OrderData& data = engine::Access::data(order);
   Progress progress(run, order.size() * (candidates.size() + 1));
   const std::vector<RunOfEqual> runs = kept ? runs_of(data, *kept) : all_runs(data, progress, run);
   for (const RunOfEqual& one : runs) out.rows += one.end - one.begin;

@@ -98,10 +98,10 @@ namespace {
 std::optional<std::pair<std::int64_t, std::int64_t>> bounds(const Question& question, const JoinedRows& rows,
                                                             const Ladder& ladder,
                                                             const std::vector<std::int64_t>& present) {
-  const Question::Every& every = *question.every;
+  const Question::Fill& fill = *question.fill;
   std::int64_t first = int64_null, last = int64_null;
-  if (every.period) {
-    const PeriodUse& period = question.periods[*every.period];
+  if (fill.period) {
+    const PeriodUse& period = question.periods[*fill.period];
     const auto day = [&](const Node& node) {
       const ColumnPtr value = evaluate_column(node, ColumnSource(1, {}), rows.context(), Run{});
       return value->is_null(0) ? int64_null : day_at(node.type, value->int64(0));
@@ -120,17 +120,17 @@ std::optional<std::pair<std::int64_t, std::int64_t>> bounds(const Question& ques
     }
   }
   if (first == int64_null) return std::nullopt;
-  return std::pair{start_of_unit(every.unit, first, ladder.first_month),
-                   start_of_unit(every.unit, last, ladder.first_month)};
+  return std::pair{start_of_unit(fill.unit, first, ladder.first_month),
+                   start_of_unit(fill.unit, last, ladder.first_month)};
 }
 
 }  // namespace
 
-std::vector<std::uint8_t> add_every_unit(const Question& question, const JoinedRows& rows, const Ladder& ladder,
-                                         Part& all, const Run& run) {
-  const Question::Every& every = *question.every;
+std::vector<std::uint8_t> add_missing_units(const Question& question, const JoinedRows& rows, const Ladder& ladder,
+                                            Part& all, const Run& run) {
+  const Question::Fill& fill = *question.fill;
   const std::vector<std::size_t> keys = key_columns(question);
-  const auto at = static_cast<std::size_t>(std::find(keys.begin(), keys.end(), every.key) - keys.begin());
+  const auto at = static_cast<std::size_t>(std::find(keys.begin(), keys.end(), fill.key) - keys.begin());
   std::vector<std::uint8_t> added(all.groups(), 0);
 
   // The units that are there.
@@ -168,12 +168,12 @@ std::vector<std::uint8_t> add_every_unit(const Question& question, const JoinedR
   const auto add_units = [&](std::vector<Cell> cells, std::uint32_t row) {
     check_stop(run);
     for (std::int64_t unit = range->first; unit <= range->second;
-         unit = start_of_unit_after(every.unit, unit, ladder.first_month)) {
+         unit = start_of_unit_after(fill.unit, unit, ladder.first_month)) {
       cells[at] = {static_cast<std::uint64_t>(unit), CellMaker::number};
       group_of(all, cells, row);
       if (all.groups() - there > most_added)
         throw Error(Problem{Code::beyond_limit,
-                            "`every` adds more than " + with_commas(most_added) + " entries without rows",
+                            "`fill` adds more than " + with_commas(most_added) + " entries without rows",
                             {},
                             {},
                             "a shorter period, a longer unit, or fewer columns in `each`"});
@@ -189,7 +189,7 @@ std::vector<std::uint8_t> add_every_unit(const Question& question, const JoinedR
 }
 
 bool goes_by_unit(const Question& question, const Node& column) {
-  const Node& key = *question.entry_columns[question.every->key].node;
+  const Node& key = *question.entry_columns[question.fill->key].node;
   std::vector<RowColumn> dates;
   each_node_below(key, [&](const Node& at) {
     if (at.op == Op::name && at.column >= 0) dates.push_back(question.row_columns[static_cast<std::size_t>(at.column)]);

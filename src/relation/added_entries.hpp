@@ -1,5 +1,5 @@
 #pragma once
-// Entries without rows that count: those of an included table (rank.include), and calendar units (rank.every).
+// Entries without rows that count: those of an included table (rank.include), and calendar units (rank.fill).
 // Covered by tests/tool/not_misled_test.cpp.
 
 #include <cstdint>
@@ -18,8 +18,8 @@ void add_included(const Question& question, const JoinedRows& rows, Part& all, c
 // For all values that occur of the other keys, the units that are missing between the first and the last: those of the
 // period in force, else of the rows that count. Returns which entries were added. Throws Error(beyond_limit) for more
 // than a million.
-std::vector<std::uint8_t> add_every_unit(const Question& question, const JoinedRows& rows, const Ladder& ladder,
-                                         Part& all, const Run& run);
+std::vector<std::uint8_t> add_missing_units(const Question& question, const JoinedRows& rows, const Ladder& ladder,
+                                            Part& all, const Run& run);
 
 // Does a carried column depend on the key of units, so that an entry without rows has no value for it?
 bool goes_by_unit(const Question& question, const Node& column);

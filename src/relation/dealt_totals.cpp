@@ -15,7 +15,7 @@ namespace lofty::engine {
 bool deals_rows(const Question& question) {
   const auto has_keys = std::any_of(question.entry_columns.begin(), question.entry_columns.end(),
                                     [](const EntryColumn& column) { return column.from == EntryColumn::From::key; });
-  return has_keys && !question.row_level() && !question.include && !question.every && !question.keeps_states &&
+  return has_keys && !question.row_level() && !question.include && !question.fill && !question.keeps_states &&
          std::none_of(question.aggregates.begin(), question.aggregates.end(),
                       [](const auto& aggregate) { return goes_by_order(aggregate->kind); });
 }

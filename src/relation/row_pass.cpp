@@ -92,7 +92,7 @@ RowPass::RowPass(const Question& question, const JoinedRows& rows, const Inside*
     : question_(question),
       rows_(rows),
       // Units from the first to the last of all rows that count need all of them.
-      inside_(question.every ? nullptr : inside),
+      inside_(question.fill ? nullptr : inside),
       run_(run),
       pieces_(pieces) {}
 

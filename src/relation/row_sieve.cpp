@@ -5,6 +5,7 @@
 #include "relation/row_pass.hpp"
 #include "relation/some_rows.hpp"
 #include "relation/stretch_totals.hpp"
+#include "table/access.hpp"
 #include "table/parallel.hpp"
 #include "table/stopwatch.hpp"
 
@@ -58,7 +59,7 @@ void RowSieve::add(std::size_t rows_before) {
 // These rows of the stretch at hand, column by column.
 void RowSieve::keep(const std::vector<std::uint32_t>& rows) {
   const Table& table = question_.tables.front().table;
-  const ColumnSource source(table.rows(), table.data().columns);
+  const ColumnSource source(table.rows(), engine::Access::data(table).columns);
   parallel_for(columns_.size(), run_, [&](std::size_t c) {
     Kept& kept = *columns_[c];
     Piece piece(kept.type);
@@ -76,7 +77,7 @@ void RowSieve::keep(const std::vector<std::uint32_t>& rows) {
 }
 
 SiftedRows RowSieve::finish(const Table& whole) {
-  const TableData& all = whole.data();
+  const TableData& all = Access::data(whole);
   auto data = std::make_shared<Table::Data>(all);
   data->rows = numbers_.size();
   data->columns.assign(all.headings.size(), nullptr);
@@ -85,11 +86,13 @@ SiftedRows RowSieve::finish(const Table& whole) {
 
   // Places are those in the file.
   const auto numbers = std::make_shared<const std::vector<std::uint32_t>>(std::move(numbers_));
-  data->number_in_file = [numbers, whole](std::size_t row) { return whole.data().number_of((*numbers)[row]); };
+  data->number_in_file = [numbers, whole](std::size_t row) {
+    return engine::Access::data(whole).number_of((*numbers)[row]);
+  };
   for (Table::Data::FileRows& file : data->files)
     file.first_row =
         static_cast<std::size_t>(std::lower_bound(numbers->begin(), numbers->end(), file.first_row) - numbers->begin());
-  sifted_.table = Table(std::move(data));
+  sifted_.table = Access::made<Table>(std::move(data));
   sifted_.read = all.rows;
   sifted_.reports = joins_.reports(question_);
   return std::move(sifted_);

@@ -6,6 +6,7 @@
 #include <array>
 #include <atomic>
 
+#include "table/access.hpp"
 #include "table/folded.hpp"
 #include "table/parallel.hpp"
 #include "table/stopwatch.hpp"
@@ -24,7 +25,7 @@ JoinedRows::JoinedRows(const Question& question, const Run& run, JoinCache* cach
   // Known from another question?
   std::vector<Table> tables;
   for (const TableUse& use : question.tables) tables.push_back(use.table);
-  const auto same = [](const Table& a, const Table& b) { return &a.data() == &b.data(); };
+  const auto same = [](const Table& a, const Table& b) { return &Access::data(a) == &Access::data(b); };
   if (cache != nullptr)
     for (const JoinCache::Found& one : cache->found_) {
       if (!std::equal(one.tables.begin(), one.tables.end(), tables.begin(), tables.end(), same) ||
@@ -94,9 +95,9 @@ std::string JoinedRows::place_of(std::size_t row) const {
     if (at == no_row) continue;
     // A line is one of a file, and not what a column of numbers says.
     const Table& table = question_.tables[t].table;
-    const bool whose = t > 0 || table.data().number_in_file;
-    const std::string file = table.data().file_of(at);
-    return table.data().place_of(at) +
+    const bool whose = t > 0 || engine::Access::data(table).number_in_file;
+    const std::string file = engine::Access::data(table).file_of(at);
+    return engine::Access::data(table).place_of(at) +
            (whose ? " of " + (file.empty() ? question_.tables[t].source->name() : file) : std::string());
   }
   return "row " + std::to_string(row + 1);
@@ -139,7 +140,7 @@ JoinedRows::Report JoinedRows::match(const JoinUse& join, Matched& matched, cons
 
 // Rows of the second table that nothing refers to.
 void JoinedRows::add_unused(const Question& question, const JoinUse& join, const Matched& matched, Report& report) {
-  const TableData& table = question.tables[join.table].table.data();
+  const TableData& table = Access::data(question.tables[join.table].table);
   for (std::size_t row = 0; row < matched.used.size(); ++row) {
     if (matched.used[row] != 0) continue;
     ++report.without_rows;
@@ -213,9 +214,10 @@ Error JoinedRows::several_partners(const JoinUse& join, std::size_t row, std::ui
   const TableUse& other = question_.tables[join.table];
   const std::string name = other.source->name();
   return Error(Problem{Code::join_multiplies,
-                       question_.tables[0].table.data().place_of(row_in(0, row)) + " of " +
+                       engine::Access::data(question_.tables[0].table).place_of(row_in(0, row)) + " of " +
                            question_.tables[0].source->name() + " has several partners in " + name + ": " +
-                           other.table.data().place_of(first) + " and " + other.table.data().place_of(second) +
+                           engine::Access::data(other.table).place_of(first) + " and " +
+                           engine::Access::data(other.table).place_of(second) +
                            "; joining them would count it more than once",
                        {},
                        {},
@@ -360,7 +362,7 @@ void JoinedRows::load(int column, std::size_t begin, std::size_t count, Vector& 
 ColumnPtr JoinedRows::as_it_is(int column) const {
   const RowColumn& at = question_.row_columns[static_cast<std::size_t>(column)];
   if (at.of_window() || at.table != 0 || partners_[0] != nullptr || merged(at) != nullptr) return nullptr;
-  return question_.tables[0].table.data().columns[at.column];
+  return engine::Access::data(question_.tables[0].table).columns[at.column];
 }
 
 const Dictionary* JoinedRows::dictionary(int column) const {

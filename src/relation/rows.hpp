@@ -8,6 +8,7 @@
 #include "lofty/standings.hpp"
 #include "question/question.hpp"
 #include "relation/join_keys.hpp"
+#include "table/access.hpp"
 #include "table/table_data.hpp"
 
 namespace lofty::engine {
@@ -72,7 +73,7 @@ class JoinedRows : public RowSource {
 
  private:
   const Column& column_of(std::size_t table, std::size_t column) const {
-    return *question_.tables[table].table.data().columns[column];
+    return *engine::Access::data(question_.tables[table].table).columns[column];
   }
   friend class StretchJoins;
   JoinedRows(const Question& question, const Run& run, JoinCache* cache, StretchJoins* stretches);

@@ -22,7 +22,7 @@ bool level_takes_stretches(const Question& question, bool inner) {
            (inner && question.keeps_states && aggregate->kind == AggregateKind::count_distinct);
   };
   return !question.row_level() && question.row_windows.empty() && !question.probe && !question.probed_row &&
-         !question.include && !question.every &&
+         !question.include && !question.fill &&
          std::all_of(question.joins.begin(), question.joins.end(), joins_as_it_goes) &&
          std::none_of(question.aggregates.begin(), question.aggregates.end(), needs_rows);
 }

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "table/access.hpp"
 #include "table/parallel.hpp"
 
 namespace lofty::engine {
@@ -36,7 +37,8 @@ void add_column(const Column& column, const Run& run, TextsMet& met) {
 
 void add_texts(const Table& rows, const Run& run, TextsOfTable& met) {
   for (std::size_t c = 0; c < rows.headings().size(); ++c)
-    if (rows.holds(c) && rows.type(c).kind == Kind::text) add_column(*rows.data().columns[c], run, met[c]);
+    if (rows.holds(c) && rows.type(c).kind == Kind::text)
+      add_column(*engine::Access::data(rows).columns[c], run, met[c]);
 }
 
 }  // namespace lofty::engine

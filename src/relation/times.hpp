@@ -7,9 +7,9 @@
 #include <cstdint>
 #include <map>
 
-namespace lofty::engine {
+#include "lofty/step_kind.hpp"
 
-enum class StepKind : std::uint8_t { read, join, count, sort, window, total, rank, list, remark };
+namespace lofty::engine {
 
 // What windows see: rows; entries before their places are known; entries with their places.
 enum class WindowStage : std::uint8_t { rows, entries, places };

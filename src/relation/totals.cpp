@@ -72,7 +72,7 @@ class EntryMaker {
     // Entries without rows, and the columns of all.
     if (question_.include) add_included(question_, rows_, all, run_);
     std::vector<std::uint8_t> without_rows;
-    if (question_.every) without_rows = add_every_unit(question_, rows_, ladder_, all, run_);
+    if (question_.fill) without_rows = add_missing_units(question_, rows_, ladder_, all, run_);
     make_entries(
         all, question_, by_order, [&](const EntryColumn& column) { return of_first_rows(column, all, without_rows); },
         [&](const EntryColumn& column, const Carried& values, std::size_t entry) {
@@ -92,7 +92,7 @@ class EntryMaker {
     DealtTotals(question_, false, run_).make_entries(parts, calls, entries);
   }
 
-  // The first row speaks for all. `filled`: by entry, whether a row of another unit speaks for it (rank.every); empty:
+  // The first row speaks for all. `filled`: by entry, whether a row of another unit speaks for it (rank.fill); empty:
   // for none.
   Piece of_first_rows(const EntryColumn& column, const Part& all, const std::vector<std::uint8_t>& filled) const {
     Piece piece(column.type);

@@ -6,6 +6,7 @@
 #include "formula/evaluator.hpp"
 #include "relation/some_rows.hpp"
 #include "relation/sort_codes.hpp"
+#include "table/access.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -65,7 +66,7 @@ class CountedRows : public WindowRelation {
       Node node;
       node.op = Op::name;
       node.column = static_cast<int>(c);
-      node.type = question_.tables[at.table].table.data().columns[at.column]->type();
+      node.type = engine::Access::data(question_.tables[at.table].table).columns[at.column]->type();
       out.emplace_back(question_.tables[at.table].source->headings()[at.column], values_at(all_, node, counted_, run_));
     }
     return out;

@@ -5,6 +5,7 @@
 #include <unordered_set>
 
 #include "question/prose.hpp"
+#include "table/access.hpp"
 #include "table/folded.hpp"
 
 namespace lofty::engine {
@@ -92,8 +93,8 @@ class AbsentValues {
         return met->second.too_many() || rows_read(a_) == 0 ? TextColumn{} : out;
       }
       if (!use.table.holds(column.column)) return {};
-      out = {use.table.data().columns[column.column].get(), nullptr, use.source->headings()[column.column],
-             noun_of_table(use.alias)};
+      out = {engine::Access::data(use.table).columns[column.column].get(), nullptr,
+             use.source->headings()[column.column], noun_of_table(use.alias)};
     } else {
       if (at >= a_.entries.columns.size() || at >= q_.entry_columns.size()) return {};
       out = {a_.entries.columns[at].get(), nullptr, q_.entry_columns[at].name, a_.names().entry_noun()};

@@ -8,6 +8,7 @@
 #include "order/numbering.hpp"
 #include "question/prose.hpp"
 #include "remark/sentence.hpp"
+#include "table/access.hpp"
 #include "table/calendar.hpp"
 #include "table/folded.hpp"
 
@@ -93,7 +94,7 @@ class Doubtful {
       const RowColumn at = q_.row_columns[static_cast<std::size_t>(node.column)];
       for (const JoinUse& join : q_.joins) {
         if (join.table != at.table || join.on.size() != 1 || join.on[0].right_column == at.column) continue;
-        const auto& columns = q_.tables[at.table].table.data().columns;
+        const auto& columns = engine::Access::data(q_.tables[at.table].table).columns;
         const Column &label = *columns[at.column], &id = *columns[join.on[0].right_column];
         const std::string id_name = q_.tables[at.table].source->headings()[join.on[0].right_column];
         const bool there = std::any_of(q_.each.begin(), q_.each.end(),
@@ -230,20 +231,20 @@ class Doubtful {
   bool last_unit(std::size_t p) {
     const auto found = std::find_if(a_.ladder.periods.begin(), a_.ladder.periods.end(),
                                     [&](const Period& one) { return one.name == q_.periods[p].name; });
-    if (found == a_.ladder.periods.end() || found->last.empty() || found->whole || found->unit.empty() ||
-        found->unit == "day" || a_.entries.caught[p].rows == 0)
+    if (found == a_.ladder.periods.end() || found->last.empty() || found->whole || !found->unit ||
+        found->unit == CalendarUnit::day || a_.entries.caught[p].rows == 0)
       return false;
     const auto last = day_of(a_, q_.periods[p].last);
     if (!last) return false;
-    const auto unit = calendar_unit(found->unit);
+    const auto unit = found->unit;
     const std::int64_t begin = start_of_unit(*unit, *last, a_.ladder.first_month),
                        end = start_of_unit_after(*unit, *last, a_.ladder.first_month);
     const std::int64_t missing = end - 1 - *last, days = end - begin;
     if (missing * 10 < days) return false;
-    say("last-unit-incomplete", "the last " + found->unit + " of " + quoted(found->name) + " is not complete: it has " +
-                                    with_commas(static_cast<std::size_t>(days - missing)) + " of " +
-                                    counted(static_cast<std::size_t>(days), "day") +
-                                    "; `whole = true` takes complete ones only");
+    say("last-unit-incomplete",
+        "the last " + std::string(to_string(*unit)) + " of " + quoted(found->name) + " is not complete: it has " +
+            with_commas(static_cast<std::size_t>(days - missing)) + " of " +
+            counted(static_cast<std::size_t>(days), "day") + "; `whole = true` takes complete ones only");
     return true;
   }
 

@@ -108,7 +108,7 @@ std::string sentence(const LevelAnswer& a) {
                                 : "; " + plural(names.row_noun()) + " count where " + a.ladder.where;
   const std::string with_or_without = " is there, with " + plural(names.row_noun()) + " that count or without";
   if (a.question.include) s += "; every " + names.entry_noun() + " of " + a.question.level->include + with_or_without;
-  if (a.question.every) s += "; every " + a.question.level->every + with_or_without;
+  if (a.question.fill) s += "; every " + std::string(to_string(*a.question.level->fill)) + with_or_without;
   if (a.question.having) s += "; " + names.entry_nouns() + " take part where " + a.question.level->having;
   if (a.question.eligible) s += "; ranked are those with " + a.question.level->eligible;
   if (a.question.places) {

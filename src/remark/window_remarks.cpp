@@ -130,7 +130,7 @@ class WindowRemarks {
           written + (several ? " count" : " counts") + " rows, not days: along " + quoted(day) + " " + what +
               "; `range between interval '6' day preceding and current row` counts days" +
               (of_entries_ && notes.missing_days > 0 && !a_.question.row_level()
-                   ? ", and `every = \"day\"` under [rank], with coalesce(..., 0) in the total, has an "
+                   ? ", and `fill = \"day\"` under [rank], with coalesce(..., 0) in the total, has an "
                      "entry for each of them"
                    : ""));
     }

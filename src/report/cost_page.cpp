@@ -51,7 +51,7 @@ CostTable cost_table(const Cost& cost) {
   CostTable table{{"step", "for", "by", "rows", "comparisons", "memory", "estimated"}, {}, {}, false};
   if (ran) table.headings.emplace_back("measured");
   for (const CostStep& step : cost.steps) {
-    std::vector<std::string> line = {step.step,
+    std::vector<std::string> line = {to_string(step.step),
                                      step.purpose,
                                      step.by,
                                      step.rows ? (ran ? "" : "~") + count_text(*step.rows) : "?",
@@ -136,7 +136,7 @@ std::string cost_text(const Cost& cost, const Looks& looks) {
   std::string out = steps_text(cost, looks);
   const std::size_t sorts = cost.sorts();
   std::size_t windows = 0;
-  for (const CostStep& step : cost.steps) windows += step.step == "window";
+  for (const CostStep& step : cost.steps) windows += step.step == StepKind::window;
   if (windows > 0)
     out += "\n" + std::to_string(windows) + (windows == 1 ? " window" : " windows") + " on " + std::to_string(sorts) +
            (sorts == 1 ? " sort.\n" : " sorts.\n");

@@ -270,7 +270,7 @@ class AnswerData {
     data all = list();
     for (const Departed& one : s_.departed()) {
       data row;
-      row.set("name", one.name);
+      row.set("name", printable(one.name));
       row.set("was", to_text(one.was));
       row.set("now", is_null(one.now) ? std::string("no place") : to_text(one.now));
       all.push_back(row);

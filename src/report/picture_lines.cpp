@@ -118,7 +118,7 @@ std::vector<LinePoint> smoothed(const PictureOptions& options, const std::vector
     frame = {.unit = FrameUnit::range,
              .from = preceding(static_cast<std::int64_t>(options.smooth_days) - 1),
              .by = ascending(along)};
-  const Windowed<double> means = frame_means(order, frame, std::span<const double>(values), nulls);
+  const ColumnValues<double> means = frame_means(order, frame, std::span<const double>(values), nulls);
 
   std::vector<LinePoint> out;
   for (std::size_t i = 0; i < points.size(); ++i) {

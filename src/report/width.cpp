@@ -4,6 +4,7 @@
 #include <unicode/utf8.h>
 
 #include <algorithm>
+#include <cstdio>
 
 namespace lofty::report {
 
@@ -26,6 +27,25 @@ int display_width(std::string_view text) {
   return width;
 }
 
+namespace {
+
+// Characters that are not seen, and change what is: C1 controls, line separators, bidirectional controls, tags, and code
+// points that are no characters (XML does not allow them).
+bool is_hidden_control(UChar32 c) {
+  return (c >= 0x80 && c < 0xa0) || c == 0x061c || c == 0x200e || c == 0x200f || (c >= 0x2028 && c <= 0x202e) ||
+         (c >= 0x2066 && c <= 0x206f) || c == 0xfeff || (c >= 0xfff9 && c <= 0xfffb) ||
+         (c >= 0xe0000 && c <= 0xe007f) || U_IS_UNICODE_NONCHAR(c);
+}
+
+// "<U+200F>"
+std::string escape_of(UChar32 c) {
+  char digits[16];
+  std::snprintf(digits, sizeof digits, "<U+%04X>", static_cast<unsigned>(c));
+  return digits;
+}
+
+}  // namespace
+
 std::string printable(std::string_view text) {
   std::string out;
   const auto size = static_cast<std::int32_t>(text.size());
@@ -34,14 +54,15 @@ std::string printable(std::string_view text) {
     const std::int32_t from = at;
     UChar32 c;
     U8_NEXT(bytes, at, size, c);
-    const bool embeds = (c >= 0x202a && c <= 0x202e) || (c >= 0x2066 && c <= 0x2069);
     if (c >= 0 && c < 0x20) {
       out += "\xE2\x90";
       out += static_cast<char>(0x80 + c);  // U+2400 + c
     } else if (c == 0x7f) {
       out += "\xE2\x90\xA1";
-    } else if (c < 0 || (c >= 0x80 && c < 0xa0) || embeds || c == 0x2028 || c == 0x2029) {
-      out += "\xEF\xBF\xBD";  // invalid bytes, C1 controls, bidirectional embeddings and overrides, line separators
+    } else if (c < 0) {
+      out += "\xEF\xBF\xBD";  // invalid bytes
+    } else if (c >= 0x80 && is_hidden_control(c)) {
+      out += escape_of(c);
     } else {
       out += text.substr(static_cast<std::size_t>(from), static_cast<std::size_t>(at - from));
     }

@@ -12,8 +12,9 @@ namespace lofty::report {
 // Columns that a UTF-8 text takes on a terminal: wide characters two, combining marks none.
 int display_width(std::string_view text);
 
-// Control characters made visible, so that data cannot steer the terminal: ESC becomes its picture. So do
-// bidirectional embeddings and overrides, which would show other text than there is, and bytes that are no UTF-8.
+// Control characters made visible, so that data cannot steer the terminal: ESC becomes its picture. Bidirectional
+// controls, tags and code points that are no characters, which hide or turn round other text, become escapes such as
+// <U+200F>. Bytes that are not UTF-8 become U+FFFD.
 std::string printable(std::string_view text);
 
 std::string padded(const std::string& text, int width, bool right);

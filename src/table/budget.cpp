@@ -364,6 +364,12 @@ Budget::Use Budget::use() {
   return {runs_ > 0 ? limit_.load() : no_limit, in_memory_, others_, file_.bytes(), most_in_file_, folder()};
 }
 
+std::uint64_t Budget::limit() {
+  const InBudget in_budget(mutex_);
+  if (runs_ > 0) know_limit();
+  return static_cast<std::uint64_t>(runs_ > 0 ? limit_.load() : half_of_free_memory());
+}
+
 }  // namespace lofty::engine
 
 namespace lofty {

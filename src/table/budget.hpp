@@ -67,6 +67,8 @@ class Budget {
     std::string folder;              // of the file
   };
   Use use();
+  // The limit of the runs that are going on; half of what is free if none is.
+  std::uint64_t limit();
 
  private:
   friend class MemoryLimit;

@@ -24,13 +24,6 @@ const std::vector<std::string>& calendar_unit_names() {
   return names;
 }
 
-std::optional<CalendarUnit> calendar_unit(std::string_view name) {
-  const auto& names = calendar_unit_names();
-  const auto found = std::find(names.begin(), names.end(), name);
-  if (found == names.end()) return std::nullopt;
-  return static_cast<CalendarUnit>(found - names.begin());
-}
-
 std::int64_t start_of_unit(CalendarUnit unit, std::int64_t day, int first_month) {
   if (unit == CalendarUnit::day) return day;
   if (unit == CalendarUnit::week)

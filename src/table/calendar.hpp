@@ -8,12 +8,11 @@
 #include <string_view>
 #include <vector>
 
+#include "lofty/calendar_unit.hpp"
+
 namespace lofty::engine {
 
-enum class CalendarUnit : std::uint8_t { day, week, month, quarter, year };
-
 const std::vector<std::string>& calendar_unit_names();  // "day", ...
-std::optional<CalendarUnit> calendar_unit(std::string_view name);
 
 // Days count from 1970-01-01. Weeks begin on Monday; years, and quarters with them, on the first day of `first_month`
 // (1 to 12), so that with 4 the year of 2026-02-27 begins on 2025-04-01.

@@ -6,6 +6,7 @@
 #include <charconv>
 #include <cstdlib>
 
+#include "table/call_check.hpp"
 #include "table/exact.hpp"
 #include "table/put_text.hpp"
 
@@ -108,6 +109,8 @@ std::string integer_text(int128 value) {
 namespace lofty {
 
 using namespace engine;
+
+void Decimal::refuse_scale() { refuse_call("a decimal has 0 to 38 decimals"); }
 
 std::optional<Decimal> Decimal::parse(std::string_view text) {
   bool negative = false;

@@ -1,6 +1,7 @@
 // The names of the enumerators of the core.
 // Covered by tests/api_test.cpp.
 
+#include "lofty/calendar_unit.hpp"
 #include "lofty/error.hpp"
 #include "lofty/frame.hpp"
 #include "lofty/functions.hpp"
@@ -10,6 +11,7 @@
 #include "lofty/selection.hpp"
 #include "lofty/stage.hpp"
 #include "lofty/standings.hpp"
+#include "lofty/step_kind.hpp"
 #include "lofty/value.hpp"
 #include "lofty/window.hpp"
 #include "table/name_table.hpp"
@@ -28,6 +30,32 @@ const char* to_string(CalledIn value) { return engine::name_in(called_in_names, 
 template <>
 std::optional<CalledIn> from_string<CalledIn>(std::string_view name) {
   return engine::named_in(called_in_names, name);
+}
+
+namespace {
+constexpr std::pair<CalendarUnit, const char*> calendar_unit_names[] = {
+    {CalendarUnit::day, "day"},         {CalendarUnit::week, "week"}, {CalendarUnit::month, "month"},
+    {CalendarUnit::quarter, "quarter"}, {CalendarUnit::year, "year"},
+};
+}  // namespace
+const char* to_string(CalendarUnit value) { return engine::name_in(calendar_unit_names, value); }
+template <>
+std::optional<CalendarUnit> from_string<CalendarUnit>(std::string_view name) {
+  return engine::named_in(calendar_unit_names, name);
+}
+
+namespace {
+constexpr std::pair<StepKind, const char*> step_kind_names[] = {
+    {StepKind::read, "read"},       {StepKind::join, "join"},       {StepKind::count, "count"},
+    {StepKind::sort, "sort"},       {StepKind::window, "window"},   {StepKind::total, "total"},
+    {StepKind::rank, "rank"},       {StepKind::list, "list"},       {StepKind::remark, "remark"},
+    {StepKind::compare, "compare"}, {StepKind::crossed, "crossed"},
+};
+}  // namespace
+const char* to_string(StepKind value) { return engine::name_in(step_kind_names, value); }
+template <>
+std::optional<StepKind> from_string<StepKind>(std::string_view name) {
+  return engine::named_in(step_kind_names, name);
 }
 
 namespace {
@@ -252,6 +280,7 @@ constexpr std::pair<Code, const char*> code_names[] = {
     {Code::bad_value, "bad-value"},
     {Code::unknown_entry, "unknown-entry"},
     {Code::cannot_open, "cannot-open"},
+    {Code::not_allowed, "not-allowed"},
     {Code::replaces_input, "replaces-input"},
     {Code::would_replace, "would-replace"},
     {Code::empty_file, "empty-file"},

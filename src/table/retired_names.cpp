@@ -14,10 +14,13 @@ constexpr std::pair<std::string_view, std::string_view> retired_names[] = {
     {"data.columns.*.point", "written"},
     {"data.columns.*.thousands", "written"},
     {"data.join[].kind", "type"},
+    {"level[].every", "fill"},
     {"list.order_by", "alternative"},
     {"periods.*.anchor", "ends"},
+    {"rank.every", "fill"},
     {"window_defs", "named_windows"},
     // Options.
+    {"--every", "--fill"},
     {"--keep-as", "--save-standings"},
     {"--order-by", "--alternative"},
     {"--save", "--save-ladder"},

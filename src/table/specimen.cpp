@@ -315,6 +315,10 @@ void Specimen::learn_number(std::string_view specimen, std::string_view shown, s
              specimen, "as in \"-12.50 = -12.50\" or \"(12.50) = -12.50\"");
   }
 
+  if (std::count(prefix_.begin(), prefix_.end(), '%') + std::count(suffix_.begin(), suffix_.end(), '%') > 1)
+    refuse(Code::bad_value, "`" + std::string(shown) + "` has more than one per cent sign", specimen,
+           "as in \"12.5 % = 0.125\"");
+
   // What is around a number without changing it: a currency, or what is counted.
   for (const std::string_view affix : {trimmed(prefix_), trimmed(suffix_)})
     if (!affix.empty()) mark_ = affix;

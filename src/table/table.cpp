@@ -3,22 +3,32 @@
 #include "lofty/table.hpp"
 
 #include <algorithm>
-#include <cassert>
 #include <cmath>
 
 #include "lofty/catalog.hpp"
 #include "lofty/error.hpp"
+#include "table/access.hpp"
+#include "table/call_check.hpp"
 #include "table/folded.hpp"
 #include "table/table_data.hpp"
 
 namespace lofty {
 
+Table::Table() : data_(std::make_shared<const Data>()) {}
 const std::string& Table::name() const { return data_->name; }
 std::size_t Table::rows() const { return data_->rows; }
 const std::vector<std::string>& Table::headings() const { return data_->headings; }
-bool Table::holds(std::size_t column) const { return data_->columns[column] != nullptr; }
-Type Table::type(std::size_t column) const { return data_->columns[column]->type(); }
-Value Table::value(std::size_t row, std::size_t column) const { return data_->columns[column]->value(row); }
+bool Table::holds(std::size_t column) const {
+  return column < data_->columns.size() && data_->columns[column] != nullptr;
+}
+Type Table::type(std::size_t column) const {
+  engine::require(holds(column), "the table holds the column");
+  return data_->columns[column]->type();
+}
+Value Table::value(std::size_t row, std::size_t column) const {
+  engine::require(holds(column) && row < rows(), "the table holds the column and the row");
+  return data_->columns[column]->value(row);
+}
 const std::vector<Remark>& Table::remarks() const { return data_->remarks; }
 
 std::string Table::Data::place_of(std::size_t row) const {
@@ -37,8 +47,8 @@ struct TableBuilder::Inside {
 
   // Seals `rows` values, of which `put(piece, row)` adds one that is not null.
   template <class Put>
-  void column(std::string heading, Type type, std::size_t rows, Mask mask, const Put& put) {
-    assert(mask.empty() || mask.size() == rows);
+  void column(std::string heading, Type type, std::size_t rows, NullMask mask, const Put& put) {
+    engine::require_mask(mask, rows);
     if (data.columns.empty()) data.rows = rows;
     if (rows != data.rows)
       throw Error(Problem{Code::ragged_row,
@@ -49,7 +59,7 @@ struct TableBuilder::Inside {
                           {}});
     engine::Piece piece(type);
     for (std::size_t row = 0; row < rows; ++row) {
-      if (!mask.empty() && mask[row] != 0)
+      if (mask.is_null(row))
         piece.add_null();
       else
         put(piece, row);
@@ -67,19 +77,19 @@ TableBuilder::~TableBuilder() = default;
 TableBuilder::TableBuilder(TableBuilder&&) noexcept = default;
 TableBuilder& TableBuilder::operator=(TableBuilder&&) noexcept = default;
 
-TableBuilder& TableBuilder::column(std::string heading, std::span<const std::int64_t> values, Mask mask) {
+TableBuilder& TableBuilder::column(std::string heading, std::span<const std::int64_t> values, NullMask mask) {
   inside_->column(std::move(heading), {.kind = Kind::integer}, values.size(), mask,
                   [&](engine::Piece& piece, std::size_t row) { piece.add_integer(values[row]); });
   return *this;
 }
 
-TableBuilder& TableBuilder::column(std::string heading, std::span<const double> values, Mask mask) {
+TableBuilder& TableBuilder::column(std::string heading, std::span<const double> values, NullMask mask) {
   inside_->column(std::move(heading), {.kind = Kind::floating}, values.size(), mask,
                   [&](engine::Piece& piece, std::size_t row) { piece.add_double(values[row]); });
   return *this;
 }
 
-TableBuilder& TableBuilder::column(std::string heading, std::span<const Decimal> values, Mask mask) {
+TableBuilder& TableBuilder::column(std::string heading, std::span<const Decimal> values, NullMask mask) {
   int scale = 0;
   for (const Decimal& value : values) scale = std::max(scale, value.scale());
   inside_->column(std::move(heading), {.kind = Kind::decimal, .scale = scale}, values.size(), mask,
@@ -97,25 +107,25 @@ TableBuilder& TableBuilder::column(std::string heading, std::span<const Decimal>
   return *this;
 }
 
-TableBuilder& TableBuilder::column(std::string heading, std::span<const Date> values, Mask mask) {
+TableBuilder& TableBuilder::column(std::string heading, std::span<const Date> values, NullMask mask) {
   inside_->column(std::move(heading), {.kind = Kind::date}, values.size(), mask,
                   [&](engine::Piece& piece, std::size_t row) { piece.add_integer(values[row].days); });
   return *this;
 }
 
-TableBuilder& TableBuilder::column(std::string heading, std::span<const Timestamp> values, Mask mask) {
+TableBuilder& TableBuilder::column(std::string heading, std::span<const Timestamp> values, NullMask mask) {
   inside_->column(std::move(heading), {.kind = Kind::timestamp}, values.size(), mask,
                   [&](engine::Piece& piece, std::size_t row) { piece.add_integer(values[row].microseconds); });
   return *this;
 }
 
-TableBuilder& TableBuilder::column(std::string heading, std::span<const std::string_view> values, Mask mask) {
+TableBuilder& TableBuilder::column(std::string heading, std::span<const std::string_view> values, NullMask mask) {
   inside_->column(std::move(heading), {.kind = Kind::text}, values.size(), mask,
                   [&](engine::Piece& piece, std::size_t row) { piece.add_text(values[row]); });
   return *this;
 }
 
-TableBuilder& TableBuilder::column(std::string heading, std::span<const std::string> values, Mask mask) {
+TableBuilder& TableBuilder::column(std::string heading, std::span<const std::string> values, NullMask mask) {
   inside_->column(std::move(heading), {.kind = Kind::text}, values.size(), mask,
                   [&](engine::Piece& piece, std::size_t row) { piece.add_text(values[row]); });
   return *this;
@@ -174,7 +184,7 @@ Table TableBuilder::build() {
     throw Error(Problem{Code::too_many_rows, "a table has at most 4,294,967,294 rows", {}, {}, {}});
   auto data = std::make_shared<const engine::TableData>(std::move(inside_->data));
   inside_ = std::make_unique<Inside>();
-  return Table(std::move(data));
+  return engine::Access::made<Table>(std::move(data));
 }
 
 namespace {

@@ -6,6 +6,7 @@
 #include "lofty/error.hpp"
 #include "lofty/window.hpp"
 #include "order/key_check.hpp"
+#include "table/access.hpp"
 #include "table/budget.hpp"
 #include "table/large_vector.hpp"
 #include "table/parallel.hpp"
@@ -22,59 +23,90 @@ namespace {
 // A frame as the engine takes it: with the key that a range goes by, in positions.
 class Work {
  public:
-  Work(const Order& order, const Frame& frame, const Run& run) : order_(order.data()), frame_(frame), run_(run) {
+  Work(const Order& order, const Frame& frame, const Run& run) : order_(Access::data(order)), frame_(frame), run_(run) {
     const auto distance = [](const Bound& bound) {
       return bound.edge == Edge::preceding || bound.edge == Edge::following;
     };
     for (const Bound* bound : {&frame.from, &frame.to})
       require(!distance(*bound) || (bound->distance >= 0 && bound->float_distance >= 0), "a distance is not negative");
     if (frame.unit != FrameUnit::range || (!distance(frame.from) && !distance(frame.to))) return;
-    require(frame.by.values != nullptr || order.size() == 0, "a range with a distance has the order's key, Frame::by");
+    require(frame.by.values() != nullptr || order.size() == 0,
+            "a range with a distance has the order's key, Frame::by");
     require_keys({frame.by}, order.size());
-    require(frame.by.element != Element::view && frame.by.element != Element::string,
+    require(frame.by.element() != Element::view && frame.by.element() != Element::string,
             "a range with a distance goes by numbers, dates or timestamps");
     const Gathered key = gather(frame.by, order.rows(), run);
     range_.has_from = distance(frame.from);
     range_.has_to = distance(frame.to);
-    range_.exact = key.lane != Gathered::Lane::float64;
     range_.null.allocate(order.size());
     in_pieces(order.size(), [&](std::size_t i) { range_.null[i] = key.is_null(i); });
 
     // The ends that each position asks for.
     const auto sign = [](const Bound& bound) { return bound.edge == Edge::preceding ? -1 : 1; };
-    if (range_.exact) {
-      fill(key, range_.at, 0);
-      if (range_.has_from) fill(key, range_.from, sign(frame.from) * frame.from.distance);
-      if (range_.has_to) fill(key, range_.to, sign(frame.to) * frame.to.distance);
-    } else {
+    if (key.lane == Gathered::Lane::float64) {
+      range_.lane = RangeKey::Lane::float64;
       const auto floats = [&](Buffer<double>& out, double moved) {
         out.allocate(order.size());
         in_pieces(order.size(),
                   [&](std::size_t i) { out[i] = (frame.by.descending ? -key.doubles[i] : key.doubles[i]) + moved; });
       };
-      floats(range_.float_at, 0);
-      if (range_.has_from) floats(range_.float_from, sign(frame.from) * frame.from.float_distance);
-      if (range_.has_to) floats(range_.float_to, sign(frame.to) * frame.to.float_distance);
+      floats(range_.floats.at, 0);
+      if (range_.has_from) floats(range_.floats.from, sign(frame.from) * frame.from.float_distance);
+      if (range_.has_to) floats(range_.floats.to, sign(frame.to) * frame.to.float_distance);
+    } else {
+      const auto fill_all = [&](auto& ends) {
+        return fill(key, ends.at, 0) &&
+               (!range_.has_from || fill(key, ends.from, int128{sign(frame.from)} * frame.from.distance)) &&
+               (!range_.has_to || fill(key, ends.to, int128{sign(frame.to)} * frame.to.distance));
+      };
+      if (!fill_all(range_.narrow)) {
+        range_.lane = RangeKey::Lane::int128;
+        fill_all(range_.wide);
+      }
     }
+    range_.with([&](const auto& ends) { require_sorted(ends.at); });
     has_range_ = true;
   }
   // For one phase of the call; refers to this.
   WindowJob job(const Run& run) const { return {order_, frame_, has_range_ ? &range_ : nullptr, run}; }
 
  private:
-  // Moved along the order; kept at the ends of 64 bits, beyond which no key is.
-  void fill(const Gathered& key, Buffer<std::int64_t>& out, std::int64_t moved) {
+  // Throws CallError if the key does not ascend along each group, nulls together at one end: it is then not the key that
+  // the order goes by, and searching for the ends of frames would be lost.
+  template <class Number>
+  void require_sorted(const Buffer<Number>& at) const {
+    bool sorted = true, changed = false;  // changed: between nulls and values, in this group
+    for (std::size_t i = 1; i < range_.null.size(); ++i) {
+      if ((order_.marks[i] & OrderData::group_start) != 0) {
+        changed = false;
+      } else if (range_.null[i] != range_.null[i - 1]) {
+        sorted = sorted && !changed;
+        changed = true;
+      } else {
+        sorted = sorted && (range_.null[i] != 0 || at[i - 1] <= at[i]);
+      }
+    }
+    require(sorted, "Frame::by is the key that the order goes by");
+  }
+
+  // Moved along the order. False, and `out` then of no use, if a number does not fit.
+  template <class Number>
+  bool fill(const Gathered& key, Buffer<Number>& out, int128 moved) {
     out.allocate(key.size());
+    // Beyond 128 bits an end lies beyond every key.
+    int128 distance = 0;
+    const bool beyond = __builtin_mul_overflow(moved, power_of_ten(key.scale), &distance);
+    const int128 farthest = moved < 0 ? -int128_max : int128_max;
+    std::atomic<bool> fits = true;
     in_pieces(key.size(), [&](std::size_t i) {
       int128 value = 0;
       if (!key.is_null(i)) value = key.lane == Gathered::Lane::int64 ? int128{key.ints[i]} : key.wide[i];
-      const int128 most = std::numeric_limits<std::int64_t>::max();
-      int128 distance = 0;
-      if (__builtin_mul_overflow(int128{moved}, power_of_ten(key.scale), &distance))
-        distance = moved < 0 ? -decimal_limit : decimal_limit;
-      value = (frame_.by.descending ? -value : value) + distance;  // both within 38 digits
-      out[i] = static_cast<std::int64_t>(value > most ? most : value < -most ? -most : value);
+      if (frame_.by.descending) value = -value;
+      if (beyond || __builtin_add_overflow(value, distance, &value)) value = farthest;
+      if (sizeof(Number) == 8 && !fits_int64(value)) fits.store(false, std::memory_order_relaxed);
+      out[i] = static_cast<Number>(value);
     });
+    return fits;
   }
 
   // Calls work(i) for every position, on several threads; no progress, which gathering the key has told already.
@@ -118,7 +150,7 @@ Counted counted(const Order& order, NullMask nulls, const Run& run) {
   require_mask(nulls, order.size());
   std::vector<std::uint8_t> null(order.size());
   const auto rows = order.rows();
-  each_position(null.size(), run, [&](std::size_t i) { null[i] = nulls[rows[i]]; });
+  each_position(null.size(), run, [&](std::size_t i) { null[i] = nulls.is_null(rows[i]); });
   return Counted(null, run);
 }
 
@@ -130,8 +162,8 @@ std::vector<std::uint32_t> input_rows(const Order& order, const Buffer<std::uint
   return out;
 }
 
-Windowed<double> doubles_of(const Results& results, const Run& run) {
-  Windowed<double> out;
+ColumnValues<double> doubles_of(const Results& results, const Run& run) {
+  ColumnValues<double> out;
   const std::size_t size = results.doubles.size();
   resize_large(out.values, size, run);
   std::atomic<bool> any_null = false;
@@ -168,8 +200,8 @@ void nulls_into(const Results& results, std::span<std::uint8_t> nulls) {
 }
 
 template <class T, class Make>
-Windowed<T> exact_of(const Results& results, const Run& run, const Make& make) {
-  Windowed<T> out;
+ColumnValues<T> exact_of(const Results& results, const Run& run, const Make& make) {
+  ColumnValues<T> out;
   const std::size_t size = results.lane == Results::Lane::int64 ? results.ints.size() : results.wide.size();
   resize_large(out.values, size, run);
   if (!exact_into<T>(results, run, make, out.values)) return out;
@@ -178,7 +210,7 @@ Windowed<T> exact_of(const Results& results, const Run& run, const Make& make) {
   return out;
 }
 
-Windowed<Decimal> decimals_of(const Results& results, int scale, const Run& run) {
+ColumnValues<Decimal> decimals_of(const Results& results, int scale, const Run& run) {
   return exact_of<Decimal>(results, run, [scale](int128 value) { return Decimal(value, scale); });
 }
 
@@ -207,22 +239,22 @@ bool from_start_to_row(const Frame& frame) {
 
 }  // namespace
 
-Windowed<std::int64_t> frame_sums(const Order& order, const Frame& frame, std::span<const std::int64_t> values,
-                                  NullMask nulls, const Run& run) {
+ColumnValues<std::int64_t> frame_sums(const Order& order, const Frame& frame, std::span<const std::int64_t> values,
+                                      NullMask nulls, const Run& run) {
   const engine::MemoryLimit limit(run);
   const Key key = key_of(order, values, nulls);
   const Phases phases = phases_of(run);
   if (nulls.empty() && from_start_to_row(frame)) {
-    Windowed<std::int64_t> out{large_vector<std::int64_t>(order.size(), run), {}};
-    if (engine::running_sums(order.data(), values, out.values.data(), run)) return out;
+    ColumnValues<std::int64_t> out{large_vector<std::int64_t>(order.size(), run), {}};
+    if (engine::running_sums(Access::data(order), values, out.values.data(), run)) return out;
   }
   const Work work(order, frame, phases[0]);
   const Gathered gathered = gather_packed(key, order.rows(), phases[1]);
   return exact_of<std::int64_t>(engine::frame_sums(work.job(phases[2]), gathered), phases[3], as_int64);
 }
 
-Windowed<double> frame_sums(const Order& order, const Frame& frame, std::span<const double> values, NullMask nulls,
-                            const Run& run) {
+ColumnValues<double> frame_sums(const Order& order, const Frame& frame, std::span<const double> values, NullMask nulls,
+                                const Run& run) {
   const engine::MemoryLimit limit(run);
   const Key key = key_of(order, values, nulls);
   const Phases phases = phases_of(run);
@@ -231,8 +263,8 @@ Windowed<double> frame_sums(const Order& order, const Frame& frame, std::span<co
   return doubles_of(engine::frame_sums(work.job(phases[2]), gathered), phases[3]);
 }
 
-Windowed<Decimal> frame_sums(const Order& order, const Frame& frame, std::span<const Decimal> values, NullMask nulls,
-                             const Run& run) {
+ColumnValues<Decimal> frame_sums(const Order& order, const Frame& frame, std::span<const Decimal> values,
+                                 NullMask nulls, const Run& run) {
   const engine::MemoryLimit limit(run);
   const Key key = key_of(order, values, nulls);
   const Phases phases = phases_of(run);
@@ -247,7 +279,7 @@ void frame_sums(const Order& order, const Frame& frame, std::span<const std::int
   const Key key = key_of(order, values, nulls);
   require_outputs(order, out.size(), out_nulls.size());
   const Phases phases = phases_of(run);
-  if (nulls.empty() && from_start_to_row(frame) && engine::running_sums(order.data(), values, out.data(), run)) {
+  if (nulls.empty() && from_start_to_row(frame) && engine::running_sums(Access::data(order), values, out.data(), run)) {
     std::fill(out_nulls.begin(), out_nulls.end(), std::uint8_t{0});
     return;
   }
@@ -293,7 +325,7 @@ void running_sums(const Order& order, std::span<const std::int64_t> in_order, st
   const engine::MemoryLimit limit(run);
   require(in_order.size() == order.size() && out.size() == order.size(),
           "the values and the sums are as many as the rows of the order");
-  const std::uint8_t* const marks = order.data().marks.data();
+  const std::uint8_t* const marks = engine::Access::data(order).marks.data();
   Progress progress(run, in_order.size());
   std::int64_t sum = 0;
   for (std::size_t begin = 0; begin < in_order.size(); begin += Pieces::usual_rows) {
@@ -307,8 +339,8 @@ void running_sums(const Order& order, std::span<const std::int64_t> in_order, st
   }
 }
 
-Windowed<double> frame_means(const Order& order, const Frame& frame, std::span<const double> values, NullMask nulls,
-                             const Run& run) {
+ColumnValues<double> frame_means(const Order& order, const Frame& frame, std::span<const double> values, NullMask nulls,
+                                 const Run& run) {
   const engine::MemoryLimit limit(run);
   const Key key = key_of(order, values, nulls);
   const Phases phases = phases_of(run);
@@ -317,8 +349,8 @@ Windowed<double> frame_means(const Order& order, const Frame& frame, std::span<c
   return doubles_of(engine::frame_averages(work.job(phases[2]), gathered, 0), phases[3]);
 }
 
-Windowed<Decimal> frame_means(const Order& order, const Frame& frame, std::span<const Decimal> values, NullMask nulls,
-                              const Run& run) {
+ColumnValues<Decimal> frame_means(const Order& order, const Frame& frame, std::span<const Decimal> values,
+                                  NullMask nulls, const Run& run) {
   const engine::MemoryLimit limit(run);
   const Key key = key_of(order, values, nulls);
   const Phases phases = phases_of(run);
@@ -338,7 +370,7 @@ std::vector<std::uint32_t> frame_counts(const Order& order, const Frame& frame, 
     values.ints.allocate(order.size());
     const auto rows = order.rows();
     each_position(order.size(), phases[1],
-                  [&](std::size_t i) { values.ints[i] = nulls[rows[i]] != 0 ? int64_null : 0; });
+                  [&](std::size_t i) { values.ints[i] = nulls.is_null(rows[i]) ? int64_null : 0; });
   }
   const Buffer<std::uint32_t> counts = engine::frame_counts(work.job(phases[2]), nulls.empty() ? nullptr : &values);
   return copied(counts, phases[3]);
@@ -404,7 +436,7 @@ Results percentiles(const Order& order, const Frame& frame, const Gathered& gath
                     int scale, const Phases& phases) {
   const Work work(order, frame, phases[0]);
   const Phases ranking(phases[2], {1, 1});
-  const auto ranks = value_ranks(order.data(), gathered, ranking[0]);
+  const auto ranks = value_ranks(Access::data(order), gathered, ranking[0]);
   return engine::frame_percentiles(work.job(ranking[1]), gathered, ranks, fraction, false, scale);
 }
 
@@ -415,8 +447,8 @@ void require_fraction(const Decimal& fraction) {
 
 }  // namespace
 
-Windowed<double> frame_percentiles(const Order& order, const Frame& frame, std::span<const double> values,
-                                   const Decimal& fraction, NullMask nulls, const Run& run) {
+ColumnValues<double> frame_percentiles(const Order& order, const Frame& frame, std::span<const double> values,
+                                       const Decimal& fraction, NullMask nulls, const Run& run) {
   const engine::MemoryLimit limit(run);
   const Key key = key_of(order, values, nulls);
   require_fraction(fraction);
@@ -425,8 +457,8 @@ Windowed<double> frame_percentiles(const Order& order, const Frame& frame, std::
   return doubles_of(percentiles(order, frame, gathered, fraction, 0, phases), phases[3]);
 }
 
-Windowed<Decimal> frame_percentiles(const Order& order, const Frame& frame, std::span<const Decimal> values,
-                                    const Decimal& fraction, NullMask nulls, const Run& run) {
+ColumnValues<Decimal> frame_percentiles(const Order& order, const Frame& frame, std::span<const Decimal> values,
+                                        const Decimal& fraction, NullMask nulls, const Run& run) {
   const engine::MemoryLimit limit(run);
   const Key key = key_of(order, values, nulls);
   require_fraction(fraction);
@@ -440,14 +472,15 @@ std::vector<std::uint32_t> rows_before(const Order& order, std::uint32_t distanc
   const engine::MemoryLimit limit(run);
   const Phases phases(run, {1, 2, 1});
   const Counted count = counted(order, nulls, phases[0]);
-  return input_rows(order, shifted_positions(order.data(), count, distance, phases[1]), phases[2]);
+  return input_rows(order, shifted_positions(Access::data(order), count, distance, phases[1]), phases[2]);
 }
 
 std::vector<std::uint32_t> rows_after(const Order& order, std::uint32_t distance, NullMask nulls, const Run& run) {
   const engine::MemoryLimit limit(run);
   const Phases phases(run, {1, 2, 1});
   const Counted count = counted(order, nulls, phases[0]);
-  return input_rows(order, shifted_positions(order.data(), count, -std::int64_t{distance}, phases[1]), phases[2]);
+  return input_rows(order, shifted_positions(Access::data(order), count, -std::int64_t{distance}, phases[1]),
+                    phases[2]);
 }
 
 std::vector<std::uint32_t> nth_rows(const Order& order, const Frame& frame, std::uint32_t n, From from, NullMask nulls,

@@ -68,16 +68,17 @@ std::int64_t CallBinding::whole_number(const Node& node, const Expression& at, c
   if (!known(node.type) && node.op != Op::null) return least;
   const Value value = constant_value(node);
   const auto* number = std::get_if<Decimal>(&value);
-  if (number == nullptr || number->scale() != 0 || number->coefficient() < least ||
-      number->coefficient() > 1'000'000'000'000) {
+  constexpr std::int64_t most = std::numeric_limits<std::int64_t>::max();
+  if (number == nullptr || number->scale() != 0 || number->coefficient() < least || number->coefficient() > most) {
     // What is written says it; of a choice or a formula the value is said too.
     const std::string written = shown(at, origin), text = is_null(value) ? "null" : to_text(value);
     fail(Code::bad_value,
-         what + " is a whole number from " + std::to_string(least) + " on" +
+         what + " is a whole number from " + std::to_string(least) + " to " + std::to_string(most) +
              (written == "`" + text + "`" ? ", not " + written : "; " + written + " is " + text),
          at, origin);
   }
-  return static_cast<std::int64_t>(number->coefficient());
+  // A table has fewer than 2^32 rows: beyond them all distances are alike, and sums of these do not overflow.
+  return static_cast<std::int64_t>(std::min<int128>(number->coefficient(), 1'000'000'000'000));
 }
 
 }  // namespace lofty::engine

@@ -10,6 +10,7 @@
 #include "lofty/error.hpp"
 #include "lofty/places.hpp"
 #include "rank/packed_places.hpp"
+#include "table/access.hpp"
 #include "table/parallel.hpp"
 #include "window/frame_extremes.hpp"
 #include "window/picks.hpp"
@@ -54,24 +55,24 @@ Order WindowSort::sorted(const WindowRelation& relation, const std::vector<SortB
   if (ready != nullptr) {
     // Windows rank nulls where they are; places leave them out.
     auto all_ranked = std::make_shared<OrderData>();
-    const OrderData& from = ready->data();
+    const OrderData& from = Access::data(*ready);
     all_ranked->rows.allocate(from.rows.size());
     std::copy_n(from.rows.data(), from.rows.size(), all_ranked->rows.data());
     all_ranked->marks.allocate(from.marks.size());
     for (std::size_t i = 0; i < from.marks.size(); ++i)
       all_ranked->marks[i] = static_cast<std::uint8_t>(from.marks[i] | OrderData::is_ranked);
     all_ranked->groups = from.groups;
-    return Order(std::move(all_ranked));
+    return Access::made<Order>(std::move(all_ranked));
   }
 
   // Else a sort, which may only have to refine another one.
   for (const auto& code : codes_) bits += code->bits();
-  const bool refines = grouped.by != nullptr && worth_refining(grouped.by->base_.data(), bits);
+  const bool refines = grouped.by != nullptr && worth_refining(Access::data(grouped.by->base_), bits);
   for (std::size_t k = refines ? grouped.keys : 0; k < keys.size(); ++k)
     for (std::size_t c = codes_of_[k]; c < codes_of_[k + 1]; ++c)
       (k < partition ? sort.within : sort.by).push_back(lend(*codes_[c]));
   relation.encode_tiebreak(sort.tiebreak);
-  return refines ? refine_order(grouped.by->base_.data(), sort, run_) : make_order(relation.rows(), sort, run_);
+  return refines ? refine_order(Access::data(grouped.by->base_), sort, run_) : make_order(relation.rows(), sort, run_);
 }
 
 std::vector<std::uint32_t> split_tiers(const OrderData& order, const std::vector<std::uint32_t>& tier) {
@@ -91,7 +92,7 @@ WindowSort::WindowSort(const WindowRelation& relation, const std::vector<SortBy>
 const OrderData& WindowSort::order(const Shape& shape) {
   const std::size_t keys = codes_of_.size() - 1;
   // The sort itself has the marks of the call whose keys are all of its keys.
-  if (shape.partition == shape_.partition && shape.partition + shape.order == keys) return base_.data();
+  if (shape.partition == shape_.partition && shape.partition + shape.order == keys) return Access::data(base_);
   std::unique_ptr<OrderData>& view = views_[{shape.partition, shape.order}];
   if (view) return *view;
 
@@ -286,7 +287,7 @@ class Evaluation {
  private:
   std::size_t size() const { return order_.rows.size(); }
   Order as_order() const {  // lent: it does not outlive this
-    return Order(std::shared_ptr<const OrderData>(std::shared_ptr<const OrderData>(), &order_));
+    return Access::made<Order>(std::shared_ptr<const OrderData>(std::shared_ptr<const OrderData>(), &order_));
   }
 
   // The argument by position, null where the filter does not pass.
@@ -360,11 +361,14 @@ class Evaluation {
     range_.null.allocate(size());
     for (std::size_t i = 0; i < size(); ++i) range_.null[i] = key.is_null(i);
     const auto floats = [](const Gathered& g, bool used) { return used && g.lane == Gathered::Lane::float64; };
-    range_.exact = !floats(key, true) && !floats(from, range_.has_from) && !floats(to, range_.has_to);
+    const auto put_all = [&](auto& ends, const auto& put) {
+      return put(key, ends.at) && (!range_.has_from || put(from, ends.from)) && (!range_.has_to || put(to, ends.to));
+    };
 
     // As floats.
-    if (!range_.exact) {
-      const auto put = [&](const Gathered& in, Buffer<double>& out) {
+    if (floats(key, true) || floats(from, range_.has_from) || floats(to, range_.has_to)) {
+      range_.lane = RangeKey::Lane::float64;
+      put_all(range_.floats, [&](const Gathered& in, Buffer<double>& out) {
         out.allocate(size());
         for (std::size_t i = 0; i < size(); ++i) {
           double value = 0;
@@ -374,35 +378,37 @@ class Evaluation {
             value = Decimal(in.lane == Gathered::Lane::int64 ? int128{in.ints[i]} : in.wide[i], in.scale).to_double();
           out[i] = down ? -value : value;
         }
-      };
-      put(key, range_.float_at);
-      if (range_.has_from) put(from, range_.float_from);
-      if (range_.has_to) put(to, range_.float_to);
+        return true;
+      });
       return;
     }
 
-    // As exact numbers of one scale.
+    // As exact numbers of one scale: in 64 bits if all fit them.
     const int scale = std::max({key.scale, range_.has_from ? from.scale : 0, range_.has_to ? to.scale : 0});
-    const auto put = [&](const Gathered& in, Buffer<std::int64_t>& out) {
+    const auto put_exact = [&](const Gathered& in, auto& out) {
+      using Number = std::decay_t<decltype(out[0])>;
       out.allocate(size());
       const int128 factor = power_of_ten(scale - in.scale);
       for (std::size_t i = 0; i < size(); ++i) {
         int128 value = 0;
         if (!in.is_null(i) && range_.null[i] == 0) {
           const int128 given = in.lane == Gathered::Lane::int64 ? int128{in.ints[i]} : in.wide[i];
-          if (__builtin_mul_overflow(given, factor, &value) || !fits_int64(value) || value == int64_null)
+          if (__builtin_mul_overflow(given, factor, &value) || !fits_decimal(value))
             throw Error(Problem{Code::overflow,
-                                "the key of a range has more than 18 digits: " + call_.order.front().text,
+                                "the key of a range has more than 38 digits: " + call_.order.front().text,
                                 {},
                                 {},
                                 "cast(... as float) shortens it"});
         }
-        out[i] = static_cast<std::int64_t>(down ? -value : value);
+        value = down ? -value : value;
+        if (sizeof(Number) == 8 && !fits_int64(value)) return false;
+        out[i] = static_cast<Number>(value);
       }
+      return true;
     };
-    put(key, range_.at);
-    if (range_.has_from) put(from, range_.from);
-    if (range_.has_to) put(to, range_.to);
+    if (put_all(range_.narrow, put_exact)) return;
+    range_.lane = RangeKey::Lane::int128;
+    put_all(range_.wide, put_exact);
   }
 
   // ---- results by position

@@ -13,6 +13,7 @@
 #include "lofty/order.hpp"
 #include "order/codes.hpp"
 #include "order/sort.hpp"
+#include "table/access.hpp"
 #include "table/column_scatter.hpp"
 #include "window/aggregates.hpp"
 #include "window/call.hpp"
@@ -62,7 +63,7 @@ class WindowSort {
 
   // The same rows, with the groups and peers of another call.
   const OrderData& order(const Shape& shape);
-  std::span<const std::uint32_t> rows() const { return base_.data().rows.view(); }
+  std::span<const std::uint32_t> rows() const { return Access::data(base_).rows.view(); }
   // Rows that have peers, and the most that are peers of one another. Counted once a shape.
   struct Peers {
     std::size_t rows = 0, most = 0, runs = 0;  // runs: of peers, those of one row included

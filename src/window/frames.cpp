@@ -106,12 +106,10 @@ void FrameWalk::groups_frame() {
 void FrameWalk::range_frame() {
   const auto begin = static_cast<std::uint32_t>(group_begin_), end = static_cast<std::uint32_t>(group_end_);
   const bool blank = range_ != nullptr && range_->null[at_] != 0;
-  const auto beyond_ends = [&](const auto& at, const auto& from, const auto& to) {
-    return (range_->has_from && from[at_] < at[value_begin_]) || (range_->has_to && to[at_] > at[value_end_ - 1]);
-  };
-  cut_short_ = range_ != nullptr && !blank &&
-               (range_->exact ? beyond_ends(range_->at, range_->from, range_->to)
-                              : beyond_ends(range_->float_at, range_->float_from, range_->float_to));
+  cut_short_ = range_ != nullptr && !blank && range_->with([&](const auto& key) {
+    return (range_->has_from && key.from[at_] < key.at[value_begin_]) ||
+           (range_->has_to && key.to[at_] > key.at[value_end_ - 1]);
+  });
 
   // The first position whose value is not before `bound` (or, `beyond`, after it), from where the last search ended.
   const auto search = [&](std::uint32_t from, const auto& values, auto bound, bool beyond) {
@@ -138,10 +136,8 @@ void FrameWalk::range_frame() {
     default:
       if (blank)
         low_ = static_cast<std::uint32_t>(peers_begin_);
-      else if (range_->exact)
-        low_ = search(low_, range_->at, range_->from[at_], false);
       else
-        low_ = search(low_, range_->float_at, range_->float_from[at_], false);
+        low_ = range_->with([&](const auto& key) { return search(low_, key.at, key.from[at_], false); });
   }
   switch (frame_.to.edge) {
     case Edge::unbounded_following: high_ = end; break;
@@ -149,10 +145,8 @@ void FrameWalk::range_frame() {
     default:
       if (blank)
         high_ = static_cast<std::uint32_t>(peers_end_);
-      else if (range_->exact)
-        high_ = search(high_, range_->at, range_->to[at_], true);
       else
-        high_ = search(high_, range_->float_at, range_->float_to[at_], true);
+        high_ = range_->with([&](const auto& key) { return search(high_, key.at, key.to[at_], true); });
   }
 }
 

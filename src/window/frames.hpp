@@ -15,12 +15,24 @@
 namespace lofty::engine {
 
 // The key that a range goes by, as numbers that ascend with the positions of a group, and for each position the
-// numbers that its frame begins and ends with. Either exact or float. Nulls are told by `null`.
+// numbers that its frame begins and ends with.
 struct RangeKey {
-  Buffer<std::int64_t> at, from, to;  // by position
-  Buffer<double> float_at, float_from, float_to;
-  Buffer<std::uint8_t> null;                            // by position
-  bool exact = true, has_from = false, has_to = false;  // which ends are a distance
+  template <class Number>
+  struct Ends {
+    Buffer<Number> at, from, to;  // by position
+  };
+  enum class Lane : std::uint8_t { int64, int128, float64 } lane = Lane::int64;  // the one that is in use
+  Ends<std::int64_t> narrow;
+  Ends<int128> wide;  // if a key or an end does not fit 64 bits
+  Ends<double> floats;
+  Buffer<std::uint8_t> null;              // by position
+  bool has_from = false, has_to = false;  // which ends are a distance
+
+  // Calls use(ends) with those in use.
+  template <class Use>
+  auto with(const Use& use) const {
+    return lane == Lane::int64 ? use(narrow) : lane == Lane::int128 ? use(wide) : use(floats);
+  }
 };
 
 // A frame as up to three stretches of positions, [begin, end), ascending and disjoint; unused ones are empty.

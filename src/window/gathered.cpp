@@ -26,12 +26,10 @@ std::vector<std::int64_t> code_point_ranks(const std::vector<T>& texts, const Ru
 
 template <class T>
 const T& value_of(const Key& key, std::size_t row) {
-  return static_cast<const T*>(key.values)[row];
+  return static_cast<const T*>(key.values())[row];
 }
 
-bool masked(const Key& key, std::size_t row) {
-  return !key.options.null_mask.empty() && key.options.null_mask[row] != 0;
-}
+bool masked(const Key& key, std::size_t row) { return key.options.null_mask.is_null(row); }
 
 struct Seen {
   std::int64_t least = std::numeric_limits<std::int64_t>::max(), greatest = std::numeric_limits<std::int64_t>::min();
@@ -221,8 +219,8 @@ Gathered gathered_decimals(const Key& key, std::span<const std::uint32_t> rows, 
 // Texts as their ranks.
 Gathered gathered_texts(const Key& key, std::span<const std::uint32_t> rows, const Run& run) {
   const auto text = [&](std::size_t row) {
-    return key.element == Element::view ? value_of<std::string_view>(key, row)
-                                        : std::string_view(value_of<std::string>(key, row));
+    return key.element() == Element::view ? value_of<std::string_view>(key, row)
+                                          : std::string_view(value_of<std::string>(key, row));
   };
   std::vector<std::string_view> texts;
   for (const std::uint32_t row : rows)
@@ -241,7 +239,7 @@ Gathered gathered_values(const Key& key, std::span<const std::uint32_t> rows, co
     return whole_numbers(key, rows, run,
                          [&](std::size_t row) { return static_cast<std::int64_t>(value_of<T>(key, row)); });
   };
-  switch (key.element) {
+  switch (key.element()) {
     case Element::int8: return whole(std::int8_t{});
     case Element::int16: return whole(std::int16_t{});
     case Element::int32: return whole(std::int32_t{});

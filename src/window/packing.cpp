@@ -15,9 +15,9 @@ constexpr std::size_t rows_worth_packing = 1'000'000;
 
 template <class T>
 PackedNumbers packed_array(const Key& key, const Run& run) {
-  const std::size_t size = key.size;
+  const std::size_t size = key.size();
   if (size < rows_worth_packing) return {};
-  const T* const values = static_cast<const T*>(key.values);
+  const T* const values = static_cast<const T*>(key.values());
   const std::uint8_t* const mask = key.options.null_mask.empty() ? nullptr : key.options.null_mask.data();
   struct Seen {
     std::int64_t least = std::numeric_limits<std::int64_t>::max(), greatest = int64_null;
@@ -104,7 +104,7 @@ void with_reader(const PackedNumbers& numbers, const With& with) {
 }  // namespace
 
 PackedNumbers packed_by_row(const Key& key, const Run& run) {
-  switch (key.element) {
+  switch (key.element()) {
     case Element::int16: return packed_array<std::int16_t>(key, run);
     case Element::int32: return packed_array<std::int32_t>(key, run);
     case Element::int64: return packed_array<std::int64_t>(key, run);

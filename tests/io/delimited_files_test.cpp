@@ -10,6 +10,7 @@
 #include "lofty/error.hpp"
 #include "lofty/table_files.hpp"
 #include "support/process.hpp"
+#include "table/access.hpp"
 #include "table/table_data.hpp"
 
 using namespace lofty;
@@ -86,7 +87,7 @@ RC_GTEST_PROP(DelimitedFilesProperty, FilesThatFollowEachOtherAreOne, ()) {
   }
   for (std::size_t r = 0; r < rows.size(); ++r) {
     RC_ASSERT(text_of(joined.value(r, 3)) == of[r]);
-    RC_ASSERT(joined.data().file_of(r) == of[r]);
+    RC_ASSERT(engine::Access::data(joined).file_of(r) == of[r]);
   }
 }
 
@@ -96,10 +97,10 @@ TEST(DelimitedFiles, KnowTheLineOfEachRow) {
   scratch.file("b.csv", "x;no\n\nc;3\n");
   const Table table = read_all(*TableFiles(scratch.path()).open("a.csv", {.more = {"b.csv"}}));
   ASSERT_EQ(table.rows(), 3u);
-  EXPECT_EQ(table.data().number_in_file(1), 3u);
-  EXPECT_EQ(table.data().number_in_file(2), 3u);
-  EXPECT_EQ(table.data().file_of(1), "a.csv");
-  EXPECT_EQ(table.data().file_of(2), "b.csv");
+  EXPECT_EQ(engine::Access::data(table).number_in_file(1), 3u);
+  EXPECT_EQ(engine::Access::data(table).number_in_file(2), 3u);
+  EXPECT_EQ(engine::Access::data(table).file_of(1), "a.csv");
+  EXPECT_EQ(engine::Access::data(table).file_of(2), "b.csv");
 }
 
 TEST(DelimitedFiles, SayWhatDiffers) {

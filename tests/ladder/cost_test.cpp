@@ -15,7 +15,7 @@ const std::filesystem::path demo = std::filesystem::path(LOFTY_SOURCE) / "demo";
 std::vector<std::string> steps(const Cost& cost) {
   std::vector<std::string> out;
   for (const CostStep& step : cost.steps)
-    out.push_back(step.step + ": " + step.purpose + (step.by.empty() ? "" : " by " + step.by));
+    out.push_back(std::string(to_string(step.step)) + ": " + step.purpose + (step.by.empty() ? "" : " by " + step.by));
   return out;
 }
 
@@ -32,14 +32,14 @@ TEST(Cost, PlansAndAnswersHaveTheSameSteps) {
     ASSERT_TRUE(after.measured()) << entry.path();
     for (const CostStep& step : after.steps) {
       // Every planned step was timed, and what looks at rows took some time.
-      ASSERT_TRUE(step.measured) << entry.path() << " " << step.step << " " << step.purpose;
+      ASSERT_TRUE(step.measured) << entry.path() << " " << to_string(step.step) << " " << step.purpose;
       EXPECT_GE(*step.measured, 0);
-      if (step.step == "total" || step.step == "list") {
+      if (step.step == StepKind::total || step.step == StepKind::list) {
         EXPECT_GT(*step.measured, 0) << entry.path();
       }
     }
     EXPECT_GT(before.estimated(), 0);
-    ASSERT_EQ(after.steps.front().step, "read");
+    ASSERT_EQ(after.steps.front().step, StepKind::read);
     if (after.steps.front().purpose == "order_lines.csv") {
       EXPECT_EQ(after.steps.front().rows, 12'004);
       EXPECT_NEAR(*before.steps.front().rows, 12'004, 120);  // from samples of the file
@@ -70,7 +70,7 @@ TEST(Cost, OnePassIsSaid) {
   EXPECT_NEAR(before.steps.front().bytes / kept.steps.front().bytes,
               2.0 * 4 * 8192 / static_cast<double>(std::filesystem::file_size(demo / "order_lines.csv")), 0.001);
   EXPECT_EQ(steps(before), steps(after));
-  for (const CostStep& step : after.steps) EXPECT_GE(step.measured.value_or(-1), 0) << step.step;
+  for (const CostStep& step : after.steps) EXPECT_GE(step.measured.value_or(-1), 0) << to_string(step.step);
   EXPECT_FALSE(before.read_twice);
   EXPECT_NE(
       cost_text(before).find("One pass: the rows of order_lines.csv are totalled as they are read, and not kept."),
@@ -202,15 +202,16 @@ TEST(Cost, SpeedsScaleTheirSteps) {
   ASSERT_EQ(one.steps.size(), ten.steps.size());
   for (std::size_t s = 0; s < one.steps.size(); ++s) {
     // A step has a fixed part, which is small: nine times it is missing from ten times the whole.
-    const double fixed = 30e-6, expected = one.steps[s].step == "read" ? 10 * (one.steps[s].estimated - fixed) + fixed
-                                                                       : one.steps[s].estimated;
-    EXPECT_NEAR(ten.steps[s].estimated, expected, 1e-9) << one.steps[s].step;
+    const double fixed = 30e-6, expected = one.steps[s].step == StepKind::read
+                                               ? 10 * (one.steps[s].estimated - fixed) + fixed
+                                               : one.steps[s].estimated;
+    EXPECT_NEAR(ten.steps[s].estimated, expected, 1e-9) << to_string(one.steps[s].step);
   }
   // The columns that are read, and the greatest step.
   double columns = 0, greatest = 0;
   for (const CostStep& step : one.steps)
-    (step.step == "read" ? columns : greatest) =
-        step.step == "read" ? columns + step.bytes : std::max(greatest, step.bytes);
+    (step.step == StepKind::read ? columns : greatest) =
+        step.step == StepKind::read ? columns + step.bytes : std::max(greatest, step.bytes);
   EXPECT_GT(columns, 12'004 * 5);  // five columns of the lines, at a byte at least
   EXPECT_EQ(one.bytes(), columns + greatest);
 }

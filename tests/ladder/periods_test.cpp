@@ -21,7 +21,8 @@ std::string sentence(const Ladder& ladder) { return standings(ladder, support::s
 
 TEST(Periods, TheLastDaysUpToAndIncludingTheLatestInTheData) {
   EXPECT_EQ(caught(in({.name = "recent", .on = "ordered_on", .last = "1"})), Texts{"7"});
-  EXPECT_EQ(caught(in({.name = "recent", .on = "ordered_on", .last = "3", .unit = "day"})), (Texts{"5", "6", "7"}));
+  EXPECT_EQ(caught(in({.name = "recent", .on = "ordered_on", .last = "3", .unit = CalendarUnit::day})),
+            (Texts{"5", "6", "7"}));
   EXPECT_NE(sentence(in({.name = "recent", .on = "ordered_on", .last = "3"}))
                 .find("`recent` is 2025-03-31 to 2025-04-02: 3 lines, on 3 of 3 days."),
             std::string::npos);
@@ -29,12 +30,15 @@ TEST(Periods, TheLastDaysUpToAndIncludingTheLatestInTheData) {
 
 TEST(Periods, CalendarUnitsBeginWhereTheCalendarSays) {
   // Of April two days have come; the last two months are March and what there is of April.
-  EXPECT_EQ(caught(in({.name = "recent", .on = "ordered_on", .last = "1", .unit = "month"})), (Texts{"6", "7"}));
-  EXPECT_EQ(caught(in({.name = "recent", .on = "ordered_on", .last = "2", .unit = "month"})).size(), 7u);
-  EXPECT_EQ(caught(in({.name = "recent", .on = "ordered_on", .last = "1", .unit = "quarter"})), (Texts{"6", "7"}));
-  EXPECT_EQ(caught(in({.name = "recent", .on = "ordered_on", .last = "1", .unit = "year"})).size(), 7u);
+  EXPECT_EQ(caught(in({.name = "recent", .on = "ordered_on", .last = "1", .unit = CalendarUnit::month})),
+            (Texts{"6", "7"}));
+  EXPECT_EQ(caught(in({.name = "recent", .on = "ordered_on", .last = "2", .unit = CalendarUnit::month})).size(), 7u);
+  EXPECT_EQ(caught(in({.name = "recent", .on = "ordered_on", .last = "1", .unit = CalendarUnit::quarter})),
+            (Texts{"6", "7"}));
+  EXPECT_EQ(caught(in({.name = "recent", .on = "ordered_on", .last = "1", .unit = CalendarUnit::year})).size(), 7u);
   // 2 April 2025 was a Wednesday, so its week begins on 31 March.
-  EXPECT_EQ(caught(in({.name = "recent", .on = "ordered_on", .last = "1", .unit = "week"})), (Texts{"5", "6", "7"}));
+  EXPECT_EQ(caught(in({.name = "recent", .on = "ordered_on", .last = "1", .unit = CalendarUnit::week})),
+            (Texts{"5", "6", "7"}));
 }
 
 TEST(Periods, TheAnchorIsTheLatestOfTheRowsThatTheOtherConditionsLetThrough) {

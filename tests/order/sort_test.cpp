@@ -13,6 +13,7 @@
 #include "lofty/error.hpp"
 #include "lofty/order.hpp"
 #include "order/word_sort.hpp"
+#include "table/access.hpp"
 
 using namespace lofty;
 
@@ -239,8 +240,9 @@ TEST(RefinedOrder, IsTheOrderFromTheBeginning) {
       const Order refined = engine::refine_order(grouped.data(), keys({ascending(b)}, {descending(c)}), run);
       const Order whole = engine::make_order(size, keys({ascending(group), ascending(b)}, {descending(c)}), run);
       ASSERT_TRUE(std::ranges::equal(refined.rows(), whole.rows())) << size << " rows, " << groups << " groups";
-      ASSERT_TRUE(std::ranges::equal(refined.data().marks.view(), whole.data().marks.view()));
+      ASSERT_TRUE(
+          std::ranges::equal(engine::Access::data(refined).marks.view(), engine::Access::data(whole).marks.view()));
       ASSERT_EQ(refined.groups(), whole.groups());
-      ASSERT_EQ(refined.data().undecided, whole.data().undecided);
+      ASSERT_EQ(engine::Access::data(refined).undecided, engine::Access::data(whole).undecided);
     }
 }

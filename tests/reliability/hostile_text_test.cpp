@@ -47,7 +47,7 @@ TEST(HostileText, NothingReachesATerminalRaw) {
 
 TEST(HostileText, SafeForTerminalKeepsOurColours) {
   EXPECT_EQ(safe_for_terminal("a\tb\n\033[1mbold\033[0m \033[2J"), "a\tb\n\033[1mbold\033[0m \xE2\x90\x9B[2J");
-  EXPECT_EQ(safe_for_terminal("\xe2\x81\xa6x\xff"), "\xEF\xBF\xBDx\xEF\xBF\xBD");
+  EXPECT_EQ(safe_for_terminal("\xe2\x81\xa6x\xff"), "<U+2066>x\xEF\xBF\xBD");
   EXPECT_EQ(safe_for_terminal("\r\n"), "\xE2\x90\x8D\n");
   EXPECT_EQ(safe_for_terminal("Älv مرحبا"), "Älv مرحبا");
 }

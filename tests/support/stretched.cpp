@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "table/access.hpp"
 #include "table/table_stretches.hpp"
 
 namespace support {
@@ -27,13 +28,13 @@ class CutTable final : public engine::TableStretches {
       column = engine::Column::seal(std::move(piece));
     }
     next_ += count;
-    return Table(std::move(data));
+    return engine::Access::made<Table>(std::move(data));
   }
   Table whole() override {
     ++*read_;
     auto data = std::make_shared<engine::TableData>(table_.data());
     for (engine::ColumnPtr& column : data->columns) column = nullptr;
-    return Table(std::move(data));
+    return engine::Access::made<Table>(std::move(data));
   }
 
  private:

@@ -159,8 +159,8 @@ TEST_F(NotMisled, IncludeSaysWhichKeysAreNotTheTables) {
 
 TEST_F(NotMisled, DaysWithoutSalesAreDays) {
   const std::vector<std::string> days = {
-      "--each",  "on", "--every", "day",   "--total", "q=coalesce(sum(amount), 0)", "--where", "on < date '2025-03-31'",
-      "--order", "on", "--by",    "q desc"};
+      "--each",  "on", "--fill", "day",   "--total", "q=coalesce(sum(amount), 0)", "--where", "on < date '2025-03-31'",
+      "--order", "on", "--by",   "q desc"};
   EXPECT_EQ(csv(with(days, {"--columns", "on,q"})), "on,q\n2025-03-01,30\n2025-03-02,0\n2025-03-03,5\n2025-03-04,7\n");
   // An average over days divides by days.
   EXPECT_EQ(csv(with(days, {"--columns", "on,m", "--window",
@@ -168,23 +168,23 @@ TEST_F(NotMisled, DaysWithoutSalesAreDays) {
             "on,m\n2025-03-01,30.000000\n2025-03-02,15.000000\n2025-03-03,2.500000\n2025-03-04,6.000000\n");
   // From the first to the last day of the period in force, for each shop that occurs.
   EXPECT_EQ(
-      csv({"--period", "p: on from 2025-03-03 through 2025-03-05", "--where", "p", "--each", "shop_no,on", "--every",
+      csv({"--period", "p: on from 2025-03-03 through 2025-03-05", "--where", "p", "--each", "shop_no,on", "--fill",
            "day", "--total", "n=count(*)", "--by", "n desc", "--order", "shop_no, on", "--columns", "shop_no,on,n"}),
       "shop_no,on,n\n2,2025-03-03,1\n2,2025-03-04,1\n2,2025-03-05,0\n");
 }
 
 TEST_F(NotMisled, MonthsWithoutSalesAreMonths) {
   // Without other keys the units of a period are known even where no row counts.
-  EXPECT_EQ(csv({"--period", "p: on from 2026-01-01 through 2026-01-02", "--where", "p", "--each", "on", "--every",
+  EXPECT_EQ(csv({"--period", "p: on from 2026-01-01 through 2026-01-02", "--where", "p", "--each", "on", "--fill",
                  "day", "--total", "n=count(*)", "--by", "n desc"}),
             "rank,on,n\n1,2026-01-01,0\n1,2026-01-02,0\n");
-  EXPECT_EQ(csv({"--figure", "m=start_of('month', on)", "--each", "shop_no,m", "--every", "month", "--total",
+  EXPECT_EQ(csv({"--figure", "m=start_of('month', on)", "--each", "shop_no,m", "--fill", "month", "--total",
                  "n=count(*)", "--by", "n desc", "--order", "shop_no, m", "--columns", "shop_no,m,n"}),
             "shop_no,m,n\n1,2025-03-01,2\n1,2025-04-01,0\n2,2025-03-01,2\n2,2025-04-01,0\n3,2025-03-01,0\n3,2025-04-01,"
             "1\n");
-  EXPECT_TRUE(said({"--each", "on", "--every", "month", "--total", "n=count(*)", "--by", "n desc"})
+  EXPECT_TRUE(said({"--each", "on", "--fill", "month", "--total", "n=count(*)", "--by", "n desc"})
                   .has("`on` does not hold the first days of months"));
-  EXPECT_TRUE(said({"--each", "shop_no", "--every", "day", "--total", "n=count(*)", "--by", "n desc"})
+  EXPECT_TRUE(said({"--each", "shop_no", "--fill", "day", "--total", "n=count(*)", "--by", "n desc"})
                   .has("`every` needs exactly one column of dates in `each`, and there is none"));
 }
 

@@ -238,7 +238,7 @@ TEST(WindowArrays, LargeArraysAreGatheredFromACopy) {
     std::vector<std::int64_t> sums(size);
     std::vector<std::uint8_t> nulls(size);
     if (range != 0) frame_sums(order, from_start, value, {}, sums, nulls);
-    const auto some = range != 0 ? frame_sums(order, two, value, mask) : Windowed<std::int64_t>{};
+    const auto some = range != 0 ? frame_sums(order, two, value, mask) : ColumnValues<std::int64_t>{};
     std::int64_t running = 0;
     for (std::size_t at = 0; at < size; ++at) {
       const std::size_t here = rows[at], before = at > 0 ? rows[at - 1] : here;

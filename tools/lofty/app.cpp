@@ -54,6 +54,15 @@ void add_resources(CLI::App* c, Resources& o) {
       ->type_name("FOLDER");
 }
 
+// For ladders from strangers.
+void add_only_under(CLI::App* c, std::string& folder) {
+  c->add_option("--only-under", folder,
+                "Read tables under this folder only, links resolved: for a ladder\n"
+                "from somebody else")
+      ->check(wrong_folder)
+      ->type_name("FOLDER");
+}
+
 // Which of the rows to show.
 template <class Options>
 void add_some_rows(CLI::App* c, Options& o) {
@@ -89,6 +98,7 @@ void add_rank(CLI::App& app, RankOptions& o) {
                 "or a pattern ('orders-*.csv'), are one table; several ladders go into\n"
                 "one page or one workbook")
       ->required();
+  add_only_under(c, o.resources.only_under);
   c->add_option("--join", o.joins,
                 "A second table and its keys: 'shops.csv on shop_no'. Write inner,\n"
                 "right or full first to keep other rows than all of the first\n"
@@ -116,9 +126,9 @@ void add_rank(CLI::App& app, RankOptions& o) {
   c->add_option("--within", o.within, "Places start again in each of these")->type_name("COLUMN,...");
   c->add_option("--include", o.include, "A joined table of which all are entries, with rows that count or without")
       ->type_name("TABLE");
-  c->add_option("--every", o.every,
-                "Every day, week, month, quarter or year is an entry, with rows that\n"
-                "count or without; --each has a column of dates")
+  c->add_option("--fill", o.fill,
+                "Add each day, week, month, quarter or year without rows as an entry;\n"
+                "--each has a column of dates")
       ->type_name("UNIT");
   c->add_option("--compare", o.compare, "Who moved since the stretch before this period, which is as long")
       ->type_name("PERIOD");
@@ -216,6 +226,7 @@ void add_why(CLI::App& app, WhyOptions& o) {
   CLI::App* const c = app.add_subcommand("why", "The workings of one entry: place, neighbours, totals, rows");
   c->add_option("LADDER", o.ladder, "A ladder (NAME.ladder.toml)")->required();
   c->add_option("CONDITION", o.condition, "Which entry: by its key, a label, or its place")->required();
+  add_only_under(c, o.resources.only_under);
   c->add_option("--choose", o.choices, "Change a choice of the ladder")->type_name("NAME=VALUE");
   c->add_option("--lines", o.lines, "How many of its rows to list (20)")->type_name("N")->check(whole_from(0));
   add_resources(c, o.resources);
@@ -228,6 +239,7 @@ void add_why(CLI::App& app, WhyOptions& o) {
 void add_cost(CLI::App& app, CostOptions& o) {
   CLI::App* const c = app.add_subcommand("cost", "What a ladder costs: scans, sorts, and which windows share a sort");
   c->add_option("LADDER", o.ladder, "A ladder (NAME.ladder.toml)")->required();
+  add_only_under(c, o.resources.only_under);
   c->add_flag("--run", o.run, "Run it too, and print the measured times next to the estimates");
   c->add_option("--choose", o.choices, "Change a choice of the ladder")->type_name("NAME=VALUE");
   add_resources(c, o.resources);
@@ -241,6 +253,7 @@ void add_cost(CLI::App& app, CostOptions& o) {
 void add_draw(CLI::App& app, DrawOptions& o) {
   CLI::App* const c = app.add_subcommand("draw", "Pictures of the standings: bars, lines, movement or shares");
   c->add_option("LADDER", o.ladder, "A ladder (NAME.ladder.toml)")->required();
+  add_only_under(c, o.resources.only_under);
   c->add_option("--as", o.as,
                 "bars: a bar for each entry, in ranked order;\n"
                 "lines: a small chart for each group or outer entry, in ranked order;\n"
@@ -281,6 +294,7 @@ void add_draw(CLI::App& app, DrawOptions& o) {
 void add_check(CLI::App& app, CheckOptions& o) {
   CLI::App* const c = app.add_subcommand("check", "Everything that is wrong with a ladder, before any row is computed");
   c->add_option("LADDER", o.ladders, "Ladder files")->required();
+  add_only_under(c, o.only_under);
   c->footer(
       "Examples, on the demo data:\n"
       "  lofty check demo/best_shops.ladder.toml\n"

@@ -75,7 +75,7 @@ namespace {
 void add_other_problems(const Asked& asked, std::vector<Problem>& problems) {
   std::vector<Problem> more;
   try {
-    more = lofty::check(asked.text.ladder, lofty::TableFiles(asked.tables_folder()));
+    more = lofty::check(asked.text.ladder, asked.tables());
   } catch (const Error&) {
     return;
   }
@@ -89,8 +89,9 @@ void add_other_problems(const Asked& asked, std::vector<Problem>& problems) {
 
 }  // namespace
 
-Asked ask(const std::string& source, bool ladder) {
+Asked ask(const std::string& source, const std::string& only_under, bool ladder) {
   Asked asked;
+  asked.only_under = only_under;
   if (is_ladder(source) || (ladder && source == standard_input)) {
     std::vector<Problem> problems;
     asked.text = lofty::read_ladder_file(source, problems);

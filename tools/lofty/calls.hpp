@@ -37,13 +37,16 @@ struct Asked {
   lofty::LadderText text;
   std::filesystem::path folder;  // where its tables are
   bool from_file = false;
+  std::filesystem::path only_under = {};  // the folder that its tables have to be in; empty: any
 
-  std::filesystem::path tables_folder() const { return folder.empty() ? std::filesystem::path(".") : folder; }
+  lofty::TableFiles tables() const {
+    return lofty::TableFiles(folder.empty() ? std::filesystem::path(".") : folder, only_under);
+  }
 };
 
 // The ladder of a file, or one that has a table and nothing else yet.
 // With `ladder`, standard input is a ladder; else it is a table.
-Asked ask(const std::string& source, bool ladder = false);
+Asked ask(const std::string& source, const std::string& only_under, bool ladder = false);
 
 // What `-` means.
 inline constexpr const char* standard_input = "/dev/stdin";

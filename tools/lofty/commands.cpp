@@ -34,6 +34,16 @@ void put(std::vector<lofty::NamedFormula>& list, const std::pair<std::string, st
   list.push_back({formula.first, formula.second});
 }
 
+lofty::CalendarUnit calendar_unit_of(const std::string& option, const std::string& name) {
+  if (const auto unit = lofty::from_string<lofty::CalendarUnit>(name)) return *unit;
+  Problem p{Code::unknown_word, option + " takes day, week, month, quarter or year, not `" + name + "`", {}, {}, {}};
+  p.nearest = lofty::nearest_word(name, {"day", "week", "month", "quarter", "year"});
+  p.location.key = option;
+  p.location.text = name;
+  p.location.length = name.size();
+  throw Error(std::move(p));
+}
+
 lofty::Ties ties_of(const std::string& option, const std::string& name) {
   if (const auto ties = lofty::from_string<lofty::Ties>(name)) return *ties;
   // The reader of ladder files knows how to say this.
@@ -210,7 +220,7 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
   if (o.where) ladder.where = *o.where;
   const bool level = !o.each.empty() || !o.within.empty() || o.by || o.tiebreak || o.ties || o.rank_as ||
                      !o.also.empty() || o.best || o.worst || o.cut || o.having || o.eligible || o.keep_where ||
-                     o.include || o.every || o.unranked || o.others || !o.windows.empty();
+                     o.include || o.fill || o.unranked || o.others || !o.windows.empty();
   if (level && ladder.levels.size() > 1)
     throw Error(Problem{Code::bad_value,
                         "this ladder has " + std::to_string(ladder.levels.size()) +
@@ -239,7 +249,7 @@ void apply(const RankOptions& o, lofty::Ladder& ladder) {
     if (o.unranked) l.unranked = true;
     if (o.others) l.others = true;
     if (o.include) l.include = *o.include;
-    if (o.every) l.every = *o.every;
+    if (o.fill) l.fill = calendar_unit_of("--fill", *o.fill);
     if (o.best) so_many("--best", *o.best, l.best, l.best_percent);
     if (o.worst) so_many("--worst", *o.worst, l.worst, l.worst_percent);
     if (o.cut) {
@@ -412,7 +422,7 @@ int rank_several(const RankOptions& options) {
   const bool is_page = ending == ".html";
   std::vector<Asked> asked;
   for (const std::string& source : options.sources) {
-    asked.push_back(ask(source));
+    asked.push_back(ask(source, options.resources.only_under));
     if (!asked.back().from_file)
       bad_option("rank", source, "several sources are ladders, or tables that are one, and not both",
                  "NAME.ladder.toml");
@@ -438,7 +448,7 @@ int rank_several(const RankOptions& options) {
   lofty::FileSet inputs;
   std::vector<std::unique_ptr<lofty::TableFiles>> tables;
   for (std::size_t i = 0; i < asked.size(); ++i) {
-    tables.push_back(std::make_unique<lofty::TableFiles>(asked[i].tables_folder()));
+    tables.push_back(std::make_unique<lofty::TableFiles>(asked[i].tables()));
     inputs.add(inputs_of(asked[i], options.sources[i], *tables.back()));
   }
   checked(outputs, inputs, nullptr, options.replace);
@@ -484,7 +494,7 @@ int rank(const RankOptions& options) {
   if (!options.save_ladder.empty() && options.save_ladder != "-" && !is_ladder(options.save_ladder))
     bad_option("--save-ladder", options.save_ladder, "a ladder's file ends in .ladder.toml",
                options.save_ladder + ".ladder.toml");
-  Asked asked = ask(options.source());
+  Asked asked = ask(options.source(), options.resources.only_under);
   lofty::Ladder& ladder = asked.text.ladder;
   if (several) ladder.data.read.more.assign(options.sources.begin() + 1, options.sources.end());
   apply(options, ladder);
@@ -520,7 +530,7 @@ int rank(const RankOptions& options) {
                                 .whole_ties = options.whole_ties,
                                 .page_rows = page_choices(options).most_rows};
   try {
-    const lofty::TableFiles tables(asked.tables_folder()), expecting;
+    const lofty::TableFiles tables = asked.tables(), expecting;
     lofty::FileSet inputs = inputs_of(asked, options.source(), tables);
     if (options.expect) inputs.add(expecting.file_of(*options.expect));
     checked(outputs, inputs, nullptr, options.replace);
@@ -607,11 +617,11 @@ int rank(const RankOptions& options) {
 }
 
 int why(const WhyOptions& options) {
-  Asked asked = ask(options.ladder, true);
+  Asked asked = ask(options.ladder, options.resources.only_under, true);
   if (!asked.from_file) bad_option("why", options.ladder, "why takes a ladder file", "NAME.ladder.toml");
   choose_all(asked.text.ladder, options.choices);
   try {
-    const lofty::TableFiles tables(asked.tables_folder());
+    const lofty::TableFiles tables = asked.tables();
     print(lofty::workings_text(lofty::why(asked.text.ladder, tables, options.condition, watched(options.resources)),
                                options.lines, looks_of_output()));
   } catch (const Error& error) {
@@ -662,11 +672,11 @@ lofty::Speeds speeds_of_machine(bool again) {
 }  // namespace
 
 int cost(const CostOptions& options) {
-  Asked asked = ask(options.ladder, true);
+  Asked asked = ask(options.ladder, options.resources.only_under, true);
   if (!asked.from_file) bad_option("cost", options.ladder, "cost takes a ladder file", "NAME.ladder.toml");
   choose_all(asked.text.ladder, options.choices);
   try {
-    const lofty::TableFiles tables(asked.tables_folder());
+    const lofty::TableFiles tables = asked.tables();
     lofty::Cost planned =
         lofty::plan(asked.text.ladder, tables, speeds_of_machine(options.measure_again), watched(options.resources));
     if (options.run)
@@ -696,9 +706,9 @@ int check(const CheckOptions& options) {
   for (const std::string& name : options.ladders) {
     std::vector<Problem> problems;
     try {
-      Asked asked = ask(name, true);
+      Asked asked = ask(name, options.only_under, true);
       if (!asked.from_file) bad_option("check", name, "check takes ladder files", "NAME.ladder.toml");
-      const lofty::TableFiles tables(asked.tables_folder());
+      const lofty::TableFiles tables = asked.tables();
       problems = lofty::check(asked.text.ladder, tables);
       asked.text.locate(problems);
       // In the order of the file, as it will be mended.

@@ -25,7 +25,7 @@ struct RankOptions : TableOptions {
   std::optional<std::string> title, where, by, tiebreak, ties, rank_as, cut, order, alternative, locale, zone, having,
       eligible, keep_where;
   std::optional<int> first_month;
-  std::optional<std::string> best, worst, include, every, compare;
+  std::optional<std::string> best, worst, include, fill, compare;
   std::optional<std::size_t> first, last, sample, seed, workings, page_rows;
   std::optional<std::string> stage, save_standings, expect, remarks;
   std::string to, save_ladder;
@@ -63,6 +63,7 @@ struct DemoOptions {
 
 struct CheckOptions {
   std::vector<std::string> ladders;
+  std::string only_under;
 };
 
 // Each returns an exit status, or throws lofty::Error.

@@ -98,7 +98,7 @@ int draw(const DrawOptions& options) {
   refuse_foreign(options, kind);
   const lofty::PictureOptions how = picture_options(options);
   const lofty::Detail detail = detail_of(options.remarks);
-  Asked asked = ask(options.ladder, true);
+  Asked asked = ask(options.ladder, options.resources.only_under, true);
   if (!asked.from_file)
     bad_option("draw", options.ladder, "draw takes a ladder file",
                "NAME.ladder.toml; rank ... --save-ladder NAME.ladder.toml writes one");
@@ -120,7 +120,7 @@ int draw(const DrawOptions& options) {
                        : target.format == lofty::PictureFormat::png ? Kind::png
                                                                     : Kind::pdf});
   try {
-    const lofty::TableFiles tables(asked.tables_folder());
+    const lofty::TableFiles tables = asked.tables();
     lofty::FileSet inputs = inputs_of(asked, options.ladder, tables);
     checked(outputs, inputs, nullptr, options.replace);
     const lofty::Standings answer = lofty::standings(ladder, tables, watched(options.resources));

@@ -53,9 +53,9 @@ void refuse_leftovers(const CLI::App& command) {
 
 // Options that change a question do not say which of several ladders they are for.
 void refuse_for_several(const CLI::App& command) {
-  static const std::vector<std::string> fitting = {"--to",          "--replace",  "--remarks",   "--threads",
-                                                   "--memory",      "--spill-to", "--choose",    "--picture",
-                                                   "--no-pictures", "--workings", "--page-rows", "--title"};
+  static const std::vector<std::string> fitting = {
+      "--to",     "--replace", "--remarks",     "--threads",  "--memory",    "--spill-to", "--only-under",
+      "--choose", "--picture", "--no-pictures", "--workings", "--page-rows", "--title"};
   for (const CLI::Option* option : command.get_options()) {
     const std::string name = option->get_name();
     if (option->count() == 0 || !name.starts_with("--") ||
@@ -165,8 +165,9 @@ void end_tidily(int signal) {
 int main(int argc, char** argv) {
   std::set_new_handler(end_without_memory);
   std::set_terminate(end_terminated);
-  for (const int signal : {SIGINT, SIGTERM, SIGHUP, SIGPIPE, SIGQUIT, SIGXFSZ, SIGXCPU})
+  for (const int signal : {SIGINT, SIGTERM, SIGHUP, SIGPIPE, SIGQUIT, SIGXCPU})
     if (std::signal(signal, end_tidily) == SIG_IGN) std::signal(signal, SIG_IGN);
+  std::signal(SIGXFSZ, SIG_IGN);  // a file that would become too large is an error of the write
   try {
     return run(argc, argv);
   } catch (const Error& error) {

@@ -80,7 +80,7 @@ const std::vector<OptionKey>& option_keys() {
       {"rank.each", "--each", any(&O::each), "--each shop_no"},
       {"rank.within", "--within", any(&O::within)},
       {"rank.include", "--include", set(&O::include)},
-      {"rank.every", "--every", set(&O::every)},
+      {"rank.fill", "--fill", set(&O::fill)},
       {"compare.period", "--compare", set(&O::compare),
        "--period 'recent: last 1 month of ordered_on, whole' makes one"},
       {"rank.by", "--by", set(&O::by), "--by 'spend desc'"},

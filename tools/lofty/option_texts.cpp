@@ -34,10 +34,11 @@ void read_column(const std::string& text, lofty::ReadOptions& read) {
       found->written.push_back(value);
       return;
     }
-    if (!lofty::from_string<lofty::Kind>(value) || value == "null")
+    const auto kind = lofty::from_string<lofty::Kind>(value);
+    if (!kind || *kind == lofty::Kind::interval || *kind == lofty::Kind::unknown)
       bad_option("--column", value, "no type is called `" + value + "`",
                  "integer, decimal, float, date, timestamp, boolean or text", Code::unknown_word);
-    found->type = value;
+    found->type = kind;
     return;
   }
   bad_option("--column", text, "--column takes `NAME: written EXAMPLE` or `NAME: type TYPE`", example);
@@ -84,9 +85,12 @@ lofty::Period period_of(const std::string& text) {
     const std::size_t of = days.find(" of ");
     std::istringstream words(days.substr(5, of == std::string::npos ? of : of - 5));
     std::string further;
-    if (!(words >> period.last >> period.unit) || words >> further || of == std::string::npos)
+    std::string unit;
+    if (!(words >> period.last >> unit) || words >> further || of == std::string::npos)
       refuse("a period of units is `last N UNIT of COLUMN`");
-    if (period.unit.size() > 1 && period.unit.ends_with('s')) period.unit.pop_back();
+    if (unit.size() > 1 && unit.ends_with('s')) unit.pop_back();
+    period.unit = lofty::from_string<lofty::CalendarUnit>(unit);
+    if (!period.unit) refuse("a period's unit is day, week, month, quarter or year, not `" + unit + "`");
     period.on = trimmed(days.substr(of + 4));
   } else {
     const std::size_t from = days.find(" from "), through = days.find(" through ");

@@ -1,5 +1,5 @@
 #pragma once
-// What a command may use of the machine; none of it changes an answer.
+// The parts of the machine that a command may use; none of them changes an answer.
 
 #include <cstdint>
 #include <string>
@@ -10,6 +10,7 @@ struct Resources {
   int threads = 0;           // 0: as many as the machine has
   std::uint64_t memory = 0;  // bytes for large arrays; 0: half of what is free
   std::string spill_to;      // the folder for what does not fit; empty: the temporary one
+  std::string only_under;    // the folder that tables have to be in; empty: any
 };
 
 // Turns "1GiB" into the digits of a number of bytes; returns what is wrong, or nothing.
