@@ -42,6 +42,41 @@ static_assert(MakesGroups<std::vector<int>&> && !MakesGroups<std::vector<int>>);
 static_assert(MakesMask<std::vector<std::uint8_t>&> && !MakesMask<std::vector<std::uint8_t>>);
 static_assert(MakesMask<std::span<const std::uint8_t>> && !MakesMask<std::vector<int>&>);
 
+// ---- what is no array of values is no key
+
+static_assert(!MakesKey<std::string&> && !MakesKey<const char (&)[4]> && !MakesKey<std::string_view>,
+              "a text is one value");
+static_assert(!MakesKey<std::vector<lofty::int128>&>, "128-bit integers are decimals here");
+static_assert(!MakesKey<std::vector<lofty::Value>&> && !MakesKey<std::vector<long double>&>);
+static_assert(MakesKey<std::vector<lofty::Decimal>&> && MakesKey<std::vector<std::string_view>&>);
+static_assert(MakesKey<std::vector<char>&> && MakesKey<std::vector<unsigned long long>&>);
+
+// ---- what a handle holds cannot be exchanged
+
+template <class T>
+concept ShowsData = requires(const T& handle) {
+  handle.data();
+};
+static_assert(!ShowsData<lofty::Table> && !ShowsData<lofty::Order> && !ShowsData<lofty::Standings>);
+static_assert(!std::is_constructible_v<lofty::Table, std::shared_ptr<const lofty::Table::Data>>);
+static_assert(!std::is_constructible_v<lofty::Order, std::shared_ptr<const lofty::Order::Data>>);
+static_assert(!std::is_constructible_v<lofty::Standings, std::shared_ptr<const lofty::Standings::Data>>);
+static_assert(!std::is_aggregate_v<lofty::Key>, "a key's array is that of ascending() or descending()");
+
+// ---- getters of a temporary answer give values
+
+static_assert(std::is_same_v<decltype(std::declval<lofty::Standings>().title()), std::string>);
+static_assert(std::is_same_v<decltype(std::declval<const lofty::Standings&>().title()), const std::string&>);
+static_assert(std::is_same_v<decltype(std::declval<lofty::Standings>().remarks()), std::vector<lofty::Remark>>);
+static_assert(std::is_same_v<decltype(std::declval<lofty::Standings>().columns()), std::vector<lofty::StandingColumn>>);
+
+// ---- closed sets are enums
+
+static_assert(!std::is_constructible_v<decltype(lofty::Period::unit), const char*>);
+static_assert(!std::is_constructible_v<decltype(lofty::Level::fill), const char*>);
+static_assert(!std::is_constructible_v<decltype(lofty::ReadOptions::ColumnOption::type), const char*>);
+static_assert(std::is_enum_v<decltype(lofty::CostStep::step)>);
+
 template <class T>
 concept RowsOf = requires(T&& order) {
   std::forward<T>(order).rows();
@@ -223,6 +258,176 @@ TEST(RunningSums, BeyondSixtyFourBitsIsAnOverflow) {
   std::vector<std::int64_t> out(2);
   const lofty::Order order = lofty::order({lofty::ascending(std::span(most).first(2))});
   EXPECT_THROW(lofty::running_sums(order, most, out), lofty::Error);
+}
+
+TEST_F(Calls, NumbersBeyondAnArrayAreRefused) {
+  lofty::GroupNumbers beyond = numbers, none;
+  beyond.of_row.back() = 7;
+  none.of_row = {0, 0, 0};
+  constexpr const char* groups = "each row's group is one of the groups";
+  constexpr const char* position = "the position is one of the order";
+  constexpr const char* scale = "a decimal has 0 to 38 decimals";
+  const std::vector<std::int64_t> other{3, 1, 2};
+  const lofty::Frame not_the_key{.from = lofty::preceding(1), .by = lofty::ascending(other)};
+  const lofty::Order ascends = lofty::order({lofty::ascending(spend)});
+  expect({
+      {groups, [&] { lofty::sums(beyond, spend); }},
+      {groups, [&] { lofty::sums(beyond, doubles); }},
+      {groups, [&] { lofty::sums(beyond, decimals); }},
+      {groups, [&] { lofty::sums(none, spend); }},
+      {position, [&] { order.starts_group(3); }},
+      {position, [&] { order.starts_peers(99); }},
+      {position, [&] { order.ranked(3); }},
+      {scale, [&] { lofty::Decimal(1, 39); }},
+      {scale, [&] { lofty::Decimal(1, -1); }},
+      {"Frame::by is the key that the order goes by", [&] { lofty::frame_sums(ascends, not_the_key, spend); }},
+  });
+}
+
+TEST_F(Calls, TablesAreReadWithinTheirBounds) {
+  const lofty::Table nothing;
+  EXPECT_EQ(nothing.rows(), 0u);
+  EXPECT_EQ(nothing.name(), "");
+  EXPECT_TRUE(nothing.headings().empty());
+  EXPECT_TRUE(nothing.remarks().empty());
+  EXPECT_FALSE(nothing.holds(0));
+  EXPECT_TRUE(lofty::profile(nothing).columns.empty());
+  const lofty::Table table = lofty::TableBuilder("t").column("a", std::span<const std::int64_t>(spend)).build();
+  EXPECT_FALSE(table.holds(1));
+  constexpr const char *column = "the table holds the column", *cell = "the table holds the column and the row";
+  expect({
+      {column, [&] { nothing.type(0); }},
+      {column, [&] { table.type(1); }},
+      {cell, [&] { nothing.value(0, 0); }},
+      {cell, [&] { table.value(3, 0); }},
+      {cell, [&] { table.value(0, 1); }},
+      {mask_length,
+       [&] { lofty::TableBuilder("t").column("a", std::span<const std::int64_t>(spend), short_mask).build(); }},
+      {mask_length, [&] { lofty::TableBuilder("t").column("a", words, short_mask).build(); }},
+  });
+  const lofty::NullMask mask = short_mask;
+  EXPECT_FALSE(mask.is_null(7));
+}
+
+namespace {
+
+lofty::Standings three_rows() {
+  lofty::Catalog catalog;
+  const std::vector<std::int64_t> numbers{1, 2, 3};
+  catalog.add(lofty::TableBuilder("t").column("n", numbers).build());
+  return lofty::standings({.data = {.from = "t"}, .levels = {{.each = {"n"}, .by = "n desc"}}}, catalog);
+}
+
+// A table source and a catalog of a caller's own, which break their promises.
+class Source : public lofty::TableSource {
+ public:
+  explicit Source(lofty::Table table) : table_(std::move(table)) {}
+  const std::string& name() const override { return name_; }
+  const std::vector<std::string>& headings() const override { return headings_; }
+  lofty::Table read(std::span<const std::size_t>, const lofty::Run&) const override { return table_; }
+
+ private:
+  lofty::Table table_;
+  std::string name_ = "own";
+  std::vector<std::string> headings_{"n", "m"};
+};
+
+class OwnCatalog : public lofty::Catalog {
+ public:
+  explicit OwnCatalog(std::shared_ptr<const lofty::TableSource> source) : source_(std::move(source)) {}
+  std::shared_ptr<const lofty::TableSource> open(const std::string&, const lofty::ReadOptions&) const override {
+    return source_;
+  }
+
+ private:
+  std::shared_ptr<const lofty::TableSource> source_;
+};
+
+}  // namespace
+
+TEST_F(Calls, StandingsAreReadWithinTheirBounds) {
+  const lofty::Standings answer = three_rows();
+  constexpr const char *row = "the row is one of the listing", *cell = "the row and the column are ones of the listing";
+  expect({
+      {cell, [&] { answer.value(3, 0); }},
+      {cell, [&] { answer.value(0, 9); }},
+      {cell, [&] { answer.of_level(3, 0); }},
+      {cell, [&] { answer.of_level(0, 9); }},
+      {row, [&] { answer.level(3); }},
+      {row, [&] { answer.key(3); }},
+      {row, [&] { answer.tied(3); }},
+      {row, [&] { answer.tied(3, 0); }},
+      {cell, [&] { answer.tied(0, 9); }},
+      {row, [&] { answer.ranked(3); }},
+      {row, [&] { answer.starts_group(3); }},
+      {row, [&] { answer.passed_over(3); }},
+      {"the column is one of the listing", [&] { answer.values<double>(9); }},
+      {cell, [&] { lofty::StandingRow(answer, 5)[0]; }},
+  });
+}
+
+TEST(StandingRows, AStoredRowIsValidAsLongAsTheAnswer) {
+  const lofty::Standings answer = three_rows();
+  std::vector<lofty::StandingRow> rows;
+  for (const lofty::StandingRow row : answer.each_row()) rows.push_back(row);  // the range itself is gone after this
+  ASSERT_EQ(rows.size(), 3u);
+  EXPECT_EQ(lofty::to_text(rows[0]["n"]), "3");
+  EXPECT_EQ(lofty::to_text(rows[2][std::size_t{0}]), "3");  // its place
+  std::size_t rows_of_a_temporary = 0;
+  for (const lofty::StandingRow row : three_rows().each_row()) rows_of_a_temporary += row.ranked();
+  EXPECT_EQ(rows_of_a_temporary, 3u);
+}
+
+TEST_F(Calls, SourcesOfACallersOwnAreChecked) {
+  const lofty::Ladder ladder{.data = {.from = "own"}, .levels = {{.each = {"m"}, .by = "m desc"}}};
+  const lofty::Table one_column = lofty::TableBuilder("own").column("n", std::span<const std::int64_t>(spend)).build();
+  constexpr const char* columns = "TableSource::read() returns a table that holds the columns it was called with";
+  expect({
+      {"Catalog::open() returns a source, or throws", [&] { lofty::standings(ladder, OwnCatalog(nullptr)); }},
+      {columns, [&] { lofty::standings(ladder, OwnCatalog(std::make_shared<Source>(lofty::Table()))); }},
+      {columns, [&] { lofty::standings(ladder, OwnCatalog(std::make_shared<Source>(one_column))); }},
+  });
+}
+
+TEST_F(Calls, TheBestOfMoreThanThereAreAreAll) {
+  const auto by = lofty::descending(spend);
+  for (const std::size_t count : {std::size_t{3}, std::size_t{1} << 40, ~std::size_t{0}}) {
+    EXPECT_EQ(lofty::best({}, {by}, count).rows, (std::vector<std::uint32_t>{1, 2, 0}));
+    EXPECT_EQ(lofty::worst({}, {by}, count).rows, (std::vector<std::uint32_t>{1, 2, 0}));
+  }
+  // Many groups, where room for the best N of each would be more than there is.
+  std::vector<std::int32_t> group(200'000), value(200'000);
+  for (std::size_t i = 0; i < group.size(); ++i)
+    group[i] = static_cast<std::int32_t>(i % 50'000), value[i] = static_cast<std::int32_t>(i);
+  const auto all = lofty::best(lofty::groups(group), {lofty::descending(value)}, std::size_t{1} << 50);
+  ASSERT_EQ(all.rows.size(), group.size());
+  EXPECT_EQ(all.group_begin.size(), 50'000u);
+  EXPECT_EQ(all.rows[0], 150'000u);
+  EXPECT_EQ(all.tied_cuts, 0u);
+}
+
+TEST_F(Calls, PicturesThatDoNotFitTogetherAreRefused) {
+  const auto drawn = [](auto content) {
+    return [content] {
+      lofty::Picture picture;
+      picture.content = content;
+      lofty::drawn(picture, lofty::PictureFormat::svg);
+    };
+  };
+  lofty::MovementPicture movement;
+  movement.times = {"then", "now"};
+  movement.lines.emplace_back().places = {1.0};
+  lofty::SharesPicture shares;
+  shares.reached = 3;
+  lofty::LinesPicture lines;
+  lines.kind = lofty::LinesPicture::Along::texts;
+  lines.charts.emplace_back().points = {{.along = 4, .value = 1.0}};
+  expect({
+      {"a movement has at least two times", drawn(lofty::MovementPicture{})},
+      {"a line has a place and a text for each time", drawn(movement)},
+      {"the step that reaches the mark is a step", drawn(shares)},
+      {"the points of a chart along texts have the numbers of texts", drawn(lines)},
+  });
 }
 
 // ---- stopping, and progress

@@ -72,7 +72,17 @@ enum class Element : std::uint8_t {
 template <>
 std::optional<Element> from_string<Element>(std::string_view name);
 
+// The values that keys are made of. Under gnu++20 __int128 is an integer, too: such numbers are decimals here.
 template <class T>
+concept KeyElement = std::same_as<T, std::string> || std::same_as<T, std::string_view> || std::same_as<T, Decimal> ||
+    std::same_as<T, Date> || std::same_as<T, Timestamp> || std::same_as<T, float> || std::same_as<T, double> ||
+    (std::is_integral_v<T> && sizeof(T) <= sizeof(std::int64_t));
+
+// An array of them that lives long enough.
+template <class Range>
+concept KeyValues = KeyRange<Range> && KeyElement<std::remove_cv_t<std::ranges::range_value_t<Range>>>;
+
+template <KeyElement T>
 [[nodiscard]] constexpr Element element_of() {
   if constexpr (std::is_same_v<T, std::string>)
     return Element::string;
@@ -89,9 +99,6 @@ template <class T>
   else if constexpr (std::is_same_v<T, double>)
     return Element::float64;
   else {
-    // Under gnu++20 __int128 is integral, too: such numbers are decimals here.
-    static_assert(std::is_integral_v<T> && sizeof(T) <= 8,
-                  "keys are integers of up to 64 bits, float, double, Decimal, Date, Timestamp, string or string_view");
     constexpr auto size = sizeof(T) == 1 ? 0 : sizeof(T) == 2 ? 1 : sizeof(T) == 4 ? 2 : 3;
     return static_cast<Element>(size + (std::is_signed_v<T> ? 0 : 4));
   }
@@ -103,7 +110,7 @@ template <class T>
 class Key {
  public:
   Key() = default;
-  template <KeyRange Range>
+  template <KeyValues Range>
   Key(Range&& values, bool descends, KeyOptions how)
       : descending(descends),
         options(std::move(how)),
@@ -126,12 +133,12 @@ class Key {
 
 // A key over a vector, array or span of numbers, dates or texts. A temporary vector does not compile: the key would
 // outlive it. Neither does a text: it is one value.
-template <KeyRange Range>
+template <KeyValues Range>
 [[nodiscard]] Key ascending(Range&& values, KeyOptions options = {}) {
   return Key(values, false, std::move(options));
 }
 
-template <KeyRange Range>
+template <KeyValues Range>
 [[nodiscard]] Key descending(Range&& values, KeyOptions options = {}) {
   return Key(values, true, std::move(options));
 }
@@ -141,7 +148,7 @@ struct Groups {
   std::vector<Key> keys;
 };
 
-template <KeyRange... Ranges>
+template <KeyValues... Ranges>
 [[nodiscard]] Groups groups(Ranges&&... columns) {
   return Groups{{ascending(columns)...}};
 }

@@ -25,32 +25,8 @@ namespace {
 
 constexpr std::size_t most_errors = 64 * 1024;
 
-// The programs that run, where a signal handler can read them; 0: a free slot. A program that finds no free slot ends
-// when its pipes close.
+// Where a signal handler can read them; 0: a free slot.
 std::array<std::atomic<pid_t>, 16> running;
-
-// Notes a program while it runs. It leads a process group, so that its own children are killed with it.
-class Running {
- public:
-  explicit Running(pid_t group) : group_(group) {
-    for (std::atomic<pid_t>& one : running) {
-      pid_t free = 0;
-      if (!one.compare_exchange_strong(free, group)) continue;
-      slot_ = &one;
-      return;
-    }
-  }
-  ~Running() {
-    if (slot_ != nullptr) *slot_ = 0;
-  }
-  Running(const Running&) = delete;
-  Running& operator=(const Running&) = delete;
-  void kill() const { ::kill(-group_, SIGKILL); }
-
- private:
-  pid_t group_;
-  std::atomic<pid_t>* slot_ = nullptr;
-};
 
 // Both ends of a pipe, closed when they are no longer needed. Programs begun elsewhere don't inherit them.
 struct Pipe {
@@ -172,6 +148,15 @@ bool exchange(Pipe& in, Pipe& out, Pipe& errors, std::string_view input, Program
 
 }  // namespace
 
+RunningProgram::RunningProgram(int group) : group_(group), slot_(0) {
+  for (pid_t free = 0; slot_ < running.size(); ++slot_, free = 0)
+    if (running[slot_].compare_exchange_strong(free, group)) return;
+}
+RunningProgram::~RunningProgram() {
+  if (slot_ < running.size()) running[slot_] = 0;
+}
+void RunningProgram::kill() const { ::kill(-group_, SIGKILL); }
+
 void kill_programs() noexcept {
   for (const std::atomic<pid_t>& one : running)
     if (const pid_t group = one; group > 0) ::kill(-group, SIGKILL);
@@ -192,7 +177,7 @@ ProgramResult run_program(const std::string& name, const std::vector<std::string
   if (failed != 0)
     throw Error(
         Problem{Code::cannot_write, "`" + name + "` could not be started: " + std::strerror(failed), {}, {}, {}});
-  const Running noted(child);
+  const RunningProgram noted(child);
   in.close(0);
   out.close(1);
   errors.close(1);

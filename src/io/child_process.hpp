@@ -2,6 +2,7 @@
 // Another program, with a text in and texts out.
 
 #include <chrono>
+#include <cstddef>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -21,7 +22,22 @@ struct ProgramResult {
 ProgramResult run_program(const std::string& name, const std::vector<std::string>& arguments, std::string_view input,
                           std::chrono::milliseconds at_most);
 
-// Kills the programs that run_program() is waiting for. Async-signal-safe.
+// Notes a process that leads a group of its own while it runs, so that kill_programs() finds it. A process that finds
+// no free slot is not found: it ends when its pipes close.
+class RunningProgram {
+ public:
+  explicit RunningProgram(int group);
+  ~RunningProgram();
+  RunningProgram(const RunningProgram&) = delete;
+  RunningProgram& operator=(const RunningProgram&) = delete;
+  void kill() const;  // the whole group
+
+ private:
+  int group_;
+  std::size_t slot_;
+};
+
+// Kills the processes that are noted. Async-signal-safe.
 void kill_programs() noexcept;
 
 }  // namespace lofty::engine

@@ -76,11 +76,12 @@ void require_memory(std::uint64_t bytes, const std::string& shown) {
   const std::uint64_t limit = Budget::shared().limit();
   if (bytes <= limit) return;
   const auto mebibytes = [](std::uint64_t n) { return std::to_string((n + (1 << 20) - 1) >> 20) + " MiB"; };
-  Problem p{Code::beyond_limit,
-            "reading it takes some " + mebibytes(bytes) + " of memory at once, and " + mebibytes(limit) + " are allowed",
-            {},
-            {},
-            "--memory allows more; delimited text is read in little memory"};
+  Problem p{
+      Code::beyond_limit,
+      "reading it takes some " + mebibytes(bytes) + " of memory at once, and " + mebibytes(limit) + " are allowed",
+      {},
+      {},
+      "--memory allows more; delimited text is read in little memory"};
   p.location.file = shown;
   throw Error(std::move(p));
 }

@@ -3,6 +3,7 @@
 
 #include <fcntl.h>
 #include <locale.h>
+#include <poll.h>
 #include <sys/wait.h>
 #include <unistd.h>
 #include <xlsxwriter.h>
@@ -10,6 +11,7 @@
 #include <algorithm>
 #include <cctype>
 #include <cerrno>
+#include <chrono>
 #include <cmath>
 #include <cstring>
 #include <filesystem>
@@ -17,10 +19,12 @@
 #include <new>
 #include <pugixml.hpp>
 
+#include "io/child_process.hpp"
 #include "io/open_file.hpp"
 #include "io/workbook_reader.hpp"
 #include "io/write_workbook.hpp"
 #include "lofty/error.hpp"
+#include "table/budget.hpp"
 #include "table/folded.hpp"
 #include "table/zone.hpp"
 
@@ -208,8 +212,7 @@ std::string pattern_of(const StandingColumn& column) {
   if (column.type.kind == Kind::timestamp) return "yyyy-mm-dd hh:mm:ss";
   if (column.role == Role::place) return column.ties == Ties::fractional ? "0.0" : "0";
   if (column.type.kind == Kind::decimal)
-    return "#,##0" +
-           (column.type.scale > 0 ? "." + std::string(static_cast<std::size_t>(column.type.scale), '0') : "");
+    return "#,##0" + (column.type.scale > 0 ? "." + std::string(static_cast<std::size_t>(column.type.scale), '0') : "");
   if (column.type.kind == Kind::integer && column.role == Role::total) return "#,##0";
   return {};
 }
@@ -398,16 +401,17 @@ void write_with_library(const std::vector<Standings>& answers, const std::string
   expect_ok(workbook_close(book));
 }
 
-// Calls `work` in a child process, because the library dies of some failed allocations. What `work` throws is thrown
-// here again, as its message.
+// Calls `work` in a child process, because the library dies of some failed allocations, or never ends. What `work`
+// throws is thrown here again, as its message. A child that has not ended after `at_most` is killed.
 template <class Work>
-void in_child(const Work& work) {
+void in_child(const Work& work, std::chrono::milliseconds at_most) {
   int ends[2];
   if (::pipe2(ends, O_CLOEXEC) != 0)
     throw Error(
         Problem{Code::cannot_write, std::string("no process could be started: ") + std::strerror(errno), {}, {}, {}});
-  const pid_t child = ::fork();
+  const pid_t child = Budget::shared().fork();
   if (child == 0) {
+    ::setpgid(0, 0);
     std::set_new_handler(nullptr);  // the parent's may end the process; here it shall throw
     // The library reports on standard error what its results say too.
     const int nowhere = ::open("/dev/null", O_WRONLY | O_CLOEXEC);
@@ -432,14 +436,32 @@ void in_child(const Work& work) {
   // What the child says before it ends.
   const int error = errno;
   ::close(ends[1]);
-  std::string why;
-  char bytes[512];
-  for (ssize_t n; child > 0 && ((n = ::read(ends[0], bytes, sizeof bytes)) > 0 || (n < 0 && errno == EINTR));)
-    if (n > 0) why.append(bytes, static_cast<std::size_t>(n));
-  ::close(ends[0]);
-  if (child < 0)
+  if (child < 0) {
+    ::close(ends[0]);
     throw Error(
         Problem{Code::cannot_write, std::string("no process could be started: ") + std::strerror(error), {}, {}, {}});
+  }
+  ::setpgid(child, child);  // as the child does, whichever comes first
+  const RunningProgram noted(child);
+  const auto deadline = std::chrono::steady_clock::now() + at_most;
+  std::string why;
+  for (bool open = true; open;) {
+    const auto left =
+        std::chrono::duration_cast<std::chrono::milliseconds>(deadline - std::chrono::steady_clock::now()).count();
+    pollfd waiting{ends[0], POLLIN, 0};
+    const int ready = ::poll(&waiting, 1, static_cast<int>(std::clamp<long long>(left, 0, 1 << 30)));
+    if (ready < 0 && errno == EINTR) continue;
+    if (ready == 0) {
+      noted.kill();
+      why = "the workbook could not be written: its writer did not end";
+      break;
+    }
+    char bytes[512];
+    const ssize_t n = ::read(ends[0], bytes, sizeof bytes);
+    if (n > 0) why.append(bytes, static_cast<std::size_t>(n));
+    open = n > 0 || (n < 0 && errno == EINTR);
+  }
+  ::close(ends[0]);
 
   // How it ended.
   int status = 0;
@@ -466,7 +488,11 @@ std::string written_once(const std::vector<Standings>& answers) {
   const auto close = [](const int* descriptor) { ::close(*descriptor); };
   const std::unique_ptr<const int, decltype(close)> closing(&file, close);
   const std::string path = "/proc/self/fd/" + std::to_string(file);
-  in_child([&] { write_with_library(answers, path, folder); });
+  std::size_t cells = 0;
+  for (const Standings& one : answers) cells += one.rows() * one.columns().size();
+  // A cell takes some microseconds.
+  in_child([&] { write_with_library(answers, path, folder); },
+           std::chrono::seconds(60) + std::chrono::milliseconds(cells / 10));
   return OpenFile(path).read_all();
 }
 
@@ -562,12 +588,12 @@ std::string workbook(const std::vector<Standings>& answers) {
                           "csv holds any number"});
     // What cannot be written is found before the library begins.
     if (const std::size_t units = utf16_units(standings.title()); units > most_cell_characters)
-      throw Error(Problem{Code::beyond_limit,
-                          "the title has " + std::to_string(units) +
-                              " characters; a workbook's cell holds at most 32,767",
-                          {},
-                          {},
-                          "a shorter title"});
+      throw Error(
+          Problem{Code::beyond_limit,
+                  "the title has " + std::to_string(units) + " characters; a workbook's cell holds at most 32,767",
+                  {},
+                  {},
+                  "a shorter title"});
     for (const StandingColumn& column : standings.columns())
       if (const std::string pattern = pattern_of(column); pattern.size() > most_pattern_bytes)
         throw Error(Problem{Code::beyond_limit,
@@ -589,6 +615,15 @@ std::string workbook(const std::vector<Standings>& answers) {
   if (written_once(answers) != bytes) throw not_whole("");
   check_finished(answers, bytes);
   return bytes;
+}
+
+bool is_whole_workbook(const std::string& bytes) {
+  try {
+    check_parts(Archive("", bytes));
+    return true;
+  } catch (const Error&) {
+    return false;
+  }
 }
 
 bool is_our_workbook(const std::string& bytes) {

@@ -15,6 +15,10 @@ namespace lofty::engine {
 // Precondition: there is an answer.
 std::string workbook(const std::vector<Standings>& answers);
 
+// Is every part there that the workbook names, and whole? For what workbook() made: others may hold parts that are no
+// XML.
+bool is_whole_workbook(const std::string& bytes);
+
 // Is this a workbook that workbook() made?
 bool is_our_workbook(const std::string& bytes);
 

@@ -15,8 +15,8 @@
 namespace lofty::engine {
 namespace {
 
-bool has_word(const std::string& name, std::initializer_list<const char*> words) {
-  // "unit_price", "Unit Price" and "unitPrice" have the words unit and price.
+// "unit_price", "Unit Price" and "unitPrice" have the words unit and price.
+std::vector<std::string> words_of(const std::string& name) {
   std::vector<std::string> parts(1);
   for (std::size_t i = 0; i < name.size(); ++i) {
     const char c = name[i];
@@ -24,9 +24,25 @@ bool has_word(const std::string& name, std::initializer_list<const char*> words)
     if (!letter || (c >= 'A' && c <= 'Z' && i > 0 && name[i - 1] >= 'a' && name[i - 1] <= 'z')) parts.emplace_back();
     if (letter) parts.back() += c;
   }
+  std::erase_if(parts, [](const std::string& part) { return part.empty(); });
+  return parts;
+}
+
+bool has_word(const std::string& name, std::initializer_list<const char*> words) {
+  const std::vector<std::string> parts = words_of(name);
   return std::any_of(parts.begin(), parts.end(), [&](const std::string& part) {
     return std::any_of(words.begin(), words.end(), [&](const char* word) { return equal_folded(part, word); });
   });
+}
+
+// Is the label a name of what the id numbers, as `shop` and `customer name` are of `shop_no` and `customer_no`? A town
+// is none of a customer.
+bool names_the_same(const std::string& label, const std::string& id) {
+  if (has_word(label, {"name", "label", "title", "description"})) return true;
+  for (const std::string& one : words_of(label))
+    for (const std::string& other : words_of(id))
+      if (equal_folded(one, other)) return true;
+  return false;
 }
 
 class Doubtful {
@@ -118,9 +134,8 @@ class Doubtful {
             met = seen_twice;
           }
         }
-        // A name is meant for an id only if nearly every one has one id: a class of ids, or a handful of names like
-        // towns, is what is ranked.
-        if (several > 0 && 10 * several <= labels)
+        // Where many have several ids, the label is a class of them and meant so.
+        if (several > 0 && 4 * several < labels && names_the_same(*heading_of(node), id_name))
           say("label-not-id", counted(several, "value") + " of " + quoted(q_.entry_columns[key].name) + " " +
                                   (several == 1 ? "belongs" : "belong") + " to more than one " + quoted(id_name) +
                                   " (" + example + "), and " + (several == 1 ? "is" : "are") +

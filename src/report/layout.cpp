@@ -1,8 +1,69 @@
 #include "report/layout.hpp"
 
+#include <algorithm>
+#include <cmath>
+
+#include "lofty/error.hpp"
+#include "report/width.hpp"
+#include "table/call_check.hpp"
+
 namespace lofty::report {
+namespace {
+
+// A picture that a caller put together may not be one.
+void require_whole(const LinesPicture& lines) {
+  for (const LinesPicture::Chart& chart : lines.charts)
+    for (const auto* points : {&chart.points, &chart.smooth})
+      for (const LinesPicture::Point& point : *points) {
+        engine::require(std::isfinite(point.along), "the points of a chart lie somewhere along it");
+        engine::require(lines.kind != LinesPicture::Along::texts ||
+                            (point.along >= 0 && point.along < static_cast<double>(lines.texts.size())),
+                        "the points of a chart along texts have the numbers of texts");
+      }
+}
+void require_whole(const MovementPicture& movement) {
+  engine::require(movement.times.size() >= 2, "a movement has at least two times");
+  for (const MovementPicture::Line& line : movement.lines)
+    engine::require(line.places.size() == movement.times.size() && line.texts.size() == movement.times.size(),
+                    "a line has a place and a text for each time");
+}
+void require_whole(const SharesPicture& shares) {
+  engine::require(!shares.reached || *shares.reached < shares.steps.size(), "the step that reaches the mark is a step");
+}
+void require_whole(const BarsPicture&) {}
+
+// Values near the ends of the range of floats have no distance that is one, and a name may be of any length.
+void check(const Drawing& drawing) {
+  const auto lies_somewhere = [](const Point& point) { return std::isfinite(point.x) && std::isfinite(point.y); };
+  const auto all_lie_somewhere = [&](const std::vector<Point>& points) {
+    return std::all_of(points.begin(), points.end(), lies_somewhere);
+  };
+  const bool finite = std::isfinite(drawing.height) &&
+                      std::all_of(drawing.polygons.begin(), drawing.polygons.end(),
+                                  [&](const Polygon& polygon) { return all_lie_somewhere(polygon.corners); }) &&
+                      std::all_of(drawing.strokes.begin(), drawing.strokes.end(),
+                                  [&](const Stroke& stroke) { return all_lie_somewhere(stroke.points); }) &&
+                      std::all_of(drawing.texts.begin(), drawing.texts.end(),
+                                  [&](const Text& text) { return lies_somewhere(text.at); });
+  if (!finite)
+    throw Error(Problem{Code::overflow,
+                        "the values are too far apart to be drawn on one scale",
+                        {},
+                        {},
+                        "leave out the values near 1e308"});
+  for (const Text& text : drawing.texts)
+    if (text_width(text.words, text.size, text.bold) > drawing.width)
+      throw Error(Problem{Code::beyond_limit,
+                          "the text `" + cut_to(text.words, 40) + "` is wider than the picture",
+                          {},
+                          {},
+                          "a shorter one, or --width"});
+}
+
+}  // namespace
 
 Drawing laid_out(const Picture& picture, int width, bool titled) {
+  std::visit([](const auto& content) { require_whole(content); }, picture.content);
   Drawing drawing;
   drawing.width = width;
   drawing.title = picture.title.empty() ? picture.question : picture.title;
@@ -45,6 +106,7 @@ Drawing laid_out(const Picture& picture, int width, bool titled) {
     y += 2;
   }
   drawing.height = y + margin - 6;
+  check(drawing);
   return drawing;
 }
 

@@ -29,8 +29,8 @@ int display_width(std::string_view text) {
 
 namespace {
 
-// Characters that are not seen, and change what is: C1 controls, line separators, bidirectional controls, tags, and code
-// points that are no characters (XML does not allow them).
+// Characters that are not seen, and change what is: C1 controls, line separators, bidirectional controls, tags, and
+// code points that are no characters (XML does not allow them).
 bool is_hidden_control(UChar32 c) {
   return (c >= 0x80 && c < 0xa0) || c == 0x061c || c == 0x200e || c == 0x200f || (c >= 0x2028 && c <= 0x202e) ||
          (c >= 0x2066 && c <= 0x206f) || c == 0xfeff || (c >= 0xfff9 && c <= 0xfffb) ||

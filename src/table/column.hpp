@@ -101,7 +101,7 @@ class Column {
   int width() const { return width_; }  // bytes a value
 
   bool is_null(std::size_t row) const;
-  void mark_nulls(std::uint8_t* out) const;  // 1 for null, 0 for a value, of all rows
+  void mark_nulls(std::uint8_t* out) const;    // 1 for null, 0 for a value, of all rows
   std::int64_t int64(std::size_t row) const {  // int64_null for null
     const std::uint64_t stored = raw(row);
     return stored == 0 ? int64_null : static_cast<std::int64_t>(stored + static_cast<std::uint64_t>(least_) - 1);

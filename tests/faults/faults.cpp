@@ -5,6 +5,7 @@
 //   errno's
 //                               number (for reads also `short`), `signal15` and the like, `kill`, or one of what
 //                               `change` does to LOFTY_FAULT_FILE: `shrink`, `grow`, `rewrite`
+//   LOFTY_FAULT_EARLY=1         counting begins with the first allocation of the process, before main()
 //   LOFTY_FAULT_COUNT=FILE      how many calls there were of KIND is written into FILE
 //
 // Calls on standard input, output and error are left alone.
@@ -92,6 +93,30 @@ bool fails(Kind of) {
   return true;
 }
 
+void read_fault() {
+  const char* const fault = getenv("LOFTY_FAULT");
+  if (fault == nullptr || kind != none) return;
+  for (int k = reads; k <= maps; ++k) {
+    const size_t length = strlen(kinds[k]);
+    if (strncmp(fault, kinds[k], length) != 0 || fault[length] != ':') continue;
+    kind = static_cast<Kind>(k);
+    wanted = atol(fault + length + 1);
+    const char* const more = strchr(fault + length + 1, ':');
+    if (more != nullptr) strncpy(what, more + 1, sizeof what - 1);
+  }
+  file = getenv("LOFTY_FAULT_FILE");
+}
+
+// Before main() allocations come from libraries that are being set up.
+void arm_early() {
+  static bool looked = false;
+  if (looked || environ == nullptr) return;
+  looked = true;
+  if (getenv("LOFTY_FAULT_EARLY") == nullptr) return;
+  read_fault();
+  armed = wanted != 0;
+}
+
 int (*real_main)(int, char**, char**);
 int armed_main(int argc, char** argv, char** environment) {
   armed = wanted != 0;
@@ -115,19 +140,10 @@ extern "C" {
 
 int __libc_start_main(int (*main)(int, char**, char**), int argc, char** argv, void (*init)(), void (*fini)(),
                       void (*rtld_fini)(), void* stack_end) {
-  const char* const fault = getenv("LOFTY_FAULT");
-  if (fault != nullptr) {
-    for (int k = reads; k <= maps; ++k) {
-      const size_t length = strlen(kinds[k]);
-      if (strncmp(fault, kinds[k], length) != 0 || fault[length] != ':') continue;
-      kind = static_cast<Kind>(k);
-      wanted = atol(fault + length + 1);
-      const char* const more = strchr(fault + length + 1, ':');
-      if (more != nullptr) strncpy(what, more + 1, sizeof what - 1);
-    }
-    file = getenv("LOFTY_FAULT_FILE");
+  if (getenv("LOFTY_FAULT") != nullptr) {
+    read_fault();
     void* const shared = mmap(nullptr, sizeof *calls, PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS, -1, 0);
-    if (shared != MAP_FAILED) calls = new (shared) std::atomic<long>(0);
+    if (shared != MAP_FAILED) calls = new (shared) std::atomic<long>(own_calls.load());
     atexit(report);
   }
   real_main = main;
@@ -135,7 +151,10 @@ int __libc_start_main(int (*main)(int, char**, char**), int argc, char** argv, v
       "__libc_start_main")(armed_main, argc, argv, init, fini, rtld_fini, stack_end);
 }
 
-void* malloc(size_t size) { return fails(allocations) ? nullptr : __libc_malloc(size); }
+void* malloc(size_t size) {
+  arm_early();
+  return fails(allocations) ? nullptr : __libc_malloc(size);
+}
 void* calloc(size_t count, size_t size) { return fails(allocations) ? nullptr : __libc_calloc(count, size); }
 void* realloc(void* old, size_t size) { return fails(allocations) ? nullptr : __libc_realloc(old, size); }
 

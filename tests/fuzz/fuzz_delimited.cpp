@@ -27,7 +27,7 @@ void compare_with_plain(const std::filesystem::path& file, std::size_t size) {
     plain = support::plain_rows(text, bare.delimiter(), bare.headings().size());
 
     lofty::ReadOptions options;
-    for (const std::string& heading : bare.headings()) options.columns.push_back({heading, "text"});
+    for (const std::string& heading : bare.headings()) options.columns.push_back({heading, lofty::Kind::text});
     std::vector<std::size_t> all(bare.headings().size());
     for (std::size_t i = 0; i < all.size(); ++i) all[i] = i;
     lofty::engine::chunk_bytes = 1 + size % 61;

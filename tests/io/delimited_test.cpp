@@ -101,7 +101,8 @@ TEST(Delimited, NumbersWithoutQuotesKeepTheirPlace) {
 }
 
 TEST(Delimited, DeclaredTypesNullsAndHeadings) {
-  const Table t = read("no,price\n007,1\n8,-\n", {.columns = {{"no", "integer"}, {"price", "float"}}, .nulls = {"-"}});
+  const Table t =
+      read("no,price\n007,1\n8,-\n", {.columns = {{"no", Kind::integer}, {"price", Kind::floating}}, .nulls = {"-"}});
   EXPECT_EQ(t.type(0).kind, Kind::integer);
   EXPECT_EQ(column(t, 0), (Texts{"7", "8"}));
   EXPECT_EQ(t.type(1).kind, Kind::floating);
@@ -155,7 +156,7 @@ TEST(Delimited, ProblemsSayWhatAndWhere) {
     EXPECT_EQ(p.location.line, c.line) << c.what;
     EXPECT_NE(p.location.file.find("t.csv"), std::string::npos) << c.what;
   }
-  EXPECT_EQ(failure("a,b\n1,2\n", {.columns = {{"c", "text"}}}).code, Code::unknown_column);
+  EXPECT_EQ(failure("a,b\n1,2\n", {.columns = {{"c", Kind::text}}}).code, Code::unknown_column);
 }
 
 // A file of several chunks, whose types only show late, with quoted line ends: the same for any number of threads,
@@ -201,7 +202,7 @@ RC_GTEST_PROP(DelimitedProperty, AnyTextsReadBack, ()) {
     return out + "\"";
   };
   for (const auto& [a, b] : rows) text += quote(a) + "," + quote(b) + "\n";
-  const Table t = read(text, {.columns = {{"first", "text"}, {"second", "text"}}});
+  const Table t = read(text, {.columns = {{"first", Kind::text}, {"second", Kind::text}}});
   RC_ASSERT(t.rows() == rows.size());
   for (std::size_t r = 0; r < rows.size(); ++r) {
     RC_ASSERT(to_text(t.value(r, 0)) == rows[r].first);
@@ -222,7 +223,7 @@ struct Chunks {
 // The rows of a text, all as text; none where it is refused.
 std::optional<std::vector<support::PlainRow>> rows_of(const std::string& text, ReadOptions options,
                                                       const Texts& headings) {
-  for (const std::string& heading : headings) options.columns.push_back({heading, "text"});
+  for (const std::string& heading : headings) options.columns.push_back({heading, Kind::text});
   try {
     const Table table = read(text, options);
     std::vector<support::PlainRow> rows(table.rows(), support::PlainRow(headings.size()));
@@ -350,7 +351,7 @@ TEST(Delimited, NumbersMayBeDeclaredInAnotherForm) {
   const support::Scratch scratch;
   scratch.file("prices.csv", "k;price\n1;1.234,50\n2;12,5\n3;1.5\n4;\n");
   ReadOptions options;
-  options.columns.push_back({"price", "", {"1.234,50 = 1234.50"}});
+  options.columns.push_back({"price", std::nullopt, {"1.234,50 = 1234.50"}});
   const auto source = TableFiles(scratch.path()).open("prices.csv", options);
   const std::vector<std::size_t> both{0, 1};
   const Table table = source->read(both, {});

@@ -73,7 +73,7 @@ headings = { spend = "Spend so far" }
   EXPECT_EQ(l.title, "Best");
   EXPECT_EQ(l.data.read.delimiter, ';');
   EXPECT_TRUE(l.data.read.ragged_as_null);
-  EXPECT_EQ(l.data.read.columns[0].type, "decimal");
+  EXPECT_EQ(l.data.read.columns[0].type, Kind::decimal);
   EXPECT_EQ(l.data.joins[0].on, (std::vector<std::string>{"x = z", "y"}));
   ASSERT_EQ(l.choices.size(), 6u);
   EXPECT_EQ(l.choices[0].name, "days");            // in the order of the file
@@ -265,7 +265,7 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
   if (*rc::gen::arbitrary<bool>()) l.data.read.delimiter = *rc::gen::element(';', '\t', '"', '|');
   l.data.read.ragged_as_null = *rc::gen::arbitrary<bool>();
   if (*rc::gen::arbitrary<bool>())
-    l.data.read.columns.push_back({any_name(), "decimal", {"1.234,50 = 1234.50", "(9,00) = -9"}});
+    l.data.read.columns.push_back({any_name(), Kind::decimal, {"1.234,50 = 1234.50", "(9,00) = -9"}});
   if (*rc::gen::arbitrary<bool>()) l.data.read.skip = 3;
   if (*rc::gen::arbitrary<bool>()) l.data.read.skip_last = 1;
   l.data.read.encoding = any_text();
@@ -281,7 +281,8 @@ RC_GTEST_PROP(LadderFileProperty, AnyLadderReadsBack, ()) {
     l.periods.push_back({.name = any_name(),
                          .on = any_text(),
                          .last = *rc::gen::element<std::string>("", "30", ":days"),
-                         .unit = any_text(),
+                         .unit = *rc::gen::element<std::optional<CalendarUnit>>(std::nullopt, CalendarUnit::week,
+                                                                                CalendarUnit::quarter),
                          .ends = *rc::gen::element<std::string>("", "data", "2025-03-31"),
                          .from = any_text(),
                          .through = any_text(),

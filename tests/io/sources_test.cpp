@@ -123,7 +123,7 @@ TEST(JsonLines, TypesComeFromTheWholeColumn) {
   EXPECT_TRUE(
       remarks(table, "misfits", "1 value of `n` in x.jsonl is not a decimal and counts as null: line 203 `many`"));
   ReadOptions options;
-  options.columns = {{"n", "text"}};
+  options.columns = {{"n", Kind::text}};
   options.nulls = {"many"};
   const Table declared = whole("x.jsonl", options, scratch.path());
   EXPECT_EQ(column(declared, 0)[1], "2.5");

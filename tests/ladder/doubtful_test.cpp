@@ -68,6 +68,16 @@ TEST(Doubtful, ALabelThatStandsForSeveral) {
   EXPECT_FALSE(says(ask(ladder), "label-not-id"));
   ladder.levels[0].each = {"shop", "shop_no"};
   EXPECT_FALSE(says(ask(ladder), "label-not-id"));
+
+  // Towns of customers: one of four has two, and towns are what is ranked.
+  Catalog catalog = tables();
+  support::add(catalog, "customers",
+               {{"customer_no", {n(1), n(2), n(3), n(4), n(5), n(6), n(7)}},
+                {"town", {t("Ash"), t("Ash"), t("Beck"), t("Cleeve"), t("Dell"), t("Elm"), t("Firth")}}});
+  const Ladder towns{.data = {.from = "lines", .joins = {{.with = "customers", .on = {"shop_no = customer_no"}}}},
+                     .totals = {{"total", "sum(quantity)"}},
+                     .levels = {{.each = {"town"}, .by = "total desc"}}};
+  EXPECT_FALSE(says(standings(towns, catalog), "label-not-id"));
 }
 
 TEST(Doubtful, KeysToSpare) {

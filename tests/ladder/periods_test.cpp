@@ -117,8 +117,6 @@ TEST(Periods, WhatIsWrongWithOneIsSaid) {
             Texts{"unknown-column: no column `orderd_on` in lines; nearest: ordered_on"});  // once, in its own words
   EXPECT_EQ(problems({.name = "recent", .on = "status", .last = "3"})[0],
             "wrong-type: a period is one of dates or timestamps; `status` is text");
-  EXPECT_EQ(problems({.name = "recent", .on = "ordered_on", .last = "3", .unit = "moth"})[0],
-            "unknown-word: a period's unit is day, week, month, quarter or year, not `moth`; nearest: month");
   EXPECT_EQ(problems({.name = "recent", .on = "ordered_on", .last = "0"})[0],
             "bad-value: `0` is not a number of units");
   EXPECT_EQ(problems({.name = "recent", .on = "ordered_on", .last = "3", .ends = "yesterday"})[0],

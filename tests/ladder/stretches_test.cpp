@@ -96,7 +96,7 @@ RC_GTEST_PROP(StretchesProperty, RowsThatAreNotKeptGiveTheSameAnswer, ()) {
     ladder.levels.push_back({.each = {"order_no"}, .by = "spend desc", .best = 1 + one_of(3)});
     ladder.list = {};
   }
-  if (one_of(4) == 0) ladder.data.read.columns = {{"amount", "decimal"}};
+  if (one_of(4) == 0) ladder.data.read.columns = {{"amount", Kind::decimal}};
   // Texts of the joined table, which is there all the time.
   if (one_of(3) == 0) {
     ladder.levels.front().each = {"status"};

@@ -707,7 +707,7 @@ TEST(Windows, AListingInTheOrderOfAWindowIsNotSortedAgain) {
   EXPECT_EQ(support::column(shared, "so_far"), support::column(own, "so_far"));
   const auto comparisons = [](const Standings& s) {
     for (const CostStep& step : s.cost().steps)
-      if (step.step == "list") return step.comparisons;
+      if (step.step == StepKind::list) return step.comparisons;
     return -1.0;
   };
   EXPECT_EQ(comparisons(shared), 0);

@@ -237,7 +237,7 @@ TEST(RefinedOrder, IsTheOrderFromTheBeginning) {
         return out;
       };
       const Order grouped = engine::make_order(size, keys({ascending(group)}, {descending(x)}), run);
-      const Order refined = engine::refine_order(grouped.data(), keys({ascending(b)}, {descending(c)}), run);
+      const Order refined = engine::refine_order(engine::Access::data(grouped), keys({ascending(b)}, {descending(c)}), run);
       const Order whole = engine::make_order(size, keys({ascending(group), ascending(b)}, {descending(c)}), run);
       ASSERT_TRUE(std::ranges::equal(refined.rows(), whole.rows())) << size << " rows, " << groups << " groups";
       ASSERT_TRUE(

@@ -7,6 +7,7 @@
 #include <fstream>
 #include <utility>
 
+#include "io/write_workbook.hpp"
 #include "support/faults.hpp"
 #include "support/stride.hpp"
 
@@ -323,4 +324,78 @@ TEST_F(Faults, AllocationsOfEachInput) {
     const long calls = support::calls_of("alloc", arguments, folder_.path());
     for (long at = 1; at <= calls; at += stride(97)) run({"alloc", at}, arguments, "a.csv", right, right);
   }
+}
+
+// Formats and written forms go through ICU, which does not look whether it got memory; pages, pictures, arrays that do
+// not fit, and comparisons have ways of their own.
+TEST_F(Faults, AllocationsOfFormatsPagesPicturesSpillingAndComparisons) {
+  folder_.file("then.standings.json", "");
+  std::filesystem::remove(folder_.path() / "then.standings.json");
+  ASSERT_EQ(support::lofty({"rank", "best.ladder.toml", "--remarks", "none", "--save-standings", "then.standings.json"},
+                           folder_.path())
+                .status,
+            0);
+  const std::string head = slurp(folder_.path() / "best.ladder.toml");
+  folder_.file("formats.ladder.toml",
+               "[data]\nfrom = \"lines.csv\"\ncolumns.amount.written = \"1,234.50 = 1234.50\"\n" +
+                   head.substr(head.find("[totals]")) +
+                   "[list.formats]\nspend = \"1.234,50 kr = 1234.50\"\nlast = \"31 December 2025 = 2025-12-31\"\n");
+  folder_.file("compared.ladder.toml", head + "[compare]\nwith = \"then.standings.json\"\n");
+  const std::vector<std::pair<std::string, std::vector<std::string>>> jobs = {
+      {"a.md", {"rank", "formats.ladder.toml", "--to", "out/a.md", "--remarks", "none"}},
+      {"a.xlsx", {"rank", "formats.ladder.toml", "--to", "out/a.xlsx", "--remarks", "none"}},
+      {"a.html", {"rank", "best.ladder.toml", "--to", "out/a.html", "--no-pictures", "--remarks", "none"}},
+      {"a.svg", {"draw", "best.ladder.toml", "--as", "bars", "--to", "out/a.svg", "--remarks", "none"}},
+      {"a.csv",
+       {"rank", "best.ladder.toml", "--to", "out/a.csv", "--remarks", "none", "--memory", "1kB", "--spill-to", "out"}},
+      {"b.csv", {"rank", "compared.ladder.toml", "--to", "out/b.csv", "--remarks", "none"}}};
+  for (const auto& [to, arguments] : jobs) {
+    clear();
+    const Ran first = support::lofty(arguments, folder_.path());
+    ASSERT_EQ(first.status, 0) << to << first.err;
+    const std::string right = result(to);
+    const long calls = support::calls_of("alloc", arguments, folder_.path());
+    ASSERT_GT(calls, 1000) << to;
+    for (long at = 1; at <= calls; at += stride(211)) {
+      // A page says what it took, so that its bytes differ from run to run.
+      const Ran ran = support::lofty_with({"alloc", at}, arguments, folder_.path());
+      EXPECT_TRUE(ran.status == 0 || ran.status == 1) << to << " alloc " << at << " status " << ran.status << ran.err;
+      EXPECT_TRUE(ran.status == 0 || !ran.err.empty()) << to << " alloc " << at;
+      if (ran.status == 0 && !to.ends_with(".html") && !to.ends_with(".svg")) {
+        EXPECT_EQ(result(to), right) << to << " alloc " << at;
+      }
+    }
+  }
+}
+
+// Before main() libraries are set up.
+TEST_F(Faults, TheFirstAllocationsOfAProcess) {
+  for (long at = 1; at <= 80; ++at) {
+    Fault fault{"alloc", at};
+    fault.early = true;
+    const Ran ran = support::lofty_with(fault, {"rank", "best.ladder.toml", "--remarks", "none"}, folder_.path());
+    EXPECT_TRUE(ran.status == 0 || !ran.err.empty()) << at;
+    EXPECT_TRUE(ran.status == 0 || ran.status == 1 || ran.status == 127) << at << " status " << ran.status << ran.err;
+  }
+}
+
+// The library of workbooks passes over some failures. One fault in each of the two writings leaves the same broken file
+// twice, so the finished one is looked at as a whole.
+TEST_F(Faults, AWorkbookWhosePartIsCutOff) {
+  const auto file = folder_.path() / "out" / "whole.xlsx";
+  ASSERT_EQ(support::lofty(call("best.ladder.toml", "whole.xlsx"), folder_.path()).status, 0);
+  const std::string bytes = slurp(file);
+  for (const char* part : {"xl/styles.xml", "xl/workbook.xml", "docProps/app.xml", "xl/_rels/workbook.xml.rels",
+                           "[Content_Types].xml", "xl/theme/theme1.xml", "xl/sharedStrings.xml"}) {
+    const auto folder = folder_.path() / "parts";
+    const std::string in = "cd '" + folder_.path().string() +
+                           "' && rm -rf parts && mkdir parts && cd parts && unzip -q ../out/whole.xlsx && ";
+    // Cut in the middle, empty, and gone.
+    for (const std::string& how : {"truncate -s $(($(stat -c %s '" + std::string(part) + "') / 2)) '" + part + "'",
+                                  "truncate -s 0 '" + std::string(part) + "'", "rm '" + std::string(part) + "'"}) {
+      ASSERT_EQ(support::shell(in + how + " && rm -f ../cut.xlsx && zip -q -X -r ../cut.xlsx .").status, 0) << part;
+      EXPECT_FALSE(lofty::engine::is_whole_workbook(slurp(folder_.path() / "cut.xlsx"))) << part << " " << how;
+    }
+  }
+  EXPECT_TRUE(lofty::engine::is_whole_workbook(bytes));
 }

@@ -1,6 +1,7 @@
 // How pictures are laid out and drawn: nothing overlaps, nothing is cut, and the drawn numbers are the listing's.
 #include <gtest/gtest.h>
 #include <rapidcheck/gtest.h>
+#include <chrono>
 
 #include <cmath>
 #include <pugixml.hpp>
@@ -271,11 +272,22 @@ TEST(Drawing, RoundStepsCoverTheRange) {
 
 TEST(ChildProcess, PassesTextBothWaysAndTellsHowItEnded) {
   const std::string much(3'000'000, 'x');
-  const auto copied = engine::run_program("cat", {}, much);
+  const auto copied = engine::run_program("cat", {}, much, std::chrono::seconds(30));
   EXPECT_EQ(copied.status, 0);
   EXPECT_EQ(copied.output, much);
-  EXPECT_EQ(engine::run_program("sh", {"-c", "echo no >&2; exit 3"}, much).status, 3);  // reads nothing
-  EXPECT_EQ(engine::run_program("sh", {"-c", "echo no >&2; exit 3"}, "").errors, "no\n");
-  EXPECT_EQ(engine::run_program("sh", {"-c", "kill -9 $$"}, "").status, -1);
-  EXPECT_TRUE(engine::run_program("no-program-is-called-so", {}, "").not_found);
+  EXPECT_EQ(engine::run_program("sh", {"-c", "echo no >&2; exit 3"}, much, std::chrono::seconds(30)).status,
+            3);  // reads nothing
+  EXPECT_EQ(engine::run_program("sh", {"-c", "echo no >&2; exit 3"}, "", std::chrono::seconds(30)).errors, "no\n");
+  EXPECT_EQ(engine::run_program("sh", {"-c", "kill -9 $$"}, "", std::chrono::seconds(30)).status, -1);
+  EXPECT_TRUE(engine::run_program("no-program-is-called-so", {}, "", std::chrono::seconds(30)).not_found);
+}
+
+// A program that hangs, also after it has closed its pipes, is killed with its own children.
+TEST(ChildProcess, ProgramsThatDoNotEndAreKilled) {
+  for (const char* script : {"sleep 600 & wait", "exec >&- 2>&-; sleep 600"}) {
+    const auto begun = std::chrono::steady_clock::now();
+    const auto ended = engine::run_program("sh", {"-c", script}, "", std::chrono::milliseconds(300));
+    EXPECT_TRUE(ended.out_of_time) << script;
+    EXPECT_LT(std::chrono::steady_clock::now() - begun, std::chrono::seconds(60)) << script;
+  }
 }

@@ -19,6 +19,7 @@ Ran lofty_with(const Fault& fault, const std::vector<std::string>& arguments, co
   std::vector<std::string> environment = {
       "LD_PRELOAD=" LOFTY_FAULTS,
       "LOFTY_FAULT=" + fault.kind + ":" + std::to_string(fault.at) + (fault.what.empty() ? "" : ":" + fault.what)};
+  if (fault.early) environment.push_back("LOFTY_FAULT_EARLY=1");
   if (!fault.file.empty()) environment.push_back("LOFTY_FAULT_FILE=" + fault.file);
   return lofty(arguments, folder, environment);
 }

@@ -14,6 +14,7 @@ struct Fault {
   long at = 0;            // which call, from 1
   std::string what = {};  // an errno's number, short, signal15, kill, shrink, grow, rewrite
   std::string file = {};  // what shrink, grow and rewrite change
+  bool early = false;     // alloc: counted from the first one of the process, before main()
 };
 
 // Can faults be injected into this build?

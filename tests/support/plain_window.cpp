@@ -9,7 +9,7 @@ bool null(const lofty::Value& value) { return lofty::is_null(value); }
 
 // Negative: a comes before b.
 int compare_keys(const WindowKey& key, std::size_t a, std::size_t b) {
-  const lofty::Value &x = key.values()[a], &y = key.values()[b];
+  const lofty::Value &x = key.values[a], &y = key.values[b];
   if (null(x) && null(y)) return 0;
   if (null(x) || null(y)) return null(x) == key.nulls_first ? -1 : 1;
   if (x == y) return 0;
@@ -63,7 +63,7 @@ std::vector<std::size_t> frame_of(const Window& window, std::size_t rows, std::s
       const auto behind = [&](bool lower, long distance) {
         if (distance == 0) return peers(window, row, other) || (lower ? i > at : i < at);
         const WindowKey& key = window.order.front();
-        const lofty::Value &here = key.values()[row], &there = key.values()[other];
+        const lofty::Value &here = key.values[row], &there = key.values[other];
         if (null(here)) return peers(window, row, other) || (lower ? i > at : i < at);
         if (null(there)) return lower ? i > at : i < at;
         const long moved = key.descending ? whole(here) - whole(there) : whole(there) - whole(here);

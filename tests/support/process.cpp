@@ -66,6 +66,7 @@ Scratch::~Scratch() {
 
 std::filesystem::path Scratch::file(const std::string& name, std::string_view text) const {
   const auto file = path_ / name;
+  std::filesystem::create_directories(file.parent_path());
   std::ofstream(file, std::ios::binary) << text;
   return file;
 }

@@ -19,7 +19,7 @@ class CutTable final : public engine::TableStretches {
   std::optional<Table> next() override {
     const std::size_t count = std::min(rows_, table_.rows() - next_);
     if (count == 0) return std::nullopt;
-    auto data = std::make_shared<engine::TableData>(table_.data());
+    auto data = std::make_shared<engine::TableData>(engine::Access::data(table_));
     data->rows = count;
     for (engine::ColumnPtr& column : data->columns) {
       if (!column) continue;
@@ -32,7 +32,7 @@ class CutTable final : public engine::TableStretches {
   }
   Table whole() override {
     ++*read_;
-    auto data = std::make_shared<engine::TableData>(table_.data());
+    auto data = std::make_shared<engine::TableData>(engine::Access::data(table_));
     for (engine::ColumnPtr& column : data->columns) column = nullptr;
     return engine::Access::made<Table>(std::move(data));
   }

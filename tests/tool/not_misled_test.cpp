@@ -185,7 +185,7 @@ TEST_F(NotMisled, MonthsWithoutSalesAreMonths) {
   EXPECT_TRUE(said({"--each", "on", "--fill", "month", "--total", "n=count(*)", "--by", "n desc"})
                   .has("`on` does not hold the first days of months"));
   EXPECT_TRUE(said({"--each", "shop_no", "--fill", "day", "--total", "n=count(*)", "--by", "n desc"})
-                  .has("`every` needs exactly one column of dates in `each`, and there is none"));
+                  .has("`fill` needs exactly one column of dates in `each`, and there is none"));
 }
 
 // ---- what was left, and why

@@ -1,10 +1,12 @@
 // The command line: options in, exit status out. 0 done; 1 the data would not do; 2 the call or the ladder was wrong.
 
+#include <unicode/uclean.h>
 #include <unistd.h>
 
 #include <algorithm>
 #include <csignal>
 #include <cstdio>
+#include <cstdlib>
 #include <exception>
 #include <new>
 #include <string>
@@ -162,9 +164,27 @@ void end_tidily(int signal) {
   end_at_once("lofty: ended, most likely because the machine has not enough memory for this\n");
 }
 
-int main(int argc, char** argv) {
+// In force before any library of the process is set up: these allocate, too.
+void handle_failures(int /*count*/, char** /*arguments*/, char** /*environment*/) {
   std::set_new_handler(end_without_memory);
   std::set_terminate(end_terminated);
+}
+__attribute__((section(".preinit_array"), used)) void (*const before_everything)(int, char**, char**) = handle_failures;
+
+// ICU does not look whether it got any memory, or goes on to wait for what was never set up.
+void* allocate_for_icu(const void* /*context*/, std::size_t size) {
+  if (void* const data = std::malloc(size)) return data;  // NOLINT: ICU frees it by the function below
+  end_without_memory();
+}
+void* reallocate_for_icu(const void* /*context*/, void* old, std::size_t size) {
+  if (void* const data = std::realloc(old, size)) return data;  // NOLINT
+  end_without_memory();
+}
+void free_for_icu(const void* /*context*/, void* data) { std::free(data); }  // NOLINT
+
+int main(int argc, char** argv) {
+  UErrorCode status = U_ZERO_ERROR;
+  u_setMemoryFunctions(nullptr, allocate_for_icu, reallocate_for_icu, free_for_icu, &status);
   for (const int signal : {SIGINT, SIGTERM, SIGHUP, SIGPIPE, SIGQUIT, SIGXCPU})
     if (std::signal(signal, end_tidily) == SIG_IGN) std::signal(signal, SIG_IGN);
   std::signal(SIGXFSZ, SIG_IGN);  // a file that would become too large is an error of the write
