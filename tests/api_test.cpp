@@ -172,7 +172,7 @@ TEST(ApiErrors, EveryCodeHasANameOfItsOwnAndAFault) {
   }
   EXPECT_EQ(names.size(), static_cast<std::size_t>(lofty::Code::stopped) + 1);
   EXPECT_FALSE(names.contains("unknown"));
-  EXPECT_EQ(data, 19);
+  EXPECT_EQ(data, 20);
   EXPECT_FALSE(lofty::is_data_fault(lofty::Code::cannot_open));
   EXPECT_TRUE(lofty::is_data_fault(lofty::Code::join_multiplies));
 }

@@ -129,6 +129,8 @@ bool exchange(Pipe& in, Pipe& out, Pipe& errors, std::string_view input, Program
     const int ready = ::poll(waiting.data(), waiting.size(), static_cast<int>(std::min<long long>(left, 1 << 30)));
     if (ready < 0 && errno != EINTR) break;
     if (ready <= 0) continue;
+
+    // What the program takes, and what it gives.
     if (waiting[0].revents != 0) {
       const ssize_t written = ::write(in.ends[1], input.data(), input.size());
       if (written > 0) input.remove_prefix(static_cast<std::size_t>(written));

@@ -24,7 +24,6 @@
 #include "io/workbook_reader.hpp"
 #include "io/write_workbook.hpp"
 #include "lofty/error.hpp"
-#include "table/budget.hpp"
 #include "table/folded.hpp"
 #include "table/zone.hpp"
 
@@ -409,7 +408,7 @@ void in_child(const Work& work, std::chrono::milliseconds at_most) {
   if (::pipe2(ends, O_CLOEXEC) != 0)
     throw Error(
         Problem{Code::cannot_write, std::string("no process could be started: ") + std::strerror(errno), {}, {}, {}});
-  const pid_t child = Budget::shared().fork();
+  const pid_t child = ::fork();
   if (child == 0) {
     ::setpgid(0, 0);
     std::set_new_handler(nullptr);  // the parent's may end the process; here it shall throw
@@ -586,6 +585,7 @@ std::string workbook(const std::vector<Standings>& answers) {
                           {},
                           {},
                           "csv holds any number"});
+
     // What cannot be written is found before the library begins.
     if (const std::size_t units = utf16_units(standings.title()); units > most_cell_characters)
       throw Error(

@@ -159,7 +159,7 @@ void Resolution::bind_levels() {
   std::vector<Question> questions;
   ListedSoFar so_far;
   if (ladder_.levels.size() > most_levels)
-    return problems.say(Code::beyond_limit,
+    return problems.say(Code::bad_value,
                         "a ladder has at most " + std::to_string(most_levels) + " levels; this one has " +
                             std::to_string(ladder_.levels.size()),
                         "level[" + std::to_string(most_levels) + "]", "leave out levels");

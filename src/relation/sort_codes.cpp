@@ -37,7 +37,8 @@ std::size_t ordering_of_entry_column(const Question& question, std::size_t colum
   if (column >= question.entry_columns.size()) return no_ordering;
   const EntryColumn& entry = question.entry_columns[column];
   if (const std::size_t own = named(question, entry.name); own != no_ordering) return own;
-  const bool over_rows = entry.from == EntryColumn::From::key || entry.from == EntryColumn::From::carried;
+  const bool over_rows = entry.from == EntryColumn::From::key || entry.from == EntryColumn::From::carried ||
+                         entry.from == EntryColumn::From::row;
   return over_rows && entry.node ? ordering_of_row_key(question, *entry.node) : no_ordering;
 }
 

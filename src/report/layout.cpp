@@ -45,6 +45,8 @@ void check(const Drawing& drawing) {
                                   [&](const Stroke& stroke) { return all_lie_somewhere(stroke.points); }) &&
                       std::all_of(drawing.texts.begin(), drawing.texts.end(),
                                   [&](const Text& text) { return lies_somewhere(text.at); });
+
+  // Everything lies on the sheet.
   if (!finite)
     throw Error(Problem{Code::overflow,
                         "the values are too far apart to be drawn on one scale",

@@ -394,6 +394,8 @@ void page(const std::vector<PageAnswer>& answers, const TextSink& sink, const Pa
     if (title.empty()) title = answers.size() == 1 ? one.title() : std::to_string(answers.size()) + " ladders";
     all.push_back(one.make());
   }
+
+  // The page around the answers.
   root.set("mark", engine::page_mark);
   root.set("title", title);
   root.set("has_index", answers.size() > 1);
@@ -403,6 +405,8 @@ void page(const std::vector<PageAnswer>& answers, const TextSink& sink, const Pa
   root.set("css_hash", base64(bytes_of(page_css_hash)));
   root.set("js_hash", base64(bytes_of(page_js_hash)));
   root.set("version", lofty::version());
+
+  // Line by line, with the rows of each answer in their place.
   kainjow::mustache::mustache sheet{std::string(page_template)};
   std::size_t next = 0;  // the answer whose rows come next
   sheet.render(root, [&](const std::string& line) {

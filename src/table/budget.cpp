@@ -364,11 +364,6 @@ Budget::Use Budget::use() {
   return {runs_ > 0 ? limit_.load() : no_limit, in_memory_, others_, file_.bytes(), most_in_file_, folder()};
 }
 
-int Budget::fork() {
-  const std::scoped_lock lock(mutex_, file_mutex_);
-  return ::fork();
-}
-
 std::uint64_t Budget::limit() {
   const InBudget in_budget(mutex_);
   if (runs_ > 0) know_limit();

@@ -67,8 +67,6 @@ class Budget {
     std::string folder;              // of the file
   };
   Use use();
-  // A child process of the calling thread alone, in which the budget is in no thread's hands. As fork().
-  int fork();
   // The limit of the runs that are going on; half of what is free if none is.
   std::uint64_t limit();
 

@@ -487,72 +487,70 @@ Results frame_averages(const WindowJob& job, const Gathered& values, int scale) 
 
 namespace {
 
-// Floats, or 128-bit whole numbers.
-struct FloatSpread : Counting {
+bool take(FloatMoments& moments, const Gathered& values, std::uint32_t at, int times) {
+  moments.add(values.doubles[at], times);
+  return true;
+}
+bool take(ExactMoments& moments, const Gathered& values, std::uint32_t at, int times) {
+  return moments.add(values.lane == Gathered::Lane::int64 ? values.ints[at] : values.wide[at], times);
+}
+
+template <class Moments>
+struct SpreadOf : Counting {
   const Gathered& values;
-  FloatMoments moments{};
-  explicit FloatSpread(const Gathered& of) : values(of) {}
+  Moments moments{};
+  explicit SpreadOf(const Gathered& of) : values(of) {}
   void reset() {
     count = 0;
     moments = {};
   }
-  void add(std::uint32_t at) { take(at, 1); }
-  void remove(std::uint32_t at) { take(at, -1); }
+  void add(std::uint32_t at) { add(at, 1); }
+  void remove(std::uint32_t at) { add(at, -1); }
 
  private:
-  void take(std::uint32_t at, int times) {
+  void add(std::uint32_t at, int times) {
     if (values.is_null(at)) return;
-    moments.add(values.doubles[at], times);
+    if (!take(moments, values, at, times)) too_large();
     count += static_cast<std::uint32_t>(times);
   }
 };
-struct ExactSpread : Counting {
-  const Gathered& values;
-  ExactMoments moments{};
-  explicit ExactSpread(const Gathered& of) : values(of) {}
-  void reset() {
-    count = 0;
-    moments = {};
-  }
-  void add(std::uint32_t at) { take(at, 1); }
-  void remove(std::uint32_t at) { take(at, -1); }
 
- private:
-  void take(std::uint32_t at, int times) {
-    if (values.is_null(at)) return;
-    if (!moments.add(values.lane == Gathered::Lane::int64 ? values.ints[at] : values.wide[at], times)) too_large();
-    count += static_cast<std::uint32_t>(times);
-  }
-};
+// Calls put(position, moments) for each frame that has enough values, and makes the others null.
+template <class Moments, class Put>
+void slide_spreads(const WindowJob& job, const Gathered& values, const Spread& spread, Results& out, const Put& put) {
+  slide_all(
+      job, [&] { return SpreadOf<Moments>(values); },
+      [&](std::size_t at, std::size_t, const SpreadOf<Moments>& held) {
+        if (held.count <= static_cast<std::uint32_t>(spread.less)) return put_null(out, at);
+        put(at, held.moments);
+      });
+}
 
 }  // namespace
 
 Results frame_spreads(const WindowJob& job, const Gathered& values, const Spread& spread, int scale) {
-  const auto enough = [&](const Counting& held) { return held.count > static_cast<std::uint32_t>(spread.less); };
   if (values.lane == Gathered::Lane::float64) {
     Results out = doubles_of(values.size());
-    slide_all(
-        job, [&] { return FloatSpread(values); },
-        [&](std::size_t at, std::size_t, const FloatSpread& held) {
-          if (!enough(held)) return put_null(out, at);
-          const double variance = held.moments.variance(spread.less);
-          out.doubles[at] = spread.root ? std::sqrt(variance) : variance;
-        });
+    slide_spreads<FloatMoments>(job, values, spread, out, [&](std::size_t at, const FloatMoments& moments) {
+      const double variance = moments.variance(spread.less);
+      if (!std::isfinite(variance))
+        throw Error(Problem{Code::overflow, "the squares are beyond the range of floats", {}, {}, {}});
+      out.doubles[at] = spread.root ? std::sqrt(variance) : variance;
+    });
     return out;
   }
+
+  // Exact numbers.
   Results out = spread.root ? doubles_of(values.size()) : exact_of(values.size(), false);
-  slide_all(
-      job, [&] { return ExactSpread(values); },
-      [&](std::size_t at, std::size_t, const ExactSpread& held) {
-        if (!enough(held)) return put_null(out, at);
-        int128 variance = 0;
-        if (spread.root)
-          out.doubles[at] = held.moments.deviation(spread.less, values.scale);
-        else if (!held.moments.variance(spread.less, scale - 2 * values.scale, variance))
-          too_large();
-        else
-          put(out, at, variance);
-      });
+  slide_spreads<ExactMoments>(job, values, spread, out, [&](std::size_t at, const ExactMoments& moments) {
+    int128 variance = 0;
+    if (spread.root)
+      out.doubles[at] = moments.deviation(spread.less, values.scale);
+    else if (!moments.variance(spread.less, scale - 2 * values.scale, variance))
+      too_large();
+    else
+      put(out, at, variance);
+  });
   return out;
 }
 

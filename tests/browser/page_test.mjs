@@ -208,7 +208,7 @@ const tests = {
   async "bars are as long as their numbers, and negative ones to the left of zero"() {
     writeFileSync(join(folder, "bars.csv"), "shop,amount\na,100\nb,50\nc,-100\nd,\n");
     const page = await open(make("bars.html", join(folder, "bars.csv"), "--total", "spend=sum(amount)", "--each", "shop", "--by", "spend desc", "--bars", "spend"));
-    const bars = await page.$$eval(".bar", all => all.map(one => [one.style.getPropertyValue("--from"), one.style.getPropertyValue("--to"), one.classList.contains("negative")].join(" ")));
+    const bars = await page.$$eval(".bar", all => all.map(one => [getComputedStyle(one).getPropertyValue("--from"), getComputedStyle(one).getPropertyValue("--to"), one.classList.contains("negative")].join(" ")));
     assert.deepEqual(bars, ["50% 100% false", "50% 75% false", "0% 50% true", "0% 0% false"]);
     // Numbers stand above one another, with a bar or without.
     const ends = await page.$$eval(".bar", all => all.map(one => one.getBoundingClientRect().left));

@@ -1,4 +1,6 @@
 #include "rank/exact_sum.hpp"
+#include "rank/moments.hpp"
+#include "table/exact.hpp"
 
 #include <gtest/gtest.h>
 #include <rapidcheck/gtest.h>
@@ -81,4 +83,85 @@ RC_GTEST_PROP(ExactSumProperty, IsTheNearestDoubleInAnyOrderAndAnyParts, ()) {
   left.add(right);
   RC_ASSERT(forwards.value() == nearest(exact));
   RC_ASSERT(left.value() == nearest(exact));
+}
+
+// ---- variances
+
+namespace {
+
+namespace engine = lofty::engine;
+using lofty::int128;
+using Whole = boost::multiprecision::cpp_int;
+using Ratio = boost::multiprecision::cpp_rational;
+
+// The definition: the mean of the squares around the mean.
+template <class T>
+Ratio plain_variance(const std::vector<T>& values, int less) {
+  Ratio mean = 0, squares = 0;
+  for (const T value : values) mean += Ratio(value);
+  mean /= values.size();
+  for (const T value : values) squares += (Ratio(value) - mean) * (Ratio(value) - mean);
+  return squares / (values.size() - static_cast<std::size_t>(less));
+}
+
+// To a whole number, half to even.
+Whole rounded(const Ratio& ratio) {
+  const Whole twice = 2 * numerator(ratio), by = denominator(ratio);
+  Whole floor = numerator(ratio) / by;
+  const Whole rest = twice - 2 * floor * by;  // twice what is left
+  if (rest > by || (rest == by && floor % 2 != 0)) ++floor;
+  return floor;
+}
+
+}  // namespace
+
+RC_GTEST_PROP(Moments, OfWholeNumbersHaveOneRounding, ()) {
+  const int less = *rc::gen::inRange(0, 2), digits = *rc::gen::inRange(0, 13);
+  const auto base = *rc::gen::element<std::int64_t>(0, 7, -1'000'000'000'000, 1'000'000'000'000'000'000);
+  const auto spread = *rc::gen::element<std::int64_t>(2, 1000, 1'000'000'000);
+  std::vector<std::int64_t> values;
+  const std::size_t count = static_cast<std::size_t>(less) + 1 + *rc::gen::inRange<std::size_t>(0, 50);
+  for (std::size_t i = 0; i < count; ++i) values.push_back(base + *rc::gen::inRange<std::int64_t>(-spread, spread));
+
+  // In two parts, with values that come and go.
+  engine::ExactMoments first, second;
+  for (std::size_t i = 0; i < count; ++i) RC_ASSERT((i % 3 == 0 ? second : first).add(values[i]));
+  for (const std::int64_t gone : {base, base + 1}) RC_ASSERT(first.add(gone) && first.add(gone, -1));
+  RC_ASSERT(first.add(second));
+  int128 found = 0;
+  RC_ASSERT(first.variance(less, digits, found));
+  const Ratio exact = plain_variance(values, less);
+  RC_ASSERT(Whole(engine::integer_text(found)) ==
+            rounded(exact * Whole(engine::integer_text(engine::power_of_ten(digits)))));
+  const double root = std::sqrt(exact.convert_to<double>());
+  RC_ASSERT(std::fabs(first.deviation(less, 0) - root) <= root * 4e-16);
+}
+
+RC_GTEST_PROP(Moments, OfFloatsKeepEveryDigitThatTheMeanSharesWithThem, ()) {
+  const int less = *rc::gen::inRange(0, 2);
+  const double base = *rc::gen::element(0.0, 1e8, -1e15, 1e100), unit = *rc::gen::element(1e-3, 1.0, 1e-30);
+  std::vector<double> values;
+  const std::size_t count = static_cast<std::size_t>(less) + 1 + *rc::gen::inRange<std::size_t>(0, 30);
+  for (std::size_t i = 0; i < count; ++i) values.push_back(base + unit * *rc::gen::inRange(-1'000'000, 1'000'000));
+  engine::FloatMoments first, second;
+  for (std::size_t i = 0; i < count; ++i) (i % 3 == 0 ? second : first).add(values[i]);
+  for (const double gone : {1e200, -3.5, 1e-150}) {
+    if (std::isfinite(gone * gone)) first.add(gone);
+    if (std::isfinite(gone * gone)) first.add(gone, -1);
+  }
+  first.add(second);
+  const double exact = plain_variance(values, less).convert_to<double>();
+  RC_ASSERT(std::fabs(first.variance(less) - exact) <= std::fabs(exact) * 4e-16);
+}
+
+TEST(Moments, BeyondTheRangeIsSaid) {
+  engine::FloatMoments floats;
+  floats.add(1e200);
+  floats.add(1);
+  EXPECT_TRUE(std::isinf(floats.variance(0)));
+  floats.add(1e200, -1);
+  floats.add(3);
+  EXPECT_EQ(floats.variance(1), 2);
+  engine::ExactMoments exact;
+  EXPECT_FALSE(exact.add(engine::decimal_limit - 1));
 }
