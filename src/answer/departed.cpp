@@ -51,7 +51,7 @@ class FormerCut {
         if (input.former->key_names[k] == input.question.entry_columns[column].name) group_keys_.push_back(k);
     std::map<EntryKey, std::vector<Value>> places;
     for (const auto& [key, stood] : input.former->stood)
-      if (stood.listed && !is_null(stood.place)) places[group_of(key)].push_back(stood.place);
+      if (stood.listed && !is_null(stood.place)) places[group_of(key)].push_back(of_cut(stood));
     for (auto& [group, all] : places) {
       if (all.size() <= *level.best) continue;
       const auto last = all.begin() + static_cast<std::ptrdiff_t>(*level.best) - 1;
@@ -59,12 +59,15 @@ class FormerCut {
       last_.emplace(group, *last);
     }
   }
-  bool keeps(const EntryKey& key, const Value& place) const {
+  bool keeps(const EntryKey& key, const FormerPlaces::Stood& stood) const {
     const auto found = last_.find(group_of(key));
-    return found == last_.end() || place <= found->second;
+    return found == last_.end() || of_cut(stood) <= found->second;
   }
 
  private:
+  static const Value& of_cut(const FormerPlaces::Stood& stood) {
+    return is_null(stood.cut_place) ? stood.place : stood.cut_place;
+  }
   EntryKey group_of(const EntryKey& key) const {
     EntryKey out;
     for (const std::size_t k : group_keys_) out.push_back(key[k]);
@@ -115,7 +118,7 @@ std::vector<Departed> departed(const LevelInput& input, const Entries& entries, 
   const FormerCut cut(input);
   std::vector<Departed> out;
   for (const auto& [key, stood] : input.former->stood) {
-    if (!stood.listed || is_null(stood.place) || !cut.keeps(key, stood.place)) continue;
+    if (!stood.listed || is_null(stood.place) || !cut.keeps(key, stood)) continue;
     // It went with the entry that held it.
     if (input.outer != nullptr && !outside.contains(outer_part(input, key))) continue;
     const auto found = movement.entry_of.find(key);

@@ -12,9 +12,13 @@
 
 namespace lofty::engine {
 
+// The column of saved entries with the place that peers share, where their places are ordinal.
+inline constexpr const char* peers_place = "peers_place";
+
 struct FormerPlaces {
   struct Stood {
-    Value place;  // null: without one
+    Value place;           // null: without one
+    Value cut_place = {};  // that peers share, where `place` is ordinal; null: `place`
     bool listed = true;
     std::string name;  // empty: the keys say it
     Value value = {};  // of what places go by; null: not known

@@ -39,7 +39,9 @@ FormerPlaces stood_in(const StandingsData& data) {
   for (const std::uint32_t entry : data.rows) listed[entry] = 1;
   for (std::uint32_t e = 0; e < listed.size(); ++e) {
     out.stood[key_at(data.keys, e)] = {
-        data.place->value(e), listed[e] != 0,
+        data.place->value(e),
+        {},
+        listed[e] != 0,
         data.label && !data.label->is_null(e) ? to_text(data.label->value(e)) : std::string(),
         data.by ? data.by->value(e) : Value{}};
   }
@@ -106,12 +108,13 @@ FormerPlaces from_table(const Ladder& ladder, std::size_t level, std::size_t lev
 
   // Saved standings tell also who was listed, and what they are called.
   std::vector<std::size_t> read = wanted;
-  std::optional<std::size_t> listed, label;
+  std::optional<std::size_t> listed, label, peers;
   for (std::size_t c = 0; c < headings.size(); ++c) {
     if (saved && headings[c] == "listed") listed = c;
     if (saved && headings[c] == "label") label = c;
+    if (saved && headings[c] == peers_place) peers = c;
   }
-  for (const auto& more : {listed, label})
+  for (const auto& more : {listed, label, peers})
     if (more) read.push_back(*more);
   std::sort(read.begin(), read.end());
   const Table table = read_from(*source, read, run);
@@ -128,7 +131,8 @@ FormerPlaces from_table(const Ladder& ladder, std::size_t level, std::size_t lev
            "compare.with");
     const bool was_listed = !listed || table.value(r, *listed) == Value(true);
     const std::string called = label ? to_text(table.value(r, *label)) : std::string();
-    if (!out.stood.emplace(key, FormerPlaces::Stood{stood, was_listed, called}).second)
+    const Value shared = peers ? table.value(r, *peers) : Value{};
+    if (!out.stood.emplace(key, FormerPlaces::Stood{stood, shared, was_listed, called}).second)
       fail(Code::key_mismatch, source->name() + " has two rows for " + key_text(key_names, key), "compare.with",
            "each entry is listed once");
   }

@@ -33,6 +33,7 @@ class ChunkRows {
     if (parser_.source_.one_column()) {
       parse(0, text_.size());
     } else {
+      // Each turn consumes a record: the second call stops where it began only at one that needs the parser.
       for (std::size_t at = 0; at < text_.size();) {
         at = read_marked(at, false);
         at = read_marked(at, true);
@@ -90,6 +91,7 @@ std::size_t ChunkRows::read_marked(std::size_t at, bool with_quotes) {
   needs_parser_ = false;
   QuoteState quotes;
   const std::size_t first = at;
+  // Each turn consumes bytes: there is room for at least one block of 64, and a stop inside it returns.
   std::size_t begin = at, held = 0;  // of the record that is not complete: where it begins, fields whose end is known
   ends_[0] = static_cast<std::uint32_t>(begin);
   for (;;) {

@@ -27,7 +27,7 @@ bool ChunkQueue::take(ChunkText& out) {
   carry_.clear();
   out.offset = next_ - out.bytes.size();
 
-  // More bytes, until a record ends among them.
+  // More bytes, until a record ends among them. Each turn reads some, or the file has ended; a record has a limit.
   std::size_t wanted = chunk_bytes;
   for (;;) {
     const std::size_t before = out.bytes.size();

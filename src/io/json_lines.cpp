@@ -139,8 +139,9 @@ class JsonLines final : public engine::RowFeed, public std::enable_shared_from_t
     std::size_t lines = 0;
   };
 
-  // Ends each stretch with a line.
+  // Ends each stretch with a line. A stretch is held in memory, so a line has a limit (docs/limits.md).
   void cut() {
+    constexpr std::uint64_t most_line_bytes = 256 << 20;
     constexpr std::uint64_t usual = 256 * 1024;
     constexpr std::size_t at_once = 4096;
     char mark[3];
@@ -156,6 +157,7 @@ class JsonLines final : public engine::RowFeed, public std::enable_shared_from_t
         if (line_end < count || count == 0) break;
       }
       end = std::min(end + 1, in_.size());
+      if (end - begin > most_line_bytes) throw problem(Code::beyond_limit, "a line is longer than 256 MiB", 0);
       stretches_.push_back({begin, end});
       begin = end;
     }

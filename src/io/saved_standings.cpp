@@ -80,6 +80,11 @@ Table entries_of(const engine::StandingsData& data, const Run& run) {
     out.headings.push_back(data.place_name);
     out.columns.push_back(data.whole ? engine::place_column(data.whole->order(), data.ties, run) : data.place);
   }
+  // Ordinal places do not tell peers, which a cut keeps together.
+  if (data.place && data.ties == Ties::ordinal && data.order && !data.whole) {
+    out.headings.emplace_back(engine::peers_place);
+    out.columns.push_back(engine::place_column(*data.order, Ties::competition, run));
+  }
   engine::Piece listed(Type{.kind = Kind::boolean}), label(Type{.kind = Kind::text});
   std::vector<std::uint8_t> is_listed(out.rows, 0);
   for (const std::uint32_t entry : data.rows) is_listed[data.whole ? data.whole->left()[entry] : entry] = 1;

@@ -546,7 +546,7 @@ void check_parts(const Archive& book) {
   for (const std::string& part : book.parts()) {
     pugi::xml_document document;
     book.read(part, document);
-    if (!document.document_element()) throw not_whole("");
+    if (!document.document_element() || !book.bytes_of(part).starts_with("<?xml ")) throw not_whole("");
     check_counts(document);
     for (const pugi::xml_node one : document.child("Relationships").children("Relationship")) {
       // "xl/_rels/workbook.xml.rels" names parts from "xl/" on.

@@ -357,6 +357,7 @@ TEST_F(Faults, AllocationsOfFormatsPagesPicturesSpillingAndComparisons) {
     const long calls = support::calls_of("alloc", arguments, folder_.path());
     ASSERT_GT(calls, 1000) << to;
     for (long at = 1; at <= calls; at += stride(211)) {
+      clear();
       // A page says what it took, so that its bytes differ from run to run.
       const Ran ran = support::lofty_with({"alloc", at}, arguments, folder_.path());
       EXPECT_TRUE(ran.status == 0 || ran.status == 1) << to << " alloc " << at << " status " << ran.status << ran.err;

@@ -477,7 +477,7 @@ TEST_F(NotMisled, MessagesSayWhereAndWhat) {
   EXPECT_TRUE(said({"--figure", "n=ntile(cast('x' as integer)) over (order by k)", "--by", "n asc"})
                   .has("--figure n: 'x' cannot become an integer"));
   EXPECT_TRUE(said({"--figure", "n=ntile(0) over (order by k)", "--by", "n asc"})
-                  .has("the number of tiers is a whole number from 1 on, not `0`"));
+                  .has("the number of tiers is a whole number from 1 to"));
 }
 
 // A row is called by its number in the file: the line of a text, the row of the sheet.

@@ -93,7 +93,7 @@ TEST(Tool, KeepsComparesAndExpects) {
     EXPECT_EQ(unfit.out, "");  // said before anything is printed
   }
   const Ran moved = lofty({"rank", "demo/who_moved.ladder.toml"}, source);
-  EXPECT_TRUE(has(moved.out, "no longer listed: Old Barrow (was 3, now 28)")) << moved.out;
+  EXPECT_TRUE(has(moved.out, "no longer listed: tin STORES (was 1, now 52)")) << moved.out;
   // A question that compares with kept standings finds them again from where it is saved.
   const std::filesystem::path other_folder = scratch.path() / "questions";
   std::filesystem::create_directory(other_folder);
