@@ -72,6 +72,8 @@ Table entries_of(const engine::StandingsData& data, const Run& run) {
   engine::TableData out;
   out.name = "entries";
   out.rows = data.entries;
+
+  // The keys, and the place under the tie rule of the ladder.
   for (std::size_t k = 0; k < data.keys.size(); ++k) {
     out.headings.push_back(data.key_names[k]);
     out.columns.push_back(data.whole ? data.whole->within()[k] : data.keys[k]);
@@ -80,11 +82,14 @@ Table entries_of(const engine::StandingsData& data, const Run& run) {
     out.headings.push_back(data.place_name);
     out.columns.push_back(data.whole ? engine::place_column(data.whole->order(), data.ties, run) : data.place);
   }
+
   // Ordinal places do not tell peers, which a cut keeps together.
   if (data.place && data.ties == Ties::ordinal && data.order && !data.whole) {
     out.headings.emplace_back(engine::peers_place);
     out.columns.push_back(engine::place_column(*data.order, Ties::competition, run));
   }
+
+  // Whether the entry was among the rows of the standings, and its label.
   engine::Piece listed(Type{.kind = Kind::boolean}), label(Type{.kind = Kind::text});
   std::vector<std::uint8_t> is_listed(out.rows, 0);
   for (const std::uint32_t entry : data.rows) is_listed[data.whole ? data.whole->left()[entry] : entry] = 1;
