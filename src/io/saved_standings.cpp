@@ -84,9 +84,10 @@ Table entries_of(const engine::StandingsData& data, const Run& run) {
   }
 
   // Ordinal places do not tell peers, which a cut keeps together.
-  if (data.place && data.ties == Ties::ordinal && data.order && !data.whole) {
+  const Order* order = data.whole ? &data.whole->order() : data.order ? &*data.order : nullptr;
+  if (data.place && data.ties == Ties::ordinal && order != nullptr) {
     out.headings.emplace_back(engine::peers_place);
-    out.columns.push_back(engine::place_column(*data.order, Ties::competition, run));
+    out.columns.push_back(engine::place_column(*order, Ties::competition, run));
   }
 
   // Whether the entry was among the rows of the standings, and its label.
