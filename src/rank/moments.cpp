@@ -1,11 +1,9 @@
 // The sum of squares around the mean is S = Q - T^2 / n, for n values whose sum is T and whose squares add up to Q.
 // Computed with rounded numbers it loses every digit that Q and T^2 / n share, so both sides stay exact:
-// - whole numbers: with T = q n + r, S = D - r^2 / n, where D = Q - q (T + r) is the sum of squares around q. D is
-// whole
-//   and no greater than Q is about q, so arithmetic modulo 2^128 gives it whatever its terms are.
-// - floats: a product of two floats is a float and its rounding error, which is a float, too (T. J. Dekker, "A
-//   floating-point technique for extending the available precision", 1971). T is taken apart into floats in the same
-//   way.
+// - Whole numbers: with T = q n + r, S = D - r^2 / n, where D = Q - q (T + r) is the sum of squares around q. D is a
+//   whole number, and no greater than Q for any q near the mean, so arithmetic modulo 2^128 gives it.
+// - Floats: a product of two floats is a float and its rounding error, which is a float too (T. J. Dekker, "A
+//   floating-point technique for extending the available precision", 1971). T is taken apart into floats likewise.
 
 #include "rank/moments.hpp"
 
@@ -93,6 +91,9 @@ double ExactMoments::deviation(int less, int scale) const {
 
 namespace {
 
+// Values are held times this power of two: the squares of 2^32 values, times their number, are then still in range.
+constexpr int held_exponent = -48;
+
 // Adds a * b, times 1 or -1.
 void add_product(ExactSum& to, double a, double b, int times) {
   const double product = a * b;
@@ -118,8 +119,9 @@ void FloatMoments::add(double value, int times) {
     beyond_ += times;
     return;
   }
-  sum_.add(times * value);
-  add_product(squares_, value, value, times);
+  const double held = std::ldexp(value, held_exponent);
+  sum_.add(times * held);
+  add_product(squares_, held, held, times);
 }
 
 void FloatMoments::add(const FloatMoments& other) {
@@ -143,7 +145,7 @@ double FloatMoments::variance(int less) const {
   each_part(squares_, [&](double part) { add_product(difference, n, part, 1); });
   for (std::size_t i = 0; i < count; ++i)
     for (std::size_t j = 0; j < count; ++j) add_product(difference, parts[i], parts[j], -1);
-  return difference.value() / (n * (n - less));
+  return std::ldexp(difference.value() / (n * (n - less)), -2 * held_exponent);
 }
 
 }  // namespace lofty::engine

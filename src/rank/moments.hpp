@@ -45,7 +45,8 @@ class ExactMoments {
 };
 
 // Of floats: sums of values and of squares are exact (ExactSum), the difference of n times the squares and the square
-// of the sum too. 1,200 bytes. Squares beyond the range of floats make the variance infinite.
+// of the sum too. 1,200 bytes. A square beyond the range of floats (values over 1.3e154) makes the variance infinite;
+// squares of values under 1e-131 are rounded.
 class FloatMoments {
  public:
   // Precondition: not NaN.
