@@ -173,10 +173,10 @@ std::string Archive::bytes_of(const std::string& part) const {
   return bytes;
 }
 
-void Archive::read(const std::string& part, pugi::xml_document& into) const {
+void Archive::read(const std::string& part, pugi::xml_document& into, unsigned more) const {
   std::string bytes = bytes_of(part);
   const pugi::xml_parse_result result =
-      into.load_buffer(bytes.data(), bytes.size(), pugi::parse_default | pugi::parse_ws_pcdata);
+      into.load_buffer(bytes.data(), bytes.size(), pugi::parse_default | pugi::parse_ws_pcdata | more);
   if (result.status == pugi::status_out_of_memory) throw std::bad_alloc();
   if (!result)
     throw problem(name_, Code::damaged_file,

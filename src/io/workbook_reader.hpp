@@ -32,7 +32,8 @@ class Archive {
   // Throws Error(damaged_file) for a part that is missing or whose checksum is wrong, Error(beyond_limit) for one that
   // unpacks to an absurd size.
   std::string bytes_of(const std::string& part) const;
-  void read(const std::string& part, pugi::xml_document& into) const;  // throws as bytes_of()
+  // Throws as bytes_of(). `more` are further flags of the parser.
+  void read(const std::string& part, pugi::xml_document& into, unsigned more = 0) const;
 
  private:
   struct Close {

@@ -22,6 +22,9 @@ std::optional<Spread> spread_of(std::string_view function);
 // square has more than 38 decimals.
 std::optional<Type> type_of(const Spread& spread, const Type& values);
 
+// What to do where squares of floats are out of range.
+inline constexpr const char* smaller_values = "divide the values by a constant first";
+
 // Of whole numbers, such as the coefficients of decimals of one scale.
 class ExactMoments {
  public:

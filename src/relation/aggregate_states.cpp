@@ -329,7 +329,11 @@ void AggregateStates::put_spread(Piece& piece, std::size_t g) const {
   if (counts_[g] <= less) return piece.add_null();
   if (floating()) {
     const double variance = float_moments_[g].variance(less);
-    if (!std::isfinite(variance)) throw Error(problem(Code::overflow, "the squares are beyond the range of floats"));
+    if (!std::isfinite(variance)) {
+      Problem beyond = problem(Code::overflow, "the squares are beyond the range of floats");
+      beyond.advice = smaller_values;
+      throw Error(std::move(beyond));
+    }
     return piece.add_double(root ? std::sqrt(variance) : variance);
   }
   if (root) return piece.add_double(exact_moments_[g].deviation(less, aggregate_->argument->type.scale));

@@ -534,7 +534,7 @@ Results frame_spreads(const WindowJob& job, const Gathered& values, const Spread
     slide_spreads<FloatMoments>(job, values, spread, out, [&](std::size_t at, const FloatMoments& moments) {
       const double variance = moments.variance(spread.less);
       if (!std::isfinite(variance))
-        throw Error(Problem{Code::overflow, "the squares are beyond the range of floats", {}, {}, {}});
+        throw Error(Problem{Code::overflow, "the squares are beyond the range of floats", {}, {}, smaller_values});
       out.doubles[at] = spread.root ? std::sqrt(variance) : variance;
     });
     return out;
