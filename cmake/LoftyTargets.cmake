@@ -11,7 +11,7 @@ endif()
 # the time goes into headers that they share. What works on every row is compiled file by file even then, so that its
 # speed does not depend on the other sources.
 set(lofty_row_by_row order rank window relation io/field_ends.cpp io/field_batch.cpp io/chunk_parser.cpp)
-set(lofty_not_row_by_row window/call.cpp window/binder.cpp window/binding.cpp window/bind_clause.cpp window/bind_function.cpp window/plan.cpp)
+set(lofty_not_row_by_row window/call.cpp window/binder.cpp window/binding.cpp window/bind_clause.cpp window/bind_function.cpp window/shared_sorts.cpp)
 function(lofty_compile_together target)
   if(NOT LOFTY_COMPILE_TOGETHER)
     return()

@@ -58,6 +58,23 @@ struct TableSize {
   std::optional<double>
       rows;          // exact in memory, estimated from the first lines of a file; nothing where it is not known
   double bytes = 0;  // of the text that will be read; 0 in memory
+  // How many of these TableSource::stretches() reads at a time; 0: it hands over the whole table at once.
+  double stretch_bytes = 0;
+};
+
+// A table that is read a stretch of rows at a time, so that its rows need not be kept. Not thread-safe: one call at a
+// time, each on any thread. It uses the threads of the run that it was made with.
+class TableStretches {
+ public:
+  virtual ~TableStretches() = default;
+  // The next rows, as a table that counts its rows from 0. Its columns have the types and scales that they had in the
+  // first stretch. Nothing: all rows were read, or types_hold() is false. Throws Error as TableSource::read() does.
+  virtual std::optional<Table> next() = 0;
+  // Do the rows read so far give each column the type that it had in the first stretch? If not, the table has to be
+  // read whole.
+  virtual bool types_hold() const { return true; }
+  // Once all rows were read: the table that read() returns, without its columns. Throws Error.
+  virtual Table whole() = 0;
 };
 
 // One table that can be read: its headings at once, its rows on demand.
@@ -72,6 +89,9 @@ class TableSource {
   virtual TableSize size() const { return {}; }
   // The table with at least these columns (indices into headings()). Throws Error.
   virtual Table read(std::span<const std::size_t> columns, const Run& run) const = 0;
+  // The same rows, a stretch at a time; each call begins with the first row. Unless a source does better, the whole
+  // table is one stretch. The source and `run` have to outlive it. Throws Error.
+  virtual std::unique_ptr<TableStretches> stretches(std::span<const std::size_t> columns, const Run& run) const;
 };
 
 // Tables by name. Derive from it to bring tables from elsewhere. Ladders that are answered on several threads call

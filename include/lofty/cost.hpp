@@ -1,6 +1,7 @@
 #pragma once
 // What a ladder costs: step by step, before and after it is run.
 
+#include <cstdint>
 #include <optional>
 #include <string>
 #include <vector>
@@ -44,14 +45,26 @@ struct Advice {
   std::string changes;   // how the answer would differ; empty: not at all
 };
 
+// Which rows of the first table stay once they have been read.
+enum class RowsKept : std::uint8_t {
+  all,
+  counting,  // those that count, if they are less than a quarter of the first ones
+  none,      // rows are totalled as they are read
+};
+
+// What a plan decides, and why; in words.
+struct Decision {
+  std::string what;          // "rows of order_lines.csv are totalled as they are read, and not kept"
+  std::string why;           // "only totals need them"
+  std::string instead = {};  // once it has run: what was done instead, and why; empty: the plan held
+};
+
 struct Cost {
   std::vector<CostStep> steps;  // in the order in which they are done
   std::vector<Advice> advice;
-  // The table whose rows are totalled as they are read, and not kept; empty: there is none.
-  std::string not_kept = {};
-  bool read_twice = false;  // that table: constants over all its rows have to be known first
-  // The table of which the rows that count are kept alone, if they are few; once measured: were. Empty: there is none.
-  std::string sifted = {};
+  RowsKept rows_kept = RowsKept::all;  // as planned; once measured: as it was done
+  bool read_twice = false;             // the first table: constants over all its rows have to be known first
+  std::vector<Decision> decisions = {};
   bool rows_known = true;                  // false where a table's size is not known before it is read
   double estimated() const;                // seconds, of all steps
   std::optional<double> measured() const;  // of all steps; nothing before it has run

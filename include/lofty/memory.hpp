@@ -30,13 +30,13 @@ class KeepMemory {
 };
 
 // What would become of this many bytes of large arrays in a call with such a run.
-struct MemoryPlan {
+struct MemoryForecast {
   std::uint64_t limit = 0;            // bytes that they may take in memory: Run::memory, else half of what is free now
   std::uint64_t in_file = 0;          // bytes that will not fit, and lie in the file
   std::string folder;                 // where that is
   std::optional<std::uint64_t> room;  // bytes that are free there; nothing where it cannot be told
 };
-[[nodiscard]] MemoryPlan memory_plan(double bytes, const Run& run = {});
+[[nodiscard]] MemoryForecast memory_forecast(double bytes, const Run& run = {});
 
 // What `new` and `delete` of a program may be made of, so that vectors count for Run::memory as well as the library's
 // own arrays do, and can lie in its file: include lofty/counted_new.hpp in one source file of the program, as the

@@ -30,7 +30,7 @@ Problem located(const RowFailure& failure, const std::string& where) {
 Problem row_problem(const LevelAnswer& a, const RowFailure& failure) {
   const std::string place = a.joined->place_of(failure.row);
   const bool has_table = place.find(" of ") != std::string::npos;
-  return located(failure, "in " + place + (has_table ? "" : " of " + a.question.tables.front().table.name()));
+  return located(failure, "in " + place + (has_table ? "" : " of " + a.tables.first().name()));
 }
 
 // Notes under which names steps are timed.
@@ -57,21 +57,21 @@ void note_row_times(const LevelAnswer& a, StepTimes& times) {
   times.took(a.entries.window_times, WindowStage::rows);
 }
 
-void total_rows(LevelAnswer& a, const Run& progress, StepTimes& times) {
+void total_rows(LevelAnswer& a, std::optional<TotalledRows> totalled, const Run& progress, StepTimes& times) {
   if (a.outer != nullptr) a.inside = inside_of(a);
-  if (a.totalled != nullptr) {
-    a.entries = std::move(a.totalled->entries);
-    a.joined = std::move(a.totalled->joined);
+  if (totalled) {
+    a.entries = std::move(totalled->entries);
+    a.joined = std::move(totalled->joined);
     note_row_times(a, times);
     return;
   }
-  const std::size_t read = a.question.tables.front().table.rows();
+  const std::size_t read = a.tables.first().rows();
   tell_step(a.run, [&] { return (a.question.row_level() ? "looking at " : "totalling ") + counted(read, "row"); });
-  auto rows = std::make_unique<JoinedRows>(a.question, a.run, a.joins);
+  auto rows = std::make_unique<JoinedRows>(a.question, a.tables, a.run, a.joins);
   JoinedRows& joined = *rows;
   a.joined = std::move(rows);
   try {
-    a.entries = run_rows(a.question, joined, a.ladder, a.inside ? &*a.inside : nullptr, waiting_columns(a),
+    a.entries = run_rows(a.question, a.plan, joined, a.ladder, a.inside ? &*a.inside : nullptr,
                          part_of(progress, reading_share, a.question.row_level() ? rows_share : totals_share));
   } catch (const RowFailure& failure) {
     throw Error(row_problem(a, failure));
@@ -79,13 +79,13 @@ void total_rows(LevelAnswer& a, const Run& progress, StepTimes& times) {
 
   // What became of the rows that do not count, and were not kept.
   if (a.sifted != nullptr) {
-    SiftedRows& all = *a.sifted;
+    const SiftedRows& all = *a.sifted;
     a.entries.read = all.joined;
     a.entries.left_out = all.left_out;
     a.entries.unknown = all.unknown;
-    a.entries.texts_met = std::move(all.texts_met);
+    a.entries.texts_met = all.texts_met;
     a.entries.total_seconds += all.seconds;
-    joined.set_reports(std::move(all.reports));
+    joined.set_reports(all.reports);
   }
   note_row_times(a, times);
 }
@@ -102,12 +102,12 @@ void rank_entries(LevelAnswer& a, SortKeyMaker& keys, StepTimes& times) {
   a.dropped = drop(a, a.entries);
   times.took(StepKind::total, watch.lap());
   a.whole = cut_early(a, a.entries, keys);
-  if (a.totalled == nullptr) add_waiting(a.question, *a.joined, a.entries, a.run);
+  add_late_columns(a.question, *a.joined, a.entries, a.run);
 
   // Windows over entries may use the order of places, where it does not need them.
   std::optional<Order> order;
   std::vector<ColumnPtr> by;
-  if (places_come_first(a.question)) order.emplace(order_of_places(a, a.entries, {}, keys, by));
+  if (a.plan.places_first) order.emplace(order_of_places(a, a.entries, {}, keys, by));
   const bool order_is_first = order.has_value();
   const double order_seconds = watch.lap();
   WindowTimes window_times;
@@ -160,7 +160,7 @@ Accounting account(const LevelAnswer& a) {
 }  // namespace
 
 std::size_t rows_read(const LevelInput& input) {
-  return input.sifted != nullptr ? input.sifted->read : input.question.tables.front().table.rows();
+  return input.sifted != nullptr ? input.sifted->read : input.tables.first().rows();
 }
 
 Role role_of(const Question& question, std::size_t column) {
@@ -179,10 +179,10 @@ Role role_of(const Question& question, std::size_t column) {
   return from == EntryColumn::From::total || from == EntryColumn::From::aggregate ? Role::total : Role::label;
 }
 
-LevelAnswer answer_level(const LevelInput& input, const Run& progress) {
+LevelAnswer answer_level(const LevelInput& input, std::optional<TotalledRows> totalled, const Run& progress) {
   LevelAnswer a(input);
   StepTimes times(a);
-  total_rows(a, progress, times);
+  total_rows(a, std::move(totalled), progress, times);
   SortKeyMaker keys(a, a.entries, a.orderings);
   Stopwatch watch;
   try {

@@ -16,7 +16,8 @@
 #include "answer/standings_data.hpp"
 #include "answer/summaries.hpp"
 #include "answer/whole_order.hpp"
-#include "relation/times.hpp"
+#include "plan/times.hpp"
+#include "relation/stretch_totals.hpp"
 
 namespace lofty::engine {
 
@@ -48,8 +49,9 @@ struct LevelAnswer : LevelInput {
   Names names() const { return {question, *joined, entries, outer}; }
 };
 
-// From rows to listed entries. Of `progress`, this takes the part that rows have. Throws Error.
-LevelAnswer answer_level(const LevelInput& input, const Run& progress);
+// From rows to listed entries. `totalled`: what the rows gave, where they were totalled as they were read; entries
+// outside what the level outside lists are among it. Of `progress`, this takes the part that rows have. Throws Error.
+LevelAnswer answer_level(const LevelInput& input, std::optional<TotalledRows> totalled, const Run& progress);
 
 // The same as a Standings holds it, without title, sentences and remarks.
 std::shared_ptr<StandingsData> standings_data(const LevelAnswer& answer);

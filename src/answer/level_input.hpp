@@ -4,29 +4,28 @@
 #include "lofty/ladder.hpp"
 #include "lofty/run.hpp"
 #include "lofty/standings.hpp"
+#include "plan/plan.hpp"
 #include "question/question.hpp"
+#include "question/tables.hpp"
 
 namespace lofty::engine {
 
 struct FormerPlaces;
 class JoinCache;
-struct TotalledRows;
 struct SiftedRows;
 
 // What is referred to has to outlive the answer's making.
 struct LevelInput {
   const Ladder& ladder;
   const Question& question;
+  const LevelPlan& plan;
+  const Tables& tables;
   std::size_t level = 0;                   // of nested ones
   const Standings::Data* outer = nullptr;  // the level outside: entries count only inside the ones that it lists
   const FormerPlaces* former = nullptr;    // what to compare with
   Run run = {};
-  JoinCache* joins = nullptr;  // of all questions of one answer
-  // What its rows gave, where they were read and totalled in one pass; it is moved from. Entries that are not inside
-  // what the level outside lists are among it.
-  TotalledRows* totalled = nullptr;
-  // Where the first table has the rows that count alone: what became of the others; it is moved from.
-  SiftedRows* sifted = nullptr;
+  JoinCache* joins = nullptr;          // of all questions of one answer
+  const SiftedRows* sifted = nullptr;  // where the first table has the rows that count alone: what became of the others
 };
 
 // Rows of the first table, those that were not kept included.

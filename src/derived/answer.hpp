@@ -6,22 +6,15 @@
 #include <vector>
 
 #include "answer/standings_data.hpp"
-#include "lofty/catalog.hpp"
-#include "lofty/ladder.hpp"
+#include "derived/questions.hpp"
 #include "lofty/run.hpp"
-#include "question/question.hpp"
+#include "question/tables.hpp"
 
 namespace lofty::engine {
 
-// What is asked. The ladder has to outlive the answer's questions, which refer to it.
-struct Request {
-  const Ladder& ladder;
-  FurtherConditions further = {};
-  bool compared = false, crossed = false;  // with what [compare] and [crossed] ask for?
-};
-
 struct Answer {
-  std::vector<Question> questions;  // by level; nothing has changed them since they were resolved
+  std::vector<Question> questions;  // by level
+  Tables tables;
   std::shared_ptr<const StandingsData> data;
 };
 

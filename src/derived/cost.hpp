@@ -1,29 +1,24 @@
 #pragma once
-// The steps of a question, with their prices.
+// What an answer took, beside what it was planned to take.
 // Covered by tests/ladder/cost_test.cpp.
 
-#include <vector>
-
+#include "derived/execution.hpp"
+#include "derived/plain_answer.hpp"
 #include "lofty/cost.hpp"
-#include "question/question.hpp"
-#include "relation/times.hpp"
+#include "lofty/ladder.hpp"
+#include "plan/sizes.hpp"
 
 namespace lofty::engine {
 
-// How many there are, as far as it is known; before reading, estimates.
-struct Sizes {
-  std::vector<std::optional<double>> tables;  // rows, by table
-  std::vector<double> bytes;                  // of the files, by table; 0: in memory
-  std::optional<double> rows, counted;        // of the relation; those that count
-  std::vector<double> entries;                // by level
+// The steps of the plan that was carried out, with the sizes that were met and the times that they took. `estimated`:
+// the sizes that were known before.
+Cost cost_of(const Ladder& ladder, Sizes estimated, const Execution& rows, const LevelAnswers& levels);
+
+// What the questions of [compare] and of [crossed] took, without reading.
+struct FurtherSeconds {
+  double compare = 0, across = 0;
 };
-Sizes sizes_before(const std::vector<Question>& questions);
-
-// What other questions it asks on the way: of [compare], and of [crossed].
-void add_further_questions(const Ladder& ladder, Cost& cost, double compare_seconds, double across_seconds);
-
-// The steps of all levels. `memory`: Run::memory. `times`: what each took, or null.
-Cost cost_steps(const Ladder& ladder, const std::vector<Question>& questions, const Sizes& sizes, const Speeds& speeds,
-                std::uint64_t memory, const Times* times);
+// Adds them as steps.
+void add_further_questions(const Ladder& ladder, Cost& cost, const FurtherSeconds& measured);
 
 }  // namespace lofty::engine

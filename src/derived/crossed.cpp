@@ -6,7 +6,6 @@
 #include <map>
 
 #include "derived/plain_answer.hpp"
-#include "derived/read_once.hpp"
 #include "question/prose.hpp"
 #include "table/folded.hpp"
 
@@ -99,19 +98,20 @@ std::vector<ColumnPtr> crossed_columns(const StandingsData& down, const Standing
 
 }  // namespace
 
-Crossing::Crossing(const Ladder& ladder, const Catalog& catalog) : ladder_(ladder) {
+Crossing::Crossing(const Ladder& ladder, const Catalog& catalog, const Resolution& down) : ladder_(ladder) {
   check_keys();
-  if (!problems_.empty() && problems_.front().code != Code::unknown_column) return;
+  const bool may_go_on = problems_.empty() || problems_.front().code == Code::unknown_column;
+  if (!may_go_on || down.questions().empty()) return;
 
   // What is wrong with the entries across has its own keys; the rest is said of the ladder itself.
-  across_ = std::make_unique<Asked>(across_ladder(ladder), catalog);
-  for (Problem p : across_->resolution.problems()) {
+  questions_.emplace_back(across_ladder(ladder), catalog, down);
+  for (Problem p : questions_.front().resolution.problems()) {
     if (p.location.key == "keep.best") p.location.key = "crossed.best";
     if (p.location.key.starts_with("rank.")) p.location.key.replace(0, 4, "crossed");
     if (p.location.key.starts_with("crossed.")) problems_.push_back(std::move(p));
   }
   for (std::size_t l = 0; l < ladder.levels.size() && problems_.empty(); ++l)
-    cells_.push_back(std::make_unique<Asked>(cell_ladder(ladder, l), catalog));
+    questions_.emplace_back(cell_ladder(ladder, l), catalog, down);
 }
 
 void Crossing::check_keys() {
@@ -147,31 +147,13 @@ void Crossing::check_keys() {
   problems_.back().location.length = crossed.cell.size();
 }
 
-void Crossing::want() const {
-  if (!problems_.empty()) return;
-  for (const Asked* const one : asked()) ReadOnce::want(one->resolution.questions());
-}
-
-std::vector<Crossing::Asked*> Crossing::asked() const {
-  std::vector<Asked*> all{across_.get()};
-  for (const auto& cells : cells_) all.push_back(cells.get());
-  return all;
-}
-
-std::vector<PassedQuestion> Crossing::questions() {
-  std::vector<PassedQuestion> all;
-  for (Asked* const one : asked()) all.push_back({&one->resolution, &one->totalled});
-  return all;
-}
-
-std::shared_ptr<const StandingsData> Crossing::Asked::answer(JoinCache& joins, const Run& run) {
-  return plain_answer(question, resolution, joins, run, totalled);
-}
-
-std::shared_ptr<StandingsData> Crossing::cross(const StandingsData& down, std::size_t level, JoinCache& joins,
-                                               const Run& run) {
-  if (!columns_) columns_ = across_->answer(joins, run);
-  const std::shared_ptr<const StandingsData> cells = cells_[level]->answer(joins, run);
+std::shared_ptr<StandingsData> Crossing::cross(const StandingsData& down, std::size_t level, Execution& rows,
+                                               std::size_t first, JoinCache& joins, const Run& run) {
+  const auto answer = [&](std::size_t question) {
+    return answer_levels(questions_[question].ladder, rows, first + question, {}, joins, run).data.front();
+  };
+  if (!columns_) columns_ = answer(0);
+  const std::shared_ptr<const StandingsData> cells = answer(level + 1);
   const std::vector<ColumnPtr> crossed = crossed_columns(down, *columns_, *cells);
 
   // A column for each entry across, named by it.

@@ -3,13 +3,13 @@
 // Covered by tests/ladder/crossed_test.cpp.
 
 #include <cstddef>
+#include <deque>
 #include <memory>
-#include <optional>
 #include <utility>
 #include <vector>
 
 #include "answer/standings_data.hpp"
-#include "derived/one_pass.hpp"
+#include "derived/execution.hpp"
 #include "lofty/catalog.hpp"
 #include "lofty/error.hpp"
 #include "lofty/ladder.hpp"
@@ -20,36 +20,32 @@ namespace lofty::engine {
 // The further questions of [crossed]: for the entries across, and for the cells of each level.
 class Crossing {
  public:
-  // Resolves their names. Precondition: the ladder has [crossed]. What is given has to outlive this.
-  Crossing(const Ladder& ladder, const Catalog& catalog);
+  // Resolves their names, over the tables that `down` has opened. Precondition: the ladder has [crossed]. What is given
+  // has to outlive this.
+  Crossing(const Ladder& ladder, const Catalog& catalog, const Resolution& down);
   // All that is wrong with [crossed], with the names of its keys.
   const std::vector<Problem>& problems() const { return problems_; }
-  // Announces to a ReadOnce catalog what they will read.
-  void want() const;
-  // The questions, to be totalled in one pass over the rows with others. Precondition: there are no problems.
-  std::vector<PassedQuestion> questions();
+  struct Further {
+    Further(Ladder of, const Catalog& catalog, const Resolution& down)
+        : ladder(std::move(of)), resolution(ladder, catalog, down) {}
+    const Ladder ladder;
+    const Resolution resolution;
+  };
+  // Of the entries across, then of the cells of each level. Precondition: there are no problems.
+  const std::deque<Further>& questions() const { return questions_; }
   // `down`, the answer of one level, with a column for each entry across after the others. Each level once, from the
-  // first on. Precondition: there are no problems. Throws Error.
-  std::shared_ptr<StandingsData> cross(const StandingsData& down, std::size_t level, JoinCache& joins, const Run& run);
+  // first on; `first` is the number of the first of these questions in the execution. Throws Error.
+  std::shared_ptr<StandingsData> cross(const StandingsData& down, std::size_t level, Execution& rows, std::size_t first,
+                                       JoinCache& joins, const Run& run);
 
  private:
-  // A ladder with its names resolved; it does not move.
-  struct Asked {
-    Asked(Ladder ladder, const Catalog& catalog) : question(std::move(ladder)), resolution(question, catalog) {}
-    const Ladder question;
-    Resolution resolution;
-    std::vector<TotalledRows> totalled;
-    std::shared_ptr<const StandingsData> answer(JoinCache& joins, const Run& run);
-  };
-  std::vector<Asked*> asked() const;
   void check_keys();
   // Adds to the sentence and the remarks what there is to say of the entries across.
   void say(StandingsData& out) const;
 
   const Ladder& ladder_;
   std::vector<Problem> problems_;
-  std::unique_ptr<Asked> across_;
-  std::vector<std::unique_ptr<Asked>> cells_;  // by level
+  std::deque<Further> questions_;
   std::shared_ptr<const StandingsData> columns_;
 };
 

@@ -94,7 +94,7 @@ class EntrySearch {
   // The entry that is the row of the first table which its file calls so.
   FoundEntry find_row(const NamedRow& named) {
     found_.field = ask(view_.ladder, "1 = 1");
-    const Table& table = found_.field.questions.front().tables.front().table;
+    const Table& table = found_.field.tables.first();
     const TableData& data = Access::data(table);
     const auto [begin, file_end] = rows_of_file(table);
     const std::string file =
@@ -119,7 +119,7 @@ class EntrySearch {
                condition_, {});
 
     // The entry that is this row.
-    const JoinedRows joined(found_.field.questions.front(), run_);
+    const JoinedRows joined(found_.field.questions.front(), found_.field.tables, run_);
     for (std::size_t r = 0; r < found_.field.standings->rows(); ++r)
       if (joined.row_of_table(0, found_.field.relation_row(r)) == row) {
         found_.row = r;
@@ -149,7 +149,7 @@ class EntrySearch {
   // Can it be judged by a row alone, without totals and places, which other rows would change?
   bool speaks_of_rows() const {
     std::vector<Problem> problems;
-    resolve_levels(ladder_, tables_, false, run_, problems, {.probe = condition_});
+    resolve_levels(ladder_, tables_, problems, {.probe = condition_});
     return problems.empty();
   }
 
@@ -163,7 +163,7 @@ class EntrySearch {
   EntryField ask(const Ladder& ladder) const { return ask(ladder, condition_); }
   EntryField ask(const Ladder& ladder, const std::string& mark) const {
     Answer answered = answer({.ladder = ladder, .further = {.mark = mark}}, tables_, run_);
-    return {std::move(answered.questions), Access::made<Standings>(answered.data)};
+    return {std::move(answered.questions), std::move(answered.tables), Access::made<Standings>(answered.data)};
   }
   static std::vector<std::size_t> marked(const EntryField& field) {
     std::vector<std::size_t> rows;
@@ -265,7 +265,7 @@ FoundEntry find_entry(const Ladder& ladder, const EntryView& view, const ReadOnc
 std::string shown(const Value& value, const Type& type) { return is_null(value) ? "(none)" : to_text(value, type); }
 
 std::string EntryNames::line(std::size_t row) const {
-  if (!joined_) joined_ = std::make_unique<JoinedRows>(field_.questions.front(), run_);
+  if (!joined_) joined_ = std::make_unique<JoinedRows>(field_.questions.front(), field_.tables, run_);
   return joined_->place_of(field_.relation_row(row));
 }
 std::string EntryNames::keys(std::size_t row) const {

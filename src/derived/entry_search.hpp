@@ -24,6 +24,7 @@ std::optional<NamedRow> row_named(std::string_view condition);
 // The entries, as they are answered.
 struct EntryField {
   std::vector<Question> questions;
+  Tables tables;
   std::optional<Standings> standings;
 
   // The row of the relation that an entry comes from: its first.

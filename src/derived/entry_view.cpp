@@ -5,6 +5,7 @@
 
 #include <algorithm>
 
+#include "derived/table_reading.hpp"
 #include "formula/functions.hpp"
 #include "formula/lexer.hpp"
 #include "formula/parser.hpp"
@@ -96,7 +97,6 @@ EntryView view_entries(const Ladder& ladder) {
 std::string find_label(const Ladder& ladder, const ReadOnce& tables, const Run& run) {
   const Level& level = ladder.levels.front();
   if (level.each.empty()) return {};
-  std::vector<Problem> ignored;
   for (const std::string& column : ladder.list.columns) {
     const auto same = [&](const auto& name) { return equal_folded(name, column); };
     const auto& each = level.each;
@@ -104,8 +104,11 @@ std::string find_label(const Ladder& ladder, const ReadOnce& tables, const Run& 
     if (std::any_of(each.begin(), each.end(), same) || std::any_of(within.begin(), within.end(), same)) continue;
     Ladder alone = without_cuts(ladder);
     alone.list = {.columns = {column}};
-    Question question = resolve(alone, tables, true, run, ignored);
-    if (!ignored.empty() || question.list_columns.size() != 1) return {};
+    const Resolution names(alone, tables);
+    if (names.questions().empty()) return {};
+    const Resolution::Typed typed = read_and_type(names, run);
+    if (!typed.problems.empty() || typed.questions.front().list_columns.size() != 1) return {};
+    const Question& question = typed.questions.front();
     const int at = question.list_columns[0].column;
     if (at < 0 || static_cast<std::size_t>(at) >= question.entry_columns.size()) continue;
     const EntryColumn& entry = question.entry_columns[static_cast<std::size_t>(at)];

@@ -4,7 +4,6 @@
 #include <optional>
 
 #include "derived/plain_answer.hpp"
-#include "derived/read_once.hpp"
 #include "formula/parser.hpp"
 #include "lofty/error.hpp"
 #include "question/prose.hpp"
@@ -194,16 +193,13 @@ void without_moves(Ladder& ladder) {
     if (!level.where.empty() && mentions_moves(*parse_expression(level.where))) level.where.clear();
 }
 
-FormerQuestion::FormerQuestion(const Ladder& ladder, const Catalog& catalog)
-    : before_(former_question(ladder)), resolution_(before_, catalog) {}
+FormerQuestion::FormerQuestion(const Ladder& ladder, const Catalog& catalog, const Resolution& now)
+    : before_(former_question(ladder)), resolution_(before_, catalog, now) {}
 
-void FormerQuestion::want() const { ReadOnce::want(resolution_.questions()); }
-
-std::vector<FormerPlaces> FormerQuestion::places(JoinCache& joins, const Run& run) {
-  const std::shared_ptr<const StandingsData> answer = plain_answer(before_, resolution_, joins, run, totalled_);
+std::vector<FormerPlaces> FormerQuestion::places(Execution& rows, std::size_t question, JoinCache& joins,
+                                                 const Run& run) const {
   std::vector<FormerPlaces> out;
-  for (const auto& level : answer->levels) out.push_back(stood_in(*level));
-  if (out.empty()) out.push_back(stood_in(*answer));
+  for (const auto& level : answer_levels(before_, rows, question, {}, joins, run).data) out.push_back(stood_in(*level));
   return out;
 }
 

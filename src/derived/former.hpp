@@ -2,12 +2,11 @@
 // [compare]: former places, asked for again or read from a table.
 // Covered by tests/ladder/compare_test.cpp.
 
-#include <optional>
 #include <string>
 #include <vector>
 
 #include "answer/former_places.hpp"
-#include "derived/one_pass.hpp"
+#include "derived/execution.hpp"
 #include "lofty/catalog.hpp"
 #include "lofty/ladder.hpp"
 #include "question/resolve.hpp"
@@ -18,19 +17,18 @@ namespace lofty::engine {
 // where the one that holds it was not listed: that level did not run there.
 class FormerQuestion {
  public:
-  // Resolves its names. Throws Error (bad_choice). The catalog has to outlive this.
-  FormerQuestion(const Ladder& ladder, const Catalog& catalog);
-  // Announces to a ReadOnce catalog what it will read.
-  void want() const;
-  // The question, to be totalled in one pass over the rows with others.
-  PassedQuestion question() { return {&resolution_, &totalled_}; }
-  // By level. Once. Throws Error.
-  std::vector<FormerPlaces> places(JoinCache& joins, const Run& run);
+  // Resolves its names, over the tables that `now` has opened. Throws Error (bad_choice). The catalog has to outlive
+  // this.
+  FormerQuestion(const Ladder& ladder, const Catalog& catalog, const Resolution& now);
+  FormerQuestion(const FormerQuestion&) = delete;
+  const Ladder& ladder() const { return before_; }
+  const Resolution& resolution() const { return resolution_; }
+  // By level, from that question of an execution. Once. Throws Error.
+  std::vector<FormerPlaces> places(Execution& rows, std::size_t question, JoinCache& joins, const Run& run) const;
 
  private:
   const Ladder before_;
-  Resolution resolution_;
-  std::vector<TotalledRows> totalled_;
+  const Resolution resolution_;
 };
 
 // Former places from the table that [compare] names. `questions` are those of the ladder now. Throws Error.

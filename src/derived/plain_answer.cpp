@@ -2,12 +2,8 @@
 
 #include "derived/plain_answer.hpp"
 
-#include <iterator>
-
 #include "answer/level_answer.hpp"
 #include "answer/nesting.hpp"
-#include "derived/cost.hpp"
-#include "lofty/error.hpp"
 #include "question/prose.hpp"
 #include "remark/absent_values.hpp"
 #include "remark/doubtful.hpp"
@@ -31,42 +27,30 @@ void say(const LevelAnswer& level, StandingsData& data) {
   if (level.entries.count > 0) add_doubtful(level, data.remarks);
 }
 
-// The same steps as a plan has, with the sizes that were met and the times that they took.
-Cost cost_of(const Ladder& ladder, const std::vector<Question>& questions,
-             const std::vector<std::shared_ptr<StandingsData>>& levels, Times times) {
-  Sizes sizes = sizes_before(questions);
-  for (std::size_t t = 0; t < questions.front().tables.size(); ++t) {
-    sizes.tables[t] = static_cast<double>(questions.front().tables[t].table.rows());
-    times[{StepKind::read, 0, t}] = questions.front().tables[t].seconds;
-  }
-  sizes.tables.front() = static_cast<double>(levels.front()->accounting.read);
-  sizes.entries.clear();
-  for (const auto& level : levels) sizes.entries.push_back(static_cast<double>(level->accounting.entries));
-  const Accounting& met = levels.front()->accounting;
-  sizes.rows = static_cast<double>(met.counted + met.left_out + met.unknown);
-  sizes.counted = static_cast<double>(met.counted);
-  return cost_steps(ladder, questions, sizes, {}, 0, &times);
-}
-
 }  // namespace
 
-LevelAnswers answer_levels(const Ladder& ladder, const std::vector<Question>& questions,
-                           const std::vector<FormerPlaces>& former, JoinCache& joins, const Run& run,
-                           std::span<TotalledRows> totalled, SiftedRows* sifted) {
+LevelAnswers answer_levels(const Ladder& ladder, Execution& rows, std::size_t question,
+                           const std::vector<FormerPlaces>& former, JoinCache& joins, const Run& run) {
   const Run quiet{.threads = run.threads, .stop = run.stop, .step = run.step};
+  QuestionRows& of = rows.questions[question];
   LevelAnswers out;
-  for (std::size_t l = 0; l < questions.size(); ++l) {
+  for (std::size_t l = 0; l < of.levels.size(); ++l) {
     // Each inside what the one outside it lists.
     const LevelInput input{.ladder = ladder,
-                           .question = questions[l],
+                           .question = of.levels[l],
+                           .plan = rows.plan.levels[question][l],
+                           .tables = rows.tables,
                            .level = l,
                            .outer = out.data.empty() ? nullptr : out.data.back().get(),
                            .former = former.empty() ? nullptr : &former[l],
                            .run = quiet,
                            .joins = &joins,
-                           .totalled = totalled.empty() ? nullptr : &totalled[l],
-                           .sifted = sifted};
-    const LevelAnswer level = answer_level(input, run);
+                           .sifted = rows.sifted ? &*rows.sifted : nullptr};
+
+    // From its rows, or from what these gave as they were read.
+    std::optional<TotalledRows> totalled;
+    if (!of.totalled.empty()) totalled = std::move(of.totalled[l]);
+    const LevelAnswer level = answer_level(input, std::move(totalled), run);
     out.data.push_back(standings_data(level));
     Stopwatch saying;
     say(level, *out.data.back());
@@ -76,22 +60,8 @@ LevelAnswers answer_levels(const Ladder& ladder, const std::vector<Question>& qu
   return out;
 }
 
-std::shared_ptr<StandingsData> whole_answer(const Ladder& ladder, const std::vector<Question>& questions,
-                                            LevelAnswers levels) {
-  const std::shared_ptr<StandingsData> whole =
-      levels.data.size() == 1 ? levels.data.front() : nest({levels.data.begin(), levels.data.end()});
-  whole->cost = cost_of(ladder, questions, levels.data, std::move(levels.times));
-  return whole;
-}
-
-std::shared_ptr<const StandingsData> plain_answer(const Ladder& ladder, Resolution& resolution, JoinCache& joins,
-                                                  const Run& run, std::span<TotalledRows> totalled) {
-  if (totalled.empty()) resolution.read(part_of(run, 0, reading_share));
-  if (!resolution.problems().empty()) throw Error(resolution.problems());
-  const std::shared_ptr<const StandingsData> whole = whole_answer(
-      ladder, resolution.questions(), answer_levels(ladder, resolution.questions(), {}, joins, run, totalled));
-  if (run.progress) run.progress(1);
-  return whole;
+std::shared_ptr<StandingsData> whole_answer(LevelAnswers levels) {
+  return levels.data.size() == 1 ? levels.data.front() : nest({levels.data.begin(), levels.data.end()});
 }
 
 }  // namespace lofty::engine

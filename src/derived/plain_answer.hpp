@@ -3,17 +3,14 @@
 // Covered by tests/ladder/standings_test.cpp.
 
 #include <memory>
-#include <span>
 #include <vector>
 
 #include "answer/former_places.hpp"
 #include "answer/standings_data.hpp"
+#include "derived/execution.hpp"
 #include "lofty/ladder.hpp"
 #include "lofty/run.hpp"
-#include "question/resolve.hpp"
-#include "relation/row_sieve.hpp"
-#include "relation/stretch_totals.hpp"
-#include "relation/times.hpp"
+#include "plan/times.hpp"
 
 namespace lofty::engine {
 
@@ -24,21 +21,13 @@ struct LevelAnswers {
   Times times;
 };
 
+// The levels of one of the questions of an execution, which is the ladder's; what its rows gave is taken from there.
 // `former` has each level's former places; it is empty where nothing is compared. What is given has to outlive the
-// answers; `joins` may be shared with further questions over the same tables. `totalled`: what the rows gave already,
-// by level, or nothing; it is moved from. `sifted`: of which rows the first table has some; null: it has all, else it
-// is moved from. Throws Error.
-LevelAnswers answer_levels(const Ladder& ladder, const std::vector<Question>& questions,
-                           const std::vector<FormerPlaces>& former, JoinCache& joins, const Run& run,
-                           std::span<TotalledRows> totalled = {}, SiftedRows* sifted = nullptr);
+// answers; `joins` is shared with further questions over the same tables. Throws Error.
+LevelAnswers answer_levels(const Ladder& ladder, Execution& rows, std::size_t question,
+                           const std::vector<FormerPlaces>& former, JoinCache& joins, const Run& run);
 
-// The levels as one answer, with its cost.
-std::shared_ptr<StandingsData> whole_answer(const Ladder& ladder, const std::vector<Question>& questions,
-                                            LevelAnswers levels);
-
-// Reads the tables of a ladder whose names are resolved, unless that was done for `totalled`, and answers it. Throws
-// Error with all that is wrong.
-std::shared_ptr<const StandingsData> plain_answer(const Ladder& ladder, Resolution& resolution, JoinCache& joins,
-                                                  const Run& run, std::span<TotalledRows> totalled = {});
+// The levels as one answer.
+std::shared_ptr<StandingsData> whole_answer(LevelAnswers levels);
 
 }  // namespace lofty::engine

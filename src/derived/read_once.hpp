@@ -15,9 +15,7 @@ namespace lofty::engine {
 // column that was not announced has its table read again. Not thread-safe.
 class ReadOnce : public Catalog {
  public:
-  // `in_stretches`: a table may also be read a stretch of rows at a time, for all questions together, and does not stay
-  // then.
-  explicit ReadOnce(const Catalog& inner, bool in_stretches = false) : inner_(inner), in_stretches_(in_stretches) {}
+  explicit ReadOnce(const Catalog& inner) : inner_(inner) {}
   std::shared_ptr<const TableSource> open(const std::string& name, const ReadOptions& options) const override;
 
   // What questions will want, whose names were resolved over this catalog.
@@ -30,7 +28,6 @@ class ReadOnce : public Catalog {
     std::shared_ptr<const TableSource> source;
   };
   const Catalog& inner_;
-  bool in_stretches_;
   mutable std::vector<Opened> opened_;
 };
 

@@ -4,6 +4,7 @@
 
 #include "derived/answer.hpp"
 #include "derived/crossed.hpp"
+#include "derived/table_reading.hpp"
 #include "lofty/error.hpp"
 #include "question/resolve.hpp"
 #include "table/access.hpp"
@@ -14,10 +15,10 @@ namespace lofty {
 using namespace engine;
 
 std::vector<Problem> check(const Ladder& ladder, const Catalog& catalog, const Run& run) {
-  std::vector<Problem> problems;
-  resolve_levels(ladder, catalog, true, run, problems);
+  const Resolution own(ladder, catalog);
+  std::vector<Problem> problems = own.questions().empty() ? own.problems() : read_and_type(own, run).problems;
   if (!ladder.crossed.empty()) {
-    const Crossing crossing(ladder, catalog);
+    const Crossing crossing(ladder, catalog, own);
     problems.insert(problems.end(), crossing.problems().begin(), crossing.problems().end());
   }
   // The orders that the listing might be asked for: their names, without reading the tables again.
@@ -26,7 +27,7 @@ std::vector<Problem> check(const Ladder& ladder, const Catalog& catalog, const R
     if (one.name == ladder.list.alternative) continue;
     other.list.alternative = one.name;
     std::vector<Problem> found;
-    resolve_levels(other, catalog, false, run, found);
+    resolve_levels(other, catalog, found);
     for (Problem& p : found)
       if (p.location.key.starts_with("alternatives.")) problems.push_back(std::move(p));
   }

@@ -78,8 +78,9 @@ EntryLines list_lines(const Ladder& whole, const EntryView& view, const FoundEnt
   ladder.orderings.clear();
   ladder.levels = {Level{}};
   std::vector<Problem> problems;
-  const Question mentioned = resolve(whole, tables, true, run, problems);
+  const std::vector<Question> levels = resolve_levels(whole, tables, problems);
   if (!problems.empty()) throw Error(std::move(problems));
+  const Question& mentioned = levels.front();
 
   // The columns of the first table that the ladder mentions, and its figures.
   std::vector<std::size_t> base;
@@ -252,8 +253,7 @@ class EntryOfLevel {
     std::vector<Problem> problems;
     const bool by_number = row_named(condition_).has_value();
     for (const Ladder* one : {&view_.ladder, &ladder_})
-      ReadOnce::want(resolve_levels(*one, tables_, false, run_, problems,
-                                    {.mark = one == &ladder_ || by_number ? "" : condition_}));
+      ReadOnce::want(resolve_levels(*one, tables_, problems, {.mark = one == &ladder_ || by_number ? "" : condition_}));
     return problems;
   }
 
@@ -299,7 +299,7 @@ Workings why(const Ladder& asked, const Catalog& catalog, const std::string& con
   // A condition is judged with the places; what is wrong with it is said of it, not of a key of the ladder.
   std::vector<Problem> problems;
   const ReadOnce tables(catalog);
-  const std::vector<Question> questions = resolve_levels(ladder, tables, false, run, problems);
+  const std::vector<Question> questions = resolve_levels(ladder, tables, problems);
   if (!problems.empty()) throw Error(std::move(problems));
 
   // Of nested levels the first in which the condition means something, and holds for one entry.

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "lofty/catalog.hpp"
+#include "lofty/error.hpp"
 #include "lofty/remark.hpp"
 #include "lofty/specimen.hpp"
 #include "table/infer.hpp"

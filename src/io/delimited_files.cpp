@@ -73,6 +73,9 @@ TableSize DelimitedFiles::size() const {
     *all.rows += one.rows.value_or(0);
     all.bytes += one.bytes;
   }
+  // A table of less than two stretches comes whole.
+  const auto stretch = static_cast<double>(stretch_chunks * chunk_bytes);
+  if (all.bytes >= 2 * stretch) all.stretch_bytes = stretch;
   return all;
 }
 

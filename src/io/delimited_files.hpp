@@ -7,12 +7,11 @@
 #include <vector>
 
 #include "io/delimited_source.hpp"
-#include "table/table_stretches.hpp"
 
 namespace lofty::engine {
 
 // The rows of the files follow one another; columns go by their headings, which may stand in another order in each.
-class DelimitedFiles : public TableSource, public StretchSource {
+class DelimitedFiles : public TableSource {
  public:
   struct File {
     std::string name;  // as the ladder has it: the value of the column of files
@@ -33,7 +32,6 @@ class DelimitedFiles : public TableSource, public StretchSource {
   std::string form() const override;
   TableSize size() const override;
   Table read(std::span<const std::size_t> columns, const Run& run) const override;  // delimited_reading.cpp
-  std::uint64_t stretch_bytes() const override;
   std::unique_ptr<TableStretches> stretches(std::span<const std::size_t> columns, const Run& run) const override;
 
   const std::vector<File>& files() const { return files_; }

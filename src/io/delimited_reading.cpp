@@ -23,7 +23,6 @@
 #include "table/folded.hpp"
 #include "table/pages.hpp"
 #include "table/table_data.hpp"
-#include "table/table_stretches.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -83,7 +82,7 @@ class RowsReading {
     return table;
   }
 
-  // The next rows alone; nothing when there are no more.
+  // The next rows alone; nothing when there are no more, or they have other types than the first.
   std::optional<Table> next_stretch() {
     const MemoryLimit limit(run_);
     if (queues_.empty()) open_queues();
@@ -97,7 +96,7 @@ class RowsReading {
     std::vector<Type> types = types_so_far();
     for (std::size_t i = 0; i < stretch_types_.size(); ++i) {
       types[i].scale = std::max(types[i].scale, stretch_types_[i].scale);
-      if (!(types[i] == stretch_types_[i])) throw TypeChanged{};
+      if (!(types[i] == stretch_types_[i])) return no_more();
     }
     convert_again(types);
     auto data = empty_data();
@@ -107,13 +106,14 @@ class RowsReading {
       seal(i, types[i], *data);
       const Type& type = data->columns[wanted_[i]]->type();
       if (stretch_types_.size() == i) stretch_types_.push_back(type);
-      if (!(type == stretch_types_[i])) throw TypeChanged{};
+      if (!(type == stretch_types_[i])) return no_more();
     }
     if (wants_file_) data->columns.back() = file_column();
     check_unchanged();
     return Access::made<Table>(std::move(data));
   }
 
+  bool types_hold() const { return types_hold_; }
   // After the last of them: what read() would give, without the columns.
   Table whole() {
     auto data = empty_data();
@@ -126,6 +126,10 @@ class RowsReading {
 
  private:
   static constexpr std::size_t many_rows = 1 << 20;
+  std::optional<Table> no_more() {
+    types_hold_ = false;
+    return std::nullopt;
+  }
   using Buffers = std::vector<Piece::Room>;  // by wanted column, so that each gets back what it gave
 
   // One of the files.
@@ -496,6 +500,7 @@ class RowsReading {
   std::vector<Census> census_;  // by wanted column, and so are these
   std::vector<ColumnMisfits> misfits_;
   std::vector<Type> stretch_types_;  // of the first stretch
+  bool types_hold_ = true;
 };
 
 class DelimitedStretches final : public TableStretches {
@@ -503,6 +508,7 @@ class DelimitedStretches final : public TableStretches {
   DelimitedStretches(const DelimitedFiles& table, std::span<const std::size_t> columns, const Run& run)
       : reading_(table, columns, run) {}
   std::optional<Table> next() override { return reading_.next_stretch(); }
+  bool types_hold() const override { return reading_.types_hold(); }
   Table whole() override { return reading_.whole(); }
 
  private:
@@ -515,15 +521,7 @@ Table DelimitedFiles::read(std::span<const std::size_t> columns, const Run& run)
   return RowsReading(*this, columns, run).read();
 }
 
-std::uint64_t DelimitedFiles::stretch_bytes() const {
-  const std::uint64_t at_a_time = stretch_chunks * chunk_bytes;
-  std::uint64_t bytes = 0;
-  for (const File& file : files_) bytes += file.source->end() - file.source->body();
-  return bytes < 2 * at_a_time ? 0 : at_a_time;
-}
-
 std::unique_ptr<TableStretches> DelimitedFiles::stretches(std::span<const std::size_t> columns, const Run& run) const {
-  if (stretch_bytes() == 0) return nullptr;
   return std::make_unique<DelimitedStretches>(*this, columns, run);
 }
 

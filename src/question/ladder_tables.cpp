@@ -1,16 +1,12 @@
-// Opening and reading a ladder's tables.
+// Opening a ladder's tables.
 
 #include "question/ladder_tables.hpp"
 
 #include <algorithm>
 
 #include "question/prose.hpp"
-#include "table/access.hpp"
 #include "table/checked_source.hpp"
 #include "table/folded.hpp"
-#include "table/parallel.hpp"
-#include "table/stopwatch.hpp"
-#include "table/table_data.hpp"
 #include "table/zone.hpp"
 
 namespace lofty::engine {
@@ -91,59 +87,6 @@ bool LadderTables::open_one(const Catalog& catalog, const std::string& name, con
   return true;
 }
 
-void LadderTables::read_one(std::size_t table, const Run& run) {
-  TableUse& use = uses_[table];
-  if (const auto there = there_.find(table); there != there_.end() && there->second == use.wanted) return;
-  Stopwatch watch;
-  tell_step(run, [&] {
-    const double megabytes = run.step ? use.source->size().bytes / 1e6 : 0;
-    return "reading " + use.source->name() +
-           (megabytes >= 1 ? " (" + with_commas(static_cast<std::size_t>(megabytes)) + " MB)" : "");
-  });
-  use.table = read_from(*use.source, wanted_of(use), run);
-  use.seconds = watch.lap();
-  if (table > 0) there_[table] = use.wanted;
-}
-
-std::unique_ptr<TableStretches> LadderTables::begin_stretches(const char* and_what, const Run& run) {
-  const auto* const source = dynamic_cast<const StretchSource*>(uses_.front().source.get());
-  std::unique_ptr<TableStretches> stretches =
-      source == nullptr ? nullptr : source->stretches(wanted_of(uses_.front()), run);
-  if (!stretches) return nullptr;
-
-  // The other tables; of the first one what tells its types. The progress is that of the first one.
-  Run others = run;
-  others.progress = {};
-  for (std::size_t t = 1; t < uses_.size(); ++t) read_one(t, others);
-  tell_step(run, [&] {
-    const TableUse& use = uses_.front();
-    return std::string("reading and ") + and_what + " " + use.source->name() + " (" +
-           with_commas(static_cast<std::size_t>(use.source->size().bytes / 1e6)) + " MB)";
-  });
-  Stopwatch watch;
-  std::optional<Table> first = stretches->next();
-  if (!first) return nullptr;
-  set_first_table(std::move(*first), watch.lap());
-  was_read_ = true;
-  return stretches;
-}
-
-bool LadderTables::read(const Run& run, ProblemList& problems) {
-  was_read_ = true;
-  double begin = 0;
-  const double each = 1.0 / static_cast<double>(uses_.size());
-  for (std::size_t t = 0; t < uses_.size(); ++t) {
-    try {
-      read_one(t, part_of(run, begin, begin + each));
-      begin += each;
-    } catch (const Error& error) {
-      for (const Problem& p : error.problems()) problems.add(p);
-      was_read_ = false;
-    }
-  }
-  return was_read_;
-}
-
 std::optional<std::size_t> LadderTables::find_column(std::size_t table, const std::string& name, bool exact) const {
   const std::vector<std::string>& all = headings(table);
   for (std::size_t i = 0; i < all.size(); ++i)
@@ -165,15 +108,13 @@ std::string LadderTables::without_alias(const std::string& name, std::size_t t) 
 }
 
 bool LadderTables::is_blank(std::size_t table, std::size_t column) const {
-  const Table& read = uses_[table].table;
-  if (!was_read_ || !read.holds(column) || read.type(column).kind != Kind::text) return false;
-  const Column& values = *engine::Access::data(read).columns[column];
+  if (!types_known() || !read_[table].holds(column) || read_[table].type(column).kind != Kind::text) return false;
+  const Column& values = *read_.data(table).columns[column];
   return values.nulls() == values.rows();
 }
 
 Type LadderTables::type(std::size_t table, std::size_t column) const {
-  const Table& read = uses_[table].table;
-  Type type = was_read_ && read.holds(column) ? read.type(column) : Type{};
+  Type type = types_known() && read_[table].holds(column) ? read_[table].type(column) : Type{};
   if (type.zoned && zone_ != nullptr) type.zone = zone_;
   return type;
 }

@@ -25,8 +25,6 @@ struct TableUse {
   std::shared_ptr<const TableSource> source;
   std::string alias;
   std::set<std::size_t> wanted;  // columns that something mentions
-  Table table;                   // once it has been read
-  double seconds = 0;            // that reading it took
 };
 
 struct JoinUse {
@@ -90,6 +88,7 @@ enum class AggregateKind : unsigned char {
   average_distinct,
   joined_texts,  // listagg
 };
+inline bool goes_by_order(AggregateKind kind) { return kind >= AggregateKind::percentile_cont; }
 
 struct Aggregate {
   AggregateKind kind = AggregateKind::count_rows;

@@ -135,92 +135,58 @@ Question bind_level(const Ladder& ladder, const FurtherConditions& further, cons
   ranking.bind_all(further.mark);
   list.bind_all();
   ranking.bind_orderings();
-  if (tables.was_read() && problems.empty()) check_types(question, problems);
+  if (tables.types_known() && problems.empty()) check_types(question, problems);
   question.tables = tables.uses();
   return question;
 }
 
 }  // namespace
 
-struct Resolution::Tables {
-  LadderTables tables;
-};
-
 Resolution::Resolution(const Ladder& ladder, const Catalog& catalog, FurtherConditions further)
-    : ladder_(ladder), catalog_(catalog), further_(std::move(further)), tables_(std::make_unique<Tables>()) {
+    : ladder_(ladder), catalog_(catalog), further_(std::move(further)), tables_(std::make_unique<LadderTables>()) {
   ProblemList problems(problems_);
-  if (tables_->tables.open(ladder_, catalog_, problems)) bind_levels();
+  if (tables_->open(ladder_, catalog_, problems)) questions_ = bind_levels(*tables_, problems);
+}
+Resolution::Resolution(const Ladder& ladder, const Catalog& catalog, const Resolution& other)
+    : ladder_(ladder), catalog_(catalog), tables_(std::make_unique<LadderTables>(*other.tables_)) {
+  tables_->want_nothing();
+  ProblemList problems(problems_);
+  questions_ = bind_levels(*tables_, problems);
 }
 Resolution::Resolution(Resolution&&) noexcept = default;
 Resolution::~Resolution() = default;
 
-void Resolution::bind_levels() {
-  ProblemList problems(problems_);
+std::vector<Question> Resolution::bind_levels(LadderTables& tables, ProblemList& problems) const {
   std::vector<Question> questions;
   ListedSoFar so_far;
-  if (ladder_.levels.size() > most_levels)
-    return problems.say(Code::bad_value,
-                        "a ladder has at most " + std::to_string(most_levels) + " levels; this one has " +
-                            std::to_string(ladder_.levels.size()),
-                        "level[" + std::to_string(most_levels) + "]", "leave out levels");
+  if (ladder_.levels.size() > most_levels) {
+    problems.say(Code::bad_value,
+                 "a ladder has at most " + std::to_string(most_levels) + " levels; this one has " +
+                     std::to_string(ladder_.levels.size()),
+                 "level[" + std::to_string(most_levels) + "]", "leave out levels");
+    return questions;
+  }
   check_compare(ladder_, catalog_, problems);
   const std::size_t levels = std::max<std::size_t>(1, ladder_.levels.size());
   for (std::size_t number = 0; number < levels; ++number)
-    questions.push_back(bind_level(ladder_, further_, LevelNames(ladder_, number), tables_->tables, problems, so_far));
-  questions_ = std::move(questions);
+    questions.push_back(bind_level(ladder_, further_, LevelNames(ladder_, number), tables, problems, so_far));
+  return questions;
 }
 
-void Resolution::read(const Run& run) {
-  ProblemList problems(problems_);
-  // With a name wrong the types of the rest are still worth checking, so that all problems come at once; but what is
-  // only grammar does not make it worth reading a large table.
-  if (!questions_.empty() && tables_->tables.read(run, problems)) bind_levels();
+Resolution::Typed Resolution::with_types(const Tables& tables) const {
+  Typed out{{}, problems_};
+  LadderTables typed = *tables_;
+  typed.set_types(tables);
+  ProblemList problems(out.problems);
+  out.questions = bind_levels(typed, problems);
+  return out;
 }
 
-std::unique_ptr<TableStretches> Resolution::begin_stretches(const char* and_what, const Run& run) {
-  if (!problems_.empty() || questions_.empty()) return nullptr;
-  try {
-    if (std::unique_ptr<TableStretches> stretches = tables_->tables.begin_stretches(and_what, run)) {
-      bind_levels();
-      if (problems_.empty()) return stretches;
-    }
-  } catch (const Error& error) {
-    if (error.problems().front().code == Code::stopped) throw;
-  }
-  forget_tables();  // read() finds all that is wrong
-  return nullptr;
-}
-
-void Resolution::forget_tables() {
-  problems_.clear();
-  tables_->tables.forget();
-}
-
-bool Resolution::take_tables(const Resolution& other) {
-  if (!problems_.empty() || questions_.empty()) return false;
-  tables_->tables.take_read(other.tables_->tables);
-  bind_levels();
-  return problems_.empty();
-}
-
-void Resolution::set_first_table(const Table& table, double seconds) {
-  tables_->tables.set_first_table(table, seconds);
-  for (Question& question : questions_) question.tables.front() = tables_->tables[0];
-}
-
-std::vector<Question> resolve_levels(const Ladder& ladder, const Catalog& catalog, bool read, const Run& run,
-                                     std::vector<Problem>& problems, const FurtherConditions& further) {
+std::vector<Question> resolve_levels(const Ladder& ladder, const Catalog& catalog, std::vector<Problem>& problems,
+                                     const FurtherConditions& further) {
   Resolution resolution(ladder, catalog, further);
-  if (read) resolution.read(run);
-  for (const Problem& p : resolution.problems()) problems.push_back(p);
-  return resolution.take_questions();
-}
-
-Question resolve(const Ladder& ladder, const Catalog& catalog, bool read, const Run& run,
-                 std::vector<Problem>& problems, const FurtherConditions& further) {
-  assert(ladder.levels.size() <= 1);
-  std::vector<Question> questions = resolve_levels(ladder, catalog, read, run, problems, further);
-  return questions.empty() ? Question{} : std::move(questions.front());
+  problems.insert(problems.end(), resolution.problems().begin(), resolution.problems().end());
+  return std::move(resolution).questions();
 }
 
 }  // namespace lofty::engine

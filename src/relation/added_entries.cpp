@@ -59,7 +59,7 @@ bool only_of_table(const Question& question, const Node& node, std::size_t table
 
 void add_included(const Question& question, const JoinedRows& rows, Part& all, const Run& run) {
   const std::size_t table = question.joins[*question.include].table;
-  std::vector<std::uint32_t> speaks(question.tables[table].table.rows(), no_row);  // a row of the relation for each
+  std::vector<std::uint32_t> speaks(rows.tables()[table].rows(), no_row);  // a row of the relation for each
   for (std::size_t row = 0; row < rows.rows(); ++row) {
     if (row % 65536 == 0) check_stop(run);
     const std::uint32_t own = rows.row_of_table(table, row);

@@ -12,14 +12,6 @@
 
 namespace lofty::engine {
 
-bool deals_rows(const Question& question) {
-  const auto has_keys = std::any_of(question.entry_columns.begin(), question.entry_columns.end(),
-                                    [](const EntryColumn& column) { return column.from == EntryColumn::From::key; });
-  return has_keys && !question.row_level() && !question.include && !question.fill && !question.keeps_states &&
-         std::none_of(question.aggregates.begin(), question.aggregates.end(),
-                      [](const auto& aggregate) { return goes_by_order(aggregate->kind); });
-}
-
 std::size_t dealt_cells(const Part& part) {
   return part.keys.size() + part.carried.size() +
          static_cast<std::size_t>(std::count_if(part.states.begin(), part.states.end(),

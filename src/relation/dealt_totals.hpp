@@ -27,10 +27,6 @@ inline std::atomic<std::size_t> most_entries_together = usual_entries_together;
 constexpr std::size_t usual_taken_bytes = std::size_t{64} << 20;
 inline std::atomic<std::size_t> least_taken_bytes = usual_taken_bytes;
 
-// May the rows of a question be dealt out? No where single rows are entries, where there are no keys, where a total
-// goes by an order, where entries without rows join the others, and where entries are taken together later.
-bool deals_rows(const Question& question);
-
 // Does a record have a cell for this aggregate? No where its row alone is counted.
 inline bool is_dealt(const Aggregate& aggregate) { return aggregate.argument || aggregate.filter; }
 // The tag of a cell that its aggregate's filter does not let through.

@@ -60,9 +60,10 @@ struct Entries {
     std::size_t rows = 0, entries = 0;
     std::vector<std::uint32_t> by_entry = {};  // rows, as run_rows() numbered the entries; empty: none
   };
-  std::vector<Blank> blanks;    // by Question::aggregates
-  TextsOfTable texts_met = {};  // of the first table, where its rows were not kept
-  struct UnknownFilter {        // rows that count for which an aggregate's filter is neither true nor false
+  std::vector<Blank> blanks;  // by Question::aggregates
+  std::shared_ptr<const TextsOfTable> texts_met =
+      {};                 // of the first table, where not all of its rows were kept; or null
+  struct UnknownFilter {  // rows that count for which an aggregate's filter is neither true nor false
     std::size_t rows = 0;
     std::uint32_t example = no_row;
   };

@@ -10,8 +10,6 @@
 
 namespace lofty::engine {
 
-inline bool goes_by_order(AggregateKind kind) { return kind >= AggregateKind::percentile_cont; }
-
 // Groups whose first (or last) row is one of several that are equal in the order and differ in value: the input
 // decides.
 struct InputDecided {

@@ -144,12 +144,12 @@ RowsThatCount RowPass::counted() const {
   return all;
 }
 
-std::vector<std::unique_ptr<Part>> RowPass::parts() const {
+std::vector<std::unique_ptr<Part>> RowPass::parts(bool may_deal) const {
   std::vector<std::unique_ptr<Part>> parts(pieces_.count());
   Progress progress(run_, rows_.counting_rows());
   parallel_for(pieces_, progress, [&](const RowRange& range, std::size_t piece) {
     parts[piece] = std::make_unique<Part>(question_);
-    if (deals_rows(question_)) parts[piece]->deals_from = most_entries_together / pieces_.count();
+    if (may_deal) parts[piece]->deals_from = most_entries_together / pieces_.count();
     run_piece(range, *parts[piece]);
     parts[piece]->direct.clear();
     if (parts[piece]->dealt) parts[piece]->dealt->finish();

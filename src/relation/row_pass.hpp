@@ -37,8 +37,8 @@ class RowPass {
   // The constants over all rows that count, by Question::overalls; and over others, of which they are `so_far`.
   std::vector<Value> find_overalls(std::vector<Value> so_far = {}) const;
   RowsThatCount counted() const;
-  // What each piece holds, in their order.
-  std::vector<std::unique_ptr<Part>> parts() const;
+  // What each piece holds, in their order. `may_deal`: LevelPlan::may_deal.
+  std::vector<std::unique_ptr<Part>> parts(bool may_deal) const;
   // The same added to parts that other rows went to before; there are at least as many of them as pieces.
   void add_to(std::vector<std::unique_ptr<Part>>& parts) const;
 

@@ -4,24 +4,14 @@
 
 #include "relation/row_pass.hpp"
 #include "relation/some_rows.hpp"
-#include "relation/stretch_totals.hpp"
 #include "table/access.hpp"
 #include "table/parallel.hpp"
 #include "table/stopwatch.hpp"
 
 namespace lofty::engine {
 
-bool takes_sifted_rows(const std::vector<Question>& levels) {
-  if (levels.size() != 1) return false;
-  const Question& question = levels.front();
-  return !(question.where_first.empty() && question.where_last.empty()) && question.overalls.empty() &&
-         !question.probe && !question.probed_row && !question.mark && !question.include &&
-         std::all_of(question.joins.begin(), question.joins.end(), joins_as_it_goes);
-}
-
-RowSieve::RowSieve(const Question& question, StretchJoins& joins, const Run& run)
+RowSieve::RowSieve(const Question& question, const Table& table, StretchJoins& joins, const Run& run)
     : question_(question), joins_(joins), run_(run) {
-  const Table& table = question.tables.front().table;
   for (std::size_t c = 0; c < table.headings().size(); ++c) {
     if (!table.holds(c)) continue;
     columns_.push_back(std::make_unique<Kept>());
@@ -30,15 +20,15 @@ RowSieve::RowSieve(const Question& question, StretchJoins& joins, const Run& run
   }
 }
 
-void RowSieve::add(std::size_t rows_before) {
+Outcome RowSieve::add(const Tables& tables, std::size_t rows_before) {
   Stopwatch watch;
-  const JoinedRows rows(question_, run_, joins_);
-  if (rows_before + question_.tables.front().table.rows() > most_rows || sifted_.joined + rows.rows() > most_rows)
-    throw RowsNeeded{};
+  const JoinedRows rows(question_, tables, run_, joins_);
+  if (rows_before + tables.first().rows() > most_rows || sifted_.joined + rows.rows() > most_rows)
+    return Outcome::many_rows;
   watch.lap();  // joins have a time of their own
   RowsThatCount counted = RowPass(question_, rows, nullptr, run_).counted();
   constexpr std::size_t worth_it = 4;  // rows for each one that is kept
-  if (sifted_.joined == 0 && counted.rows.size() > rows.rows() / worth_it) throw RowsNeeded{};
+  if (sifted_.joined == 0 && counted.rows.size() > rows.rows() / worth_it) return Outcome::many_count;
 
   // As the table numbers them, each once, and the first of which it is unknown whether it counts: it is named.
   std::vector<std::uint32_t>& kept = counted.rows;
@@ -46,19 +36,19 @@ void RowSieve::add(std::size_t rows_before) {
     kept.insert(std::lower_bound(kept.begin(), kept.end(), counted.unknown_example), counted.unknown_example);
   for (std::uint32_t& row : kept) row = rows.row_of_table(0, row);
   kept.erase(std::unique(kept.begin(), kept.end()), kept.end());
-  keep(kept);
+  keep(tables.first(), kept);
   for (const std::uint32_t row : kept) numbers_.push_back(static_cast<std::uint32_t>(rows_before + row));
 
   sifted_.joined += rows.rows();
   sifted_.left_out += counted.left_out;
   sifted_.unknown += counted.unknown;
-  add_texts(question_.tables.front().table, run_, sifted_.texts_met);
+  add_texts(tables.first(), run_, *sifted_.texts_met);
   sifted_.seconds += watch.lap();
+  return Outcome::held;
 }
 
 // These rows of the stretch at hand, column by column.
-void RowSieve::keep(const std::vector<std::uint32_t>& rows) {
-  const Table& table = question_.tables.front().table;
+void RowSieve::keep(const Table& table, const std::vector<std::uint32_t>& rows) {
   const ColumnSource source(table.rows(), engine::Access::data(table).columns);
   parallel_for(columns_.size(), run_, [&](std::size_t c) {
     Kept& kept = *columns_[c];
@@ -76,7 +66,8 @@ void RowSieve::keep(const std::vector<std::uint32_t>& rows) {
   });
 }
 
-SiftedRows RowSieve::finish(const Table& whole) {
+SiftedRows RowSieve::finish(const Tables& tables) {
+  const Table& whole = tables.first();
   const TableData& all = Access::data(whole);
   auto data = std::make_shared<Table::Data>(all);
   data->rows = numbers_.size();
@@ -94,7 +85,7 @@ SiftedRows RowSieve::finish(const Table& whole) {
         static_cast<std::size_t>(std::lower_bound(numbers->begin(), numbers->end(), file.first_row) - numbers->begin());
   sifted_.table = Access::made<Table>(std::move(data));
   sifted_.read = all.rows;
-  sifted_.reports = joins_.reports(question_);
+  sifted_.reports = joins_.reports(question_, tables);
   return std::move(sifted_);
 }
 

@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "lofty/run.hpp"
+#include "plan/plan.hpp"
 #include "relation/rows.hpp"
 #include "relation/texts_met.hpp"
 #include "table/column.hpp"
@@ -22,29 +23,25 @@ struct SiftedRows {
   Table table;  // with the rows that count, and one for which that is unknown; they know their places in the file
   std::size_t read = 0;                               // rows of the first table
   std::size_t joined = 0, left_out = 0, unknown = 0;  // rows of the relation: all, and those that do not count
-  TextsOfTable texts_met;                             // of all rows
-  std::vector<JoinedRows::Report> reports;            // by join, of all rows
+  std::shared_ptr<TextsOfTable> texts_met = std::make_shared<TextsOfTable>();  // of all rows
+  std::vector<JoinedRows::Report> reports;                                     // by join, of all rows
   double seconds = 0;
 };
 
-// Can a question do with the rows that count alone? It is of one level, has conditions on rows, and no constants over
-// all rows, which conditions may need; and joins let no rows in.
-bool takes_sifted_rows(const std::vector<Question>& levels);
-
 class RowSieve {
  public:
-  // Of a question that takes_sifted_rows(). All that is given has to outlive it.
-  RowSieve(const Question& question, StretchJoins& joins, const Run& run);
+  // Of a question that needs the rows that count alone; `first` has the columns. All that is given but that has to
+  // outlive it.
+  RowSieve(const Question& question, const Table& first, StretchJoins& joins, const Run& run);
 
-  // Keeps what counts of the rows that the question's first table holds now: those after `rows_before` others. Throws
-  // RowsNeeded where too many of the first ones do for that to pay; RowFailure and Error for what a row makes
-  // impossible.
-  void add(std::size_t rows_before);
-  // Once all were added. `whole`: the first table without its columns.
-  SiftedRows finish(const Table& whole);
+  // Keeps what counts of the rows that the first table has here: those after `rows_before` others. Throws RowFailure
+  // and Error for what a row makes impossible.
+  Outcome add(const Tables& tables, std::size_t rows_before);
+  // Once all were added; the first table is without columns.
+  SiftedRows finish(const Tables& tables);
 
  private:
-  void keep(const std::vector<std::uint32_t>& rows);
+  void keep(const Table& table, const std::vector<std::uint32_t>& rows);
 
   const Question& question_;
   StretchJoins& joins_;

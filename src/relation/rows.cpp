@@ -14,21 +14,21 @@
 
 namespace lofty::engine {
 
-JoinedRows::JoinedRows(const Question& question, const Run& run, StretchJoins& joins)
-    : JoinedRows(question, run, &joins.partners_, &joins) {}
+JoinedRows::JoinedRows(const Question& question, const Tables& tables, const Run& run, StretchJoins& joins)
+    : JoinedRows(question, tables, run, &joins.partners_, &joins) {}
 
-JoinedRows::JoinedRows(const Question& question, const Run& run, JoinCache* cache, StretchJoins* stretches)
+JoinedRows::JoinedRows(const Question& question, const Tables& tables, const Run& run, JoinCache* cache,
+                       StretchJoins* stretches)
     : question_(question),
+      tables_(tables),
       context_{.slots = question.slots},
-      rows_(question.tables.front().table.rows()),
+      rows_(tables.first().rows()),
       partners_(question.tables.size()) {
   // Known from another question?
-  std::vector<Table> tables;
-  for (const TableUse& use : question.tables) tables.push_back(use.table);
   const auto same = [](const Table& a, const Table& b) { return &Access::data(a) == &Access::data(b); };
   if (cache != nullptr)
     for (const JoinCache::Found& one : cache->found_) {
-      if (!std::equal(one.tables.begin(), one.tables.end(), tables.begin(), tables.end(), same) ||
+      if (!std::equal(one.tables.begin(), one.tables.end(), tables.read.begin(), tables.read.end(), same) ||
           one.joins != question.joins)
         continue;
       rows_ = one.rows;
@@ -50,7 +50,7 @@ JoinedRows::JoinedRows(const Question& question, const Run& run, JoinCache* cach
     Matched& matched = stretches != nullptr ? stretches->joins_[j].matched : own;
     prepare(join, matched);
     Report report = match(join, matched, run);
-    if (stretches == nullptr) add_unused(question, join, matched, report);
+    if (stretches == nullptr) add_unused(tables_[join.table], join, matched, report);
     rebuild(join, matched, report, run);
     merge_keys(join, run);
     report.seconds = watch.lap();
@@ -63,22 +63,24 @@ JoinedRows::JoinedRows(const Question& question, const Run& run, JoinCache* cach
   if (std::any_of(question.joins.begin(), question.joins.end(), [](const JoinUse& join) { return join.include; }))
     while (counting_rows_ > 0 && row_in(0, counting_rows_ - 1) == no_row) --counting_rows_;
   if (cache != nullptr && !question.joins.empty())
-    cache->found_.push_back({std::move(tables), question.joins, rows_, counting_rows_, partners_, reports_, merged_});
+    cache->found_.push_back({tables.read, question.joins, rows_, counting_rows_, partners_, reports_, merged_});
 }
 
-JoinedRows::JoinedRows(const Question& question, std::size_t rows, std::vector<Report> reports)
+JoinedRows::JoinedRows(const Question& question, const Tables& tables, std::size_t rows, std::vector<Report> reports)
     : question_(question),
+      tables_(tables),
       context_{.slots = question.slots},
       rows_(rows),
       counting_rows_(rows),
       partners_(question.tables.size()),
       reports_(std::move(reports)) {}
 
-std::vector<JoinedRows::Report> StretchJoins::reports(const Question& question) const {
+std::vector<JoinedRows::Report> StretchJoins::reports(const Question& question, const Tables& tables) const {
   std::vector<JoinedRows::Report> out;
   for (std::size_t j = 0; j < joins_.size(); ++j) {
     out.push_back(joins_[j].report);
-    JoinedRows::add_unused(question, question.joins[j], joins_[j].matched, out.back());
+    const JoinUse& join = question.joins[j];
+    JoinedRows::add_unused(tables[join.table], join, joins_[j].matched, out.back());
   }
   return out;
 }
@@ -94,10 +96,10 @@ std::string JoinedRows::place_of(std::size_t row) const {
     const std::uint32_t at = row_in(t, row);
     if (at == no_row) continue;
     // A line is one of a file, and not what a column of numbers says.
-    const Table& table = question_.tables[t].table;
-    const bool whose = t > 0 || engine::Access::data(table).number_in_file;
-    const std::string file = engine::Access::data(table).file_of(at);
-    return engine::Access::data(table).place_of(at) +
+    const TableData& table = tables_.data(t);
+    const bool whose = t > 0 || table.number_in_file;
+    const std::string file = table.file_of(at);
+    return table.place_of(at) +
            (whose ? " of " + (file.empty() ? question_.tables[t].source->name() : file) : std::string());
   }
   return "row " + std::to_string(row + 1);
@@ -110,7 +112,7 @@ JoinedRows::Sides JoinedRows::sides_of(const JoinUse& join) const {
     sides.merged.push_back(whole != nullptr);
     sides.keys.add(whole != nullptr ? **whole : column_of(pair.left_table, pair.left_column),
                    column_of(join.table, pair.right_column),
-                   "`" + question_.tables[pair.left_table].table.headings()[pair.left_column] + "`");
+                   "`" + tables_[pair.left_table].headings()[pair.left_column] + "`");
   }
   return sides;
 }
@@ -121,7 +123,7 @@ void JoinedRows::prepare(const JoinUse& join, Matched& matched) const {
   for (std::size_t k = 0; k < join.on.size() && goes_on; ++k)
     if (join.on[k].left_table == 0) goes_on = matched.sides.keys.set_left(k, column_of(0, join.on[k].left_column));
   if (goes_on) return;
-  const std::size_t right_rows = question_.tables[join.table].table.rows();
+  const std::size_t right_rows = tables_[join.table].rows();
   matched.sides = sides_of(join);
   matched.by_key = std::make_unique<RowsByKey>(matched.sides.keys, right_rows);
   matched.used.resize(right_rows);
@@ -139,8 +141,8 @@ JoinedRows::Report JoinedRows::match(const JoinUse& join, Matched& matched, cons
 }
 
 // Rows of the second table that nothing refers to.
-void JoinedRows::add_unused(const Question& question, const JoinUse& join, const Matched& matched, Report& report) {
-  const TableData& table = Access::data(question.tables[join.table].table);
+void JoinedRows::add_unused(const Table& of, const JoinUse& join, const Matched& matched, Report& report) {
+  const TableData& table = Access::data(of);
   for (std::size_t row = 0; row < matched.used.size(); ++row) {
     if (matched.used[row] != 0) continue;
     ++report.without_rows;
@@ -211,14 +213,12 @@ JoinedRows::Report JoinedRows::find_partners(const JoinUse& join, const Sides& s
 
 Error JoinedRows::several_partners(const JoinUse& join, std::size_t row, std::uint32_t first,
                                    std::uint32_t second) const {
-  const TableUse& other = question_.tables[join.table];
-  const std::string name = other.source->name();
+  const std::string name = question_.tables[join.table].source->name();
+  const TableData& other = tables_.data(join.table);
   return Error(Problem{Code::join_multiplies,
-                       engine::Access::data(question_.tables[0].table).place_of(row_in(0, row)) + " of " +
-                           question_.tables[0].source->name() + " has several partners in " + name + ": " +
-                           engine::Access::data(other.table).place_of(first) + " and " +
-                           engine::Access::data(other.table).place_of(second) +
-                           "; joining them would count it more than once",
+                       tables_.data(0).place_of(row_in(0, row)) + " of " + question_.tables[0].source->name() +
+                           " has several partners in " + name + ": " + other.place_of(first) + " and " +
+                           other.place_of(second) + "; joining them would count it more than once",
                        {},
                        {},
                        "every key has to occur once in " + name +
@@ -362,7 +362,7 @@ void JoinedRows::load(int column, std::size_t begin, std::size_t count, Vector& 
 ColumnPtr JoinedRows::as_it_is(int column) const {
   const RowColumn& at = question_.row_columns[static_cast<std::size_t>(column)];
   if (at.of_window() || at.table != 0 || partners_[0] != nullptr || merged(at) != nullptr) return nullptr;
-  return engine::Access::data(question_.tables[0].table).columns[at.column];
+  return tables_.data(0).columns[at.column];
 }
 
 const Dictionary* JoinedRows::dictionary(int column) const {

@@ -7,6 +7,7 @@
 #include "formula/evaluator.hpp"
 #include "lofty/standings.hpp"
 #include "question/question.hpp"
+#include "question/tables.hpp"
 #include "relation/join_keys.hpp"
 #include "table/access.hpp"
 #include "table/table_data.hpp"
@@ -21,13 +22,15 @@ class JoinedRows : public RowSource {
   struct Report;
   // Finds every row's partner in every joined table, or takes those of another question that joins the same tables in
   // the same way. Throws Error(join_multiplies, key_mismatch).
-  explicit JoinedRows(const Question& question, const Run& run, JoinCache* cache = nullptr)
-      : JoinedRows(question, run, cache, nullptr) {}
+  JoinedRows(const Question& question, const Tables& tables, const Run& run, JoinCache* cache = nullptr)
+      : JoinedRows(question, tables, run, cache, nullptr) {}
   // Of a stretch of the first table's rows, one after the other: left and inner joins only.
-  JoinedRows(const Question& question, const Run& run, StretchJoins& joins);
+  JoinedRows(const Question& question, const Tables& tables, const Run& run, StretchJoins& joins);
   // What is left of rows that were not kept: how many there were, and where the first table's are. No columns.
-  JoinedRows(const Question& question, std::size_t rows, std::vector<Report> reports);
+  JoinedRows(const Question& question, const Tables& tables, std::size_t rows, std::vector<Report> reports);
 
+  // By Question::tables.
+  const Tables& tables() const { return tables_; }
   std::size_t rows() const override { return rows_; }
   // The first so many of them may count. The others are rows of a table of which all are entries (JoinUse::include)
   // that nothing refers to: they stand for their entries only.
@@ -72,11 +75,9 @@ class JoinedRows : public RowSource {
   std::string place_of(std::size_t row) const;
 
  private:
-  const Column& column_of(std::size_t table, std::size_t column) const {
-    return *engine::Access::data(question_.tables[table].table).columns[column];
-  }
+  const Column& column_of(std::size_t table, std::size_t column) const { return *tables_.data(table).columns[column]; }
   friend class StretchJoins;
-  JoinedRows(const Question& question, const Run& run, JoinCache* cache, StretchJoins* stretches);
+  JoinedRows(const Question& question, const Tables& tables, const Run& run, JoinCache* cache, StretchJoins* stretches);
   struct Sides {
     JoinKeys keys;
     std::vector<std::uint8_t> merged;  // by key: an earlier join merged it, so each row of the relation has a value
@@ -90,7 +91,7 @@ class JoinedRows : public RowSource {
   Sides sides_of(const JoinUse& join) const;
   void prepare(const JoinUse& join, Matched& matched) const;
   Report match(const JoinUse& join, Matched& matched, const Run& run);
-  static void add_unused(const Question& question, const JoinUse& join, const Matched& matched, Report& report);
+  static void add_unused(const Table& table, const JoinUse& join, const Matched& matched, Report& report);
   Report find_partners(const JoinUse& join, const Sides& sides, const RowsByKey& by_key,
                        std::vector<std::uint8_t>& used, const Run& run);
   Error several_partners(const JoinUse& join, std::size_t row, std::uint32_t first, std::uint32_t second) const;
@@ -106,6 +107,7 @@ class JoinedRows : public RowSource {
   }
 
   const Question& question_;
+  const Tables tables_;
   FormulaContext context_;
   std::size_t rows_ = 0, counting_rows_ = 0;
   // By table: its row for every row of the relation. Empty: the first table, as long as every row of it occurs once.
@@ -139,7 +141,7 @@ class StretchJoins {
   // The rows of the next stretch will come.
   void next() { partners_ = {}; }
   // By join, once all rows were joined.
-  std::vector<JoinedRows::Report> reports(const Question& question) const;
+  std::vector<JoinedRows::Report> reports(const Question& question, const Tables& tables) const;
 
  private:
   friend class JoinedRows;

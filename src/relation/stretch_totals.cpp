@@ -3,73 +3,15 @@
 #include <algorithm>
 
 #include "relation/dealt_totals.hpp"
-#include "relation/ordered_totals.hpp"
-#include "table/budget.hpp"
 #include "table/parallel.hpp"
 #include "table/stopwatch.hpp"
 
 namespace lofty::engine {
 
-bool joins_as_it_goes(const JoinUse& join) {
-  return (join.type == JoinType::left || join.type == JoinType::inner) && !join.include;
-}
-
-namespace {
-
-bool level_takes_stretches(const Question& question, bool inner) {
-  const auto needs_rows = [&](const auto& aggregate) {
-    return goes_by_order(aggregate->kind) ||
-           (inner && question.keeps_states && aggregate->kind == AggregateKind::count_distinct);
-  };
-  return !question.row_level() && question.row_windows.empty() && !question.probe && !question.probed_row &&
-         !question.include && !question.fill &&
-         std::all_of(question.joins.begin(), question.joins.end(), joins_as_it_goes) &&
-         std::none_of(question.aggregates.begin(), question.aggregates.end(), needs_rows);
-}
-
-}  // namespace
-
-bool takes_stretches(const std::vector<Question>& levels) {
-  for (const Question& level : levels)
-    if (!level_takes_stretches(level, &level != &levels.front())) return false;
-  return !levels.empty();
-}
-
-bool had_better_be_kept(const std::vector<Question>& levels, std::uint64_t memory) {
-  const auto has_constants = [](const Question& level) { return !level.overalls.empty(); };
-  if (levels.size() == 1 && !has_constants(levels.front())) return false;
-
-  const double limit = static_cast<double>(memory > 0 ? memory : static_cast<std::uint64_t>(half_of_free_memory()));
-  std::set<std::size_t> columns;
-  for (const Question& level : levels)
-    columns.insert(level.tables.front().wanted.begin(), level.tables.front().wanted.end());
-  // Sealed columns, and as much again while they are being sealed.
-  constexpr double bytes_of_value = 5;
-  const double rows = levels.front().tables.front().source->size().rows.value_or(0);
-  return rows * static_cast<double>(columns.size()) * bytes_of_value < limit * most_kept_share;
-}
-
-std::set<std::size_t> columns_of_overalls(const Question& level) {
-  std::set<std::size_t> columns;
-  if (level.overalls.empty()) return columns;
-  const auto add_below = [&](const Node& node) {
-    each_node_below(node, [&](const Node& below) {
-      if (below.op != Op::name || below.column < 0) return;
-      const RowColumn& column = level.row_columns[static_cast<std::size_t>(below.column)];
-      if (column.table == 0) columns.insert(column.column);
-    });
-  };
-  for (const auto& overall : level.overalls) add_below(*overall->argument);
-  for (const NodePtr& term : level.where_first) add_below(*term);
-  for (const JoinUse& join : level.joins)
-    for (const JoinUse::Pair& pair : join.on)
-      if (pair.left_table == 0) columns.insert(pair.left_column);
-  return columns;
-}
-
-StretchTotals::StretchTotals(const Question& question, bool inner, std::vector<Value> overalls, StretchJoins& joins,
-                             const Run& run)
+StretchTotals::StretchTotals(const Question& question, const LevelPlan& plan, bool inner, std::vector<Value> overalls,
+                             StretchJoins& joins, const Run& run)
     : question_(question),
+      plan_(plan),
       overalls_(std::move(overalls)),
       run_(run),
       joins_(joins),
@@ -81,23 +23,14 @@ StretchTotals::StretchTotals(const Question& question, bool inner, std::vector<V
   for (std::size_t a = 0; a < ascending_.size(); ++a)
     ascending_[a].expected = question.aggregates[a]->kind == AggregateKind::count_distinct && !question.keeps_states;
   entries_.unknown_filters.resize(question.aggregates.size());
-
-  // An entry's states take as much memory as eight rows that are kept, near enough.
-  constexpr double worth_saving = 1'000'000;
-  const double all_rows = question.tables.front().source->size().rows.value_or(0);
-  if (all_rows > worth_saving) most_groups_ = static_cast<std::size_t>(all_rows / 8);
-
-  // An inner level would total the rows inside what the level outside lists alone, if they were kept: it has to be
-  // quick to total all of them, with tables that stay near the processor.
-  if (inner) most_groups_ = static_cast<std::size_t>(std::clamp(all_rows / 64, 10'000.0, 200'000.0));
 }
 
-void StretchTotals::add(std::size_t rows_before) {
+Outcome StretchTotals::add(const Tables& tables, std::size_t rows_before) {
   Stopwatch watch;
-  JoinedRows rows(question_, run_, joins_);
+  JoinedRows rows(question_, tables, run_, joins_);
   rows.set_overalls(overalls_);
   watch.lap();
-  if (entries_.read + rows.counting_rows() > most_rows) throw RowsNeeded{};
+  if (entries_.read + rows.counting_rows() > most_rows) return Outcome::many_rows;
 
   // A piece for each part, or for some where there are few rows.
   const std::size_t each = (rows.counting_rows() + parts_.size() - 1) / parts_.size();
@@ -110,17 +43,19 @@ void StretchTotals::add(std::size_t rows_before) {
   RowPass(question_, rows, nullptr, run_, pieces).add_to(parts_);
   entries_.read += rows.counting_rows();
 
-  if (!deals && rows_had_better_be_kept()) throw RowsNeeded{};
+  if (!deals && groups() > plan_.most_entries) return Outcome::many_entries;
   take_dealt();
 
   // What has to be looked at while the rows are here.
-  for (std::size_t a = 0; a < ascending_.size(); ++a) settle_distinct(a, pieces.count());
+  for (std::size_t a = 0; a < ascending_.size(); ++a)
+    if (!settle_distinct(a, pieces.count())) return Outcome::numbers_descended;
   for (const auto& part : parts_)
     for (const Carried& values : part->carried)
-      if (values.has_conflict()) throw RowsNeeded{};
+      if (values.has_conflict()) return Outcome::several_values;
   take_examples(rows, rows_before);
-  add_texts(question_.tables.front().table, run_, entries_.texts_met);
+  add_texts(tables.first(), run_, *texts_met_);
   entries_.total_seconds += watch.lap();
+  return Outcome::held;
 }
 
 void StretchTotals::take_dealt() {
@@ -131,29 +66,30 @@ void StretchTotals::take_dealt() {
 
 // Numbers that were counted, and are not kept, could not be told from those of rows that are dealt out.
 bool StretchTotals::may_deal() const {
-  return !inner_ && deals_rows(question_) &&
-         std::none_of(ascending_.begin(), ascending_.end(),
-                      [](const Ascending& one) { return one.expected || one.settled; });
+  return !inner_ && plan_.may_deal && std::none_of(ascending_.begin(), ascending_.end(), [](const Ascending& one) {
+    return one.expected || one.settled;
+  });
 }
 
-bool StretchTotals::rows_had_better_be_kept() const {
+std::size_t StretchTotals::groups() const {
   std::size_t groups = 0;
   for (const auto& part : parts_) groups += part->groups();
-  return groups > most_groups_;
+  return groups;
 }
 
-void StretchTotals::settle_distinct(std::size_t aggregate, std::size_t pieces) {
+// False where a number comes again that was taken as settled.
+bool StretchTotals::settle_distinct(std::size_t aggregate, std::size_t pieces) {
   constexpr std::size_t enough = 64;  // so many do not ascend by chance
   Ascending& ascending = ascending_[aggregate];
   for (std::size_t p = 0; p < pieces && ascending.expected; ++p) {
     const AggregateStates::NewNumbers numbers = parts_[p]->states[aggregate].new_numbers();
     if (numbers.in_order && numbers.count == 0) continue;
     ascending.expected = numbers.in_order && numbers.least >= ascending.greatest;
-    if (!ascending.expected && ascending.settled) throw RowsNeeded{};
+    if (!ascending.expected && ascending.settled) return false;
     ascending.greatest = std::max(ascending.greatest, numbers.greatest);
     ascending.seen += numbers.count;
   }
-  if (!ascending.expected) return;
+  if (!ascending.expected) return true;
 
   // Now that all of the stretch are known to ascend. Those before there were enough stay.
   for (std::size_t p = 0; p < pieces; ++p) {
@@ -165,6 +101,7 @@ void StretchTotals::settle_distinct(std::size_t aggregate, std::size_t pieces) {
       states.settle_between(0, 0);
   }
   ascending.settled = ascending.settled || ascending.seen >= enough;
+  return true;
 }
 
 // The first rows of a kind, as the first table counts them.
@@ -181,19 +118,26 @@ void StretchTotals::take_examples(const JoinedRows& rows, std::size_t rows_befor
   }
 }
 
-TotalledRows StretchTotals::finish() {
+Outcome StretchTotals::finish(const Tables& tables, TotalledRows& out) {
   Stopwatch watch;
   add_counts(parts_, question_, entries_);
-  const auto several = [](const EntryColumn&, const Carried&, const auto&...) { throw RowsNeeded{}; };
-  if (dealt_)
-    dealt_->make_entries(parts_, {.of_first_rows = nullptr, .several = several}, entries_);  // these parts have them
-  else
-    merge(several);
+  struct SeveralFound {};
+  const auto several = [](const EntryColumn&, const Carried&, const auto&...) { throw SeveralFound{}; };
+  try {
+    if (dealt_)
+      dealt_->make_entries(parts_, {.of_first_rows = nullptr, .several = several}, entries_);  // these parts have them
+    else
+      merge(several);
+  } catch (const SeveralFound&) {
+    return Outcome::several_values;
+  }
+  entries_.texts_met = texts_met_;
   entries_.context = {.slots = question_.slots, .overalls = overalls_};
-  auto joined = std::make_unique<JoinedRows>(question_, entries_.read, joins_.reports(question_));
+  auto joined = std::make_unique<JoinedRows>(question_, tables, entries_.read, joins_.reports(question_, tables));
   joined->set_overalls(overalls_);
   entries_.total_seconds += watch.lap();
-  return {std::move(entries_), std::move(joined)};
+  out = {std::move(entries_), std::move(joined)};
+  return Outcome::held;
 }
 
 // Entries in the order of their first rows.

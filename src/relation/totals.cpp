@@ -26,9 +26,9 @@ std::vector<std::uint32_t> chosen_rows(const std::vector<std::unique_ptr<Part>>&
 // From what the pieces hold to entries.
 class EntryMaker {
  public:
-  EntryMaker(const RowPass& pass, const Question& question, const JoinedRows& rows, const Ladder& ladder,
-             const std::vector<bool>& waits, const Run& run)
-      : pass_(pass), question_(question), rows_(rows), ladder_(ladder), waits_(waits), run_(run) {}
+  EntryMaker(const RowPass& pass, const Question& question, const LevelPlan& plan, const JoinedRows& rows,
+             const Ladder& ladder, const Run& run)
+      : pass_(pass), question_(question), plan_(plan), rows_(rows), ladder_(ladder), run_(run) {}
 
   Entries make(std::vector<std::unique_ptr<Part>> parts) const {
     Entries entries;
@@ -158,7 +158,8 @@ class EntryMaker {
     // Windows over entries come later.
     const auto later = [&](std::size_t c) {
       const EntryColumn::From from = question_.entry_columns[c].from;
-      return from == EntryColumn::From::windowed || from == EntryColumn::From::window || (!waits_.empty() && waits_[c]);
+      return from == EntryColumn::From::windowed || from == EntryColumn::From::window ||
+             (!plan_.made_late.empty() && plan_.made_late[c]);
     };
 
     for (std::size_t c = 0; c < question_.entry_columns.size(); ++c)
@@ -198,16 +199,16 @@ class EntryMaker {
 
   const RowPass& pass_;
   const Question& question_;
+  const LevelPlan& plan_;
   const JoinedRows& rows_;
   const Ladder& ladder_;
-  const std::vector<bool>& waits_;
   const Run& run_;
 };
 
 }  // namespace
 
-Entries run_rows(const Question& question, JoinedRows& rows, const Ladder& ladder, const Inside* inside,
-                 const std::vector<bool>& waits, const Run& run) {
+Entries run_rows(const Question& question, const LevelPlan& plan, JoinedRows& rows, const Ladder& ladder,
+                 const Inside* inside, const Run& run) {
   // Windows see all rows that count. Single rows that are entries are these, and need no other pass.
   const bool rows_first =
       question.row_level() && inside == nullptr && question.probe == nullptr && !question.probed_row;
@@ -224,14 +225,14 @@ Entries run_rows(const Question& question, JoinedRows& rows, const Ladder& ladde
   Stopwatch watch;
   double count_seconds = 0;
   if (!question.row_windows.empty()) {
-    if (rows_first) parts = pass.parts();
+    if (rows_first) parts = pass.parts(plan.may_deal);
     const std::vector<std::uint32_t> counted = rows_first ? chosen_rows(parts) : pass.counted().rows;
     count_seconds = watch.lap();
     notes = work_out_row_windows(question, rows, counted, ladder, of_windows, times, listed);
   }
   watch.lap();
-  if (parts.empty()) parts = pass.parts();
-  Entries entries = EntryMaker(pass, question, rows, ladder, waits, of_pass).make(std::move(parts));
+  if (parts.empty()) parts = pass.parts(plan.may_deal);
+  Entries entries = EntryMaker(pass, question, plan, rows, ladder, of_pass).make(std::move(parts));
   entries.total_seconds = watch.lap();
   entries.count_seconds = count_seconds;
   entries.window_notes = std::move(notes);
@@ -241,7 +242,7 @@ Entries run_rows(const Question& question, JoinedRows& rows, const Ladder& ladde
   return entries;
 }
 
-void add_waiting(const Question& question, const JoinedRows& rows, Entries& entries, const Run& run) {
+void add_late_columns(const Question& question, const JoinedRows& rows, Entries& entries, const Run& run) {
   for (std::size_t c = 0; c < question.entry_columns.size(); ++c)
     if (question.entry_columns[c].from == EntryColumn::From::row && !entries.columns[c])
       entries.columns[c] = values_at(rows, *question.entry_columns[c].node, entries.first_rows, run);

@@ -4,6 +4,7 @@
 
 #include "lofty/ladder.hpp"
 #include "lofty/run.hpp"
+#include "plan/plan.hpp"
 #include "question/question.hpp"
 #include "relation/entries.hpp"
 #include "relation/inside.hpp"
@@ -13,12 +14,11 @@ namespace lofty::engine {
 
 // Works the rows off, in fixed pieces, and adds the constants over all that count and the windows' columns to them.
 // Throws RowFailure for the first row that fails, Error(several_values) for a carried column that has no single value.
-// `inside`: null for the outermost level. `waits`: by entry column of single rows, does add_waiting() make it? Empty:
-// none.
-Entries run_rows(const Question& question, JoinedRows& rows, const Ladder& ladder, const Inside* inside,
-                 const std::vector<bool>& waits, const Run& run);
+// `inside`: null for the outermost level.
+Entries run_rows(const Question& question, const LevelPlan& plan, JoinedRows& rows, const Ladder& ladder,
+                 const Inside* inside, const Run& run);
 
-// Makes the columns of single rows that are not there yet, for the rows that are left.
-void add_waiting(const Question& question, const JoinedRows& rows, Entries& entries, const Run& run);
+// Makes the columns of single rows that are not there yet (LevelPlan::made_late), for the rows that are left.
+void add_late_columns(const Question& question, const JoinedRows& rows, Entries& entries, const Run& run);
 
 }  // namespace lofty::engine

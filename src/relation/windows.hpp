@@ -5,6 +5,7 @@
 #include <cstdint>
 #include <vector>
 
+#include "plan/window_sorts.hpp"
 #include "question/question.hpp"
 #include "relation/rows.hpp"
 #include "window/work.hpp"
@@ -25,17 +26,5 @@ std::vector<WindowNotes> work_out_row_windows(const Question& question, JoinedRo
 void work_out_entry_windows(const Question& question, const FormulaContext& context, std::size_t entries,
                             std::vector<ColumnPtr>& columns, bool late, const Ladder& ladder, const Run& run,
                             std::vector<WindowNotes>& notes, WindowTimes& times, const Order* places = nullptr);
-
-// Can the order of places be made before the windows over entries, because nothing in it comes from them? Then they may
-// are in it.
-bool places_come_first(const Question& question);
-// Do all windows of a step over entries find their rows in the order of places?
-bool stands_as_places(const Question& question, const SortStep& step, const std::vector<WindowItem>& items);
-// Is a step over rows the order that the listing asks for? Only where every row is an entry and none has a place.
-bool stands_as_listed(const Question& question, const SortStep& step);
-
-// The same as items of a plan: by Question::row_windows; by Question::windowed, or the late entry windows.
-std::vector<WindowItem> row_window_items(const Question& question);
-std::vector<WindowItem> entry_window_items(const Question& question, bool late);
 
 }  // namespace lofty::engine

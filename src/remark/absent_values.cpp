@@ -87,14 +87,15 @@ class AbsentValues {
       const RowColumn& column = q_.row_columns[at];
       if (column.of_window()) return {};
       const TableUse& use = q_.tables[column.table];
-      if (const auto met = a_.entries.texts_met.find(column.column);
-          column.table == 0 && met != a_.entries.texts_met.end()) {
-        out = {nullptr, &met->second, use.source->headings()[column.column], noun_of_table(use.alias)};
-        return met->second.too_many() || rows_read(a_) == 0 ? TextColumn{} : out;
-      }
-      if (!use.table.holds(column.column)) return {};
-      out = {engine::Access::data(use.table).columns[column.column].get(), nullptr,
-             use.source->headings()[column.column], noun_of_table(use.alias)};
+      if (const TextsOfTable* const all = a_.entries.texts_met.get(); column.table == 0 && all != nullptr)
+        if (const auto met = all->find(column.column); met != all->end()) {
+          out = {nullptr, &met->second, use.source->headings()[column.column], noun_of_table(use.alias)};
+          return met->second.too_many() || rows_read(a_) == 0 ? TextColumn{} : out;
+        }
+      const Tables& tables = a_.joined->tables();
+      if (!tables[column.table].holds(column.column)) return {};
+      out = {tables.data(column.table).columns[column.column].get(), nullptr, use.source->headings()[column.column],
+             noun_of_table(use.alias)};
     } else {
       if (at >= a_.entries.columns.size() || at >= q_.entry_columns.size()) return {};
       out = {a_.entries.columns[at].get(), nullptr, q_.entry_columns[at].name, a_.names().entry_noun()};

@@ -110,7 +110,7 @@ class Doubtful {
       const RowColumn at = q_.row_columns[static_cast<std::size_t>(node.column)];
       for (const JoinUse& join : q_.joins) {
         if (join.table != at.table || join.on.size() != 1 || join.on[0].right_column == at.column) continue;
-        const auto& columns = engine::Access::data(q_.tables[at.table].table).columns;
+        const auto& columns = a_.joined->tables().data(at.table).columns;
         const Column &label = *columns[at.column], &id = *columns[join.on[0].right_column];
         const std::string id_name = q_.tables[at.table].source->headings()[join.on[0].right_column];
         const bool there = std::any_of(q_.each.begin(), q_.each.end(),

@@ -20,8 +20,8 @@ class Remarks {
   Remarks(const LevelAnswer& answer, std::vector<Remark>& out) : a_(answer), names_(answer.names()), out_(out) {}
 
   void all() {
-    for (const TableUse& use : a_.question.tables)
-      for (const Remark& remark : use.table.remarks()) out_.push_back(remark);
+    for (const Table& table : a_.joined->tables().read)
+      for (const Remark& remark : table.remarks()) out_.push_back(remark);
     remark_joins();
     if (a_.entries.unknown > 0) {
       say("unknown-condition",
@@ -207,7 +207,7 @@ class Remarks {
       const TableUse& other = a_.question.tables[a_.question.joins[j].table];
       std::string keys;
       for (const JoinUse::Pair& pair : a_.question.joins[j].on)
-        keys += (keys.empty() ? "" : ", ") + a_.question.tables[pair.left_table].table.headings()[pair.left_column];
+        keys += (keys.empty() ? "" : ", ") + a_.joined->tables()[pair.left_table].headings()[pair.left_column];
 
       // What found no partner, what is none, and what found several.
       if (report.unmatched > 0)

@@ -114,7 +114,7 @@ std::string steps_text(const Cost& cost, const Looks& looks) {
 
 }  // namespace
 
-std::string memory_text(const Cost& cost, const MemoryPlan& plan, const Looks& looks) {
+std::string memory_text(const Cost& cost, const MemoryForecast& plan, const Looks& looks) {
   const std::string all = bytes_text(cost.bytes());
   std::string out = "Memory: " + (all.empty() ? "next to nothing" : all) + ", of at most " +
                     bytes_text(static_cast<double>(plan.limit)) + ".";
@@ -141,21 +141,12 @@ std::string cost_text(const Cost& cost, const Looks& looks) {
     out += "\n" + std::to_string(windows) + (windows == 1 ? " window" : " windows") + " on " + std::to_string(sorts) +
            (sorts == 1 ? " sort.\n" : " sorts.\n");
 
-  // How the first table is read.
-  if (!cost.not_kept.empty())
-    out += "\n" +
-           wrapped((cost.read_twice
-                        ? "Two passes: the first finds what conditions compare all rows with. In the second the "
-                        : "One pass: the ") +
-                       std::string("rows of ") + cost.not_kept + " are totalled as they are read, and not kept.",
-                   looks.width, 2) +
-           "\n";
-  if (!cost.sifted.empty())
-    out += "\n" +
-           wrapped("One pass: of the rows of " + cost.sifted + " those that count " +
-                       (cost.measured() ? "were kept alone." : "are kept alone, if they are less than a quarter."),
-                   looks.width, 2) +
-           "\n";
+  // What was decided, and why.
+  for (const Decision& one : cost.decisions)
+    out += "\n" + wrapped(one.what + ": " + one.why + "." +
+                              (one.instead.empty() ? std::string() : " It did not hold: " + one.instead + "."),
+                          looks.width, 2);
+  if (!cost.decisions.empty()) out += "\n";
   if (!cost.rows_known)
     out += std::string(windows > 0 ? "" : "\n") +
            "The size of a table is not known before it is read: its steps are not priced.\n";

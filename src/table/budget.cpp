@@ -374,8 +374,8 @@ std::uint64_t Budget::limit() {
 
 namespace lofty {
 
-MemoryPlan memory_plan(double bytes, const Run& run) {
-  MemoryPlan out;
+MemoryForecast memory_forecast(double bytes, const Run& run) {
+  MemoryForecast out;
   out.limit = run.memory > 0 ? run.memory : static_cast<std::uint64_t>(engine::half_of_free_memory());
   if (bytes > static_cast<double>(out.limit)) out.in_file = static_cast<std::uint64_t>(bytes) - out.limit;
   out.folder = run.spill_to.empty() ? engine::temporary_folder() : run.spill_to;

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "lofty/catalog.hpp"
 #include "lofty/error.hpp"
@@ -201,7 +202,30 @@ class MemorySource : public TableSource {
   Table table_;
 };
 
+// A table that comes whole.
+class OneStretch final : public TableStretches {
+ public:
+  explicit OneStretch(Table table) : table_(std::move(table)) {}
+  std::optional<Table> next() override {
+    if (std::exchange(handed_over_, true)) return std::nullopt;
+    return table_;
+  }
+  Table whole() override {
+    auto data = std::make_shared<Table::Data>(engine::Access::data(table_));
+    data->columns.assign(data->headings.size(), nullptr);
+    return engine::Access::made<Table>(std::move(data));
+  }
+
+ private:
+  const Table table_;
+  bool handed_over_ = false;
+};
+
 }  // namespace
+
+std::unique_ptr<TableStretches> TableSource::stretches(std::span<const std::size_t> columns, const Run& run) const {
+  return std::make_unique<OneStretch>(read(columns, run));
+}
 
 void Catalog::add(Table table) {
   const std::string name = table.name();

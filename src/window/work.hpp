@@ -5,7 +5,7 @@
 #include <vector>
 
 #include "window/evaluate.hpp"
-#include "window/plan.hpp"
+#include "window/shared_sorts.hpp"
 
 namespace lofty::engine {
 

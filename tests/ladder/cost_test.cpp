@@ -19,6 +19,13 @@ std::vector<std::string> steps(const Cost& cost) {
   return out;
 }
 
+// A line for each.
+std::string decisions(const Cost& cost) {
+  std::string out;
+  for (const Decision& one : cost.decisions) out += one.what + ": " + one.why + one.instead + "\n";
+  return out;
+}
+
 // The same steps before and after, for every demo ladder; rows as they were met.
 TEST(Cost, PlansAndAnswersHaveTheSameSteps) {
   const TableFiles tables(demo);
@@ -62,10 +69,14 @@ TEST(Cost, OnePassIsSaid) {
   const TableFiles tables(demo);
   const Ladder ladder = read_ladder_file(demo / "best_shops.ladder.toml").ladder;
   const Cost kept = plan(ladder, tables);
-  EXPECT_EQ(kept.not_kept, "");
+  EXPECT_EQ(kept.rows_kept, RowsKept::all);
+  EXPECT_EQ(decisions(kept), "all rows of order_lines.csv are kept: it comes in one piece\n");
   const support::Stretching apart(8192, 4);
   const Cost before = plan(ladder, tables), after = standings(ladder, tables).cost();
-  EXPECT_EQ(before.not_kept, "order_lines.csv");
+  EXPECT_EQ(before.rows_kept, RowsKept::none);
+  EXPECT_EQ(decisions(before),
+            "rows of order_lines.csv are totalled as they are read, and not kept: only totals need them\n");
+  EXPECT_EQ(decisions(after), decisions(before));
   // Two stretches are there at a time: one that is totalled, and the next one.
   EXPECT_NEAR(before.steps.front().bytes / kept.steps.front().bytes,
               2.0 * 4 * 8192 / static_cast<double>(std::filesystem::file_size(demo / "order_lines.csv")), 0.001);
@@ -73,32 +84,35 @@ TEST(Cost, OnePassIsSaid) {
   for (const CostStep& step : after.steps) EXPECT_GE(step.measured.value_or(-1), 0) << to_string(step.step);
   EXPECT_FALSE(before.read_twice);
   EXPECT_NE(
-      cost_text(before).find("One pass: the rows of order_lines.csv are totalled as they are read, and not kept."),
+      cost_text(before, {.width = 200})
+          .find("\nrows of order_lines.csv are totalled as they are read, and not kept: only totals need them.\n"),
       std::string::npos);
-  EXPECT_EQ(plan(read_ladder_file(demo / "three_frames.ladder.toml").ladder, tables).not_kept, "");
+  EXPECT_NE(plan(read_ladder_file(demo / "three_frames.ladder.toml").ladder, tables).rows_kept, RowsKept::none);
 }
 
 // Rows that do not count need not be kept, where they are most.
 TEST(Cost, SiftingIsSaid) {
   const TableFiles tables(demo);
   Ladder ladder = read_ladder_file(demo / "three_frames.ladder.toml").ladder;
-  EXPECT_EQ(plan(ladder, tables).sifted, "");
+  EXPECT_EQ(plan(ladder, tables).rows_kept, RowsKept::all);
   const support::Stretching apart(8192, 4);
   const Cost before = plan(ladder, tables), after = standings(ladder, tables).cost();
-  EXPECT_EQ(before.sifted, "order_lines.csv");
-  EXPECT_EQ(after.sifted, "order_lines.csv");
+  EXPECT_EQ(before.rows_kept, RowsKept::counting);
+  EXPECT_EQ(after.rows_kept, RowsKept::counting);
   EXPECT_EQ(steps(before), steps(after));
   EXPECT_GT(before.steps.front().bytes, 10 * after.steps.front().bytes);
-  EXPECT_NE(cost_text(before, {.width = 200}).find("those that count are kept alone, if they are less than a quarter."),
-            std::string::npos);
-  EXPECT_NE(cost_text(with_measured(before, after)).find("those that count were kept alone."), std::string::npos);
+  EXPECT_EQ(decisions(with_measured(before, after)),
+            "rows of order_lines.csv that count are kept, and the others are not: each row is an entry, and none needs "
+            "the others\n");
 
   // Most rows count.
   ladder.where = "amount is not null";
-  EXPECT_EQ(plan(ladder, tables).sifted, "order_lines.csv");
+  EXPECT_EQ(plan(ladder, tables).rows_kept, RowsKept::counting);
   const Cost kept = with_measured(plan(ladder, tables), standings(ladder, tables).cost());
-  EXPECT_EQ(kept.sifted, "");
-  EXPECT_EQ(cost_text(kept).find("kept alone"), std::string::npos);
+  EXPECT_EQ(kept.rows_kept, RowsKept::all);
+  EXPECT_NE(cost_text(kept, {.width = 300})
+                .find("It did not hold: all rows of order_lines.csv were kept: too many of the first rows count."),
+            std::string::npos);
 }
 
 // Constants over all rows have to be known first: rows that do not fit the memory are read twice for them, others kept.
@@ -110,12 +124,15 @@ TEST(Cost, TwoPassesAreSaidWhereRowsDoNotFit) {
   EXPECT_TRUE(twice.read_twice);
   EXPECT_TRUE(after.read_twice);
   EXPECT_EQ(steps(twice), steps(after));
-  EXPECT_NE(cost_text(twice).find("Two passes: the first finds what conditions compare all rows with."),
+  EXPECT_NE(decisions(twice).find("order_lines.csv is read twice: constants over all rows have to be known before the "
+                                  "first row is totalled\n"),
             std::string::npos);
   engine::most_kept_share = engine::usual_kept_share;
   const Cost kept = plan(ladder, tables), tight = plan(ladder, tables, {}, {.memory = 100'000});
   EXPECT_FALSE(kept.read_twice);
-  EXPECT_EQ(kept.not_kept, "");
+  EXPECT_EQ(decisions(kept),
+            "all rows of order_lines.csv are kept: they fit the memory, and constants over all of them would have them "
+            "read twice\n");
   EXPECT_LT(kept.steps.front().estimated, twice.steps.front().estimated);
   EXPECT_TRUE(tight.read_twice);
 }

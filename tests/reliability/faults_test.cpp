@@ -259,9 +259,9 @@ TEST_F(Faults, ReadingRowsThatAreNotKept) {
     text += std::to_string(i % 700) + "," + std::to_string(i / 3) + "," + std::to_string(i % 91) + "," + note + "\n";
   const std::vector<std::pair<std::string, std::string>> questions = {
       {"[totals]\ns = \"sum(v)\"\nn = \"count(distinct order_no)\"\n[rank]\neach = [\"k\"]\nby = \"s desc\"\n",
-       "One pass: the rows of many.csv are totalled as they are read, and not kept."},
+       "rows of many.csv are totalled as they are read, and not kept"},
       {"[rows]\nwhere = \"v = 7\"\n[rank]\nby = \"order_no desc\"\n",
-       "One pass: of the rows of many.csv those that count were kept alone."}};
+       "rows of many.csv that count are kept, and the others are not"}};
   const std::vector<std::string> arguments = {"rank", "many.ladder.toml", "--to", "out/a.csv", "--remarks",
                                               "none", "--threads",        "2"};
   for (const auto& [question, how] : questions) {

@@ -3,7 +3,7 @@
 #include <algorithm>
 
 #include "table/access.hpp"
-#include "table/table_stretches.hpp"
+#include "table/table_data.hpp"
 
 namespace support {
 namespace {
@@ -11,7 +11,7 @@ namespace {
 using namespace lofty;
 
 // A table in memory as if it came in stretches, each with dictionaries of its own.
-class CutTable final : public engine::TableStretches {
+class CutTable final : public TableStretches {
  public:
   CutTable(Table table, std::size_t rows, std::shared_ptr<std::size_t> read)
       : table_(std::move(table)), rows_(rows), read_(std::move(read)) {}
@@ -43,18 +43,20 @@ class CutTable final : public engine::TableStretches {
   std::shared_ptr<std::size_t> read_;
 };
 
-class CutSource final : public TableSource, public engine::StretchSource {
+class CutSource final : public TableSource {
  public:
   CutSource(std::shared_ptr<const TableSource> inner, std::size_t rows, std::shared_ptr<std::size_t> read)
       : inner_(std::move(inner)), rows_(rows), read_(std::move(read)) {}
   const std::string& name() const override { return inner_->name(); }
   const std::vector<std::string>& headings() const override { return inner_->headings(); }
   std::string form() const override { return inner_->form(); }
-  TableSize size() const override { return inner_->size(); }
+  TableSize size() const override {
+    TableSize size = inner_->size();
+    size.stretch_bytes = 1;
+    return size;
+  }
   Table read(std::span<const std::size_t> columns, const Run& run) const override { return inner_->read(columns, run); }
-  std::uint64_t stretch_bytes() const override { return 1; }
-  std::unique_ptr<engine::TableStretches> stretches(std::span<const std::size_t> columns,
-                                                    const Run& run) const override {
+  std::unique_ptr<TableStretches> stretches(std::span<const std::size_t> columns, const Run& run) const override {
     return std::make_unique<CutTable>(inner_->read(columns, run), rows_, read_);
   }
 

@@ -5,7 +5,7 @@
 
 #include "io/delimited_source.hpp"
 #include "lofty/catalog.hpp"
-#include "relation/stretch_totals.hpp"
+#include "plan/plan.hpp"
 
 namespace support {
 

@@ -682,7 +682,7 @@ int cost(const CostOptions& options) {
     if (options.run)
       planned = lofty::with_measured(std::move(planned),
                                      lofty::standings(asked.text.ladder, tables, watched(options.resources)).cost());
-    const lofty::MemoryPlan memory = lofty::memory_plan(planned.bytes(), watched(options.resources));
+    const lofty::MemoryForecast memory = lofty::memory_forecast(planned.bytes(), watched(options.resources));
     print(lofty::cost_text(planned, looks_of_output()) + lofty::memory_text(planned, memory, looks_of_output()));
   } catch (const Error& error) {
     std::vector<Problem> problems = error.problems();

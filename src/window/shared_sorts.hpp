@@ -6,7 +6,7 @@
 // must have no further key: it would order ties otherwise than the rows came in. (After Y.-Y. Cao and others,
 // "Optimization of analytic window functions", 2012, whose cover sets these are; unlike there, the fewest are found
 // exactly.)
-// Covered by tests/window/plan_test.cpp, against all groupings.
+// Covered by tests/window/shared_sorts_test.cpp, against all groupings.
 
 #include <cstddef>
 #include <cstdint>

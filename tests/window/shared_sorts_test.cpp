@@ -1,4 +1,4 @@
-#include "window/plan.hpp"
+#include "window/shared_sorts.hpp"
 
 #include <gtest/gtest.h>
 #include <rapidcheck/gtest.h>

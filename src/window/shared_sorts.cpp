@@ -1,4 +1,4 @@
-#include "window/plan.hpp"
+#include "window/shared_sorts.hpp"
 
 #include <algorithm>
 #include <bit>
