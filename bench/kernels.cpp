@@ -24,11 +24,11 @@
 #include <unordered_map>
 #include <vector>
 
+#include "base/access.hpp"
 #include "formula/parser.hpp"
 #include "lofty/lofty.hpp"
 #include "order/codes.hpp"
 #include "order/sort.hpp"
-#include "table/access.hpp"
 #include "table/table_data.hpp"
 #include "window/binder.hpp"
 #include "window/work.hpp"

@@ -30,15 +30,19 @@ function(lofty_compile_quickly target)
   target_compile_options(${target} PRIVATE $<$<CONFIG:Release>:-O1>)
 endfunction()
 
-# lofty_library(NAME sources...): a part of the library, as lofty::NAME inside this build. All parts together are what is
-# installed: one library, shared and static.
-function(lofty_library name)
-  add_library(lofty_${name} STATIC ${ARGN})
+# lofty_layer(NAME [BELOW layers] [OUTSIDE libraries] SOURCES sources...): a layer of the library, which knows those below
+# it. All of them (lofty_layers) are what is installed: one library, shared and static.
+function(lofty_layer name)
+  cmake_parse_arguments(layer "" "" "BELOW;OUTSIDE;SOURCES" ${ARGN})
+  add_library(lofty_${name} STATIC ${layer_SOURCES})
   add_library(lofty::${name} ALIAS lofty_${name})
   target_include_directories(lofty_${name} PUBLIC ${PROJECT_SOURCE_DIR}/include PRIVATE ${PROJECT_SOURCE_DIR}/src)
   target_compile_features(lofty_${name} PUBLIC cxx_std_20)
   # What public headers declare is visible (lofty/export.hpp); the rest is the library's own.
-  set_target_properties(lofty_${name} PROPERTIES CXX_VISIBILITY_PRESET hidden VISIBILITY_INLINES_HIDDEN ON)
-  target_link_libraries(lofty_${name} PRIVATE lofty_warnings)
-  lofty_compile_together(lofty_${name} ${ARGN})
+  set_target_properties(lofty_${name} PROPERTIES CXX_VISIBILITY_PRESET hidden VISIBILITY_INLINES_HIDDEN ON
+                                               CXX_EXTENSIONS OFF POSITION_INDEPENDENT_CODE ON)
+  list(TRANSFORM layer_BELOW PREPEND lofty_)
+  target_link_libraries(lofty_${name} PUBLIC ${layer_BELOW} PRIVATE ${layer_OUTSIDE} lofty_warnings)
+  lofty_compile_together(lofty_${name} ${layer_SOURCES})
+  set(lofty_layers ${lofty_layers} ${name} PARENT_SCOPE)
 endfunction()

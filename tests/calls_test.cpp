@@ -389,6 +389,70 @@ TEST_F(Calls, SourcesOfACallersOwnAreChecked) {
   });
 }
 
+// Stretches of two rows, then of two more, and what may be wrong with them.
+enum class StretchFault { nothing, none, column, type, whole };
+class InStretches : public Source {
+ public:
+  InStretches(lofty::Table table, StretchFault wrong) : Source(table), table_(std::move(table)), wrong_(wrong) {}
+  lofty::TableSize size() const override { return {4, 40, 20}; }
+  std::unique_ptr<lofty::TableStretches> stretches(std::span<const std::size_t>, const lofty::Run&) const override {
+    if (wrong_ == StretchFault::none) return nullptr;
+    return std::make_unique<Stretches>(table_, wrong_);
+  }
+
+ private:
+  class Stretches : public lofty::TableStretches {
+   public:
+    Stretches(lofty::Table whole, StretchFault wrong) : whole_(std::move(whole)), wrong_(wrong) {}
+    std::optional<lofty::Table> next() override {
+      ++stretch_;
+      if (stretch_ > 2) return std::nullopt;
+      const std::vector<std::int64_t> numbers{stretch_, 5};
+      const std::vector<std::string> texts{"a", "b"};
+      lofty::TableBuilder rows("own");
+      rows.column("n", numbers);
+      if (stretch_ == 2 && wrong_ == StretchFault::type)
+        rows.column("m", texts);
+      else if (stretch_ < 2 || wrong_ != StretchFault::column)
+        rows.column("m", numbers);
+      return rows.build();
+    }
+    lofty::Table whole() override {
+      const std::vector<std::int64_t> three{1, 5, 2};
+      return wrong_ == StretchFault::whole ? lofty::TableBuilder("own").column("n", three).column("m", three).build()
+                                           : whole_;
+    }
+
+   private:
+    lofty::Table whole_;
+    StretchFault wrong_;
+    std::int64_t stretch_ = 0;
+  };
+
+  lofty::Table table_;
+  StretchFault wrong_;
+};
+
+TEST_F(Calls, StretchesOfACallersOwnAreChecked) {
+  const std::vector<std::int64_t> four{1, 5, 2, 5};
+  const lofty::Table table = lofty::TableBuilder("own").column("n", four).column("m", four).build();
+  const lofty::Ladder ladder{
+      .data = {.from = "own"}, .totals = {{"count", "count(*)"}}, .levels = {{.each = {"m"}, .by = "count desc"}}};
+  const auto answer = [&](StretchFault wrong) {
+    return lofty::standings(ladder, OwnCatalog(std::make_shared<InStretches>(table, wrong)));
+  };
+  const lofty::Standings right = answer(StretchFault::nothing);
+  EXPECT_EQ(right.cost().rows_kept, lofty::RowsKept::none);
+  ASSERT_EQ(right.rows(), 3u);
+  EXPECT_EQ(lofty::to_text(right.value(0, 1)), "5");
+  expect({
+      {"TableSource::stretches() returns stretches, or throws", [&] { answer(StretchFault::none); }},
+      {"TableStretches::next() returns tables that hold the columns", [&] { answer(StretchFault::column); }},
+      {"TableStretches::next() returns columns of the first ones' types", [&] { answer(StretchFault::type); }},
+      {"TableStretches::whole() has as many rows as the stretches", [&] { answer(StretchFault::whole); }},
+  });
+}
+
 TEST_F(Calls, TheBestOfMoreThanThereAreAreAll) {
   const auto by = lofty::descending(spend);
   for (const std::size_t count : {std::size_t{3}, std::size_t{1} << 40, ~std::size_t{0}}) {

@@ -4,9 +4,11 @@
 #include <cstdint>
 #include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "lofty/catalog.hpp"
+#include "lofty/enum_names.hpp"
 #include "lofty/export.hpp"
 #include "lofty/ladder.hpp"
 #include "lofty/run.hpp"
@@ -51,6 +53,9 @@ enum class RowsKept : std::uint8_t {
   counting,  // those that count, if they are less than a quarter of the first ones
   none,      // rows are totalled as they are read
 };
+[[nodiscard]] const char* to_string(RowsKept value);
+template <>
+std::optional<RowsKept> from_string<RowsKept>(std::string_view name);
 
 // What a plan decides, and why; in words.
 struct Decision {

@@ -158,7 +158,8 @@ struct PictureLooks {
 
 // The whole file's bytes. The program gnuplot draws it, in some 0.1 s. Throws Error: missing_program where it is not
 // installed, drawing_failed where it fails or does not end within 60 s, overflow and beyond_limit for values too far
-// apart and names wider than the picture. CallError for a picture whose lines or steps do not fit together. Thread-safe.
+// apart and names wider than the picture. CallError for a picture whose lines or steps do not fit together.
+// Thread-safe.
 [[nodiscard]] std::string drawn(const Picture& picture, PictureFormat format, const PictureLooks& looks = {});
 
 }  // namespace lofty

@@ -5,10 +5,10 @@
 #include <span>
 
 #include "answer/standings_data.hpp"
-#include "table/access.hpp"
-#include "table/budget.hpp"
-#include "table/put_text.hpp"
+#include "base/access.hpp"
+#include "base/budget.hpp"
 #include "table/table_data.hpp"
+#include "value/put_text.hpp"
 
 namespace lofty::engine {
 

@@ -7,9 +7,9 @@
 #include <string_view>
 #include <vector>
 
+#include "base/parallel.hpp"
 #include "lofty/standings.hpp"
 #include "table/column.hpp"
-#include "table/parallel.hpp"
 
 namespace lofty::engine {
 

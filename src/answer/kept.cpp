@@ -3,7 +3,7 @@
 #include <algorithm>
 
 #include "answer/conditions.hpp"
-#include "table/exact.hpp"
+#include "value/exact.hpp"
 
 namespace lofty::engine {
 namespace {

@@ -5,12 +5,12 @@
 #include "answer/conditions.hpp"
 #include "answer/departed.hpp"
 #include "answer/early_cut.hpp"
+#include "base/parallel.hpp"
+#include "base/stopwatch.hpp"
 #include "lofty/error.hpp"
 #include "relation/row_sieve.hpp"
 #include "relation/stretch_totals.hpp"
 #include "relation/windows.hpp"
-#include "table/parallel.hpp"
-#include "table/stopwatch.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -28,9 +28,7 @@ Problem located(const RowFailure& failure, const std::string& where) {
 }
 
 Problem row_problem(const LevelAnswer& a, const RowFailure& failure) {
-  const std::string place = a.joined->place_of(failure.row);
-  const bool has_table = place.find(" of ") != std::string::npos;
-  return located(failure, "in " + place + (has_table ? "" : " of " + a.tables.first().name()));
+  return located(failure, "in " + a.joined->origin_of(failure.row).text());
 }
 
 // Notes under which names steps are timed.
@@ -72,7 +70,7 @@ void total_rows(LevelAnswer& a, std::optional<TotalledRows> totalled, const Run&
   a.joined = std::move(rows);
   try {
     a.entries = run_rows(a.question, a.plan, joined, a.ladder, a.inside ? &*a.inside : nullptr,
-                         part_of(progress, reading_share, a.question.row_level() ? rows_share : totals_share));
+                         run_within(progress, reading_share, a.question.row_level() ? rows_share : totals_share));
   } catch (const RowFailure& failure) {
     throw Error(row_problem(a, failure));
   }
@@ -80,9 +78,9 @@ void total_rows(LevelAnswer& a, std::optional<TotalledRows> totalled, const Run&
   // What became of the rows that do not count, and were not kept.
   if (a.sifted != nullptr) {
     const SiftedRows& all = *a.sifted;
-    a.entries.read = all.joined;
-    a.entries.left_out = all.left_out;
-    a.entries.unknown = all.unknown;
+    a.entries.rows.read = all.rows.read;
+    a.entries.rows.left_out = all.rows.left_out;
+    a.entries.rows.unknown = all.rows.unknown;
     a.entries.texts_met = all.texts_met;
     a.entries.total_seconds += all.seconds;
     joined.set_reports(all.reports);
@@ -135,9 +133,9 @@ Accounting account(const LevelAnswer& a) {
                          report.without_rows, kind == JoinType::inner || kind == JoinType::right ? report.unmatched : 0,
                          kind == JoinType::right || kind == JoinType::full ? report.without_rows : 0, report.more});
   }
-  out.left_out = a.entries.left_out;
-  out.unknown = a.entries.unknown;
-  out.counted = a.entries.counted;
+  out.left_out = a.entries.rows.left_out;
+  out.unknown = a.entries.rows.unknown;
+  out.counted = a.entries.rows.counted;
   out.entries = a.dropped.before;
   out.dropped = a.dropped.failed;
   out.dropped_unknown = a.dropped.unknown;

@@ -3,10 +3,10 @@
 #include <algorithm>
 #include <random>
 
+#include "base/access.hpp"
 #include "order/order_data.hpp"
 #include "order/sort.hpp"
 #include "question/prose.hpp"
-#include "table/access.hpp"
 
 namespace lofty::engine {
 namespace {

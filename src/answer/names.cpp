@@ -6,8 +6,9 @@
 
 namespace lofty::engine {
 
-std::string Names::entry_noun() const {
-  if (question_.row_level()) return row_noun();
+std::string Names::noun(bool of_several) const {
+  const auto form = [&](const std::string& word) { return of_several ? plural(word) : word; };
+  if (question_.row_level()) return form(row_noun());
   std::vector<std::string> words;
   for (const std::size_t key : question_.each) {
     const EntryColumn& column = question_.entry_columns[key];
@@ -15,13 +16,8 @@ std::string Names::entry_noun() const {
     const std::string noun = day ? "day" : noun_of_key(column.name);
     if (std::find(words.begin(), words.end(), noun) == words.end()) words.push_back(noun);
   }
-  return words.size() == 1 ? words[0] : (words.size() == 2 ? "pair of " : "combination of ") + listed(words);
-}
-std::string Names::plural_entry(std::size_t count) const {
-  const std::string noun = entry_noun();
-  if (count == 1) return noun;
-  const std::size_t several = noun.find(" of ");  // "pair of shop and product"
-  return several == std::string::npos ? plural(noun) : plural(noun.substr(0, several)) + noun.substr(several);
+  if (words.size() == 1) return form(words[0]);
+  return form(words.size() == 2 ? "pair" : "combination") + " of " + listed(words);
 }
 
 ColumnPtr Names::label() const {
@@ -46,7 +42,7 @@ std::string Names::plain_entry_name(std::uint32_t entry) const {
 }
 
 std::string Names::entry_name(std::uint32_t entry) const {
-  if (question_.row_level()) return rows_.place_of(entries_.first_rows[entry]);
+  if (question_.row_level()) return rows_.origin_of(entries_.first_rows[entry]).short_text();
   const ColumnPtr column = label();
   if (column && !column->is_null(entry)) return quoted(to_text(column->value(entry), column->type()));
   std::string name;

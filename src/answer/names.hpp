@@ -20,9 +20,9 @@ class Names {
       : question_(question), rows_(rows), entries_(entries), outer_(outer) {}
 
   std::string row_noun() const { return noun_of_table(question_.tables.front().alias); }
-  std::string entry_noun() const;
-  std::string entry_nouns() const { return plural_entry(2); }
-  std::string plural_entry(std::size_t count) const;
+  std::string entry_noun() const { return noun(false); }
+  std::string entry_nouns() const { return noun(true); }
+  std::string plural_entry(std::size_t count) const { return noun(count != 1); }
   std::string counted_entries(std::size_t count) const { return with_commas(count) + " " + plural_entry(count); }
   // What a reader calls an entry: its label where a listed column has one, else its keys.
   std::string entry_name(std::uint32_t entry) const;
@@ -33,6 +33,8 @@ class Names {
   static std::string shown(const Value& value) { return is_null(value) ? "(none)" : to_text(value); }
 
  private:
+  std::string noun(bool of_several) const;
+
   const Question& question_;
   const JoinedRows& rows_;
   const Entries& entries_;

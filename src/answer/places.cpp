@@ -3,16 +3,16 @@
 #include <algorithm>
 
 #include "answer/conditions.hpp"
+#include "base/access.hpp"
+#include "base/large_vector.hpp"
+#include "base/parallel.hpp"
+#include "base/through_buckets.hpp"
 #include "lofty/places.hpp"
 #include "order/codes.hpp"
 #include "order/order_data.hpp"
 #include "order/sort.hpp"
-#include "rank/exact_sum.hpp"
-#include "table/access.hpp"
-#include "table/exact.hpp"
-#include "table/large_vector.hpp"
-#include "table/parallel.hpp"
-#include "table/through_buckets.hpp"
+#include "value/exact.hpp"
+#include "value/exact_sum.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -55,7 +55,7 @@ PlacesOfEntries by_entry(const Order& order, const std::vector<std::uint32_t>& p
 // Numbers from 1; 0 is null.
 ColumnPtr column_of(const std::vector<std::uint32_t>& numbers, const Run& run) {
   const Type type{.kind = Kind::integer};
-  const Pieces cut = Pieces::fixed(numbers.size());
+  const RowRanges cut = RowRanges::fixed(numbers.size());
   std::vector<Piece> pieces;
   for (std::size_t p = 0; p < cut.count(); ++p) pieces.emplace_back(type);
   parallel_for(cut, run, [&](const RowRange& range, std::size_t p) {

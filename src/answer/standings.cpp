@@ -5,11 +5,12 @@
 #include <algorithm>
 
 #include "answer/standings_data.hpp"
+#include "base/call_check.hpp"
+#include "base/name_table.hpp"
 #include "formula/evaluator.hpp"
 #include "lofty/nearest.hpp"
 #include "question/prose.hpp"
 #include "rank/standing.hpp"
-#include "table/call_check.hpp"
 
 namespace lofty {
 
@@ -270,5 +271,10 @@ template ColumnValues<Date> Standings::values(std::size_t) const;
 template ColumnValues<Timestamp> Standings::values(std::size_t) const;
 template ColumnValues<std::uint8_t> Standings::values(std::size_t) const;
 template ColumnValues<std::string> Standings::values(std::size_t) const;
+
+LOFTY_ENUM_NAMES(Role, {Role::place, "place"}, {Role::group, "group"}, {Role::key, "key"}, {Role::label, "label"},
+                 {Role::total, "total"}, {Role::cell, "cell"}, {Role::measure, "measure"})
+
+LOFTY_ENUM_NAMES(SummaryLine::Of, {SummaryLine::Of::others, "others"}, {SummaryLine::Of::all, "all"})
 
 }  // namespace lofty

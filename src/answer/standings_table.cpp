@@ -4,7 +4,7 @@
 #include <algorithm>
 
 #include "answer/standings_data.hpp"
-#include "table/access.hpp"
+#include "base/access.hpp"
 #include "table/table_data.hpp"
 
 namespace lofty {

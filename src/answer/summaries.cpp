@@ -3,7 +3,7 @@
 #include <algorithm>
 
 #include "answer/standings_data.hpp"
-#include "table/parallel.hpp"
+#include "base/parallel.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -112,7 +112,7 @@ Summaries summarize(const LevelInput& input, const Entries& entries, const Liste
   const Grouping grouping = grouping_of(entries, listed);
   std::vector<ColumnPtr> left_totals, all_totals;
   constexpr std::size_t worth_threads = 100'000;  // rows: there may be as many distinct values
-  const Run run{.threads = entries.counted < worth_threads ? 1 : input.run.threads};
+  const Run run{.threads = entries.rows.counted < worth_threads ? 1 : input.run.threads};
   parallel_for(2, run, [&](std::size_t which) {
     (which == 0 ? left_totals : all_totals) =
         totals_of(input, entries, which == 0 ? grouping.of_left : grouping.of_all, grouping.groups);

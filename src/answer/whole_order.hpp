@@ -8,10 +8,10 @@
 #include <utility>
 #include <vector>
 
+#include "base/budget.hpp"
 #include "lofty/order.hpp"
 #include "lofty/run.hpp"
 #include "order/sort.hpp"
-#include "table/budget.hpp"
 #include "table/column.hpp"
 
 namespace lofty::engine {

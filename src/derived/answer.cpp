@@ -3,11 +3,11 @@
 #include "derived/answer.hpp"
 
 #include "answer/level_answer.hpp"
+#include "base/budget.hpp"
+#include "base/parallel.hpp"
+#include "base/stopwatch.hpp"
 #include "derived/cost.hpp"
 #include "derived/plain_answer.hpp"
-#include "table/budget.hpp"
-#include "table/parallel.hpp"
-#include "table/stopwatch.hpp"
 
 namespace lofty::engine {
 
@@ -21,7 +21,7 @@ Answer answer(const Request& request, const Catalog& catalog, const Run& run) {
   const Sizes sizes = estimated_sizes(questions.own().questions());
   const Plan plan = questions.plan(sizes, means_of(run));
   const double reading = plan.rows == RowsKept::none ? totals_share : reading_share;
-  Execution rows = carry_out(plan, questions.all(), questions.further_problems(), part_of(run, 0, reading));
+  Execution rows = carry_out(plan, questions.all(), questions.further_problems(), run_within(run, 0, reading));
 
   // What was before, then level by level, then the columns of entries across.
   JoinCache joins;

@@ -5,9 +5,9 @@
 #include <algorithm>
 #include <map>
 
+#include "base/folded.hpp"
 #include "derived/plain_answer.hpp"
 #include "question/prose.hpp"
-#include "table/folded.hpp"
 
 namespace lofty::engine {
 namespace {

@@ -3,8 +3,8 @@
 #include <algorithm>
 #include <bit>
 
+#include "base/mix.hpp"
 #include "order/key_table.hpp"
-#include "order/mix.hpp"
 #include "order/word_sort.hpp"
 
 namespace lofty::engine {
@@ -148,7 +148,7 @@ std::size_t count_duplicate_rows(const std::vector<ColumnPtr>& columns, std::siz
   const RowHashes hash(columns);
   std::vector<std::uint64_t> sorted(rows);
   const Run& run = progress.run();
-  parallel_for(Pieces::fixed(rows), progress, [&](const RowRange& range, std::size_t) {
+  parallel_for(RowRanges::fixed(rows), progress, [&](const RowRange& range, std::size_t) {
     for (std::size_t row = range.begin; row < range.end; ++row) sorted[row] = hash.of(row);
   });
   WordSorter(rows).sort(sorted.data(), rows);
@@ -159,7 +159,7 @@ std::size_t count_duplicate_rows(const std::vector<ColumnPtr>& columns, std::siz
     if (sorted[i] == sorted[i - 1] && (twice.empty() || twice.back() != sorted[i])) twice.push_back(sorted[i]);
   if (twice.empty()) return 0;
   sorted = {};
-  const Pieces pieces = Pieces::fixed(rows);
+  const RowRanges pieces = RowRanges::fixed(rows);
   std::vector<std::vector<std::uint32_t>> found(pieces.count());
   parallel_for(pieces, run, [&](const RowRange& range, std::size_t piece) {
     for (std::size_t row = range.begin; row < range.end; ++row)

@@ -5,8 +5,8 @@
 #include <cstdint>
 #include <vector>
 
+#include "base/parallel.hpp"
 #include "table/column.hpp"
-#include "table/parallel.hpp"
 
 namespace lofty::engine {
 

@@ -8,14 +8,14 @@
 #include <optional>
 #include <string_view>
 
+#include "base/access.hpp"
+#include "base/folded.hpp"
 #include "derived/answer.hpp"
 #include "formula/parser.hpp"
 #include "lofty/error.hpp"
 #include "question/prose.hpp"
 #include "question/resolve.hpp"
 #include "relation/rows.hpp"
-#include "table/access.hpp"
-#include "table/folded.hpp"
 #include "table/table_data.hpp"
 
 namespace lofty::engine {
@@ -176,7 +176,7 @@ class EntrySearch {
     const EntryNames names(view_, ladder_.levels.front().within.size(), found_.field, run_);
     std::vector<std::string> some;
     for (std::size_t i = 0; i < std::min<std::size_t>(3, meant.size()); ++i)
-      some.push_back(view_.of_rows ? names.line(meant[i]) : names.keys(meant[i]));
+      some.push_back(view_.of_rows ? names.name(meant[i]) : names.keys(meant[i]));
     if (meant.size() > some.size()) some.push_back(counted(meant.size() - some.size(), "other"));
     no_entry(with_commas(meant.size()) + " entries have " + condition_ + ": " + listed(some), condition_, {},
              view_.of_rows ? "name a column that tells them apart" : "name one of them by its key");
@@ -264,9 +264,9 @@ FoundEntry find_entry(const Ladder& ladder, const EntryView& view, const ReadOnc
 
 std::string shown(const Value& value, const Type& type) { return is_null(value) ? "(none)" : to_text(value, type); }
 
-std::string EntryNames::line(std::size_t row) const {
+RowOrigin EntryNames::origin(std::size_t row) const {
   if (!joined_) joined_ = std::make_unique<JoinedRows>(field_.questions.front(), field_.tables, run_);
-  return joined_->place_of(field_.relation_row(row));
+  return joined_->origin_of(field_.relation_row(row));
 }
 std::string EntryNames::keys(std::size_t row) const {
   std::string text;
@@ -276,7 +276,7 @@ std::string EntryNames::keys(std::size_t row) const {
   return text;
 }
 std::string EntryNames::name(std::size_t row) const {
-  if (view_.of_rows) return line(row);
+  if (view_.of_rows) return origin(row).short_text();
   if (!view_.label.empty()) {
     const Value label = field_.standings->value(row, view_.label_column);
     if (!is_null(label)) return quoted(to_text(label, field_.standings->columns()[view_.label_column].type));
@@ -284,10 +284,6 @@ std::string EntryNames::name(std::size_t row) const {
   return keys(row);
 }
 
-std::string EntryNames::whole_name(std::size_t row) const {
-  const std::string plain = name(row);
-  const bool says_whose = !view_.of_rows || plain.find(" of ") != std::string::npos;
-  return says_whose ? plain : plain + " of " + field_.questions.front().tables.front().source->name();
-}
+std::string EntryNames::whole_name(std::size_t row) const { return view_.of_rows ? origin(row).text() : name(row); }
 
 }  // namespace lofty::engine

@@ -57,7 +57,7 @@ class EntryNames {
   std::string name(std::size_t row) const;
   std::string whole_name(std::size_t row) const;  // for a title: a line of which file?
   std::string keys(std::size_t row) const;        // "shop 3, product 17"
-  std::string line(std::size_t row) const;        // where a row that is an entry is in its file
+  RowOrigin origin(std::size_t row) const;        // of a row that is an entry
 
  private:
   const EntryView& view_;

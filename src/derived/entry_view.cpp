@@ -5,12 +5,12 @@
 
 #include <algorithm>
 
+#include "base/folded.hpp"
 #include "derived/table_reading.hpp"
 #include "formula/functions.hpp"
 #include "formula/lexer.hpp"
 #include "formula/parser.hpp"
 #include "question/resolve.hpp"
-#include "table/folded.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -20,7 +20,7 @@ struct TotalInside {
   std::string text, counts;
 };
 void find_totals(const Expression& e, const std::string& formula, std::vector<TotalInside>& out) {
-  if (e.op == Op::call && !e.over && is_aggregate(e.text)) {
+  if (e.op == Op::call && !e.over && is_total(e.function)) {
     const auto text_of = [&](const Expression& part) { return formula.substr(part.begin, part.end - part.begin); };
     std::string counts;
     if (!e.args.empty() && e.args[0]->op != Op::star) counts = "(" + text_of(*e.args[0]) + ") is not null";

@@ -6,13 +6,13 @@
 #include <future>
 #include <system_error>
 
+#include "base/parallel.hpp"
+#include "base/stopwatch.hpp"
 #include "formula/evaluator.hpp"
 #include "lofty/error.hpp"
 #include "lofty/memory.hpp"
 #include "question/problem_list.hpp"
 #include "relation/row_pass.hpp"
-#include "table/parallel.hpp"
-#include "table/stopwatch.hpp"
 
 namespace lofty::engine {
 namespace {

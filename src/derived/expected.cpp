@@ -5,8 +5,8 @@
 #include <map>
 #include <set>
 
+#include "base/folded.hpp"
 #include "lofty/error.hpp"
-#include "table/folded.hpp"
 
 namespace lofty {
 

@@ -3,12 +3,12 @@
 #include <algorithm>
 #include <optional>
 
+#include "base/folded.hpp"
 #include "derived/plain_answer.hpp"
 #include "formula/parser.hpp"
 #include "lofty/error.hpp"
 #include "question/prose.hpp"
 #include "table/checked_source.hpp"
-#include "table/folded.hpp"
 
 namespace lofty::engine {
 namespace {

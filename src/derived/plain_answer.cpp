@@ -4,14 +4,14 @@
 
 #include "answer/level_answer.hpp"
 #include "answer/nesting.hpp"
+#include "base/parallel.hpp"
+#include "base/stopwatch.hpp"
 #include "question/prose.hpp"
 #include "remark/absent_values.hpp"
 #include "remark/doubtful.hpp"
 #include "remark/remarks.hpp"
 #include "remark/sentence.hpp"
 #include "remark/window_remarks.hpp"
-#include "table/parallel.hpp"
-#include "table/stopwatch.hpp"
 
 namespace lofty::engine {
 namespace {

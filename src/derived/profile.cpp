@@ -5,13 +5,13 @@
 #include <map>
 #include <optional>
 
+#include "base/access.hpp"
+#include "base/budget.hpp"
+#include "base/folded.hpp"
+#include "base/parallel.hpp"
 #include "derived/distinct_values.hpp"
 #include "derived/written_forms.hpp"
 #include "question/prose.hpp"
-#include "table/access.hpp"
-#include "table/budget.hpp"
-#include "table/folded.hpp"
-#include "table/parallel.hpp"
 #include "table/table_data.hpp"
 
 namespace lofty {
@@ -297,7 +297,7 @@ TableProfile profile(const Table& table, const Run& run) {
     std::vector<Remark> remarks;
   };
   std::vector<Part> parts(data.columns.size());
-  parallel_for(data.rows < rows_worth_threads ? Pieces::one(parts.size()) : Pieces::costly(parts.size(), 1), run,
+  parallel_for(data.rows < rows_worth_threads ? RowRanges::one(parts.size()) : RowRanges::costly(parts.size(), 1), run,
                [&](const RowRange& columns) {
                  for (std::size_t i = columns.begin; i < columns.end; ++i) {
                    if (!data.columns[i]) continue;

@@ -3,11 +3,12 @@
 
 #include <algorithm>
 
+#include "base/folded.hpp"
+#include "base/name_table.hpp"
 #include "derived/former.hpp"
 #include "formula/parser.hpp"
 #include "question/question.hpp"
 #include "table/checked_source.hpp"
-#include "table/folded.hpp"
 
 namespace lofty {
 
@@ -137,5 +138,8 @@ Ladder up_to(const Ladder& ladder, Stage stage, const Catalog& catalog) {
   }
   return out;
 }
+
+LOFTY_ENUM_NAMES(Stage, {Stage::joined, "joined"}, {Stage::figures, "figures"}, {Stage::counted, "counted"},
+                 {Stage::totalled, "totalled"}, {Stage::ranked, "ranked"}, {Stage::kept, "kept"})
 
 }  // namespace lofty

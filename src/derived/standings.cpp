@@ -2,13 +2,13 @@
 // Covered by tests/ladder/standings_test.cpp and tests/ladder/check_test.cpp.
 #include "lofty/standings.hpp"
 
+#include "base/access.hpp"
+#include "base/parallel.hpp"
 #include "derived/answer.hpp"
 #include "derived/crossed.hpp"
 #include "derived/table_reading.hpp"
 #include "lofty/error.hpp"
 #include "question/resolve.hpp"
-#include "table/access.hpp"
-#include "table/parallel.hpp"
 
 namespace lofty {
 

@@ -1,9 +1,9 @@
 #include "derived/table_reading.hpp"
 
+#include "base/parallel.hpp"
+#include "base/stopwatch.hpp"
 #include "question/problem_list.hpp"
 #include "question/prose.hpp"
-#include "table/parallel.hpp"
-#include "table/stopwatch.hpp"
 
 namespace lofty::engine {
 TableReading::TableReading(std::span<const Resolution* const> questions, const Run& run)
@@ -36,7 +36,7 @@ void TableReading::read(std::size_t table, const Run& run) {
 void TableReading::read_all() {
   const double each = 1.0 / static_cast<double>(there_.size());
   for (std::size_t t = 0; t < there_.size(); ++t)
-    if (there_[t] == 0) read(t, part_of(run_, each * static_cast<double>(t), each * static_cast<double>(t + 1)));
+    if (there_[t] == 0) read(t, run_within(run_, each * static_cast<double>(t), each * static_cast<double>(t + 1)));
 }
 
 void TableReading::read_others() {

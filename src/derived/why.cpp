@@ -8,6 +8,10 @@
 #include <map>
 #include <memory>
 
+#include "base/access.hpp"
+#include "base/budget.hpp"
+#include "base/folded.hpp"
+#include "base/parallel.hpp"
 #include "derived/answer.hpp"
 #include "derived/entry_search.hpp"
 #include "derived/entry_view.hpp"
@@ -20,10 +24,6 @@
 #include "question/prose.hpp"
 #include "question/resolve.hpp"
 #include "relation/rows.hpp"
-#include "table/access.hpp"
-#include "table/budget.hpp"
-#include "table/folded.hpp"
-#include "table/parallel.hpp"
 #include "table/table_data.hpp"
 
 namespace lofty {

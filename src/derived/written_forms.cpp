@@ -5,10 +5,10 @@
 #include <optional>
 #include <utility>
 
+#include "base/folded.hpp"
+#include "base/parallel.hpp"
 #include "lofty/error.hpp"
 #include "question/prose.hpp"
-#include "table/folded.hpp"
-#include "table/parallel.hpp"
 
 namespace lofty::engine {
 namespace {

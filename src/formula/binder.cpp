@@ -5,11 +5,11 @@
 
 #include <algorithm>
 
+#include "base/folded.hpp"
 #include "formula/functions.hpp"
 #include "formula/lexer.hpp"
 #include "formula/type_checks.hpp"
 #include "lofty/retired_names.hpp"
-#include "table/folded.hpp"
 
 namespace lofty::engine {
 
@@ -321,19 +321,16 @@ class Binding : TypeChecks {
 
   NodePtr call(const Expression& e) {
     if (e.over) {
-      if (is_aggregate(e.text) || is_window_function(e.text)) return scope_.window(e, origin_);
-      if (find_row_function(e.text) != nullptr || e.text.starts_with("overall_"))
+      if (is_total(e.function) || is_window_function(e.function)) return scope_.window(e, origin_);
+      if (e.function != Function::none)
         fail(Code::wrong_arguments, "`" + e.text + "` has no window; leave out `over`", e);
     }
-    const bool total = is_aggregate(e.text) && (!is_window_function(e.text) || !e.within_group.empty());
-    if (is_window_function(e.text) && !total)
+    const bool total = is_total(e.function) && (!is_window_function(e.function) || !e.within_group.empty());
+    if (is_window_function(e.function) && !total)
       fail(Code::wrong_arguments, "`" + e.text + "` goes with a window: which rows does it see?", e,
            e.text + "(...) over (partition by shop_no order by ordered_on)" +
-               (is_aggregate(e.text) ? ", or as a total " + e.text + "(...) within group (order by ordered_on)" : ""));
-    if (total || e.text.starts_with("overall_")) {
-      const auto names = function_names();
-      if (std::find(names.begin(), names.end(), e.text) != names.end()) return scope_.aggregate(e, origin_);
-    }
+               (is_total(e.function) ? ", or as a total " + e.text + "(...) within group (order by ordered_on)" : ""));
+    if (total || is_constant(e.function)) return scope_.aggregate(e, origin_);
 
     // A function of one row.
     const FunctionInfo* const info = find_row_function(e.text);

@@ -5,8 +5,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/parallel.hpp"
 #include "formula/evaluator_call.hpp"
-#include "table/parallel.hpp"
 
 namespace lofty::engine {
 

@@ -14,7 +14,7 @@
 #include "lofty/run.hpp"
 #include "table/column.hpp"
 #include "table/dictionary.hpp"
-#include "table/exact.hpp"
+#include "value/exact.hpp"
 
 namespace lofty::engine {
 

@@ -6,7 +6,7 @@
 #include <optional>
 
 #include "table/infer.hpp"
-#include "table/zone.hpp"
+#include "value/zone.hpp"
 
 namespace lofty::engine {
 

@@ -5,7 +5,7 @@
 #include <cstdlib>
 #include <functional>
 
-#include "table/zone.hpp"
+#include "value/zone.hpp"
 
 namespace lofty::engine {
 

@@ -6,8 +6,8 @@
 
 #include <algorithm>
 
-#include "table/calendar.hpp"
-#include "table/zone.hpp"
+#include "value/calendar.hpp"
+#include "value/zone.hpp"
 
 namespace lofty::engine {
 

@@ -11,6 +11,7 @@ ExpressionPtr copy(const Expression& from) {
   to->begin = from.begin;
   to->end = from.end;
   to->text = from.text;
+  to->function = from.function;
   to->qualifier = from.qualifier;
   to->quoted = from.quoted;
   to->negated = from.negated;

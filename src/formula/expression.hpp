@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "formula/functions.hpp"
 #include "lofty/frame.hpp"
 #include "lofty/value.hpp"
 
@@ -93,8 +94,9 @@ enum class NullTreatment : std::uint8_t { unwritten, respect, ignore };
 
 struct Expression {
   Op op = Op::null;
-  std::size_t begin = 0, end = 0;  // bytes of the formula's text
-  std::string text;                // folded for words and functions, as written for names
+  std::size_t begin = 0, end = 0;      // bytes of the formula's text
+  std::string text;                    // folded for words and functions, as written for names
+  Function function = Function::none;  // of Op::call
   std::string qualifier;
   bool quoted = false, negated = false, distinct = false;
   Value value;

@@ -1,15 +1,20 @@
 #pragma once
-// The functions that formulas may call.
+// The registry of functions: what formulas may call, and where.
+// Covered by tests/formula/functions_test.cpp.
 
 #include <span>
 #include <string>
 #include <string_view>
 #include <vector>
 
+#include "lofty/functions.hpp"
+
 namespace lofty::engine {
 
+// A name has one, wherever it is called.
 enum class Function : unsigned char {
-  none,
+  none,  // no function has the name
+  // Of one row.
   absolute,
   modulo,
   ceiling,
@@ -38,29 +43,64 @@ enum class Function : unsigned char {
   weekday,
   quarter,
   start_of,
+  // Of several rows: totals, and over a window.
+  count,
+  sum,
+  average,
+  minimum,
+  maximum,
+  median,
+  percentile_cont,
+  percentile_disc,
+  first_value,
+  last_value,
+  any_value,
+  every,
+  var_pop,
+  var_samp,
+  stddev_pop,
+  stddev_samp,
+  listagg,
+  // Over a window; the first four also of a value that is not there.
+  rank,
+  dense_rank,
+  percent_rank,
+  cume_dist,
+  row_number,
+  ntile,
+  lag,
+  lead,
+  nth_value,
+  // Over all rows.
+  overall_max,
+  overall_min,
 };
-
 struct FunctionInfo {
   std::string_view name;
   Function function;
-  int least_args, most_args;
-  std::string_view signature;
-  std::string_view meaning;
+  CalledIn called_in;
+  int least_args, most_args;  // of a function of one row
+  std::string_view signature, meaning;
+  // Of totals.
+  bool numbers = false;   // it takes numbers alone
+  bool distinct = false;  // `distinct` may stand in front of its argument
 };
 
-std::span<const FunctionInfo> row_functions();
+// A line for each name and place; what may be called in several places has several lines. In the order of `lofty
+// functions`.
+std::span<const FunctionInfo> functions();
+// The function of this name, in small letters; none where there is none.
+Function function_called(std::string_view folded_name);
+// Its line for this place; null where it may not be called there.
+const FunctionInfo* function_in(Function function, CalledIn place);
+// The line of a function of one row. A name that is short for another has a line of its own.
 const FunctionInfo* find_row_function(std::string_view folded_name);
 
-// Aggregates: allowed in [totals], and `overall_max`, `overall_min` in conditions on rows.
-struct AggregateInfo {
-  std::string_view name, signature, meaning;
-};
-std::span<const AggregateInfo> aggregate_functions();
-bool is_aggregate(std::string_view folded_name);
-
-// Functions that go with `over (...)` only.
-std::span<const AggregateInfo> window_functions();
-bool is_window_function(std::string_view folded_name);
+// May it be a total by itself? Hypothetical places (rank(500) within group ...) are parsed into others.
+bool is_total(Function function);
+inline bool is_window_function(Function function) { return function_in(function, CalledIn::windows) != nullptr; }
+// overall_max, overall_min
+inline bool is_constant(Function function) { return function_in(function, CalledIn::whole) != nullptr; }
 
 // What is written here for a function of another name that several systems have; empty: nothing is known.
 std::string near_function(std::string_view folded_name);

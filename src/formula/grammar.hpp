@@ -36,6 +36,10 @@ WindowClause window_clause(LexemeReader& in);  // [base] [partition by ...] [ord
 // ---- making nodes: a node's text ends where the lexeme taken last does
 ExpressionPtr make(Op op, std::size_t begin);
 ExpressionPtr close(const LexemeReader& in, ExpressionPtr expression);
+inline void set_function(Expression& call, std::string name) {
+  call.function = function_called(name);
+  call.text = std::move(name);
+}
 template <class... Args>
 ExpressionPtr make(const LexemeReader& in, Op op, std::size_t begin, Args... args) {
   ExpressionPtr expression = make(op, begin);

@@ -3,7 +3,7 @@
 
 #include "formula/lexeme_reader.hpp"
 
-#include "table/folded.hpp"
+#include "base/folded.hpp"
 
 namespace lofty::engine {
 namespace {

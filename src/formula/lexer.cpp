@@ -1,6 +1,6 @@
 #include "formula/lexer.hpp"
 
-#include "table/folded.hpp"
+#include "base/folded.hpp"
 
 namespace lofty::engine {
 

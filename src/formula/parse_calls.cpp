@@ -31,7 +31,7 @@ void trim_arguments(LexemeReader& in, Expression& trim) {
     return;
   }
   const std::string side = in.take().folded;
-  if (side != "both") trim.text = "trim_" + side;
+  if (side != "both") set_function(trim, "trim_" + side);
   ExpressionPtr characters;
   if (!in.at_word("from")) characters = sum(in);
   in.expect_word("from");
@@ -45,7 +45,7 @@ void trim_arguments(LexemeReader& in, Expression& trim) {
 ExpressionPtr worded_call(LexemeReader& in) {
   ExpressionPtr expression = make(Op::call, in.here().begin);
   const std::string function = in.take().folded;
-  expression->text = function;
+  set_function(*expression, function);
   in.expect_sign("(");
   if (function == "trim") {
     trim_arguments(in, *expression);
@@ -67,7 +67,7 @@ ExpressionPtr worded_call(LexemeReader& in) {
 
 ExpressionPtr call(LexemeReader& in) {
   ExpressionPtr expression = make(Op::call, in.here().begin);
-  expression->text = in.take().folded;
+  set_function(*expression, in.take().folded);
   in.expect_sign("(");
 
   // The arguments.

@@ -3,8 +3,8 @@
 
 #include <array>
 
+#include "base/folded.hpp"
 #include "formula/grammar.hpp"
-#include "table/folded.hpp"
 
 namespace lofty::engine::grammar {
 

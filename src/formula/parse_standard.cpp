@@ -30,14 +30,14 @@ class Form {
   }
   ExpressionPtr row_call(const char* function, std::vector<ExpressionPtr> args) const {
     ExpressionPtr out = op(Op::call);
-    out->text = function;
+    set_function(*out, function);
     out->args = std::move(args);
     return out;
   }
   // An aggregate, with the filter and the window of the call.
   ExpressionPtr aggregate(const char* function, ExpressionPtr argument, ExpressionPtr filter = nullptr) const {
     ExpressionPtr out = op(Op::call, argument ? std::move(argument) : op(Op::star));
-    out->text = function;
+    set_function(*out, function);
     out->filter = filter ? std::move(filter) : whole_.filter ? copy(*whole_.filter) : nullptr;
     if (whole_.over) out->over = std::make_unique<WindowClause>(copy(*whole_.over));
     return out;
@@ -75,37 +75,44 @@ ExpressionPtr hypothetical(const LexemeReader& in, const Form& form) {
   const auto rows_before = [&](bool peers) { return form.aggregate("count", nullptr, before(peers)); };
 
   // Function by function.
-  if (function == "percent_rank") {  // over no row the place is the first: 0 / 1
+  if (whole.function == Function::percent_rank) {  // over no row the place is the first: 0 / 1
     std::vector<ExpressionPtr> args;
     args.push_back(form.aggregate("count", nullptr));
     args.push_back(form.number(1));
     return form.op(Op::divide, rows_before(false), form.row_call("greatest", std::move(args)));
   }
-  if (function == "cume_dist")
+  if (whole.function == Function::cume_dist)
     return form.op(Op::divide, form.op(Op::add, rows_before(true), form.number(1)),
                    form.op(Op::add, form.aggregate("count", nullptr), form.number(1)));
   ExpressionPtr count = rows_before(false);
-  if (function == "dense_rank") {
+  if (whole.function == Function::dense_rank) {
     count = form.aggregate("count", copy(*key.expression), before(false));
     count->distinct = true;
   }
   return form.op(Op::add, std::move(count), form.number(1));
 }
 
+void need_one_argument(const LexemeReader& in, const Expression& call, const char* example) {
+  if (call.args.size() != 1 || call.args[0]->op == Op::star || call.distinct || !call.within_group.empty())
+    in.fail("`" + call.text + "` takes one argument", example);
+}
+
 }  // namespace
 
 ExpressionPtr standard_form(const LexemeReader& in, ExpressionPtr call) {
-  const std::string& name = call->text;
   const Form form(*call);
-  const bool ranking = name == "rank" || name == "dense_rank" || name == "percent_rank" || name == "cume_dist";
-  if (ranking && !call->within_group.empty() && !call->over) return hypothetical(in, form);
-
-  const bool made_of_others = name == "every" || name == "any_value";
-  if (!made_of_others) return call;
-  if (call->args.size() != 1 || call->args[0]->op == Op::star || call->distinct || !call->within_group.empty())
-    in.fail("`" + name + "` takes one argument", name == "every" ? "every(quantity > 0)" : name + "(amount)");
-  if (name == "every") return every(form);
-  return form.aggregate("min", form.argument());
+  switch (call->function) {
+    case Function::rank:
+    case Function::dense_rank:
+    case Function::percent_rank:
+    case Function::cume_dist:
+      return call->within_group.empty() || call->over ? std::move(call) : hypothetical(in, form);
+    case Function::every: need_one_argument(in, *call, "every(quantity > 0)"); return every(form);
+    case Function::any_value:
+      need_one_argument(in, *call, "any_value(amount)");
+      return form.aggregate("min", form.argument());
+    default: return call;
+  }
 }
 
 // a is distinct from b: never unknown. (a <> b or a is null or b is null) and not (a is null and b is null)

@@ -5,8 +5,8 @@
 
 #include <cmath>
 
+#include "base/folded.hpp"
 #include "formula/grammar.hpp"
-#include "table/folded.hpp"
 #include "table/infer.hpp"
 
 namespace lofty::engine::grammar {

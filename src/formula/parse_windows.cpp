@@ -1,8 +1,9 @@
 // Windows: partition, order and frame, as ISO/IEC 9075-2, 7.15 writes them.
 // Covered by tests/formula/parser_test.cpp.
 
+#include "base/folded.hpp"
+#include "base/name_table.hpp"
 #include "formula/grammar.hpp"
-#include "table/folded.hpp"
 
 namespace lofty::engine::grammar {
 namespace {
@@ -126,3 +127,16 @@ WindowClause window_clause(LexemeReader& in) {
 }
 
 }  // namespace lofty::engine::grammar
+
+namespace lofty {
+
+LOFTY_ENUM_NAMES(FrameUnit, {FrameUnit::rows, "rows"}, {FrameUnit::range, "range"}, {FrameUnit::groups, "groups"})
+
+LOFTY_ENUM_NAMES(Edge, {Edge::unbounded_preceding, "unbounded preceding"}, {Edge::preceding, "preceding"},
+                 {Edge::current_row, "current row"}, {Edge::following, "following"},
+                 {Edge::unbounded_following, "unbounded following"})
+
+LOFTY_ENUM_NAMES(Excluded, {Excluded::no_others, "no others"}, {Excluded::current_row, "current row"},
+                 {Excluded::group, "group"}, {Excluded::ties, "ties"})
+
+}  // namespace lofty

@@ -5,8 +5,8 @@
 
 #include <algorithm>
 
+#include "base/folded.hpp"
 #include "formula/problem_at.hpp"
-#include "table/folded.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -197,7 +197,7 @@ Type TypeChecks::call_type(const Expression& e, const FunctionInfo& info, Node& 
       node.text = *unit;
       return {.kind = Kind::date};
     }
-    case Function::none: break;
+    default: break;  // not of one row
   }
   return {};
 }

@@ -8,9 +8,9 @@
 #include <string_view>
 #include <vector>
 
+#include "base/parallel.hpp"
 #include "io/delimited_source.hpp"
 #include "table/infer.hpp"
-#include "table/parallel.hpp"
 
 namespace lofty::engine {
 

@@ -12,16 +12,16 @@
 #include <mutex>
 #include <tuple>
 
+#include "base/access.hpp"
+#include "base/budget.hpp"
+#include "base/folded.hpp"
+#include "base/pages.hpp"
 #include "io/chunk_parser.hpp"
 #include "io/declared.hpp"
 #include "io/delimited_files.hpp"
 #include "io/delimited_text.hpp"
 #include "io/field_ends.hpp"
 #include "question/prose.hpp"
-#include "table/access.hpp"
-#include "table/budget.hpp"
-#include "table/folded.hpp"
-#include "table/pages.hpp"
 #include "table/table_data.hpp"
 
 namespace lofty::engine {
@@ -171,7 +171,7 @@ class RowsReading {
     for (const Reading& file : files_) {
       const double share =
           static_cast<double>(file.source().file().size()) / static_cast<double>(std::max<std::uint64_t>(1, bytes_));
-      queues_.push_back(std::make_unique<ChunkQueue>(file.source(), part_of(told, before, before + share)));
+      queues_.push_back(std::make_unique<ChunkQueue>(file.source(), run_within(told, before, before + share)));
       before += share;
     }
 

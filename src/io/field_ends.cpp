@@ -1,5 +1,5 @@
 // Compiled once for each kind of vectors (Highway's foreach_target includes this file again), and chosen by
-// table/vectors.hpp: Highway's own choice needs its library, which takes 3.5 ms to load.
+// base/vectors.hpp: Highway's own choice needs its library, which takes 3.5 ms to load.
 
 #include "io/field_ends.hpp"
 
@@ -7,7 +7,7 @@
 #include <bit>
 #include <cstring>
 
-#include "table/vectors.hpp"
+#include "base/vectors.hpp"
 
 #undef HWY_TARGET_INCLUDE
 #define HWY_TARGET_INCLUDE "io/field_ends.cpp"

@@ -7,6 +7,8 @@
 #include <filesystem>
 #include <unordered_set>
 
+#include "base/folded.hpp"
+#include "base/parallel.hpp"
 #include "io/headings.hpp"
 #include "io/json_shape.hpp"
 #include "io/open_file.hpp"
@@ -14,8 +16,6 @@
 #include "lofty/error.hpp"
 #include "lofty/table_files.hpp"
 #include "table/dictionary.hpp"
-#include "table/folded.hpp"
-#include "table/parallel.hpp"
 
 namespace lofty {
 namespace {

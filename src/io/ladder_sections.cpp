@@ -7,7 +7,7 @@
 #include "io/toml_reader.hpp"
 #include "lofty/ladder_file.hpp"
 #include "lofty/specimen.hpp"
-#include "table/calendar.hpp"
+#include "value/calendar.hpp"
 
 namespace lofty::engine {
 namespace {

@@ -14,10 +14,10 @@
 #include <string>
 #include <utility>
 
+#include "base/budget.hpp"
+#include "base/spill_file.hpp"
 #include "io/new_file.hpp"
 #include "lofty/error.hpp"
-#include "table/budget.hpp"
-#include "table/spill_file.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -235,8 +235,8 @@ int OpenFile::unpack(const std::string& shown) const {
     return failure(Code::damaged_file, std::string("the compressed file is damaged: ") + why, shown);
   };
 
-  // Member by member, until the file ends. inflate() consumes or writes bytes in each turn, or asks for more input, which
-  // the outer loop reads; what it writes has a limit.
+  // Member by member, until the file ends. inflate() consumes or writes bytes in each turn, or asks for more input,
+  // which the outer loop reads; what it writes has a limit.
   for (;;) {
     const ssize_t count = read_some(descriptor_, packed.data(), packed.size());
     if (count < 0) throw failure(Code::cannot_read, std::string("reading failed: ") + std::strerror(errno), shown);

@@ -6,12 +6,12 @@
 #include <algorithm>
 #include <optional>
 
+#include "base/access.hpp"
+#include "base/budget.hpp"
+#include "base/folded.hpp"
+#include "base/kept_parts.hpp"
+#include "base/parallel.hpp"
 #include "lofty/error.hpp"
-#include "table/access.hpp"
-#include "table/budget.hpp"
-#include "table/folded.hpp"
-#include "table/kept_parts.hpp"
-#include "table/parallel.hpp"
 #include "table/table_data.hpp"
 
 namespace lofty::engine {

@@ -8,6 +8,8 @@
 
 #include "answer/places.hpp"
 #include "answer/standings_data.hpp"
+#include "base/access.hpp"
+#include "base/budget.hpp"
 #include "io/checksum.hpp"
 #include "io/json_text.hpp"
 #include "io/open_file.hpp"
@@ -16,8 +18,6 @@
 #include "lofty/error.hpp"
 #include "lofty/table_files.hpp"
 #include "lofty/write.hpp"
-#include "table/access.hpp"
-#include "table/budget.hpp"
 #include "table/infer.hpp"
 #include "table/table_data.hpp"
 

@@ -13,13 +13,13 @@
 #include <system_error>
 #include <thread>
 
+#include "base/folded.hpp"
+#include "base/parallel.hpp"
 #include "io/row_feed.hpp"
 #include "io/sqlite_file.hpp"
 #include "io/sqlite_words.hpp"
 #include "lofty/error.hpp"
 #include "lofty/table_files.hpp"
-#include "table/folded.hpp"
-#include "table/parallel.hpp"
 
 namespace lofty {
 namespace {

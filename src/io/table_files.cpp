@@ -6,13 +6,13 @@
 #include <map>
 #include <mutex>
 
+#include "base/folded.hpp"
 #include "io/delimited_files.hpp"
 #include "io/folder.hpp"
 #include "io/sqlite_file.hpp"
 #include "lofty/error.hpp"
 #include "lofty/ladder_file.hpp"
 #include "lofty/standings.hpp"
-#include "table/folded.hpp"
 
 namespace lofty {
 namespace {

@@ -6,9 +6,9 @@
 #include <algorithm>
 #include <cstring>
 
+#include "base/folded.hpp"
 #include "lofty/ladder_keys.hpp"
 #include "lofty/retired_names.hpp"
-#include "table/folded.hpp"
 
 namespace lofty::engine {
 namespace {

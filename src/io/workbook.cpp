@@ -8,13 +8,13 @@
 #include <map>
 #include <pugixml.hpp>
 
+#include "base/folded.hpp"
 #include "io/open_file.hpp"
 #include "io/row_feed.hpp"
 #include "io/workbook_reader.hpp"
 #include "lofty/date.hpp"
 #include "lofty/error.hpp"
 #include "lofty/table_files.hpp"
-#include "table/folded.hpp"
 
 namespace lofty {
 namespace engine {

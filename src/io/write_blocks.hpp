@@ -6,8 +6,8 @@
 #include <string>
 
 #include "answer/cell_block.hpp"
+#include "base/in_order.hpp"
 #include "lofty/write.hpp"
-#include "table/in_order.hpp"
 
 namespace lofty::engine {
 
@@ -21,7 +21,7 @@ void write_blocks(CellBlock cells, std::size_t rows, const TextSink& sink, const
   cells.bring_in_order(run);
   std::size_t written = 0;
   make_in_order<Block>(
-      Pieces::costly(rows, CellBlock::usual_rows), run,
+      RowRanges::costly(rows, CellBlock::usual_rows), run,
       [&](const RowRange& range, Block& block) {
         if (!block.cells) block.cells.emplace(cells);
         block.text.clear();

@@ -19,13 +19,13 @@
 #include <new>
 #include <pugixml.hpp>
 
+#include "base/folded.hpp"
 #include "io/child_process.hpp"
 #include "io/open_file.hpp"
 #include "io/workbook_reader.hpp"
 #include "io/write_workbook.hpp"
 #include "lofty/error.hpp"
-#include "table/folded.hpp"
-#include "table/zone.hpp"
+#include "value/zone.hpp"
 
 namespace lofty::engine {
 namespace {

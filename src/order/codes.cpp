@@ -5,11 +5,12 @@
 #include <cmath>
 #include <mutex>
 
+#include "base/large_vector.hpp"
+#include "base/name_table.hpp"
+#include "base/parallel.hpp"
 #include "order/custom_order.hpp"
 #include "order/text_numbers.hpp"
 #include "table/extremes.hpp"
-#include "table/large_vector.hpp"
-#include "table/parallel.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -99,7 +100,7 @@ template <class Source>
 Range range_of(const Source& source, std::size_t size, const Run& run) {
   Range all;
   std::mutex mutex;
-  parallel_for(Pieces::fixed(size), run, [&](const RowRange& piece) {
+  parallel_for(RowRanges::fixed(size), run, [&](const RowRange& piece) {
     const auto [begin, end] = piece;
     if constexpr (requires { &Source::extremes; }) {
       std::uint64_t low, high;
@@ -480,3 +481,18 @@ void encode_nulls(const Column& column, KeyList& out) {
 }
 
 }  // namespace lofty::engine
+
+namespace lofty {
+
+LOFTY_ENUM_NAMES(Nulls, {Nulls::last, "last"}, {Nulls::first, "first"})
+
+LOFTY_ENUM_NAMES(TextOrder, {TextOrder::language, "language"}, {TextOrder::natural, "natural"},
+                 {TextOrder::code_point, "code point"})
+
+LOFTY_ENUM_NAMES(Element, {Element::int8, "int8"}, {Element::int16, "int16"}, {Element::int32, "int32"},
+                 {Element::int64, "int64"}, {Element::uint8, "uint8"}, {Element::uint16, "uint16"},
+                 {Element::uint32, "uint32"}, {Element::uint64, "uint64"}, {Element::float32, "float32"},
+                 {Element::float64, "float64"}, {Element::decimal, "decimal"}, {Element::date, "date"},
+                 {Element::timestamp, "timestamp"}, {Element::view, "view"}, {Element::string, "string"})
+
+}  // namespace lofty

@@ -4,7 +4,7 @@
 #include <bit>
 #include <cassert>
 
-#include "table/vectors.hpp"
+#include "base/vectors.hpp"
 
 namespace lofty::engine {
 namespace {

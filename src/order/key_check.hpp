@@ -4,8 +4,8 @@
 #include <cstddef>
 #include <vector>
 
+#include "base/call_check.hpp"
 #include "lofty/key.hpp"
-#include "table/call_check.hpp"
 
 namespace lofty::engine {
 

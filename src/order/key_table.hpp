@@ -14,7 +14,7 @@
 #include <span>
 #include <utility>
 
-#include "table/buffer.hpp"
+#include "base/buffer.hpp"
 
 namespace lofty::engine {
 

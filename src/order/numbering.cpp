@@ -3,12 +3,12 @@
 #include <algorithm>
 #include <bit>
 
+#include "base/far_memory.hpp"
+#include "base/large_vector.hpp"
+#include "base/mix.hpp"
+#include "base/parallel.hpp"
 #include "order/key_table.hpp"
-#include "order/mix.hpp"
 #include "order/parts.hpp"
-#include "table/far_memory.hpp"
-#include "table/large_vector.hpp"
-#include "table/parallel.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -35,7 +35,7 @@ void number_directly(const KeyString& keys, std::size_t size, const Run& run, st
                      std::vector<std::uint32_t>& first_rows) {
   // Joining the indexes is worth while only where they are small compared with the rows.
   const bool shared = size >= rows_worth_threads && size >> keys.bits() >= 32;
-  const Pieces shares = shared ? Pieces::per_thread(size, run, key_block) : Pieces::one(size);
+  const RowRanges shares = shared ? RowRanges::per_thread(size, run, key_block) : RowRanges::one(size);
   struct Share {
     std::vector<std::uint32_t> number, first_rows;  // the first row's key needs no place: the row has it
   };

@@ -2,12 +2,12 @@
 
 #include "lofty/order.hpp"
 
+#include "base/budget.hpp"
+#include "base/large_vector.hpp"
+#include "base/parallel.hpp"
 #include "order/codes.hpp"
 #include "order/key_check.hpp"
 #include "order/sort.hpp"
-#include "table/budget.hpp"
-#include "table/large_vector.hpp"
-#include "table/parallel.hpp"
 
 namespace lofty {
 
@@ -38,7 +38,7 @@ std::size_t Order::undecided() const { return data_->undecided; }
 std::vector<std::uint32_t> Order::inverse(const Run& run) const {
   auto positions = engine::large_vector<std::uint32_t>(size(), run);
   engine::Progress progress(run, size());
-  engine::parallel_for(engine::Pieces::fixed(size()), progress, [&](const engine::RowRange& range, std::size_t) {
+  engine::parallel_for(engine::RowRanges::fixed(size()), progress, [&](const engine::RowRange& range, std::size_t) {
     for (std::size_t i = range.begin; i < range.end; ++i) positions[data_->rows[i]] = static_cast<std::uint32_t>(i);
   });
   return positions;

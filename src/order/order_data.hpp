@@ -5,8 +5,8 @@
 #include <cstddef>
 #include <cstdint>
 
+#include "base/buffer.hpp"
 #include "lofty/order.hpp"
-#include "table/buffer.hpp"
 
 namespace lofty {
 

@@ -7,7 +7,7 @@
 #include <cstring>
 #include <string_view>
 
-#include "order/mix.hpp"
+#include "base/mix.hpp"
 #include "table/dictionary.hpp"
 
 namespace lofty::engine {

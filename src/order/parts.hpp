@@ -9,11 +9,11 @@
 #include <utility>
 #include <vector>
 
+#include "base/bucket_lines.hpp"
+#include "base/buffer.hpp"
+#include "base/parallel.hpp"
 #include "lofty/run.hpp"
 #include "order/key_table.hpp"
-#include "table/bucket_lines.hpp"
-#include "table/buffer.hpp"
-#include "table/parallel.hpp"
 
 namespace lofty::engine {
 

@@ -10,13 +10,13 @@
 #include <random>
 #include <utility>
 
+#include "base/access.hpp"
+#include "base/bucket_lines.hpp"
+#include "base/parallel.hpp"
 #include "order/key_bins.hpp"
 #include "order/key_string.hpp"
 #include "order/unpack.hpp"
 #include "order/word_sort.hpp"
-#include "table/access.hpp"
-#include "table/bucket_lines.hpp"
-#include "table/parallel.hpp"
 #include "table/table_data.hpp"
 
 namespace lofty::engine {
@@ -71,7 +71,7 @@ class Sorting {
     data_->marks.allocate(size_);
     stage_bits_ = std::min(string_.bits(), 64 - row_bits_);
     const auto starts = [&](std::size_t at) { return (grouped.marks[at] & OrderData::group_start) != 0; };
-    const Pieces pieces = Pieces::fixed(size_, size_ / 64 + 1);
+    const RowRanges pieces = RowRanges::fixed(size_, size_ / 64 + 1);
     const auto next_group = [&](std::size_t at) {
       while (at > 0 && at < size_ && !starts(at)) ++at;
       return at;
@@ -229,7 +229,7 @@ class Sorting {
   // Distributes keys and rows, stably, over buckets of about equal size. A bucket's words hold its keys less its base,
   // which have to fit `room` bits.
   std::vector<Bucket> partition(const KeyBins& bins, int room, std::uint64_t* out) {
-    const Pieces pieces = Pieces::fixed(size_, std::max(4 * bucket_rows, size_ / 64 + key_block), key_block);
+    const RowRanges pieces = RowRanges::fixed(size_, std::max(4 * bucket_rows, size_ / 64 + key_block), key_block);
     std::vector<std::uint32_t> counts(pieces.count() * bins.size(), 0);
     parallel_for(pieces, run_, [&](const RowRange& rows, std::size_t piece) {
       std::uint32_t* const own = counts.data() + piece * bins.size();

@@ -9,13 +9,13 @@
 #include <utility>
 #include <vector>
 
+#include "base/buffer.hpp"
+#include "base/large_vector.hpp"
+#include "base/parallel.hpp"
 #include "lofty/run.hpp"
 #include "order/key_table.hpp"
 #include "order/packed_texts.hpp"
 #include "order/parts.hpp"
-#include "table/buffer.hpp"
-#include "table/large_vector.hpp"
-#include "table/parallel.hpp"
 
 namespace lofty::engine {
 
@@ -29,7 +29,8 @@ namespace text_numbers {
 // Threads number shares of the rows separately; then the later ones' texts are looked up in the first one's. The
 // best where there are few texts: they are in every thread's cache.
 template <class Packed, class Text>
-TextNumbers by_rows(const Pieces& shares, const Text& text, std::uint32_t first, const Run& run, std::uint32_t* words) {
+TextNumbers by_rows(const RowRanges& shares, const Text& text, std::uint32_t first, const Run& run,
+                    std::uint32_t* words) {
   struct Share {
     KeyTable<Packed> texts;
     std::vector<std::uint32_t> first_rows;
@@ -126,7 +127,7 @@ bool many_distinct(std::size_t sample, std::size_t size, const Text& text) {
 }
 
 template <class Packed, class Text>
-TextNumbers as_sampled(std::size_t size, const Pieces& shares, const Text& text, std::uint32_t first, const Run& run,
+TextNumbers as_sampled(std::size_t size, const RowRanges& shares, const Text& text, std::uint32_t first, const Run& run,
                        std::uint32_t* words) {
   if (shares.count() > 1 && many_distinct(8 * 1024, size, text))
     return by_hash<Packed>(size, usual_blocks<Packed>, text, first, run, words);
@@ -140,7 +141,7 @@ TextNumbers as_sampled(std::size_t size, const Pieces& shares, const Text& text,
 template <class Text>
 TextNumbers number_texts(std::size_t size, const Text& text, std::uint32_t first, const Run& run,
                          std::uint32_t* words) {
-  const Pieces shares = Pieces::per_thread(size, run);
+  const RowRanges shares = RowRanges::per_thread(size, run);
   return text_numbers::mostly_short(std::min<std::size_t>(size, 1024), size, text)
              ? text_numbers::as_sampled<ShortText>(size, shares, text, first, run, words)
              : text_numbers::as_sampled<PackedText>(size, shares, text, first, run, words);
@@ -150,7 +151,7 @@ TextNumbers number_texts(std::size_t size, const Text& text, std::uint32_t first
 template <class Text>
 std::vector<std::string_view> distinct_texts(const TextNumbers& numbers, const Text& text, const Run& run) {
   auto texts = large_vector<std::string_view>(numbers.first_rows.size(), run);
-  parallel_for(Pieces::fixed(texts.size()), run, [&](const RowRange& piece) {
+  parallel_for(RowRanges::fixed(texts.size()), run, [&](const RowRange& piece) {
     for (std::size_t i = piece.begin; i < piece.end; ++i) texts[i] = text(numbers.first_rows[i]);
   });
   return texts;

@@ -6,9 +6,9 @@
 #include <algorithm>
 #include <numeric>
 
+#include "base/parallel.hpp"
 #include "lofty/error.hpp"
 #include "order/codes.hpp"
-#include "table/parallel.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -53,7 +53,7 @@ std::vector<std::uint32_t> text_ranks(const std::vector<std::string_view>& disti
     const auto collator = open_collator(order, locale);
     std::vector<std::string> keys(distinct.size());
     // Threads may share a collator that does not change.
-    parallel_for(Pieces::costly(keys.size(), 8192), run, [&](const RowRange& piece) {
+    parallel_for(RowRanges::costly(keys.size(), 8192), run, [&](const RowRange& piece) {
       for (std::size_t i = piece.begin; i < piece.end; ++i) keys[i] = collation_key(*collator, distinct[i]);
     });
     sort_unless_stopped(sorted.begin(), sorted.end(), run, [&](std::uint32_t a, std::uint32_t b) {

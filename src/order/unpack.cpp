@@ -1,7 +1,7 @@
 #include "order/unpack.hpp"
 
+#include "base/vectors.hpp"
 #include "order/order_data.hpp"
-#include "table/vectors.hpp"
 
 namespace lofty::engine {
 namespace {

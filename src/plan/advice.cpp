@@ -2,9 +2,9 @@
 
 #include <algorithm>
 
+#include "base/folded.hpp"
 #include "plan/step_names.hpp"
 #include "question/prose.hpp"
-#include "table/folded.hpp"
 #include "window/shared_sorts.hpp"
 
 namespace lofty::engine {

@@ -3,10 +3,10 @@
 #include <algorithm>
 #include <functional>
 
+#include "base/budget.hpp"
 #include "plan/plan.hpp"
 #include "plan/window_sorts.hpp"
 #include "question/prose.hpp"
-#include "table/budget.hpp"
 
 namespace lofty::engine {
 
@@ -124,7 +124,7 @@ void decide_rows(std::span<const Asked> questions, const Sizes& sizes, const Mea
     for (const Asked& one : questions)
       for (const Question& level : one.levels) add_columns_of_constants(level, *plan.first_look);
     plan.decisions.push_back(
-        {table + " is read twice", "constants over all rows have to be known before the first row is totalled"});
+        {"the table " + table + " is read twice", "constants over all rows have to be known before the first row is totalled"});
     return;
   }
 

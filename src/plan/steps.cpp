@@ -5,8 +5,9 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/name_table.hpp"
+#include "base/parallel.hpp"
 #include "plan/step_names.hpp"
-#include "table/parallel.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -328,3 +329,14 @@ Cost priced(const Plan& plan, const std::vector<Question>& levels, const Sizes& 
 }
 
 }  // namespace lofty::engine
+
+namespace lofty {
+
+LOFTY_ENUM_NAMES(StepKind, {StepKind::read, "read"}, {StepKind::join, "join"}, {StepKind::count, "count"},
+                 {StepKind::sort, "sort"}, {StepKind::window, "window"}, {StepKind::total, "total"},
+                 {StepKind::rank, "rank"}, {StepKind::list, "list"}, {StepKind::remark, "remark"},
+                 {StepKind::compare, "compare"}, {StepKind::crossed, "crossed"})
+
+LOFTY_ENUM_NAMES(RowsKept, {RowsKept::all, "all"}, {RowsKept::counting, "counting"}, {RowsKept::none, "none"})
+
+}  // namespace lofty

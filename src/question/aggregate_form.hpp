@@ -14,9 +14,11 @@ class AggregateForm {
   AggregateForm(const Expression& e, const std::shared_ptr<const Origin>& origin);
 
   bool star() const { return e_.args[0]->op == Op::star; }
-  bool percentile() const { return e_.text == "percentile_cont" || e_.text == "percentile_disc"; }
-  bool ends() const { return e_.text == "first_value" || e_.text == "last_value"; }
-  bool joins_texts() const { return e_.text == "listagg"; }
+  bool percentile() const {
+    return e_.function == Function::percentile_cont || e_.function == Function::percentile_disc;
+  }
+  bool ends() const { return e_.function == Function::first_value || e_.function == Function::last_value; }
+  bool joins_texts() const { return e_.function == Function::listagg; }
   bool ordered() const { return ends() || joins_texts(); }  // by any number of keys
   // What is taken together. Precondition: it is not star().
   const Expression& argument() const { return percentile() ? *e_.within_group.front().expression : *e_.args[0]; }
@@ -25,8 +27,11 @@ class AggregateForm {
 
  private:
   void need_number(const Aggregate& made) const;
+  void need_text(const Aggregate& made) const;
+  void set_spread(Aggregate& made) const;
 
   const Expression& e_;
+  const FunctionInfo& info_;
   const std::shared_ptr<const Origin>& origin_;
 };
 

@@ -2,10 +2,10 @@
 
 #include <algorithm>
 
+#include "base/folded.hpp"
 #include "lofty/error.hpp"
 #include "lofty/ladder.hpp"
 #include "question/prose.hpp"
-#include "table/folded.hpp"
 #include "table/infer.hpp"
 
 namespace lofty {

@@ -4,9 +4,9 @@
 
 #include <algorithm>
 
+#include "base/folded.hpp"
 #include "question/aggregate_form.hpp"
 #include "question/prose.hpp"
-#include "table/folded.hpp"
 #include "window/call.hpp"
 
 namespace lofty::engine {

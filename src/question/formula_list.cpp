@@ -2,8 +2,8 @@
 
 #include "question/formula_list.hpp"
 
+#include "base/folded.hpp"
 #include "question/prose.hpp"
-#include "table/folded.hpp"
 
 namespace lofty::engine {
 

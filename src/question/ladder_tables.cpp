@@ -4,10 +4,10 @@
 
 #include <algorithm>
 
+#include "base/folded.hpp"
 #include "question/prose.hpp"
 #include "table/checked_source.hpp"
-#include "table/folded.hpp"
-#include "table/zone.hpp"
+#include "value/zone.hpp"
 
 namespace lofty::engine {
 

@@ -6,12 +6,12 @@
 #include <optional>
 #include <tuple>
 
+#include "base/folded.hpp"
 #include "formula/parser.hpp"
 #include "order/codes.hpp"
 #include "question/prose.hpp"
-#include "table/calendar.hpp"
 #include "table/column.hpp"
-#include "table/folded.hpp"
+#include "value/calendar.hpp"
 #include "window/call.hpp"
 
 namespace lofty::engine {

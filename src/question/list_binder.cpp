@@ -6,8 +6,8 @@
 #include <functional>
 #include <unordered_set>
 
+#include "base/folded.hpp"
 #include "question/prose.hpp"
-#include "table/folded.hpp"
 
 namespace lofty::engine {
 namespace {

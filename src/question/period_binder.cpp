@@ -2,9 +2,9 @@
 
 #include <algorithm>
 
+#include "base/folded.hpp"
 #include "question/prose.hpp"
 #include "question/row_binder.hpp"
-#include "table/folded.hpp"
 
 namespace lofty::engine {
 

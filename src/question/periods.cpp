@@ -5,9 +5,9 @@
 #include <algorithm>
 #include <chrono>
 
+#include "base/folded.hpp"
 #include "question/prose.hpp"
-#include "table/folded.hpp"
-#include "table/zone.hpp"
+#include "value/zone.hpp"
 
 namespace lofty::engine {
 

@@ -7,7 +7,7 @@
 
 #include "lofty/error.hpp"
 #include "lofty/ladder.hpp"
-#include "table/zone.hpp"
+#include "value/zone.hpp"
 
 namespace lofty::engine {
 

@@ -3,8 +3,9 @@
 #include <algorithm>
 #include <cctype>
 
+#include "base/folded.hpp"
+#include "base/name_table.hpp"
 #include "lofty/decimal.hpp"
-#include "table/folded.hpp"
 
 namespace lofty::engine {
 
@@ -107,3 +108,14 @@ std::string filled_in(const std::string& text, const std::vector<Choice>& choice
 }
 
 }  // namespace lofty::engine
+
+namespace lofty {
+
+LOFTY_ENUM_NAMES(JoinType, {JoinType::left, "left"}, {JoinType::inner, "inner"}, {JoinType::right, "right"},
+                 {JoinType::full, "full"})
+
+LOFTY_ENUM_NAMES(Measure, {Measure::place, "place"}, {Measure::tiers, "tiers"}, {Measure::share, "share"},
+                 {Measure::running_share, "running share"}, {Measure::percent_rank, "percent rank"},
+                 {Measure::cumulative_distribution, "cumulative distribution"})
+
+}  // namespace lofty

@@ -16,7 +16,7 @@ std::string quoted(const std::string& text);                                    
 // A text, and a name, as a ladder file has them: in double quotes, names only where they need them.
 std::string toml_text(const std::string& text);
 std::string toml_key(const std::string& name);
-std::string noun_of_key(const std::string& column);                                    // "shop_no" -> "shop"
+std::string noun_of_key(const std::string& column);   // "shop_no" -> "shop"
 std::string noun_of_table(const std::string& alias);  // "order_lines" -> "line", "shops" -> "shop", "x" -> "row"
 std::string capitalized(std::string text);
 // A title or heading with its choices filled in: "the last :days days" -> "the last 30 days". Other colons stay.

@@ -16,7 +16,7 @@
 #include "lofty/catalog.hpp"
 #include "lofty/ladder.hpp"
 #include "lofty/specimen.hpp"
-#include "table/calendar.hpp"
+#include "value/calendar.hpp"
 #include "window/call.hpp"
 
 namespace lofty::engine {

@@ -8,10 +8,10 @@
 #include <cassert>
 #include <utility>
 
+#include "base/folded.hpp"
 #include "question/list_binder.hpp"
 #include "question/prose.hpp"
 #include "table/checked_source.hpp"
-#include "table/folded.hpp"
 
 namespace lofty::engine {
 namespace {

@@ -6,9 +6,9 @@
 #include <functional>
 #include <unordered_set>
 
+#include "base/folded.hpp"
 #include "formula/lexer.hpp"
 #include "question/prose.hpp"
-#include "table/folded.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -274,7 +274,7 @@ NodePtr RowBinder::overall(const Expression& e, const std::shared_ptr<const Orig
   while (index < question_.overalls.size() && question_.overalls[index]->text != text) ++index;
   if (index == question_.overalls.size()) {
     auto made = std::make_unique<Overall>();
-    made->greatest = e.text == "overall_max";
+    made->greatest = e.function == Function::overall_max;
     finished(*argument);
     made->argument = std::move(argument);
     made->text = text;
@@ -382,7 +382,7 @@ NodePtr RowScope::name(const Expression& e, const std::shared_ptr<const Origin>&
 }
 
 NodePtr RowScope::aggregate(const Expression& e, const std::shared_ptr<const Origin>& origin) {
-  if (e.text.starts_with("overall_")) {
+  if (is_constant(e.function)) {
     if (!overall_allowed_)
       throw Error(problem_at(Code::wrong_stage, quoted(e.text) + " is not allowed inside another total", e, origin));
     return rows_.overall(e, origin);

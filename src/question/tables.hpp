@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-#include "table/access.hpp"
+#include "base/access.hpp"
 #include "table/table_data.hpp"
 
 namespace lofty::engine {

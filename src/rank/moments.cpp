@@ -12,17 +12,9 @@
 #include <cmath>
 #include <limits>
 
-#include "table/exact.hpp"
+#include "value/exact.hpp"
 
 namespace lofty::engine {
-
-std::optional<Spread> spread_of(std::string_view function) {
-  if (function == "var_pop") return Spread{false, 0};
-  if (function == "var_samp") return Spread{false, 1};
-  if (function == "stddev_pop") return Spread{true, 0};
-  if (function == "stddev_samp") return Spread{true, 1};
-  return std::nullopt;
-}
 
 std::optional<Type> type_of(const Spread& spread, const Type& values) {
   if (values.exact() && 2 * values.scale > Decimal::max_digits) return std::nullopt;

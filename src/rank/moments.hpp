@@ -1,14 +1,13 @@
 #pragma once
 // Variances whose only rounding is the last one, so that neither the order of the values nor a large mean shows.
-// Covered by tests/rank/exact_sum_test.cpp.
+// Covered by tests/value/exact_sum_test.cpp.
 
 #include <cstdint>
 #include <optional>
-#include <string_view>
 
 #include "lofty/decimal.hpp"
 #include "lofty/value.hpp"
-#include "rank/exact_sum.hpp"
+#include "value/exact_sum.hpp"
 
 namespace lofty::engine {
 
@@ -17,7 +16,6 @@ struct Spread {
   bool root = false;  // the deviation
   int less = 0;       // 1 of a sample, whose squares are divided by n - 1
 };
-std::optional<Spread> spread_of(std::string_view function);
 // The type of the result over values of that type: decimals with 12 decimals more than a square has. Nothing if a
 // square has more than 38 decimals.
 std::optional<Type> type_of(const Spread& spread, const Type& values);

@@ -9,7 +9,7 @@
 #include "order/key_check.hpp"
 #include "order/sort.hpp"
 #include "rank/standing.hpp"
-#include "table/exact.hpp"
+#include "value/exact.hpp"
 
 namespace lofty {
 

@@ -5,13 +5,14 @@
 #include <algorithm>
 #include <limits>
 
+#include "base/access.hpp"
+#include "base/budget.hpp"
+#include "base/call_check.hpp"
+#include "base/large_vector.hpp"
+#include "base/name_table.hpp"
+#include "base/through_buckets.hpp"
 #include "rank/packed_places.hpp"
 #include "rank/runs.hpp"
-#include "table/access.hpp"
-#include "table/budget.hpp"
-#include "table/call_check.hpp"
-#include "table/large_vector.hpp"
-#include "table/through_buckets.hpp"
 
 namespace lofty {
 
@@ -107,8 +108,8 @@ std::vector<T> of_ranked(const Order& order, const Run& run, T unranked, const G
     if ((marks[begin] & engine::OrderData::group_start) == 0) continue;
     std::size_t ranked = begin;
     while (ranked < end && (marks[ranked] & engine::OrderData::is_ranked) != 0) ++ranked;
-    for (std::size_t from = begin; from < end; from += engine::Pieces::usual_rows) {
-      const std::size_t to = std::min(end, from + engine::Pieces::usual_rows);
+    for (std::size_t from = begin; from < end; from += engine::RowRanges::usual_rows) {
+      const std::size_t to = std::min(end, from + engine::RowRanges::usual_rows);
       for (std::size_t i = from; i < to; ++i) out[i] = i < ranked ? get(i - begin, i, ranked - begin) : unranked;
       progress.add(to - from);
     }
@@ -266,7 +267,7 @@ void require_lengths(bool equal) { engine::require(equal, "the values are as man
 
 void in_stretches(std::size_t size, const Run& run, const std::function<void(std::size_t, std::size_t)>& work) {
   engine::Progress progress(run, size);
-  engine::parallel_for(engine::Pieces::fixed(size), Run{.threads = 1, .stop = run.stop},
+  engine::parallel_for(engine::RowRanges::fixed(size), Run{.threads = 1, .stop = run.stop},
                        [&](const engine::RowRange& rows) {
                          work(rows.begin, rows.end);
                          progress.add(rows.size());
@@ -276,4 +277,7 @@ void in_stretches(std::size_t size, const Run& run, const std::function<void(std
 void fetch_pages(void* data, std::size_t bytes, const Run& run) { engine::fetch_pages(data, bytes, run); }
 
 }  // namespace detail
+LOFTY_ENUM_NAMES(Ties, {Ties::competition, "competition"}, {Ties::modified, "modified"}, {Ties::dense, "dense"},
+                 {Ties::ordinal, "ordinal"}, {Ties::fractional, "fractional"})
+
 }  // namespace lofty

@@ -7,9 +7,9 @@
 #include <cstdint>
 #include <vector>
 
+#include "base/access.hpp"
+#include "base/parallel.hpp"
 #include "order/sort.hpp"
-#include "table/access.hpp"
-#include "table/parallel.hpp"
 
 namespace lofty::engine {
 
@@ -37,7 +37,7 @@ void each_stretch(const Order& order, const Run& run, const Work& work) {
   const std::uint8_t* const marks = engine::Access::data(order).marks.data();
   const std::size_t size = order.size();
   if (size == 0) return;
-  const Pieces pieces = Pieces::fixed(size);
+  const RowRanges pieces = RowRanges::fixed(size);
   const std::size_t stretches = pieces.count();
 
   // What a stretch has to know of those before and after it.

@@ -10,6 +10,10 @@
 #include <algorithm>
 #include <numeric>
 
+#include "base/budget.hpp"
+#include "base/far_memory.hpp"
+#include "base/name_table.hpp"
+#include "base/parallel.hpp"
 #include "lofty/places.hpp"
 #include "lofty/sums.hpp"
 #include "order/codes.hpp"
@@ -17,9 +21,6 @@
 #include "order/numbering.hpp"
 #include "order/sort.hpp"
 #include "rank/best_rows.hpp"
-#include "table/budget.hpp"
-#include "table/far_memory.hpp"
-#include "table/parallel.hpp"
 
 namespace lofty {
 
@@ -170,8 +171,8 @@ class Selecting {
     GroupNumbers numbers;
     if (!coded_) number_rows_of_groups(numbers);
     const std::size_t groups = coded_ ? std::size_t{1} << within.bits() : numbers.size();
-    const Pieces shares = Pieces::per_thread(size_, run_, key_block);
-    const Run run = coded_ ? run_ : part_of(run_, 0.5, 1);
+    const RowRanges shares = RowRanges::per_thread(size_, run_, key_block);
+    const Run run = coded_ ? run_ : run_within(run_, 0.5, 1);
     Progress progress(run, size_);
     if (shares.count() > 1 && groups >= groups_worth_sharing)
       in_rounds<Code>(within, numbers.of_row, groups, shares.count(), progress);
@@ -183,7 +184,7 @@ class Selecting {
   // Each thread separately.
   template <class Code>
   void apart(const KeyString& within, const std::vector<std::uint32_t>& numbers, std::size_t groups,
-             const Pieces& shares, Progress& progress) {
+             const RowRanges& shares, Progress& progress) {
     std::vector<Least<Code>> least(shares.count(), Least<Code>(groups, held_in_each(groups)));
     std::vector<Reaching> found(shares.count());
     parallel_for(shares, run_, [&](const RowRange& rows, std::size_t t) {
@@ -244,7 +245,7 @@ class Selecting {
   void number_rows_of_groups(GroupNumbers& numbers) const {
     KeyList lent;
     for (const auto& key : keys_.within) lent.push_back(lend(*key));
-    number_rows(std::move(lent), size_, part_of(run_, 0, 0.5), numbers.of_row, numbers.first_rows);
+    number_rows(std::move(lent), size_, run_within(run_, 0, 0.5), numbers.of_row, numbers.first_rows);
   }
 
   // Calls reached(candidate) for the ranked rows of [first, last) that are not beyond the limit of their group, as it
@@ -348,5 +349,7 @@ std::vector<std::uint32_t> engine::best_rows(std::size_t size, const SortKeys& k
   std::sort(rows.begin(), rows.end());
   return rows;
 }
+
+LOFTY_ENUM_NAMES(Cut, {Cut::with_ties, "with ties"}, {Cut::strict, "strict"})
 
 }  // namespace lofty

@@ -5,11 +5,11 @@
 #include <cmath>
 #include <limits>
 
+#include "base/parallel.hpp"
 #include "lofty/error.hpp"
 #include "order/key_check.hpp"
-#include "rank/exact_sum.hpp"
-#include "table/exact.hpp"
-#include "table/parallel.hpp"
+#include "value/exact.hpp"
+#include "value/exact_sum.hpp"
 
 namespace lofty {
 
@@ -60,7 +60,7 @@ std::vector<double> divide(const Order& order, const Get& get, const NullMask& n
   Progress progress(run, 2 * size);  // each position is looked at twice
   std::size_t untold = 0;
   const auto told = [&] {
-    if (++untold < Pieces::usual_rows) return;
+    if (++untold < RowRanges::usual_rows) return;
     progress.add(untold);
     untold = 0;
   };
@@ -118,7 +118,7 @@ std::vector<double> divide(const Order& order, std::span<const Decimal> values, 
   const Phases phases(run, {1, 2});
   int scale = 0;
   for (std::size_t i = 0; i < values.size(); ++i) {
-    if (i % Pieces::usual_rows == 0) check_stop(run);
+    if (i % RowRanges::usual_rows == 0) check_stop(run);
     if (!nulls.is_null(i)) scale = std::max(scale, values[i].scale());
   }
   const auto coefficient = [values, scale](std::size_t row) {

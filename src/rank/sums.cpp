@@ -6,17 +6,17 @@
 #include <cmath>
 #include <limits>
 
+#include "base/budget.hpp"
+#include "base/buffer.hpp"
+#include "base/far_memory.hpp"
+#include "base/large_vector.hpp"
+#include "base/parallel.hpp"
 #include "lofty/error.hpp"
 #include "order/codes.hpp"
 #include "order/key_check.hpp"
 #include "order/numbering.hpp"
-#include "rank/exact_sum.hpp"
-#include "table/budget.hpp"
-#include "table/buffer.hpp"
-#include "table/exact.hpp"
-#include "table/far_memory.hpp"
-#include "table/large_vector.hpp"
-#include "table/parallel.hpp"
+#include "value/exact.hpp"
+#include "value/exact_sum.hpp"
 
 namespace lofty {
 
@@ -38,8 +38,8 @@ void require_values(const GroupNumbers& groups, std::size_t size, const NullMask
 template <class Work>
 void each_row(std::size_t rows, const Run& run, const Work& work) {
   Progress progress(run, rows);
-  for (std::size_t begin = 0; begin < rows; begin += Pieces::usual_rows) {
-    const std::size_t end = std::min(rows, begin + Pieces::usual_rows);
+  for (std::size_t begin = 0; begin < rows; begin += RowRanges::usual_rows) {
+    const std::size_t end = std::min(rows, begin + RowRanges::usual_rows);
     for (std::size_t i = begin; i < end; ++i) work(i);
     progress.add(end - begin);
   }
@@ -90,8 +90,8 @@ void sums(const GroupNumbers& groups, std::span<const std::int64_t> values, Null
   require_values(groups, values.size(), null_mask, out.size());
   // 64 bits a group, and a count of how often each wrapped round, which hardly ever happens. Each thread has its share
   // of the rows and its own sums, where groups are not so many that adding those up would cost more.
-  const Pieces shares =
-      values.size() < 4 * groups.size() ? Pieces::one(values.size()) : Pieces::per_thread(values.size(), run);
+  const RowRanges shares =
+      values.size() < 4 * groups.size() ? RowRanges::one(values.size()) : RowRanges::per_thread(values.size(), run);
   struct Share {
     Buffer<std::int64_t> low;
     std::vector<std::int32_t> wraps;

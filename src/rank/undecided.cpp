@@ -4,12 +4,12 @@
 #include <atomic>
 #include <numeric>
 
+#include "base/access.hpp"
+#include "base/budget.hpp"
+#include "base/parallel.hpp"
 #include "order/key_check.hpp"
 #include "order/sort.hpp"
 #include "rank/undecided.hpp"
-#include "table/access.hpp"
-#include "table/budget.hpp"
-#include "table/parallel.hpp"
 
 namespace lofty {
 
@@ -68,7 +68,7 @@ bool starts_run(const OrderData& data, std::size_t position) {
 // All of them, looked for by all threads.
 std::vector<RunOfEqual> all_runs(const OrderData& data, Progress& progress, const Run& run) {
   const std::size_t size = data.rows.size();
-  const Pieces pieces = Pieces::fixed(size, Pieces::usual_rows);
+  const RowRanges pieces = RowRanges::fixed(size, RowRanges::usual_rows);
   std::vector<std::vector<RunOfEqual>> of_piece(pieces.count());
   parallel_for(pieces, run, [&](const RowRange& range, std::size_t piece) {
     // Those that begin here; the last of them may end in another piece.
@@ -105,7 +105,7 @@ std::vector<RunOfEqual> runs_of(const OrderData& data, std::span<const std::size
 // Does a key ascend from row to row, so that no two are equal?
 bool ascends(const KeyList& codes, std::size_t rows, const Run& run) {
   if (codes.size() != 1) return false;
-  const Pieces pieces = Pieces::fixed(rows, Pieces::usual_rows);
+  const RowRanges pieces = RowRanges::fixed(rows, RowRanges::usual_rows);
   constexpr std::size_t block = 4096;
   std::atomic<bool> every = true;
   parallel_for(pieces, run, [&](const RowRange& range) {
@@ -138,7 +138,7 @@ Undecided find_undecided(const Order& order, const std::vector<std::function<voi
   // Which further key tells most of them apart?
   out.example = {data.rows[runs.front().begin], data.rows[runs.front().begin + 1]};
   out.left = out.rows;
-  const Pieces pieces = Pieces::fixed(runs.size(), Pieces::usual_rows / 4);
+  const RowRanges pieces = RowRanges::fixed(runs.size(), RowRanges::usual_rows / 4);
   for (std::size_t c = 0; c < candidates.size(); ++c) {
     KeyList codes;
     candidates[c](codes);
@@ -151,7 +151,7 @@ Undecided find_undecided(const Order& order, const std::vector<std::function<voi
       std::size_t looked_at = 0;
       for (std::size_t r = range.begin; r < range.end; ++r) {
         left_of[piece] += values.count_alike(runs[r].begin, runs[r].end);
-        if ((looked_at += runs[r].end - runs[r].begin) < Pieces::usual_rows) continue;
+        if ((looked_at += runs[r].end - runs[r].begin) < RowRanges::usual_rows) continue;
         progress.add(looked_at);
         looked_at = 0;
       }

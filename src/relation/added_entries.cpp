@@ -4,17 +4,17 @@
 #include <optional>
 #include <unordered_set>
 
+#include "base/parallel.hpp"
 #include "lofty/error.hpp"
 #include "question/prose.hpp"
-#include "table/parallel.hpp"
-#include "table/zone.hpp"
+#include "value/zone.hpp"
 
 namespace lofty::engine {
 namespace {
 
 constexpr std::size_t most_added = 1'000'000;
 
-// The key columns, in the order of Part::keys.
+// The key columns, in the order of PartialTotals::keys.
 std::vector<std::size_t> key_columns(const Question& question) {
   std::vector<std::size_t> out;
   for (std::size_t c = 0; c < question.entry_columns.size(); ++c)
@@ -23,7 +23,7 @@ std::vector<std::size_t> key_columns(const Question& question) {
 }
 
 // The group of these cells, which has no rows where it is new; `row` then speaks for it.
-std::uint32_t group_of(Part& all, const std::vector<Cell>& cells, std::uint32_t row) {
+std::uint32_t group_of(PartialTotals& all, const std::vector<Cell>& cells, std::uint32_t row) {
   std::uint32_t id = 0;
   for (std::size_t k = 0; k < cells.size(); ++k) id = all.tables[k].find_or_add({cells[k], id});
   all.meet(id, row, 0);
@@ -31,7 +31,7 @@ std::uint32_t group_of(Part& all, const std::vector<Cell>& cells, std::uint32_t 
 }
 
 // Totals over no rows, and no carried values, for the groups that were added.
-void make_room(const Question& question, Part& all) {
+void make_room(const Question& question, PartialTotals& all) {
   std::size_t c = 0;
   for (const EntryColumn& column : question.entry_columns)
     if (column.from == EntryColumn::From::carried && !column.determined) {
@@ -57,7 +57,7 @@ bool only_of_table(const Question& question, const Node& node, std::size_t table
 
 }  // namespace
 
-void add_included(const Question& question, const JoinedRows& rows, Part& all, const Run& run) {
+void add_included(const Question& question, const JoinedRows& rows, PartialTotals& all, const Run& run) {
   const std::size_t table = question.joins[*question.include].table;
   std::vector<std::uint32_t> speaks(rows.tables()[table].rows(), no_row);  // a row of the relation for each
   for (std::size_t row = 0; row < rows.rows(); ++row) {
@@ -127,7 +127,7 @@ std::optional<std::pair<std::int64_t, std::int64_t>> bounds(const Question& ques
 }  // namespace
 
 std::vector<std::uint8_t> add_missing_units(const Question& question, const JoinedRows& rows, const Ladder& ladder,
-                                            Part& all, const Run& run) {
+                                            PartialTotals& all, const Run& run) {
   const Question::Fill& fill = *question.fill;
   const std::vector<std::size_t> keys = key_columns(question);
   const auto at = static_cast<std::size_t>(std::find(keys.begin(), keys.end(), fill.key) - keys.begin());

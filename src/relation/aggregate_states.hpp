@@ -11,11 +11,11 @@
 #include <vector>
 
 #include "question/question.hpp"
-#include "rank/exact_sum.hpp"
 #include "rank/moments.hpp"
 #include "relation/cell_maker.hpp"
 #include "relation/entries.hpp"
 #include "relation/group_keys.hpp"
+#include "value/exact_sum.hpp"
 
 namespace lofty::engine {
 

@@ -8,8 +8,8 @@
 #include <string_view>
 #include <vector>
 
+#include "base/mix.hpp"
 #include "formula/evaluator.hpp"
-#include "order/mix.hpp"
 #include "relation/group_keys.hpp"
 #include "table/dictionary.hpp"
 

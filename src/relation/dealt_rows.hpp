@@ -8,10 +8,10 @@
 #include <cstring>
 #include <vector>
 
+#include "base/budget.hpp"
+#include "base/buffer.hpp"
+#include "base/kept_parts.hpp"
 #include "relation/group_keys.hpp"
-#include "table/budget.hpp"
-#include "table/buffer.hpp"
-#include "table/kept_parts.hpp"
 
 namespace lofty::engine {
 

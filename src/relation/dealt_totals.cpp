@@ -5,14 +5,14 @@
 #include <exception>
 #include <optional>
 
-#include "order/mix.hpp"
+#include "base/budget.hpp"
+#include "base/mix.hpp"
+#include "base/parallel.hpp"
 #include "relation/ordered_totals.hpp"
-#include "table/budget.hpp"
-#include "table/parallel.hpp"
 
 namespace lofty::engine {
 
-std::size_t dealt_cells(const Part& part) {
+std::size_t dealt_cells(const PartialTotals& part) {
   return part.keys.size() + part.carried.size() +
          static_cast<std::size_t>(std::count_if(part.states.begin(), part.states.end(),
                                                 [](const AggregateStates& one) { return is_dealt(one.aggregate()); }));
@@ -23,7 +23,7 @@ class DealtTotals::Partition {
  public:
   Partition(const Question& question, bool outlasts_rows) : all_(question, outlasts_rows) {}
 
-  void add_groups(const Part& from, const std::vector<std::uint32_t>& groups) {
+  void add_groups(const PartialTotals& from, const std::vector<std::uint32_t>& groups) {
     for (const std::uint32_t g : groups) {
       const std::uint32_t id = all_.meet_group(from, g);
       for (std::size_t c = 0; c < all_.carried.size(); ++c) {
@@ -38,14 +38,14 @@ class DealtTotals::Partition {
     for (AggregateStates& states : all_.states) states.settle();
   }
 
-  void add_rows(const Part& from, std::size_t partition) {
+  void add_rows(const PartialTotals& from, std::size_t partition) {
     from.dealt->each_batch(partition, batch_rows, [&](const DealtRows::Records& records) { add(from, records); });
   }
 
-  Part& all() { return all_; }
+  PartialTotals& all() { return all_; }
 
  private:
-  void add(const Part& from, const DealtRows::Records& records) {
+  void add(const PartialTotals& from, const DealtRows::Records& records) {
     std::size_t cell = number(from, records);
     for (std::size_t c = 0; c < all_.carried.size(); ++c, ++cell) {
       Carried& values = all_.carried[c];
@@ -66,7 +66,7 @@ class DealtTotals::Partition {
   }
 
   // The entries that the rows are of; how many cells tell that.
-  std::size_t number(const Part& from, const DealtRows::Records& records) {
+  std::size_t number(const PartialTotals& from, const DealtRows::Records& records) {
     ids_.assign(records.count, 0);
     keys_.resize(records.count);
     for (std::size_t k = 0; k < all_.keys.size(); ++k) {
@@ -98,7 +98,7 @@ class DealtTotals::Partition {
     CellMaker::load(from.cells(), records.count, cell_at, values_);
   }
 
-  Part all_;
+  PartialTotals all_;
   std::vector<std::uint32_t> ids_, rows_;
   std::vector<GroupKey> keys_;
   Vector values_, filter_;
@@ -107,7 +107,7 @@ class DealtTotals::Partition {
 namespace {
 
 // The groups that a part had before it dealt out rows, by partition.
-std::vector<std::vector<std::uint32_t>> groups_by_partition(Part& part) {
+std::vector<std::vector<std::uint32_t>> groups_by_partition(PartialTotals& part) {
   std::vector<std::vector<std::uint32_t>> out(DealtRows::partitions);
   std::vector<std::uint64_t> hashes(part.groups(), 0);
   for (std::size_t k = 0; k < part.keys.size(); ++k)
@@ -199,13 +199,13 @@ DealtTotals::DealtTotals(const Question& question, bool outlast_rows, const Run&
       kept_columns_(question.entry_columns.size()) {}
 DealtTotals::~DealtTotals() = default;
 
-void DealtTotals::take_rows(const std::vector<std::unique_ptr<Part>>& parts) {
+void DealtTotals::take_rows(const std::vector<std::unique_ptr<PartialTotals>>& parts) {
   if (!pays(parts)) return;
   parallel_for(DealtRows::partitions, run_, [&](std::size_t p) { take_rows(parts, p); });
 }
 
 // What the rows of one partition turn into says it for all.
-bool DealtTotals::pays(const std::vector<std::unique_ptr<Part>>& parts) {
+bool DealtTotals::pays(const std::vector<std::unique_ptr<PartialTotals>>& parts) {
   std::size_t bytes = 0;
   for (const auto& part : parts)
     if (part->dealt) bytes += part->dealt->records(0) * part->dealt->bytes_of_record();
@@ -226,7 +226,7 @@ bool DealtTotals::pays(const std::vector<std::unique_ptr<Part>>& parts) {
   return pay;
 }
 
-void DealtTotals::take_rows(const std::vector<std::unique_ptr<Part>>& parts, std::size_t partition) {
+void DealtTotals::take_rows(const std::vector<std::unique_ptr<PartialTotals>>& parts, std::size_t partition) {
   auto& totals = partitions_[partition];
   if (!totals) totals = std::make_unique<Partition>(question_, outlast_rows_);
   for (const auto& part : parts) {
@@ -237,7 +237,7 @@ void DealtTotals::take_rows(const std::vector<std::unique_ptr<Part>>& parts, std
 }
 
 // The entries of a partition.
-std::optional<DealtTotals::Conflict> DealtTotals::make(const std::vector<std::unique_ptr<Part>>& parts,
+std::optional<DealtTotals::Conflict> DealtTotals::make(const std::vector<std::unique_ptr<PartialTotals>>& parts,
                                                        const PartitionCalls& calls, std::size_t p) {
   Made& made = made_[p];
   made.blanks.resize(question_.aggregates.size());
@@ -257,7 +257,7 @@ std::optional<DealtTotals::Conflict> DealtTotals::make(const std::vector<std::un
   }
   if (!totals) return std::nullopt;
 
-  Part& all = totals->all();
+  PartialTotals& all = totals->all();
   std::optional<Conflict> conflict;
   const auto take = [&](std::size_t c, Piece piece) {
     piece.pack();
@@ -294,7 +294,7 @@ std::optional<DealtTotals::Conflict> DealtTotals::make(const std::vector<std::un
   return conflict;
 }
 
-void DealtTotals::make_entries(std::vector<std::unique_ptr<Part>>& parts, const PartitionCalls& calls,
+void DealtTotals::make_entries(std::vector<std::unique_ptr<PartialTotals>>& parts, const PartitionCalls& calls,
                                Entries& entries) {
   for (std::size_t c = 0; c < question_.entry_columns.size(); ++c)
     if (question_.entry_columns[c].from == EntryColumn::From::aggregate &&

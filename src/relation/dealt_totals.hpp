@@ -10,11 +10,11 @@
 #include <optional>
 #include <vector>
 
+#include "base/kept_parts.hpp"
 #include "lofty/run.hpp"
 #include "relation/entries.hpp"
 #include "relation/merge_parts.hpp"
-#include "relation/part.hpp"
-#include "table/kept_parts.hpp"
+#include "relation/partial_totals.hpp"
 
 namespace lofty::engine {
 
@@ -32,12 +32,13 @@ inline bool is_dealt(const Aggregate& aggregate) { return aggregate.argument || 
 // The tag of a cell that its aggregate's filter does not let through.
 inline constexpr std::uint8_t filtered_out = 0xff;
 // How many cells the records of a part have: those of its keys, of what it carries, and of its aggregates.
-std::size_t dealt_cells(const Part& part);
+std::size_t dealt_cells(const PartialTotals& part);
 
 // The value of a carried column of an entry, given all of a partition: as FirstRowValues and SeveralValues.
 struct PartitionCalls {
-  std::function<Piece(const EntryColumn& column, const Part& all)> of_first_rows;
-  std::function<void(const EntryColumn& column, const Carried& values, const Part& all, std::size_t entry)> several;
+  std::function<Piece(const EntryColumn& column, const PartialTotals& all)> of_first_rows;
+  std::function<void(const EntryColumn& column, const Carried& values, const PartialTotals& all, std::size_t entry)>
+      several;
 };
 
 // The entries of each partition. One thread at a time; it uses several.
@@ -49,14 +50,14 @@ class DealtTotals {
 
   // Totals the rows that parts have dealt out so far, and forgets them, where that takes less memory than to keep them;
   // called now and then, between rows.
-  void take_rows(const std::vector<std::unique_ptr<Part>>& parts);
+  void take_rows(const std::vector<std::unique_ptr<PartialTotals>>& parts);
 
   // Makes the entries' columns and counts, from the rows that were taken, those that parts have dealt out since, and
   // what they had totalled before: in the order of the entries' first rows. The parts' rows come one part after
   // another, or in turns. The parts are gone afterwards. O(rows + entries) time; a thread has one partition's entries
   // in memory, besides the columns of all. Throws what `calls` throw, of the column that comes first, and of it the
   // row.
-  void make_entries(std::vector<std::unique_ptr<Part>>& parts, const PartitionCalls& calls, Entries& entries);
+  void make_entries(std::vector<std::unique_ptr<PartialTotals>>& parts, const PartitionCalls& calls, Entries& entries);
 
  private:
   class Partition;
@@ -64,9 +65,9 @@ class DealtTotals {
   struct Conflict;
   class InOrderOfFirstRows;
 
-  bool pays(const std::vector<std::unique_ptr<Part>>& parts);
-  void take_rows(const std::vector<std::unique_ptr<Part>>& parts, std::size_t partition);
-  std::optional<Conflict> make(const std::vector<std::unique_ptr<Part>>& parts, const PartitionCalls& calls,
+  bool pays(const std::vector<std::unique_ptr<PartialTotals>>& parts);
+  void take_rows(const std::vector<std::unique_ptr<PartialTotals>>& parts, std::size_t partition);
+  std::optional<Conflict> make(const std::vector<std::unique_ptr<PartialTotals>>& parts, const PartitionCalls& calls,
                                std::size_t partition);
   void put_together(Entries& entries);
 

@@ -11,6 +11,7 @@
 
 #include "formula/evaluator.hpp"
 #include "question/question.hpp"
+#include "relation/row_counts.hpp"
 #include "relation/rows.hpp"
 #include "relation/texts_met.hpp"
 #include "window/work.hpp"
@@ -53,9 +54,9 @@ struct Entries {
   std::size_t count = 0;
   std::vector<ColumnPtr> columns;         // by Question::entry_columns; null for totals, which come later
   std::vector<std::uint32_t> first_rows;  // the first row that counts of each entry, ascending
-  std::vector<std::uint32_t> row_counts;  // rows that count, by entry; empty where every row is an entry
-  std::size_t read = 0, left_out = 0, unknown = 0, counted = 0;
-  std::uint32_t unknown_example = no_row;
+  std::vector<std::uint32_t> row_counts;  // rows that count, by entry; empty
+                                          // where every row is an entry
+  RowCounts rows;
   struct Blank {  // an aggregate whose argument was null on some rows
     std::size_t rows = 0, entries = 0;
     std::vector<std::uint32_t> by_entry = {};  // rows, as run_rows() numbered the entries; empty: none

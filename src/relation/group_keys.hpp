@@ -4,8 +4,8 @@
 
 #include <cstdint>
 
+#include "base/mix.hpp"
 #include "order/key_table.hpp"
-#include "order/mix.hpp"
 
 namespace lofty::engine {
 

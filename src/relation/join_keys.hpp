@@ -8,8 +8,8 @@
 #include <string>
 #include <vector>
 
+#include "base/mix.hpp"
 #include "order/key_table.hpp"
-#include "order/mix.hpp"
 #include "table/column.hpp"
 #include "table/dictionary.hpp"
 

@@ -23,16 +23,16 @@ std::vector<ColumnPtr> KeptStates::totals(const std::vector<std::uint32_t>& grou
 
 namespace {
 
-void add_values(Part& all, Part& part, const std::vector<std::uint32_t>& ids) {
+void add_values(PartialTotals& all, PartialTotals& part, const std::vector<std::uint32_t>& ids) {
   for (std::size_t c = 0; c < all.carried.size(); ++c) all.carried[c].merge(part.carried[c], ids, all.groups());
   for (std::size_t a = 0; a < all.states.size(); ++a) all.states[a].merge(part.states[a], ids, all.groups());
 }
 
 }  // namespace
 
-void merge_part(Part& all, Part& part) { add_values(all, part, all.meet_groups(part)); }
+void merge_part(PartialTotals& all, PartialTotals& part) { add_values(all, part, all.meet_groups(part)); }
 
-void merge_by_first_rows(Part& all, std::vector<std::unique_ptr<Part>>& parts) {
+void merge_by_first_rows(PartialTotals& all, std::vector<std::unique_ptr<PartialTotals>>& parts) {
   std::vector<std::vector<std::uint32_t>> ids(parts.size());
   std::vector<std::uint32_t> next(parts.size(), 0);  // each part's groups are in the order of theirs
   for (;;) {
@@ -51,7 +51,7 @@ void merge_by_first_rows(Part& all, std::vector<std::unique_ptr<Part>>& parts) {
   }
 }
 
-void make_columns(Part& all, const Question& question, const FirstRowValues& of_first_rows,
+void make_columns(PartialTotals& all, const Question& question, const FirstRowValues& of_first_rows,
                   const SeveralValues& several, const std::function<void(std::size_t c, Piece piece)>& take,
                   const std::function<void(std::size_t c, AggregateStates& states)>& take_totals) {
   std::size_t key = 0, carried = 0;
@@ -80,7 +80,7 @@ void make_columns(Part& all, const Question& question, const FirstRowValues& of_
   }
 }
 
-void make_entries(Part& all, const Question& question, const AggregateStates::ByOrder& by_order,
+void make_entries(PartialTotals& all, const Question& question, const AggregateStates::ByOrder& by_order,
                   const FirstRowValues& of_first_rows, const SeveralValues& several, Entries& entries) {
   entries.count = all.groups();
   entries.first_rows = all.first_rows;

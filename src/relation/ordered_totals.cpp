@@ -5,9 +5,9 @@
 #include "formula/problem_at.hpp"
 #include "lofty/error.hpp"
 #include "order/sort.hpp"
-#include "rank/exact_sum.hpp"
 #include "relation/some_rows.hpp"
 #include "relation/sort_codes.hpp"
+#include "value/exact_sum.hpp"
 #include "window/aggregates.hpp"
 
 namespace lofty::engine {

@@ -2,9 +2,9 @@
 
 #include <algorithm>
 
-#include "order/mix.hpp"
+#include "base/mix.hpp"
 #include "relation/dealt_totals.hpp"
-#include "table/zone.hpp"
+#include "value/zone.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -65,9 +65,10 @@ void note_unknown(const std::vector<unsigned char>& mask, const Vector& truth, s
   noted.rows += unknown;
 }
 
-// The rows that count, without a branch a row; and what becomes of the others, added to `counts`.
-template <class Counts>
-void choose(std::vector<unsigned char>& mask, std::size_t begin, Counts& counts, std::vector<std::uint32_t>& chosen) {
+// The rows that count, without a branch a row; and what becomes of the others,
+// added to `counts`.
+void choose(std::vector<unsigned char>& mask, std::size_t begin, RowCounts& counts,
+            std::vector<std::uint32_t>& chosen) {
   chosen.resize(mask.size());
   std::size_t count = 0, unknown = 0;
   for (std::size_t i = 0; i < mask.size(); ++i) {
@@ -78,6 +79,7 @@ void choose(std::vector<unsigned char>& mask, std::size_t begin, Counts& counts,
   chosen.resize(count);
   counts.left_out += mask.size() - count - unknown;
   counts.unknown += unknown;
+  counts.counted += count;
   if (unknown > 0) {
     const auto first = static_cast<std::size_t>(std::find(mask.begin(), mask.end(), 2) - mask.begin());
     counts.unknown_example = std::min(counts.unknown_example, static_cast<std::uint32_t>(begin + first));
@@ -85,10 +87,252 @@ void choose(std::vector<unsigned char>& mask, std::size_t begin, Counts& counts,
   for (unsigned char& m : mask) m = m == 1;
 }
 
+// The rows of a piece on their way into its part, a batch at a time.
+class PieceTotals {
+ public:
+  PieceTotals(const Question& question, const JoinedRows& rows, const Inside* inside, const RowRange& range,
+              PartialTotals& part)
+      : question_(question), evaluator_(rows, rows.context()), range_(range), part_(part) {
+    if (inside != nullptr) inside_.emplace(question, *inside, range.size());
+    if (part.direct.empty()) part.direct.resize(part.keys.size(), DirectNumbers(range.size()));
+  }
+
+  void run(const Run& run) {
+    for (begin_ = range_.begin; begin_ < range_.end; begin_ += batch_rows) {
+      check_stop(run);
+      count_ = std::min(batch_rows, range_.end - begin_);
+      take_batch();
+    }
+    if (part_.dealt) part_.direct.clear();
+  }
+
+ private:
+  void take_batch() {
+    filter_.apply(evaluator_, begin_, count_, mask_);
+    choose(mask_, begin_, part_.rows, chosen_);
+    catch_periods();
+    if (question_.probe || question_.probed_row) probe();
+    if (inside_) inside_->apply(evaluator_, begin_, count_, mask_, chosen_);
+    if (question_.row_level()) {
+      if (part_.chosen_rows.empty()) part_.chosen_rows.reserve(range_.size());
+      part_.chosen_rows.insert(part_.chosen_rows.end(), chosen_.begin(), chosen_.end());
+      part_.chosen_ends.push_back(static_cast<std::uint32_t>(part_.chosen_rows.size()));
+    } else if (!chosen_.empty()) {
+      part_.dealt ? deal() : total();
+    }
+  }
+
+  // The entries that the rows are of, and what these carry and total.
+  void total() {
+    const std::size_t known = part_.groups();
+    number();
+    std::size_t carried = 0;
+    for (const EntryColumn& column : question_.entry_columns) {
+      if (!part_.carries(column)) continue;
+      Carried& values = part_.carried[carried++];
+      if (!column.determined)
+        values.add(chosen_, ids_, begin_, evaluator_.evaluate(*column.node, begin_, count_, mask_.data()),
+                   part_.groups());
+      else if (part_.groups() > known)
+        take_first_rows(known, *column.node, values);
+    }
+    for (std::size_t a = 0; a < part_.states.size(); ++a) {
+      const Totalled all = totalled(a);
+      part_.states[a].add(chosen_, ids_, begin_, all.values, all.filter, part_.groups());
+    }
+    if (part_.groups() > part_.deals_from) part_.dealt = std::make_unique<DealtRows>(dealt_cells(part_));
+  }
+
+  // What the first rows of the groups from `known` on have in this column.
+  void take_first_rows(std::size_t known, const Node& node, Carried& values) {
+    std::vector<std::uint32_t> rows, ids;
+    std::vector<unsigned char> first(count_, 0);
+    for (auto group = static_cast<std::uint32_t>(known); group < part_.groups(); ++group) {
+      ids.push_back(group);
+      rows.push_back(part_.first_rows[group] - part_.rows_before);
+      first[rows.back() - begin_] = 1;
+    }
+    values.add(rows, ids, begin_, evaluator_.evaluate(node, begin_, count_, first.data()), part_.groups());
+  }
+
+  // An aggregate's values, and which of the rows its filter lets through; null where it has none.
+  struct Totalled {
+    const Vector *values = nullptr, *filter = nullptr;
+  };
+  Totalled totalled(std::size_t a) {
+    const Aggregate& aggregate = *question_.aggregates[a];
+    Totalled all;
+    const unsigned char* active = mask_.data();
+    if (aggregate.filter) {
+      all.filter = &evaluator_.evaluate(*aggregate.filter, begin_, count_, mask_.data());
+      narrowed_.resize(count_);
+      std::size_t unknown = 0;
+      unsigned char* const narrowed = narrowed_.data();
+      const unsigned char* const mask = mask_.data();
+      const std::int64_t* const truth = all.filter->ints.data();
+      for (std::size_t i = 0, count = count_; i < count; ++i) {
+        narrowed[i] = mask[i] && truth[i] == 1;
+        unknown += mask[i] && truth[i] == int64_null;
+      }
+      if (unknown > 0) note_unknown(mask_, *all.filter, begin_, unknown, part_.unknown_filters[a]);
+      active = narrowed_.data();
+    }
+    if (aggregate.argument) all.values = &evaluator_.evaluate(*aggregate.argument, begin_, count_, active);
+    return all;
+  }
+
+  // The rows go to their partitions, with the cells of their keys, of what entries carry, and of what they total.
+  void deal() {
+    DealtRows& dealt = *part_.dealt;
+    dealt.begin(chosen_.size());
+    for (std::size_t k = 0; k < chosen_.size(); ++k) dealt.put_row(k, part_.rows_before + chosen_[k]);
+
+    std::vector<std::uint64_t>& hashes = hashes_;
+    hashes.assign(chosen_.size(), 0);
+    std::size_t cell = 0, key = 0, carried = 0;
+    for (const EntryColumn& column : question_.entry_columns) {
+      if (column.from != EntryColumn::From::key) continue;
+      const Vector& v = evaluator_.evaluate(*column.node, begin_, count_, mask_.data());
+      CellMaker& cells = part_.keys[key++];
+      for (std::size_t k = 0; k < chosen_.size(); ++k) {
+        const Cell one = cells.cell(v, chosen_[k] - begin_);
+        dealt.put(k, cell, one);
+        hashes[k] = mix_two(hashes[k], cells.hash(one));
+      }
+      ++cell;
+    }
+    for (const EntryColumn& column : question_.entry_columns) {
+      if (!part_.carries(column)) continue;
+      const Vector& v = evaluator_.evaluate(*column.node, begin_, count_, mask_.data());
+      CellMaker& cells = part_.carried[carried++].cells();
+      for (std::size_t k = 0; k < chosen_.size(); ++k) dealt.put(k, cell, cells.cell(v, chosen_[k] - begin_));
+      ++cell;
+    }
+    for (std::size_t a = 0; a < part_.states.size(); ++a) {
+      const Totalled all = totalled(a);
+      if (!is_dealt(*question_.aggregates[a])) continue;
+      const bool counts = question_.aggregates[a]->kind == AggregateKind::count;
+      for (std::size_t k = 0; k < chosen_.size(); ++k) {
+        const std::size_t i = chosen_[k] - begin_;
+        if (all.filter != nullptr && all.filter->ints[i] != 1)
+          dealt.put(k, cell, {0, filtered_out});
+        else if (all.values == nullptr || (counts && !all.values->is_null(i)))
+          dealt.put(k, cell, {0, CellMaker::number});
+        else
+          dealt.put(k, cell, counts ? Cell() : part_.states[a].cells().cell(*all.values, i));
+      }
+      ++cell;
+    }
+    dealt.deal(hashes);
+  }
+
+  // How each condition judges the rows in question, separately.
+  void probe() {
+    std::vector<unsigned char> asked(count_, 0);
+    if (question_.probed_row) {
+      if (*question_.probed_row >= begin_ && *question_.probed_row < begin_ + count_)
+        asked[*question_.probed_row - begin_] = 1;
+    } else {
+      const Vector& truth = evaluator_.evaluate(*question_.probe, begin_, count_, nullptr);
+      for (std::size_t i = 0; i < count_; ++i) asked[i] = truth.ints[i] == 1;
+    }
+
+    // Those rows alone.
+    const auto met = static_cast<std::size_t>(std::count(asked.begin(), asked.end(), 1));
+    part_.probed.rows += met;
+    if (question_.only_probed) std::erase_if(chosen_, [&](std::uint32_t row) { return asked[row - begin_] == 0; });
+
+    // Each condition separately.
+    std::size_t at = 0;
+    for (const auto* terms : {&question_.where_first, &question_.where_last})
+      for (const NodePtr& term : *terms) {
+        if (part_.probed.terms.size() <= at) part_.probed.terms.push_back({term->source()});
+        Probed::Term& counts = part_.probed.terms[at++];
+        if (met == 0) continue;
+        const bool null = term->op == Op::null;
+        const Vector* const judged = null ? nullptr : &evaluator_.evaluate(*term, begin_, count_, asked.data());
+        for (std::size_t i = 0; i < count_; ++i) {
+          if (asked[i] == 0) continue;
+          counts.left_out += judged != nullptr && judged->ints[i] == 0;
+          counts.unknown += judged == nullptr || judged->ints[i] == int64_null;
+        }
+      }
+  }
+
+  // What each period holds of the rows that count.
+  void catch_periods() {
+    for (std::size_t p = 0; p < question_.periods.size(); ++p) {
+      const PeriodUse& period = question_.periods[p];
+      Entries::Caught& caught = part_.caught[p];
+      const Vector& moments = evaluator_.evaluate(*period.on, begin_, count_, mask_.data());
+      const Vector& within = evaluator_.evaluate(*period.condition, begin_, count_, mask_.data());
+      std::int64_t before = int64_null;
+      std::size_t* of_day = nullptr;
+      for (std::size_t i = 0; i < count_; ++i) {
+        if (mask_[i] == 0 || within.ints[i] != 1) continue;
+        ++caught.rows;
+        const std::int64_t day = day_at(moments.type, moments.ints[i]);
+        if (day != before || of_day == nullptr) of_day = &caught.days[day];  // neighbours often share their day
+        ++*of_day;
+        before = day;
+      }
+    }
+  }
+
+  // Which entry each row is of: ids_.
+  void number() {
+    std::vector<std::uint32_t>& ids = ids_;
+    ids.assign(chosen_.size(), 0);
+    std::size_t key = 0;
+    for (const EntryColumn& column : question_.entry_columns) {
+      if (column.from != EntryColumn::From::key) continue;
+      const Vector& v = evaluator_.evaluate(*column.node, begin_, count_, mask_.data());
+      CellMaker& cells = part_.keys[key];
+      GroupTable& table = part_.tables[key];
+      if (DirectNumbers::takes(v, *column.node) && part_.direct[key].pays()) {
+        part_.direct[key].number(v, begin_, chosen_, ids, [&](std::size_t i, std::uint32_t prefix) {
+          return table.find_or_add({cells.cell(v, i), prefix});
+        });
+      } else {
+        std::vector<GroupKey>& keys = keys_;
+        keys.resize(chosen_.size());
+        for (std::size_t k = 0; k < chosen_.size(); ++k) keys[k] = {cells.cell(v, chosen_[k] - begin_), ids[k]};
+        table.number_all(keys.data(), keys.size(), keys.data(), [](std::size_t) {});
+        const NumbersOver numbers(keys.data());
+        for (std::size_t k = 0; k < chosen_.size(); ++k) ids[k] = numbers.get(k);
+      }
+      ++key;
+    }
+
+    // New groups get their first rows.
+    const std::size_t known = part_.groups(), groups = part_.tables.back().size();
+    if (groups > known) {  // new ones come in their order
+      part_.row_counts.resize(groups);
+      for (std::size_t k = 0; part_.groups() < groups; ++k)
+        if (ids[k] == part_.groups()) part_.first_rows.push_back(part_.rows_before + chosen_[k]);
+    }
+    std::uint32_t* const counts = part_.row_counts.data();
+    for (const std::uint32_t id : ids) ++counts[id];
+  }
+
+  const Question& question_;
+  Evaluator evaluator_;
+  const RowFilter filter_{{&question_.where_first, &question_.where_last}};
+  std::optional<InsideFilter> inside_;
+  const RowRange range_;
+  PartialTotals& part_;
+  // Of the batch: its rows, which of them count, and which of those a filter lets through.
+  std::size_t begin_ = 0, count_ = 0;
+  std::vector<unsigned char> mask_, narrowed_;
+  std::vector<std::uint32_t> chosen_, ids_;  // rows that count, and their entries
+  std::vector<GroupKey> keys_;
+  std::vector<std::uint64_t> hashes_;
+};
+
 }  // namespace
 
 RowPass::RowPass(const Question& question, const JoinedRows& rows, const Inside* inside, const Run& run,
-                 const Pieces& pieces)
+                 const RowRanges& pieces)
     : question_(question),
       rows_(rows),
       // Units from the first to the last of all rows that count need all of them.
@@ -130,273 +374,42 @@ RowsThatCount RowPass::counted() const {
     std::vector<std::uint32_t> chosen;
     each_batch(range, [&](std::size_t begin, std::size_t count) {
       filter.apply(evaluator, begin, count, mask);
-      choose(mask, begin, of_piece[piece], chosen);
+      choose(mask, begin, of_piece[piece].counts, chosen);
       of_piece[piece].rows.insert(of_piece[piece].rows.end(), chosen.begin(), chosen.end());
     });
   });
   RowsThatCount all;
   for (const RowsThatCount& some : of_piece) {
     all.rows.insert(all.rows.end(), some.rows.begin(), some.rows.end());
-    all.left_out += some.left_out;
-    all.unknown += some.unknown;
-    all.unknown_example = std::min(all.unknown_example, some.unknown_example);
+    all.counts.add(some.counts);
   }
   return all;
 }
 
-std::vector<std::unique_ptr<Part>> RowPass::parts(bool may_deal) const {
-  std::vector<std::unique_ptr<Part>> parts(pieces_.count());
+std::vector<std::unique_ptr<PartialTotals>> RowPass::parts(bool may_deal) const {
+  std::vector<std::unique_ptr<PartialTotals>> parts(pieces_.count());
   Progress progress(run_, rows_.counting_rows());
   parallel_for(pieces_, progress, [&](const RowRange& range, std::size_t piece) {
-    parts[piece] = std::make_unique<Part>(question_);
+    parts[piece] = std::make_unique<PartialTotals>(question_);
     if (may_deal) parts[piece]->deals_from = most_entries_together / pieces_.count();
-    run_piece(range, *parts[piece]);
+    PieceTotals(question_, rows_, inside_, range, *parts[piece]).run(run_);
     parts[piece]->direct.clear();
     if (parts[piece]->dealt) parts[piece]->dealt->finish();
   });
   return parts;
 }
 
-void RowPass::add_to(std::vector<std::unique_ptr<Part>>& parts) const {
-  parallel_for(pieces_, run_, [&](const RowRange& range, std::size_t piece) { run_piece(range, *parts[piece]); });
-}
-
-void RowPass::run_piece(const RowRange& rows, Part& part) const {
-  Evaluator evaluator(rows_, rows_.context());
-  const RowFilter filter({&question_.where_first, &question_.where_last});
-  std::vector<unsigned char> mask;
-  std::vector<std::uint32_t> chosen;
-  if (part.direct.empty()) part.direct.resize(part.keys.size(), DirectNumbers(rows.size()));
-  std::vector<unsigned char> narrowed;
-  std::optional<InsideFilter> inside;
-  if (inside_ != nullptr) inside.emplace(question_, *inside_, rows.size());
-  each_batch(rows, [&](std::size_t begin, std::size_t count) {
-    filter.apply(evaluator, begin, count, mask);
-    choose(mask, begin, part, chosen);
-    part.counted += chosen.size();
-    catch_periods(evaluator, begin, count, mask, part);
-    if (question_.probe || question_.probed_row) probe(evaluator, begin, count, part, chosen);
-    if (inside) inside->apply(evaluator, begin, count, mask, chosen);
-    if (question_.row_level()) {
-      if (part.chosen_rows.empty()) part.chosen_rows.reserve(rows.size());
-      part.chosen_rows.insert(part.chosen_rows.end(), chosen.begin(), chosen.end());
-      part.chosen_ends.push_back(static_cast<std::uint32_t>(part.chosen_rows.size()));
-      return;
-    }
-
-    if (chosen.empty()) return;
-    if (part.dealt)
-      deal(part, evaluator, begin, count, mask, chosen, narrowed);
-    else
-      total(part, evaluator, begin, count, mask, chosen, narrowed);
+void RowPass::add_to(std::vector<std::unique_ptr<PartialTotals>>& parts) const {
+  parallel_for(pieces_, run_, [&](const RowRange& range, std::size_t piece) {
+    PieceTotals(question_, rows_, inside_, range, *parts[piece]).run(run_);
   });
-  if (part.dealt) part.direct.clear();
 }
 
-// The entries that the rows are of, and what these carry and total.
-void RowPass::total(Part& part, Evaluator& evaluator, std::size_t begin, std::size_t count,
-                    const std::vector<unsigned char>& mask, const std::vector<std::uint32_t>& chosen,
-                    std::vector<unsigned char>& narrowed) const {
-  const std::size_t known = part.groups();
-  std::vector<std::uint32_t>& ids = part.batch_ids;
-  number(part, evaluator, begin, count, mask, chosen, ids);
-  std::size_t carried = 0;
-  for (const EntryColumn& column : question_.entry_columns) {
-    if (!part.carries(column)) continue;
-    Carried& values = part.carried[carried++];
-    if (!column.determined)
-      values.add(chosen, ids, begin, evaluator.evaluate(*column.node, begin, count, mask.data()), part.groups());
-    else if (part.groups() > known)
-      take_first_rows(part, evaluator, begin, count, known, *column.node, values);
-  }
-  for (std::size_t a = 0; a < part.states.size(); ++a) {
-    const Totalled all = totalled(part, a, evaluator, begin, count, mask, narrowed);
-    part.states[a].add(chosen, ids, begin, all.values, all.filter, part.groups());
-  }
-  if (part.groups() > part.deals_from) part.dealt = std::make_unique<DealtRows>(dealt_cells(part));
-}
-
-// What the first rows of the groups from `known` on have in this column.
-void RowPass::take_first_rows(const Part& part, Evaluator& evaluator, std::size_t begin, std::size_t count,
-                              std::size_t known, const Node& node, Carried& values) const {
-  std::vector<std::uint32_t> rows, ids;
-  std::vector<unsigned char> first(count, 0);
-  for (auto group = static_cast<std::uint32_t>(known); group < part.groups(); ++group) {
-    ids.push_back(group);
-    rows.push_back(part.first_rows[group] - part.rows_before);
-    first[rows.back() - begin] = 1;
-  }
-  values.add(rows, ids, begin, evaluator.evaluate(node, begin, count, first.data()), part.groups());
-}
-
-// An aggregate's values, and which of the rows its filter lets through; null where it has none.
-RowPass::Totalled RowPass::totalled(Part& part, std::size_t a, Evaluator& evaluator, std::size_t begin,
-                                    std::size_t count, const std::vector<unsigned char>& mask,
-                                    std::vector<unsigned char>& narrowed) const {
-  const Aggregate& aggregate = *question_.aggregates[a];
-  Totalled all;
-  const unsigned char* active = mask.data();
-  if (aggregate.filter) {
-    all.filter = &evaluator.evaluate(*aggregate.filter, begin, count, mask.data());
-    narrowed.resize(count);
-    std::size_t unknown = 0;
-    for (std::size_t i = 0; i < count; ++i) {
-      narrowed[i] = mask[i] && all.filter->ints[i] == 1;
-      unknown += mask[i] && all.filter->ints[i] == int64_null;
-    }
-    if (unknown > 0) note_unknown(mask, *all.filter, begin, unknown, part.unknown_filters[a]);
-    active = narrowed.data();
-  }
-  if (aggregate.argument) all.values = &evaluator.evaluate(*aggregate.argument, begin, count, active);
-  return all;
-}
-
-// The rows go to their partitions, with the cells of their keys, of what entries carry, and of what they total.
-void RowPass::deal(Part& part, Evaluator& evaluator, std::size_t begin, std::size_t count,
-                   const std::vector<unsigned char>& mask, const std::vector<std::uint32_t>& chosen,
-                   std::vector<unsigned char>& narrowed) const {
-  DealtRows& dealt = *part.dealt;
-  dealt.begin(chosen.size());
-  for (std::size_t k = 0; k < chosen.size(); ++k) dealt.put_row(k, part.rows_before + chosen[k]);
-
-  std::vector<std::uint64_t>& hashes = part.batch_hashes;
-  hashes.assign(chosen.size(), 0);
-  std::size_t cell = 0, key = 0, carried = 0;
-  for (const EntryColumn& column : question_.entry_columns) {
-    if (column.from != EntryColumn::From::key) continue;
-    const Vector& v = evaluator.evaluate(*column.node, begin, count, mask.data());
-    CellMaker& cells = part.keys[key++];
-    for (std::size_t k = 0; k < chosen.size(); ++k) {
-      const Cell one = cells.cell(v, chosen[k] - begin);
-      dealt.put(k, cell, one);
-      hashes[k] = mix_two(hashes[k], cells.hash(one));
-    }
-    ++cell;
-  }
-  for (const EntryColumn& column : question_.entry_columns) {
-    if (!part.carries(column)) continue;
-    const Vector& v = evaluator.evaluate(*column.node, begin, count, mask.data());
-    CellMaker& cells = part.carried[carried++].cells();
-    for (std::size_t k = 0; k < chosen.size(); ++k) dealt.put(k, cell, cells.cell(v, chosen[k] - begin));
-    ++cell;
-  }
-  for (std::size_t a = 0; a < part.states.size(); ++a) {
-    const Totalled all = totalled(part, a, evaluator, begin, count, mask, narrowed);
-    if (!is_dealt(*question_.aggregates[a])) continue;
-    const bool counts = question_.aggregates[a]->kind == AggregateKind::count;
-    for (std::size_t k = 0; k < chosen.size(); ++k) {
-      const std::size_t i = chosen[k] - begin;
-      if (all.filter != nullptr && all.filter->ints[i] != 1)
-        dealt.put(k, cell, {0, filtered_out});
-      else if (all.values == nullptr || (counts && !all.values->is_null(i)))
-        dealt.put(k, cell, {0, CellMaker::number});
-      else
-        dealt.put(k, cell, counts ? Cell() : part.states[a].cells().cell(*all.values, i));
-    }
-    ++cell;
-  }
-  dealt.deal(hashes);
-}
-
-// How each condition judges the rows in question, separately.
-void RowPass::probe(Evaluator& evaluator, std::size_t begin, std::size_t count, Part& part,
-                    std::vector<std::uint32_t>& chosen) const {
-  std::vector<unsigned char> asked(count, 0);
-  if (question_.probed_row) {
-    if (*question_.probed_row >= begin && *question_.probed_row < begin + count)
-      asked[*question_.probed_row - begin] = 1;
-  } else {
-    const Vector& truth = evaluator.evaluate(*question_.probe, begin, count, nullptr);
-    for (std::size_t i = 0; i < count; ++i) asked[i] = truth.ints[i] == 1;
-  }
-
-  // Those rows alone.
-  const auto met = static_cast<std::size_t>(std::count(asked.begin(), asked.end(), 1));
-  part.probed.rows += met;
-  if (question_.only_probed) std::erase_if(chosen, [&](std::uint32_t row) { return asked[row - begin] == 0; });
-
-  // Each condition separately.
-  std::size_t at = 0;
-  for (const auto* terms : {&question_.where_first, &question_.where_last})
-    for (const NodePtr& term : *terms) {
-      if (part.probed.terms.size() <= at) part.probed.terms.push_back({term->source()});
-      Probed::Term& counts = part.probed.terms[at++];
-      if (met == 0) continue;
-      const bool null = term->op == Op::null;
-      const Vector* const judged = null ? nullptr : &evaluator.evaluate(*term, begin, count, asked.data());
-      for (std::size_t i = 0; i < count; ++i) {
-        if (asked[i] == 0) continue;
-        counts.left_out += judged != nullptr && judged->ints[i] == 0;
-        counts.unknown += judged == nullptr || judged->ints[i] == int64_null;
-      }
-    }
-}
-
-// What each period holds of the rows that count.
-void RowPass::catch_periods(Evaluator& evaluator, std::size_t begin, std::size_t count,
-                            const std::vector<unsigned char>& mask, Part& part) const {
-  for (std::size_t p = 0; p < question_.periods.size(); ++p) {
-    const PeriodUse& period = question_.periods[p];
-    Entries::Caught& caught = part.caught[p];
-    const Vector& moments = evaluator.evaluate(*period.on, begin, count, mask.data());
-    const Vector& within = evaluator.evaluate(*period.condition, begin, count, mask.data());
-    std::int64_t before = int64_null;
-    std::size_t* of_day = nullptr;
-    for (std::size_t i = 0; i < count; ++i) {
-      if (mask[i] == 0 || within.ints[i] != 1) continue;
-      ++caught.rows;
-      const std::int64_t day = day_at(moments.type, moments.ints[i]);
-      if (day != before || of_day == nullptr) of_day = &caught.days[day];  // neighbours often share their day
-      ++*of_day;
-      before = day;
-    }
-  }
-}
-
-void RowPass::number(Part& part, Evaluator& evaluator, std::size_t begin, std::size_t count,
-                     const std::vector<unsigned char>& mask, const std::vector<std::uint32_t>& chosen,
-                     std::vector<std::uint32_t>& ids) const {
-  ids.assign(chosen.size(), 0);
-  std::size_t key = 0;
-  for (const EntryColumn& column : question_.entry_columns) {
-    if (column.from != EntryColumn::From::key) continue;
-    const Vector& v = evaluator.evaluate(*column.node, begin, count, mask.data());
-    CellMaker& cells = part.keys[key];
-    GroupTable& table = part.tables[key];
-    if (DirectNumbers::takes(v, *column.node) && part.direct[key].pays()) {
-      part.direct[key].number(v, begin, chosen, ids, [&](std::size_t i, std::uint32_t prefix) {
-        return table.find_or_add({cells.cell(v, i), prefix});
-      });
-    } else {
-      std::vector<GroupKey>& keys = part.batch_keys;
-      keys.resize(chosen.size());
-      for (std::size_t k = 0; k < chosen.size(); ++k) keys[k] = {cells.cell(v, chosen[k] - begin), ids[k]};
-      table.number_all(keys.data(), keys.size(), keys.data(), [](std::size_t) {});
-      const NumbersOver numbers(keys.data());
-      for (std::size_t k = 0; k < chosen.size(); ++k) ids[k] = numbers.get(k);
-    }
-    ++key;
-  }
-
-  // New groups get their first rows.
-  const std::size_t known = part.groups(), groups = part.tables.back().size();
-  if (groups > known) {  // new ones come in their order
-    part.row_counts.resize(groups);
-    for (std::size_t k = 0; part.groups() < groups; ++k)
-      if (ids[k] == part.groups()) part.first_rows.push_back(part.rows_before + chosen[k]);
-  }
-  std::uint32_t* const counts = part.row_counts.data();
-  for (const std::uint32_t id : ids) ++counts[id];
-}
-
-void add_counts(const std::vector<std::unique_ptr<Part>>& parts, const Question& question, Entries& entries) {
+void add_counts(const std::vector<std::unique_ptr<PartialTotals>>& parts, const Question& question, Entries& entries) {
   for (const auto& part : parts) {
-    entries.left_out += part->left_out;
-    entries.unknown += part->unknown;
-    entries.counted += part->counted;
-    entries.unknown_example = std::min(entries.unknown_example, part->unknown_example);
+    entries.rows.add(part->rows);
+    entries.probed.add(part->probed);
   }
-  for (const auto& part : parts) entries.probed.add(part->probed);
   entries.caught.resize(question.periods.size());
   for (const auto& part : parts)
     for (std::size_t p = 0; p < part->caught.size(); ++p) {

@@ -2,11 +2,11 @@
 
 #include <algorithm>
 
+#include "base/access.hpp"
+#include "base/parallel.hpp"
+#include "base/stopwatch.hpp"
 #include "relation/row_pass.hpp"
 #include "relation/some_rows.hpp"
-#include "table/access.hpp"
-#include "table/parallel.hpp"
-#include "table/stopwatch.hpp"
 
 namespace lofty::engine {
 
@@ -23,25 +23,25 @@ RowSieve::RowSieve(const Question& question, const Table& table, StretchJoins& j
 Outcome RowSieve::add(const Tables& tables, std::size_t rows_before) {
   Stopwatch watch;
   const JoinedRows rows(question_, tables, run_, joins_);
-  if (rows_before + tables.first().rows() > most_rows || sifted_.joined + rows.rows() > most_rows)
+  if (rows_before + tables.first().rows() > most_rows || sifted_.rows.read + rows.rows() > most_rows)
     return Outcome::many_rows;
   watch.lap();  // joins have a time of their own
   RowsThatCount counted = RowPass(question_, rows, nullptr, run_).counted();
   constexpr std::size_t worth_it = 4;  // rows for each one that is kept
-  if (sifted_.joined == 0 && counted.rows.size() > rows.rows() / worth_it) return Outcome::many_count;
+  if (sifted_.rows.read == 0 && counted.rows.size() > rows.rows() / worth_it) return Outcome::many_count;
 
   // As the table numbers them, each once, and the first of which it is unknown whether it counts: it is named.
   std::vector<std::uint32_t>& kept = counted.rows;
-  if (counted.unknown > 0 && sifted_.unknown == 0)
-    kept.insert(std::lower_bound(kept.begin(), kept.end(), counted.unknown_example), counted.unknown_example);
+  if (counted.counts.unknown > 0 && sifted_.rows.unknown == 0)
+    kept.insert(std::lower_bound(kept.begin(), kept.end(), counted.counts.unknown_example),
+                counted.counts.unknown_example);
   for (std::uint32_t& row : kept) row = rows.row_of_table(0, row);
   kept.erase(std::unique(kept.begin(), kept.end()), kept.end());
   keep(tables.first(), kept);
   for (const std::uint32_t row : kept) numbers_.push_back(static_cast<std::uint32_t>(rows_before + row));
 
-  sifted_.joined += rows.rows();
-  sifted_.left_out += counted.left_out;
-  sifted_.unknown += counted.unknown;
+  counted.counts.read = rows.rows();
+  sifted_.rows.add(counted.counts);
   add_texts(tables.first(), run_, *sifted_.texts_met);
   sifted_.seconds += watch.lap();
   return Outcome::held;

@@ -8,21 +8,23 @@
 #include <optional>
 #include <vector>
 
+#include "base/kept_parts.hpp"
 #include "lofty/run.hpp"
 #include "plan/plan.hpp"
+#include "relation/row_counts.hpp"
 #include "relation/rows.hpp"
 #include "relation/texts_met.hpp"
 #include "table/column.hpp"
-#include "table/kept_parts.hpp"
 #include "table/table_data.hpp"
 
 namespace lofty::engine {
 
 // What is left of the first table, and what was met on the way.
 struct SiftedRows {
-  Table table;  // with the rows that count, and one for which that is unknown; they know their places in the file
-  std::size_t read = 0;                               // rows of the first table
-  std::size_t joined = 0, left_out = 0, unknown = 0;  // rows of the relation: all, and those that do not count
+  Table table;           // with the rows that count, and one for which that is unknown;
+                         // they know their places in the file
+  std::size_t read = 0;  // rows of the first table
+  RowCounts rows;        // of the relation
   std::shared_ptr<TextsOfTable> texts_met = std::make_shared<TextsOfTable>();  // of all rows
   std::vector<JoinedRows::Report> reports;                                     // by join, of all rows
   double seconds = 0;

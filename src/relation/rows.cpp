@@ -6,10 +6,10 @@
 #include <array>
 #include <atomic>
 
-#include "table/access.hpp"
-#include "table/folded.hpp"
-#include "table/parallel.hpp"
-#include "table/stopwatch.hpp"
+#include "base/access.hpp"
+#include "base/folded.hpp"
+#include "base/parallel.hpp"
+#include "base/stopwatch.hpp"
 #include "table/table_data.hpp"
 
 namespace lofty::engine {
@@ -91,18 +91,14 @@ const ColumnPtr* JoinedRows::merged(const RowColumn& column) const {
   return nullptr;
 }
 
-std::string JoinedRows::place_of(std::size_t row) const {
-  for (std::size_t t = 0; t < partners_.size(); ++t) {
-    const std::uint32_t at = row_in(t, row);
-    if (at == no_row) continue;
-    // A line is one of a file, and not what a column of numbers says.
-    const TableData& table = tables_.data(t);
-    const bool whose = t > 0 || table.number_in_file;
-    const std::string file = table.file_of(at);
-    return table.place_of(at) +
-           (whose ? " of " + (file.empty() ? question_.tables[t].source->name() : file) : std::string());
-  }
-  return "row " + std::to_string(row + 1);
+RowOrigin JoinedRows::origin_of(std::size_t row) const {
+  std::size_t t = 0;  // a row that was let in has none of the first tables
+  while (t + 1 < partners_.size() && row_in(t, row) == no_row) ++t;
+  const TableData& table = tables_.data(t);
+  const std::uint32_t at = row_in(t, row);
+  const std::string file = table.file_of(at);
+  return {file.empty() ? question_.tables[t].source->name() : file, table.numbered, table.number_of(at),
+          t == 0 && !table.number_in_file};
 }
 
 JoinedRows::Sides JoinedRows::sides_of(const JoinUse& join) const {
@@ -172,7 +168,7 @@ JoinedRows::Report JoinedRows::find_partners(const JoinUse& join, const Sides& s
   const auto bytes = std::make_shared<Bytes>(rows() * sizeof(std::uint32_t));
   partners_[join.table] = bytes;
   auto* const partners = reinterpret_cast<std::uint32_t*>(bytes->data());
-  const Pieces pieces = Pieces::fixed(rows(), 16 * batch_rows);
+  const RowRanges pieces = RowRanges::fixed(rows(), 16 * batch_rows);
   std::vector<Report> reports(pieces.count());
   parallel_for(pieces, run, [&](const RowRange& range, std::size_t piece) {
     Report& report = reports[piece];
@@ -222,7 +218,8 @@ Error JoinedRows::several_partners(const JoinUse& join, std::size_t row, std::ui
                        {},
                        {},
                        "every key has to occur once in " + name +
-                           ": correct it, join by more columns, or say many = true if that is meant"});
+                           ": correct it, join by more columns, or say many = "
+                           "true if that is meant"});
 }
 
 void JoinedRows::Report::add(const Report& other) {

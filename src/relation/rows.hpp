@@ -4,12 +4,12 @@
 #include <memory>
 #include <vector>
 
+#include "base/access.hpp"
 #include "formula/evaluator.hpp"
-#include "lofty/standings.hpp"
 #include "question/question.hpp"
 #include "question/tables.hpp"
 #include "relation/join_keys.hpp"
-#include "table/access.hpp"
+#include "relation/row_origin.hpp"
 #include "table/table_data.hpp"
 
 namespace lofty::engine {
@@ -71,8 +71,8 @@ class JoinedRows : public RowSource {
   // What formulas over the rows need: the scratch memory, and the constants over all rows that count once they are set.
   const FormulaContext& context() const { return context_; }
   void set_overalls(std::vector<Value> values) { context_.overalls = std::move(values); }
-  // "line 17", of the first table or of the one that the row came in with.
-  std::string place_of(std::size_t row) const;
+  // In the first table, or in the one that the row came in with.
+  RowOrigin origin_of(std::size_t row) const;
 
  private:
   const Column& column_of(std::size_t table, std::size_t column) const { return *tables_.data(table).columns[column]; }

@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-#include "table/parallel.hpp"
+#include "base/parallel.hpp"
 
 namespace lofty::engine {
 
@@ -17,7 +17,7 @@ ColumnPtr values_there(const JoinedRows& rows, const Node& node, std::span<const
 
 ColumnPtr values_at(const JoinedRows& rows, const Node& node, std::span<const std::uint32_t> at, const Run& run) {
   if (ColumnPtr there = values_there(rows, node, at, run)) return there;
-  const Pieces parts = Pieces::few(at.size());
+  const RowRanges parts = RowRanges::few(at.size());
   std::vector<Piece> pieces;
   for (std::size_t p = 0; p < parts.count(); ++p) pieces.emplace_back(node.type);
   parallel_for(parts, run, [&](const RowRange& part, std::size_t p) {

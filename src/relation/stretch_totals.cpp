@@ -2,9 +2,9 @@
 
 #include <algorithm>
 
+#include "base/parallel.hpp"
+#include "base/stopwatch.hpp"
 #include "relation/dealt_totals.hpp"
-#include "table/parallel.hpp"
-#include "table/stopwatch.hpp"
 
 namespace lofty::engine {
 
@@ -19,7 +19,7 @@ StretchTotals::StretchTotals(const Question& question, const LevelPlan& plan, bo
       ascending_(question.aggregates.size()) {
   constexpr int most_parts = 16;  // each has its own states of the entries that it meets
   for (int part = 0; part < std::min(thread_count(run), most_parts); ++part)
-    parts_.push_back(std::make_unique<Part>(question, true));
+    parts_.push_back(std::make_unique<PartialTotals>(question, true));
   for (std::size_t a = 0; a < ascending_.size(); ++a)
     ascending_[a].expected = question.aggregates[a]->kind == AggregateKind::count_distinct && !question.keeps_states;
   entries_.unknown_filters.resize(question.aggregates.size());
@@ -30,18 +30,18 @@ Outcome StretchTotals::add(const Tables& tables, std::size_t rows_before) {
   JoinedRows rows(question_, tables, run_, joins_);
   rows.set_overalls(overalls_);
   watch.lap();
-  if (entries_.read + rows.counting_rows() > most_rows) return Outcome::many_rows;
+  if (entries_.rows.read + rows.counting_rows() > most_rows) return Outcome::many_rows;
 
   // A piece for each part, or for some where there are few rows.
   const std::size_t each = (rows.counting_rows() + parts_.size() - 1) / parts_.size();
-  const Pieces pieces = Pieces::costly(rows.counting_rows(), std::max<std::size_t>(1, each));
+  const RowRanges pieces = RowRanges::costly(rows.counting_rows(), std::max<std::size_t>(1, each));
   const bool deals = may_deal();
   for (auto& part : parts_) {
-    part->next_rows(question_, entries_.read);
+    part->next_rows(question_, entries_.rows.read);
     part->deals_from = deals ? most_entries_together / parts_.size() : most_rows;
   }
   RowPass(question_, rows, nullptr, run_, pieces).add_to(parts_);
-  entries_.read += rows.counting_rows();
+  entries_.rows.read += rows.counting_rows();
 
   if (!deals && groups() > plan_.most_entries) return Outcome::many_entries;
   take_dealt();
@@ -112,7 +112,7 @@ void StretchTotals::take_examples(const JoinedRows& rows, std::size_t rows_befor
     found = no_row;
   };
   for (auto& part : parts_) {
-    take(part->unknown_example, entries_.unknown_example);
+    take(part->rows.unknown_example, entries_.rows.unknown_example);
     for (std::size_t a = 0; a < part->unknown_filters.size(); ++a)
       take(part->unknown_filters[a].example, entries_.unknown_filters[a].example);
   }
@@ -133,7 +133,7 @@ Outcome StretchTotals::finish(const Tables& tables, TotalledRows& out) {
   }
   entries_.texts_met = texts_met_;
   entries_.context = {.slots = question_.slots, .overalls = overalls_};
-  auto joined = std::make_unique<JoinedRows>(question_, tables, entries_.read, joins_.reports(question_, tables));
+  auto joined = std::make_unique<JoinedRows>(question_, tables, entries_.rows.read, joins_.reports(question_, tables));
   joined->set_overalls(overalls_);
   entries_.total_seconds += watch.lap();
   out = {std::move(entries_), std::move(joined)};

@@ -2,8 +2,8 @@
 
 #include <algorithm>
 
-#include "table/access.hpp"
-#include "table/parallel.hpp"
+#include "base/access.hpp"
+#include "base/parallel.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -14,7 +14,7 @@ void add_column(const Column& column, const Run& run, TextsMet& met) {
 
   // By code, each thread some rows.
   constexpr std::size_t at_once = 4096;
-  const Pieces pieces = Pieces::per_thread(column.rows(), run);
+  const RowRanges pieces = RowRanges::per_thread(column.rows(), run);
   std::vector<std::vector<std::size_t>> counts(pieces.count());
   parallel_for(pieces, run, [&](const RowRange& range, std::size_t piece) {
     std::vector<std::size_t>& own = counts[piece];

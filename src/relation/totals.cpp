@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "base/stopwatch.hpp"
 #include "relation/added_entries.hpp"
 #include "relation/dealt_totals.hpp"
 #include "relation/merge_parts.hpp"
@@ -9,12 +10,11 @@
 #include "relation/row_pass.hpp"
 #include "relation/some_rows.hpp"
 #include "relation/windows.hpp"
-#include "table/stopwatch.hpp"
 
 namespace lofty::engine {
 namespace {
 
-std::vector<std::uint32_t> chosen_rows(const std::vector<std::unique_ptr<Part>>& parts) {
+std::vector<std::uint32_t> chosen_rows(const std::vector<std::unique_ptr<PartialTotals>>& parts) {
   std::vector<std::uint32_t> rows;
   std::size_t count = 0;
   for (const auto& part : parts) count += part->chosen_rows.size();
@@ -30,9 +30,9 @@ class EntryMaker {
              const Ladder& ladder, const Run& run)
       : pass_(pass), question_(question), plan_(plan), rows_(rows), ladder_(ladder), run_(run) {}
 
-  Entries make(std::vector<std::unique_ptr<Part>> parts) const {
+  Entries make(std::vector<std::unique_ptr<PartialTotals>> parts) const {
     Entries entries;
-    entries.read = rows_.counting_rows();
+    entries.rows.read = rows_.counting_rows();
     add_counts(parts, question_, entries);
     const bool dealt = std::any_of(parts.begin(), parts.end(), [](const auto& part) { return part->dealt != nullptr; });
     if (question_.row_level())
@@ -45,7 +45,7 @@ class EntryMaker {
   }
 
  private:
-  void merge(std::vector<std::unique_ptr<Part>>& parts, Entries& entries) const {
+  void merge(std::vector<std::unique_ptr<PartialTotals>>& parts, Entries& entries) const {
     const AggregateStates::ByOrder by_order = [this, &entries](
                                                   const Aggregate& aggregate, const std::vector<std::uint32_t>& rows,
                                                   const std::vector<std::uint32_t>& groups, std::size_t count) {
@@ -62,7 +62,7 @@ class EntryMaker {
         [&rows = rows_, &ladder = ladder_, &question = question_](
             const Aggregate& aggregate, const std::vector<std::uint32_t>& of, const std::vector<std::uint32_t>& groups,
             std::size_t count) { return ordered_total(aggregate, rows, of, groups, count, ladder, question, Run{}); });
-    Part& all = whole->part();
+    PartialTotals& all = whole->part();
     for (std::size_t a = 0; a < all.states.size(); ++a) set_apart(parts, a);
     for (auto& part : parts) {
       merge_part(all, *part);
@@ -83,10 +83,10 @@ class EntryMaker {
   }
 
   // More entries than a table is quick with.
-  void take_dealt(std::vector<std::unique_ptr<Part>>& parts, Entries& entries) const {
+  void take_dealt(std::vector<std::unique_ptr<PartialTotals>>& parts, Entries& entries) const {
     const PartitionCalls calls{
-        [this](const EntryColumn& column, const Part& all) { return of_first_rows(column, all, {}); },
-        [this](const EntryColumn& column, const Carried& values, const Part& all, std::size_t entry) {
+        [this](const EntryColumn& column, const PartialTotals& all) { return of_first_rows(column, all, {}); },
+        [this](const EntryColumn& column, const Carried& values, const PartialTotals& all, std::size_t entry) {
           several_values(column, values, all, entry);
         }};
     DealtTotals(question_, false, run_).make_entries(parts, calls, entries);
@@ -94,7 +94,8 @@ class EntryMaker {
 
   // The first row speaks for all. `filled`: by entry, whether a row of another unit speaks for it (rank.fill); empty:
   // for none.
-  Piece of_first_rows(const EntryColumn& column, const Part& all, const std::vector<std::uint8_t>& filled) const {
+  Piece of_first_rows(const EntryColumn& column, const PartialTotals& all,
+                      const std::vector<std::uint8_t>& filled) const {
     Piece piece(column.type);
     Evaluator evaluator(rows_, rows_.context());
     const bool by_unit = !filled.empty() && goes_by_unit(question_, *column.node);
@@ -108,7 +109,7 @@ class EntryMaker {
   }
 
   // Tells each piece's distinct count with which stretches of numbers the other pieces may overlap.
-  void set_apart(std::vector<std::unique_ptr<Part>>& parts, std::size_t a) const {
+  void set_apart(std::vector<std::unique_ptr<PartialTotals>>& parts, std::size_t a) const {
     if (question_.aggregates[a]->kind != AggregateKind::count_distinct) return;
     if (question_.keeps_states) {  // counts of what a piece holds alone could not be taken together later
       for (auto& part : parts) part->states[a].set_apart({AggregateStates::Range{.others = true}});
@@ -129,7 +130,7 @@ class EntryMaker {
     });
   }
 
-  [[noreturn]] void several_values(const EntryColumn& column, const Carried& values, const Part& all,
+  [[noreturn]] void several_values(const EntryColumn& column, const Carried& values, const PartialTotals& all,
                                    std::size_t group) const {
     Evaluator evaluator(rows_, rows_.context());
     const auto shown = [&](const Node& node, std::uint32_t row) {
@@ -149,7 +150,7 @@ class EntryMaker {
     throw Error(std::move(p));
   }
 
-  void collect_rows(const std::vector<std::unique_ptr<Part>>& parts, Entries& entries) const {
+  void collect_rows(const std::vector<std::unique_ptr<PartialTotals>>& parts, Entries& entries) const {
     entries.columns.resize(question_.entry_columns.size());
     entries.blanks.resize(question_.aggregates.size());
     entries.first_rows = chosen_rows(parts);
@@ -221,7 +222,7 @@ Entries run_rows(const Question& question, const LevelPlan& plan, JoinedRows& ro
   std::vector<WindowNotes> notes;
   WindowTimes times;
   std::vector<std::uint32_t> listed;
-  std::vector<std::unique_ptr<Part>> parts;
+  std::vector<std::unique_ptr<PartialTotals>> parts;
   Stopwatch watch;
   double count_seconds = 0;
   if (!question.row_windows.empty()) {

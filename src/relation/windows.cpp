@@ -2,10 +2,10 @@
 
 #include <algorithm>
 
+#include "base/access.hpp"
 #include "formula/evaluator.hpp"
 #include "relation/some_rows.hpp"
 #include "relation/sort_codes.hpp"
-#include "table/access.hpp"
 
 namespace lofty::engine {
 namespace {

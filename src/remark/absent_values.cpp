@@ -4,9 +4,9 @@
 #include <set>
 #include <unordered_set>
 
+#include "base/access.hpp"
+#include "base/folded.hpp"
 #include "question/prose.hpp"
-#include "table/access.hpp"
-#include "table/folded.hpp"
 
 namespace lofty::engine {
 namespace {

@@ -5,12 +5,12 @@
 #include <optional>
 #include <set>
 
+#include "base/access.hpp"
+#include "base/folded.hpp"
 #include "order/numbering.hpp"
 #include "question/prose.hpp"
 #include "remark/sentence.hpp"
-#include "table/access.hpp"
-#include "table/calendar.hpp"
-#include "table/folded.hpp"
+#include "value/calendar.hpp"
 
 namespace lofty::engine {
 namespace {

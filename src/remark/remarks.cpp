@@ -23,11 +23,12 @@ class Remarks {
     for (const Table& table : a_.joined->tables().read)
       for (const Remark& remark : table.remarks()) out_.push_back(remark);
     remark_joins();
-    if (a_.entries.unknown > 0) {
-      say("unknown-condition",
-          "for " + counted(a_.entries.unknown, names_.row_noun()) + " the condition " + quoted(a_.ladder.where) +
-              " is neither true nor false, because of a blank: " + (a_.entries.unknown == 1 ? "it does" : "they do") +
-              " not count" + " (the first is " + a_.joined->place_of(a_.entries.unknown_example) + ")");
+    if (a_.entries.rows.unknown > 0) {
+      say("unknown-condition", "for " + counted(a_.entries.rows.unknown, names_.row_noun()) + " the condition " +
+                                   quoted(a_.ladder.where) + " is neither true nor false, because of a blank: " +
+                                   (a_.entries.rows.unknown == 1 ? "it does" : "they do") + " not count" +
+                                   " (the first is " +
+                                   a_.joined->origin_of(a_.entries.rows.unknown_example).short_text() + ")");
     }
     remark_filters();
     remark_periods();
@@ -49,11 +50,11 @@ class Remarks {
   // Why the listing is empty, by the stage that left nothing.
   void remark_nothing() {
     if (a_.entries.count > 0) return;
-    if (a_.entries.read == 0)
+    if (a_.entries.rows.read == 0)
       say("nothing-counts", "the table has no rows");
-    else if (a_.entries.counted == 0)
+    else if (a_.entries.rows.counted == 0)
       say("nothing-counts",
-          "no " + names_.row_noun() + " counts: the condition holds for none of " + with_commas(a_.entries.read));
+          "no " + names_.row_noun() + " counts: the condition holds for none of " + with_commas(a_.entries.rows.read));
     else if (a_.dropped.before > 0)
       say("nothing-left", "no " + names_.entry_noun() + " is left: " + quoted(a_.question.level->having) +
                               " holds for none of " + with_commas(a_.dropped.before));
@@ -70,7 +71,7 @@ class Remarks {
       const Entries::UnknownFilter& unknown = a_.entries.unknown_filters[a];
       if (unknown.rows > 0)
         say_unknown_filter(aggregate.filter->source(), aggregate.text, unknown.rows,
-                           " (the first is " + a_.joined->place_of(unknown.example) + ")", said);
+                           " (the first is " + a_.joined->origin_of(unknown.example).short_text() + ")", said);
     }
     for (std::size_t w = 0; w < a_.entries.window_notes.size(); ++w) {
       const WindowCall& call = *a_.question.row_windows[w].call;
@@ -153,9 +154,10 @@ class Remarks {
       std::vector<std::string> keys;
       for (const SortKey& key : aggregate.order) keys.push_back(quoted(key.text));
       say("input-decides", "for " + names_.counted_entries(one.entries) + " several rows are equal on " +
-                               lofty::engine::listed(keys) + " (" + a_.joined->place_of(one.one) + " and " +
-                               a_.joined->place_of(one.other) + " for two), so that the order of the input decides " +
-                               quoted(aggregate.text) + "; a further key in its `order by` would settle it");
+                               lofty::engine::listed(keys) + " (" + a_.joined->origin_of(one.one).short_text() +
+                               " and " + a_.joined->origin_of(one.other).short_text() +
+                               " for two), so that the order of the input decides " + quoted(aggregate.text) +
+                               "; a further key in its `order by` would settle it");
     }
   }
 

@@ -4,7 +4,7 @@
 
 #include "formula/evaluator.hpp"
 #include "question/prose.hpp"
-#include "table/zone.hpp"
+#include "value/zone.hpp"
 
 namespace lofty::engine {
 

@@ -53,7 +53,7 @@ class WindowRemarks {
     }
     if (most == nullptr) return;
     const auto name = [&](std::uint32_t row) {
-      return of_entries_ ? names_.entry_name(row) : a_.joined->place_of(row);
+      return of_entries_ ? names_.entry_name(row) : a_.joined->origin_of(row).short_text();
     };
     say("input-decides",
         counted_of(most->undecided, rows) + " are equal along " + keys(call->order) + " (" + name(most->one) + " and " +
@@ -126,13 +126,12 @@ class WindowRemarks {
       if (notes.doubled_days > 0)
         what += (what.empty() ? "" : " and ") + counted(notes.doubled_days, "day") +
                 (notes.doubled_days == 1 ? " occurs" : " occur") + " more than once";
-      say("rows-over-days",
-          written + (several ? " count" : " counts") + " rows, not days: along " + quoted(day) + " " + what +
-              "; `range between interval '6' day preceding and current row` counts days" +
-              (of_entries_ && notes.missing_days > 0 && !a_.question.row_level()
-                   ? ", and `fill = \"day\"` under [rank], with coalesce(..., 0) in the total, has an "
-                     "entry for each of them"
-                   : ""));
+      say("rows-over-days", written + (several ? " count" : " counts") + " rows, not days: along " + quoted(day) + " " +
+                                what + "; `range between interval '6' day preceding and current row` counts days" +
+                                (of_entries_ && notes.missing_days > 0 && !a_.question.row_level()
+                                     ? ", and `fill = \"day\"` under [rank], with coalesce(..., 0) in the total, has "
+                                       "an entry for each of them"
+                                     : ""));
     }
   }
 

@@ -142,11 +142,12 @@ std::string cost_text(const Cost& cost, const Looks& looks) {
            (sorts == 1 ? " sort.\n" : " sorts.\n");
 
   // What was decided, and why.
-  for (const Decision& one : cost.decisions)
-    out += "\n" + wrapped(one.what + ": " + one.why + "." +
-                              (one.instead.empty() ? std::string() : " It did not hold: " + one.instead + "."),
-                          looks.width, 2);
-  if (!cost.decisions.empty()) out += "\n";
+  for (const Decision& one : cost.decisions) {
+    std::string sentence = one.what + ": " + one.why + ".";
+    if (!one.instead.empty()) sentence += " It did not hold: " + one.instead + ".";
+    if (sentence[0] >= 'a' && sentence[0] <= 'z') sentence[0] = static_cast<char>(sentence[0] - 'a' + 'A');
+    out += "\n" + wrapped(sentence, looks.width, 2) + "\n";
+  }
   if (!cost.rows_known)
     out += std::string(windows > 0 ? "" : "\n") +
            "The size of a table is not known before it is read: its steps are not priced.\n";

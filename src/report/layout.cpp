@@ -3,9 +3,9 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/call_check.hpp"
 #include "lofty/error.hpp"
 #include "report/width.hpp"
-#include "table/call_check.hpp"
 
 namespace lofty::report {
 namespace {

@@ -2,8 +2,8 @@
 
 #include "report/picture_source.hpp"
 
+#include "base/folded.hpp"
 #include "question/prose.hpp"
-#include "table/folded.hpp"
 
 namespace lofty::report {
 

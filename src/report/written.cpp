@@ -1,13 +1,13 @@
 // Which writer makes a format.
 // Covered by tests/io/write_test.cpp.
 
+#include "base/budget.hpp"
+#include "base/folded.hpp"
 #include "io/write_text.hpp"
 #include "io/write_workbook.hpp"
 #include "lofty/page.hpp"
 #include "lofty/write.hpp"
 #include "report/markdown.hpp"
-#include "table/budget.hpp"
-#include "table/folded.hpp"
 
 namespace lofty {
 

@@ -9,8 +9,8 @@
 #include <string>
 #include <vector>
 
+#include "base/call_check.hpp"
 #include "lofty/catalog.hpp"
-#include "table/call_check.hpp"
 
 namespace lofty::engine {
 

@@ -4,9 +4,9 @@
 #include <cassert>
 #include <cmath>
 
+#include "base/far_memory.hpp"
+#include "base/parallel.hpp"
 #include "lofty/error.hpp"
-#include "table/far_memory.hpp"
-#include "table/parallel.hpp"
 
 namespace lofty::engine {
 
@@ -460,7 +460,7 @@ ColumnPtr Column::picked(const Column& from, std::span<const std::uint32_t> rows
   column->data_.allocate(rows.size() * width);
 
   // Piece by piece, in the numbers that the column is stored in.
-  const Pieces pieces = Pieces::fixed(rows.size());
+  const RowRanges pieces = RowRanges::fixed(rows.size());
   std::vector<std::size_t> nulls(pieces.count());
   parallel_for(pieces, run, [&](const RowRange& range, std::size_t piece) {
     const std::size_t begin = range.begin;

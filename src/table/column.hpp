@@ -13,12 +13,12 @@
 #include <string_view>
 #include <vector>
 
+#include "base/buffer.hpp"
+#include "base/kept_parts.hpp"
 #include "lofty/run.hpp"
 #include "lofty/value.hpp"
-#include "table/buffer.hpp"
 #include "table/dictionary.hpp"
-#include "table/exact.hpp"
-#include "table/kept_parts.hpp"
+#include "value/exact.hpp"
 
 namespace lofty::engine {
 

@@ -8,11 +8,11 @@
 #include <optional>
 #include <type_traits>
 
+#include "base/parallel.hpp"
+#include "base/through_buckets.hpp"
+#include "base/word_width.hpp"
 #include "table/extremes.hpp"
-#include "table/parallel.hpp"
 #include "table/put_fields.hpp"
-#include "table/through_buckets.hpp"
-#include "table/word_width.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -79,7 +79,7 @@ ColumnScatter::Field ColumnScatter::measured(ByPosition column) const {
     std::int64_t greatest = std::numeric_limits<std::int64_t>::min();
     std::size_t nulls = 0;
   };
-  const Pieces pieces = Pieces::fixed(rows_.size());
+  const RowRanges pieces = RowRanges::fixed(rows_.size());
   std::vector<Range> ranges(pieces.count());
   parallel_for(pieces, run_, [&](const RowRange& piece, std::size_t number) {
     with_array(field.column, [&, begin = piece.begin, end = piece.end](const auto* values) {

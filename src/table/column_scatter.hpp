@@ -8,7 +8,7 @@
 #include <variant>
 #include <vector>
 
-#include "table/buffer.hpp"
+#include "base/buffer.hpp"
 #include "table/column.hpp"
 #include "table/packed_numbers.hpp"
 

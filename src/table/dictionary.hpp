@@ -12,7 +12,7 @@
 #include <string_view>
 #include <vector>
 
-#include "table/buffer.hpp"
+#include "base/buffer.hpp"
 
 namespace lofty::engine {
 

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cstdint>
 
-#include "table/vectors.hpp"
+#include "base/vectors.hpp"
 
 namespace lofty::engine {
 namespace {

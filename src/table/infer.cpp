@@ -6,8 +6,8 @@
 #include <cmath>
 #include <cstring>
 
-#include "table/folded.hpp"
-#include "table/short_numbers.hpp"
+#include "base/folded.hpp"
+#include "value/short_numbers.hpp"
 
 namespace lofty::engine {
 namespace {

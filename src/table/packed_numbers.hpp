@@ -6,9 +6,9 @@
 #include <algorithm>
 #include <cstdint>
 
-#include "table/buffer.hpp"
+#include "base/buffer.hpp"
 #include "table/column.hpp"
-#include "table/exact.hpp"
+#include "value/exact.hpp"
 
 namespace lofty::engine {
 

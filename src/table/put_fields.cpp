@@ -2,8 +2,8 @@
 
 #include <bit>
 
+#include "base/vectors.hpp"
 #include "table/column.hpp"
-#include "table/vectors.hpp"
 
 namespace lofty::engine {
 namespace {

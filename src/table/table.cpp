@@ -6,11 +6,11 @@
 #include <cmath>
 #include <utility>
 
+#include "base/access.hpp"
+#include "base/call_check.hpp"
+#include "base/folded.hpp"
 #include "lofty/catalog.hpp"
 #include "lofty/error.hpp"
-#include "table/access.hpp"
-#include "table/call_check.hpp"
-#include "table/folded.hpp"
 #include "table/table_data.hpp"
 
 namespace lofty {

@@ -7,9 +7,9 @@
 #include <mutex>
 #include <optional>
 
+#include "base/far_memory.hpp"
 #include "lofty/error.hpp"
-#include "rank/exact_sum.hpp"
-#include "table/far_memory.hpp"
+#include "value/exact_sum.hpp"
 #include "window/order_statistic.hpp"
 #include "window/packing.hpp"
 
@@ -383,7 +383,7 @@ template <class Word>
 bool running_sums(const OrderData& order, const PackedReader<Word, false>& value, std::int64_t* out, const Run& run) {
   constexpr std::size_t piece_rows = 128 * 1024;
   const std::size_t size = order.rows.size();
-  const Pieces pieces = Pieces::fixed(size, piece_rows);
+  const RowRanges pieces = RowRanges::fixed(size, piece_rows);
   struct Stretch {
     std::size_t first_start;               // where a group starts first; none: the end
     std::uint64_t last = 0;                // the sum at its end
@@ -680,7 +680,7 @@ ValueRanks value_ranks(const OrderData& order, const Gathered& values, const Run
   const std::size_t size = order.rows.size();
   std::vector<std::uint32_t> group(size);
   for (std::size_t i = 1; i < size; ++i) {
-    if (i % Pieces::usual_rows == 0) check_stop(run);
+    if (i % RowRanges::usual_rows == 0) check_stop(run);
     group[i] = group[i - 1] + ((order.marks[i] & OrderData::group_start) != 0);
   }
 
@@ -690,7 +690,7 @@ ValueRanks value_ranks(const OrderData& order, const Gathered& values, const Run
   ValueRanks out;
   out.position_at.assign(sorted.rows().begin(), sorted.rows().end());
   out.rank_at.resize(size);
-  parallel_for(Pieces::fixed(size), run, [&](const RowRange& range) {
+  parallel_for(RowRanges::fixed(size), run, [&](const RowRange& range) {
     for (std::size_t rank = range.begin; rank < range.end; ++rank) {
       const std::uint32_t position = out.position_at[rank];
       out.rank_at[position] = values.is_null(position) ? no_position : static_cast<std::uint32_t>(rank);

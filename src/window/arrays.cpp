@@ -3,13 +3,13 @@
 #include <atomic>
 #include <cmath>
 
+#include "base/access.hpp"
+#include "base/budget.hpp"
+#include "base/large_vector.hpp"
+#include "base/parallel.hpp"
 #include "lofty/error.hpp"
 #include "lofty/window.hpp"
 #include "order/key_check.hpp"
-#include "table/access.hpp"
-#include "table/budget.hpp"
-#include "table/large_vector.hpp"
-#include "table/parallel.hpp"
 #include "window/aggregates.hpp"
 #include "window/frame_extremes.hpp"
 #include "window/picks.hpp"
@@ -71,8 +71,8 @@ class Work {
   WindowJob job(const Run& run) const { return {order_, frame_, has_range_ ? &range_ : nullptr, run}; }
 
  private:
-  // Throws CallError if the key does not ascend along each group, nulls together at one end: it is then not the key that
-  // the order goes by, and searching for the ends of frames would be lost.
+  // Throws CallError if the key does not ascend along each group, nulls together at one end: it is then not the key
+  // that the order goes by, and searching for the ends of frames would be lost.
   template <class Number>
   void require_sorted(const Buffer<Number>& at) const {
     bool sorted = true, changed = false;  // changed: between nulls and values, in this group
@@ -112,7 +112,7 @@ class Work {
   // Calls work(i) for every position, on several threads; no progress, which gathering the key has told already.
   template <class Each>
   void in_pieces(std::size_t size, const Each& work) const {
-    parallel_for(Pieces::fixed(size), run_, [&](const RowRange& rows) {
+    parallel_for(RowRanges::fixed(size), run_, [&](const RowRange& rows) {
       for (std::size_t i = rows.begin; i < rows.end; ++i) work(i);
     });
   }
@@ -140,7 +140,7 @@ Phases phases_of(const Run& run) { return Phases(run, {1, 2, 6, 1}); }
 template <class Each>
 void each_position(std::size_t size, const Run& run, const Each& work) {
   Progress progress(run, size);
-  parallel_for(Pieces::fixed(size), progress, [&](const RowRange& rows, std::size_t) {
+  parallel_for(RowRanges::fixed(size), progress, [&](const RowRange& rows, std::size_t) {
     for (std::size_t i = rows.begin; i < rows.end; ++i) work(i);
   });
 }
@@ -328,8 +328,8 @@ void running_sums(const Order& order, std::span<const std::int64_t> in_order, st
   const std::uint8_t* const marks = engine::Access::data(order).marks.data();
   Progress progress(run, in_order.size());
   std::int64_t sum = 0;
-  for (std::size_t begin = 0; begin < in_order.size(); begin += Pieces::usual_rows) {
-    const std::size_t end = std::min(in_order.size(), begin + Pieces::usual_rows);
+  for (std::size_t begin = 0; begin < in_order.size(); begin += RowRanges::usual_rows) {
+    const std::size_t end = std::min(in_order.size(), begin + RowRanges::usual_rows);
     for (std::size_t i = begin; i < end; ++i) {
       if ((marks[i] & OrderData::group_start) != 0) sum = 0;
       if (__builtin_add_overflow(sum, in_order[i], &sum)) beyond_64_bits();

@@ -1,8 +1,8 @@
 // What follows `over`: the windows it builds on, its partition, its order, and its frame with the distances.
 // Covered by tests/ladder/windows_test.cpp.
 
+#include "base/folded.hpp"
 #include "formula/lexer.hpp"
-#include "table/folded.hpp"
 #include "window/binding.hpp"
 
 namespace lofty::engine {

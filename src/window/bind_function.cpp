@@ -3,11 +3,13 @@
 
 #include <algorithm>
 
-#include "rank/moments.hpp"
 #include "window/binding.hpp"
+#include "window/spreads.hpp"
 
 namespace lofty::engine {
 namespace {
+
+using F = Function;
 
 class FunctionBinder : CallBinding {
  public:
@@ -45,13 +47,13 @@ class FunctionBinder : CallBinding {
     return type.exact() ? Type{.kind = Kind::decimal, .scale = std::min(type.scale + 6, Decimal::max_digits)} : type;
   }
 
-  bool is(std::initializer_list<const char*> names) const {
-    return std::any_of(names.begin(), names.end(), [&](const char* one) { return e_.text == one; });
+  bool is(std::initializer_list<Function> functions) const {
+    return std::find(functions.begin(), functions.end(), e_.function) != functions.end();
   }
 
   void bind_function(WindowCall& call) {
-    const bool picks = is({"lag", "lead", "first_value", "last_value", "nth_value"});
-    const bool percentile = is({"percentile_cont", "percentile_disc"});
+    const bool picks = is({F::lag, F::lead, F::first_value, F::last_value, F::nth_value});
+    const bool percentile = is({F::percentile_cont, F::percentile_disc});
     check_clauses(picks, percentile);
     call.ignore_nulls = e_.nulls == NullTreatment::ignore;
     call.from_last = e_.from_last;
@@ -61,8 +63,8 @@ class FunctionBinder : CallBinding {
       if (known(call.filter->type) && call.filter->type.kind != Kind::boolean)
         fail(Code::wrong_type, "the filter is not a condition", *e_.filter, origin_);
     }
-    if (is({"row_number", "rank", "dense_rank", "percent_rank", "cume_dist"})) return bind_place(call);
-    if (is({"ntile"})) {
+    if (is({F::row_number, F::rank, F::dense_rank, F::percent_rank, F::cume_dist})) return bind_place(call);
+    if (is({F::ntile})) {
       arguments(1, 1, "ntile(4) over (order by spend desc)");
       need_order(call);
       call.function = WindowFunction::ntile;
@@ -76,66 +78,66 @@ class FunctionBinder : CallBinding {
 
   // Clauses that only some functions have.
   void check_clauses(bool picks, bool percentile) {
-    const bool total = is({"sum", "count", "avg", "min", "max", "median"}) || spread_of(e_.text) || percentile;
+    const bool total =
+        is({F::sum, F::count, F::average, F::minimum, F::maximum, F::median}) || is_spread(e_.function) || percentile;
     if (e_.filter && !total) fail(Code::wrong_arguments, "`filter` goes with totals only");
-    if (e_.distinct && !is({"count"})) fail(Code::wrong_arguments, "`distinct` goes with count only");
+    if (e_.distinct && !is({F::count})) fail(Code::wrong_arguments, "`distinct` goes with count only");
     if (e_.nulls != NullTreatment::unwritten && !picks)
       fail(Code::wrong_arguments, "`ignore nulls` goes with lag, lead, first_value, last_value and nth_value");
-    if (e_.from_last && !is({"nth_value"})) fail(Code::wrong_arguments, "`from last` goes with nth_value only");
+    if (e_.from_last && !is({F::nth_value})) fail(Code::wrong_arguments, "`from last` goes with nth_value only");
     if (!e_.within_group.empty() && !percentile)
       fail(Code::wrong_arguments, "`within group` goes with percentile_cont and percentile_disc",
            "write the order of the window after `over`");
   }
 
   void bind_place(WindowCall& call) {
-    const std::string& name = e_.text;
-    arguments(0, 0, (name + "() over (order by spend desc)").c_str());
-    if (name != "row_number") need_order(call);
-    call.function = name == "row_number"     ? WindowFunction::row_number
-                    : name == "rank"         ? WindowFunction::rank
-                    : name == "dense_rank"   ? WindowFunction::dense_rank
-                    : name == "percent_rank" ? WindowFunction::percent_rank
-                                             : WindowFunction::cume_dist;
-    if (is({"percent_rank", "cume_dist"})) call.type = {.kind = Kind::decimal, .scale = 6};
+    arguments(0, 0, (e_.text + "() over (order by spend desc)").c_str());
+    if (!is({F::row_number})) need_order(call);
+    call.function = is({F::row_number})     ? WindowFunction::row_number
+                    : is({F::rank})         ? WindowFunction::rank
+                    : is({F::dense_rank})   ? WindowFunction::dense_rank
+                    : is({F::percent_rank}) ? WindowFunction::percent_rank
+                                            : WindowFunction::cume_dist;
+    if (is({F::percent_rank, F::cume_dist})) call.type = {.kind = Kind::decimal, .scale = 6};
   }
 
   void bind_total(WindowCall& call) {
-    const std::string& name = e_.text;
-    arguments(1, 1,
-              name == "count" ? "count(*) over (partition by shop_no)" : "sum(amount) over (partition by shop_no)");
+    const bool counts = is({F::count});
+    arguments(1, 1, counts ? "count(*) over (partition by shop_no)" : "sum(amount) over (partition by shop_no)");
     const bool star = e_.args[0]->op == Op::star;
-    if (star && name != "count") fail(Code::wrong_arguments, "`*` is allowed in count(*) only", *e_.args[0], origin_);
+    if (star && !counts) fail(Code::wrong_arguments, "`*` is allowed in count(*) only", *e_.args[0], origin_);
     if (!star) call.value = bound(*e_.args[0], origin_);
 
     // What it adds up.
-    if (name == "count") {
+    if (counts) {
       call.function = star          ? WindowFunction::count_rows
                       : e_.distinct ? WindowFunction::count_distinct
                                     : WindowFunction::count;
       return;
     }
     call.type = call.value->type;
-    if (is({"min", "max"})) {
-      call.function = name == "min" ? WindowFunction::least : WindowFunction::greatest;
+    if (is({F::minimum, F::maximum})) {
+      call.function = is({F::minimum}) ? WindowFunction::least : WindowFunction::greatest;
       return;
     }
     need_number(call.value, *e_.args[0]);
-    if (name == "sum") {
+    if (is({F::sum})) {
       call.function = WindowFunction::sum;
       return;
     }
-    if (const auto spread = spread_of(name)) {
-      const auto type = type_of(*spread, call.type);
+    if (is_spread(e_.function)) {
+      const Spread spread = spread_of(e_.function);
+      const auto type = type_of(spread, call.type);
       if (!type)
         fail(Code::wrong_type, "the squares of " + shown(*e_.args[0], origin_) + " have more than 38 decimals",
              *e_.args[0], origin_, "cast(... as float)");
-      call.function = spread->root ? WindowFunction::deviation : WindowFunction::variance;
-      call.count = spread->less;
+      call.function = spread.root ? WindowFunction::deviation : WindowFunction::variance;
+      call.count = spread.less;
       call.type = *type;
       return;
     }
-    call.function = name == "avg" ? WindowFunction::average : WindowFunction::percentile_cont;
-    if (name == "median") call.fraction = Decimal(5, 1);
+    call.function = is({F::average}) ? WindowFunction::average : WindowFunction::percentile_cont;
+    if (is({F::median})) call.fraction = Decimal(5, 1);
     call.type = mean_type(call.type);
   }
 
@@ -150,8 +152,7 @@ class FunctionBinder : CallBinding {
   }
 
   void bind_pick(WindowCall& call) {
-    const std::string& name = e_.text;
-    const bool shifts = name == "lag" || name == "lead", nth = name == "nth_value";
+    const bool shifts = is({F::lag, F::lead}), nth = is({F::nth_value});
     arguments(nth ? 2 : 1,
               shifts ? 3
               : nth  ? 2
@@ -164,11 +165,11 @@ class FunctionBinder : CallBinding {
     // Whose value it is.
     call.value = bound(*e_.args[0], origin_);
     call.type = call.value->type;
-    call.function = name == "lag"           ? WindowFunction::lag
-                    : name == "lead"        ? WindowFunction::lead
-                    : name == "first_value" ? WindowFunction::first_value
-                    : name == "last_value"  ? WindowFunction::last_value
-                                            : WindowFunction::nth_value;
+    call.function = is({F::lag})           ? WindowFunction::lag
+                    : is({F::lead})        ? WindowFunction::lead
+                    : is({F::first_value}) ? WindowFunction::first_value
+                    : is({F::last_value})  ? WindowFunction::last_value
+                                           : WindowFunction::nth_value;
     if (e_.args.size() > 1) call.count = count_argument(1, nth ? 1 : 0, nth ? "which one it is" : "the distance");
 
     // What is there instead of a missing row.
@@ -210,7 +211,7 @@ class FunctionBinder : CallBinding {
     call.descending = item.descending;
     call.type = call.value->type;
     call.function = WindowFunction::percentile_disc;
-    if (e_.text == "percentile_cont") {
+    if (is({F::percentile_cont})) {
       need_number(call.value, *item.expression);
       call.function = WindowFunction::percentile_cont;
       call.type = mean_type(call.type);

@@ -2,6 +2,8 @@
 // Covered by tests/ladder/windows_test.cpp.
 
 #include "window/call.hpp"
+#include "base/name_table.hpp"
+#include "lofty/window.hpp"
 
 #include <map>
 #include <unordered_map>
@@ -102,3 +104,9 @@ std::string frame_signature(const WindowCall& call) {
 }
 
 }  // namespace lofty::engine
+
+namespace lofty {
+
+LOFTY_ENUM_NAMES(From, {From::first, "first"}, {From::last, "last"})
+
+}  // namespace lofty

@@ -6,12 +6,12 @@
 #include <cstring>
 #include <set>
 
+#include "base/access.hpp"
+#include "base/parallel.hpp"
 #include "formula/problem_at.hpp"
 #include "lofty/error.hpp"
 #include "lofty/places.hpp"
 #include "rank/packed_places.hpp"
-#include "table/access.hpp"
-#include "table/parallel.hpp"
 #include "window/frame_extremes.hpp"
 #include "window/picks.hpp"
 #include "window/starts.hpp"
@@ -100,7 +100,7 @@ const OrderData& WindowSort::order(const Shape& shape) {
   const auto rows = base_.rows();
   if (first_difference_.empty() && !rows.empty()) {
     first_difference_.assign(rows.size(), static_cast<std::uint8_t>(std::min<std::size_t>(keys, 255)));
-    parallel_for(Pieces::fixed(rows.size()), run_, [&](const RowRange& piece) {
+    parallel_for(RowRanges::fixed(rows.size()), run_, [&](const RowRange& piece) {
       const auto [begin, end] = piece;
       for (std::size_t k = keys; k-- > 0;)
         for (std::size_t c = codes_of_[k]; c < codes_of_[k + 1]; ++c) {
@@ -146,7 +146,7 @@ const WindowSort::Peers& WindowSort::peers(const Shape& shape) {
   const std::size_t size = of.rows.size();
 
   // Piece by piece.
-  const Pieces pieces = Pieces::fixed(size);
+  const RowRanges pieces = RowRanges::fixed(size);
   std::vector<Peers> found(pieces.count());
   parallel_for(pieces, run_, [&](const RowRange& range, std::size_t piece) {
     const std::size_t begin = range.begin, end = range.end;
@@ -311,7 +311,7 @@ class Evaluation {
     const Gathered& of = values();
     std::vector<std::uint32_t> group(size()), position_of(size());  // by row of the relation
     for (std::size_t i = 0, number = 0; i < size(); ++i) {
-      if (i % Pieces::usual_rows == 0) check_stop(run_);
+      if (i % RowRanges::usual_rows == 0) check_stop(run_);
       number += i > 0 && (order_.marks[i] & OrderData::group_start) != 0;
       group[order_.rows[i]] = static_cast<std::uint32_t>(number);
       position_of[order_.rows[i]] = static_cast<std::uint32_t>(i);
@@ -468,7 +468,7 @@ class Evaluation {
       const Gathered& at = sort_.values(*call_.value, relation_, run_);
       if (at.lane == Gathered::Lane::int64) {
         Buffer<std::int64_t> values(size());
-        parallel_for(Pieces::fixed(size()), run_, [&](const RowRange& piece) {
+        parallel_for(RowRanges::fixed(size()), run_, [&](const RowRange& piece) {
           for (std::size_t i = piece.begin; i < piece.end; ++i)
             values[i] = positions[i] == no_position ? int64_null : at.ints[positions[i]];
         });

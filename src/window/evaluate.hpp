@@ -10,10 +10,10 @@
 #include <variant>
 #include <vector>
 
+#include "base/access.hpp"
 #include "lofty/order.hpp"
 #include "order/codes.hpp"
 #include "order/sort.hpp"
-#include "table/access.hpp"
 #include "table/column_scatter.hpp"
 #include "window/aggregates.hpp"
 #include "window/call.hpp"

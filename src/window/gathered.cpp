@@ -8,10 +8,10 @@
 #include <type_traits>
 #include <vector>
 
+#include "base/far_memory.hpp"
+#include "base/parallel.hpp"
 #include "lofty/error.hpp"
 #include "order/codes.hpp"
-#include "table/far_memory.hpp"
-#include "table/parallel.hpp"
 #include "window/packing.hpp"
 
 namespace lofty::engine {
@@ -53,7 +53,7 @@ Gathered whole_numbers(const Key& key, std::span<const std::uint32_t> rows, cons
   Gathered out;
   out.no_nulls = key.options.null_mask.empty();
   out.ints.allocate(rows.size());
-  std::vector<Seen> seen(Pieces::fixed(rows.size()).count());
+  std::vector<Seen> seen(RowRanges::fixed(rows.size()).count());
   const auto look = [&](std::size_t begin, std::size_t end, std::size_t piece, auto with_mask) {
     constexpr bool has_mask = decltype(with_mask)::value;
     const std::uint32_t* const row = rows.data();
@@ -68,7 +68,7 @@ Gathered whole_numbers(const Key& key, std::span<const std::uint32_t> rows, cons
     }
     seen[piece] = own;
   };
-  parallel_for(Pieces::fixed(rows.size()), run, [&](const RowRange& range, std::size_t piece) {
+  parallel_for(RowRanges::fixed(rows.size()), run, [&](const RowRange& range, std::size_t piece) {
     const std::size_t begin = range.begin, end = range.end;
     if (key.options.null_mask.empty())
       look(begin, end, piece, std::false_type{});
@@ -98,7 +98,7 @@ Gathered gather(const Column& column, std::span<const std::uint32_t> rows, const
   switch (column.lane()) {
     case Lane::int64:
       out.ints.allocate(rows.size());
-      parallel_for(Pieces::fixed(rows.size()), run, [&](const RowRange& range) {
+      parallel_for(RowRanges::fixed(rows.size()), run, [&](const RowRange& range) {
         const std::size_t begin = range.begin, end = range.end;
         column.pick_int64(rows.subspan(begin, end - begin), out.ints.data() + begin);
       });
@@ -109,7 +109,7 @@ Gathered gather(const Column& column, std::span<const std::uint32_t> rows, const
     case Lane::int128:
       out.lane = Gathered::Lane::int128;
       out.wide.allocate(rows.size());
-      parallel_for(Pieces::fixed(rows.size()), run, [&](const RowRange& range) {
+      parallel_for(RowRanges::fixed(rows.size()), run, [&](const RowRange& range) {
         const std::size_t begin = range.begin, end = range.end;
         for (std::size_t i = begin; i < end; ++i)
           out.wide[i] = column.is_null(rows[i]) ? int128_min : column.integer(rows[i]);
@@ -118,7 +118,7 @@ Gathered gather(const Column& column, std::span<const std::uint32_t> rows, const
     case Lane::float64:
       out.lane = Gathered::Lane::float64;
       out.doubles.allocate(rows.size());
-      parallel_for(Pieces::fixed(rows.size()), run, [&](const RowRange& range) {
+      parallel_for(RowRanges::fixed(rows.size()), run, [&](const RowRange& range) {
         const std::size_t begin = range.begin, end = range.end;
         const auto* const values = reinterpret_cast<const double*>(column.packed());
         read_ahead(
@@ -132,7 +132,7 @@ Gathered gather(const Column& column, std::span<const std::uint32_t> rows, const
         texts.push_back(column.dictionary().text(code));
       const std::vector<std::int64_t> ranks = code_point_ranks(texts, run);
       out.ints.allocate(rows.size());
-      parallel_for(Pieces::fixed(rows.size()), run, [&](const RowRange& range) {
+      parallel_for(RowRanges::fixed(rows.size()), run, [&](const RowRange& range) {
         const std::size_t begin = range.begin, end = range.end;
         for (std::size_t i = begin; i < end; ++i) {
           const std::uint32_t code = column.code(rows[i]);
@@ -153,7 +153,7 @@ Gathered gathered_doubles(const Key& key, std::span<const std::uint32_t> rows, c
   Gathered out;
   out.lane = Gathered::Lane::float64;
   out.doubles.allocate(rows.size());
-  parallel_for(Pieces::fixed(rows.size()), run, [&](const RowRange& range) {
+  parallel_for(RowRanges::fixed(rows.size()), run, [&](const RowRange& range) {
     read_ahead(
         range.begin, range.end, [&](std::size_t i) { return &value_of<T>(key, rows[i]); },
         [&](std::size_t i) {
@@ -176,7 +176,7 @@ Gathered gathered_unsigned(const Key& key, std::span<const std::uint32_t> rows) 
 // At the longest scale of any of them.
 Gathered gathered_decimals(const Key& key, std::span<const std::uint32_t> rows, const Run& run) {
   Gathered out;
-  const Pieces pieces = Pieces::fixed(rows.size());
+  const RowRanges pieces = RowRanges::fixed(rows.size());
   std::vector<int> scales(pieces.count(), 0);
   parallel_for(pieces, run, [&](const RowRange& range, std::size_t piece) {
     for (std::size_t row = range.begin; row < range.end; ++row)  // in the sequence of the input: the same values

@@ -4,11 +4,11 @@
 #include <cstdint>
 #include <span>
 
+#include "base/buffer.hpp"
 #include "lofty/key.hpp"
-#include "table/buffer.hpp"
 #include "table/column.hpp"
-#include "table/exact.hpp"
 #include "table/packed_numbers.hpp"
+#include "value/exact.hpp"
 
 namespace lofty::engine {
 

@@ -3,9 +3,9 @@
 #include <algorithm>
 #include <vector>
 
-#include "table/far_memory.hpp"
-#include "table/parallel.hpp"
-#include "table/word_width.hpp"
+#include "base/far_memory.hpp"
+#include "base/parallel.hpp"
+#include "base/word_width.hpp"
 
 namespace lofty::engine {
 namespace {
@@ -25,8 +25,8 @@ PackedNumbers packed_array(const Key& key, const Run& run) {
   };
 
   // The range of the numbers, piece by piece.
-  std::vector<Seen> seen(Pieces::fixed(size).count());
-  parallel_for(Pieces::fixed(size), run, [&](const RowRange& range, std::size_t piece) {
+  std::vector<Seen> seen(RowRanges::fixed(size).count());
+  parallel_for(RowRanges::fixed(size), run, [&](const RowRange& range, std::size_t piece) {
     const std::size_t begin = range.begin, end = range.end;
     Seen own;
     for (std::size_t row = begin; row < end; ++row) {
@@ -55,7 +55,7 @@ PackedNumbers packed_array(const Key& key, const Run& run) {
   with_word(out.width, [&](auto word) {
     using Word = decltype(word);
     Word* const to = out.data<Word>();
-    parallel_for(Pieces::fixed(size), run, [&](const RowRange& range) {
+    parallel_for(RowRanges::fixed(size), run, [&](const RowRange& range) {
       const std::size_t begin = range.begin, end = range.end;
       const std::uint64_t before = out.before;
       for (std::size_t row = begin; row < end; ++row) {
@@ -79,7 +79,7 @@ PackedNumbers gathered_words(PackedNumbers out, const unsigned char* words, int 
     with_word(out.width, [&](auto narrow) {
       using Narrow = decltype(narrow);
       Narrow* const to = out.data<Narrow>();
-      parallel_for(Pieces::fixed(rows.size()), run, [&](const RowRange& range) {
+      parallel_for(RowRanges::fixed(rows.size()), run, [&](const RowRange& range) {
         const std::size_t begin = range.begin, end = range.end;
         const std::uint32_t* const row = rows.data();
         read_ahead(
@@ -130,7 +130,7 @@ PackedNumbers packed_by_position(const Column& column, std::span<const std::uint
 Buffer<std::int64_t> unpacked(const PackedNumbers& numbers, const Run& run) {
   Buffer<std::int64_t> out(numbers.size);
   with_reader(numbers, [&](const auto& read) {
-    parallel_for(Pieces::fixed(numbers.size), run, [&](const RowRange& range) {
+    parallel_for(RowRanges::fixed(numbers.size), run, [&](const RowRange& range) {
       const std::size_t begin = range.begin, end = range.end;
       for (std::size_t i = begin; i < end; ++i) out[i] = read(i);
     });
@@ -141,7 +141,7 @@ Buffer<std::int64_t> unpacked(const PackedNumbers& numbers, const Run& run) {
 Buffer<std::int64_t> unpacked(const PackedNumbers& by_row, std::span<const std::uint32_t> rows, const Run& run) {
   Buffer<std::int64_t> out(rows.size());
   with_reader(by_row, [&](const auto& read) {
-    parallel_for(Pieces::fixed(rows.size()), run, [&](const RowRange& range) {
+    parallel_for(RowRanges::fixed(rows.size()), run, [&](const RowRange& range) {
       const std::size_t begin = range.begin, end = range.end;
       read_ahead(
           begin, end, [&](std::size_t i) { return read.words + rows[i]; },

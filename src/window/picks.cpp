@@ -1,7 +1,7 @@
 #include "window/picks.hpp"
 
-#include "table/large_vector.hpp"
-#include "table/parallel.hpp"
+#include "base/large_vector.hpp"
+#include "base/parallel.hpp"
 
 namespace lofty::engine {
 
@@ -9,7 +9,7 @@ Counted::Counted(const std::vector<std::uint8_t>& null, const Run& run)
     : before_(large_vector<std::uint32_t>(null.size() + 1, run)) {
   const std::size_t size = null.size();
   for (std::size_t i = 0; i < size; ++i) {
-    if (i % Pieces::usual_rows == 0) check_stop(run);
+    if (i % RowRanges::usual_rows == 0) check_stop(run);
     before_[i] = static_cast<std::uint32_t>(positions_.size());
     if (null[i] == 0) positions_.push_back(static_cast<std::uint32_t>(i));
   }

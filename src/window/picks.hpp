@@ -5,7 +5,7 @@
 #include <cstdint>
 #include <vector>
 
-#include "table/buffer.hpp"
+#include "base/buffer.hpp"
 #include "window/aggregates.hpp"
 #include "window/slide.hpp"
 

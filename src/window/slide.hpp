@@ -8,7 +8,7 @@
 #include <type_traits>
 #include <vector>
 
-#include "table/parallel.hpp"
+#include "base/parallel.hpp"
 #include "window/frames.hpp"
 #include "window/starts.hpp"
 
@@ -139,7 +139,7 @@ void slide_in_pieces(const WindowJob& job, const Work& work) {
   if (size == 0) return;
 
   // Where pieces may begin: anywhere, or where groups do.
-  const std::size_t threads = Pieces::per_thread(size, job.run).count();
+  const std::size_t threads = RowRanges::per_thread(size, job.run).count();
   const std::size_t most = threads == 1 ? 1 : threads * finer;
   const auto narrow = static_cast<std::int64_t>(size / most / 16);
   const bool anywhere =

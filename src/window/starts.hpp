@@ -8,8 +8,8 @@
 #include <cstring>
 #include <vector>
 
+#include "base/parallel.hpp"
 #include "order/sort.hpp"
-#include "table/parallel.hpp"
 
 namespace lofty::engine {
 
@@ -50,8 +50,8 @@ inline std::size_t most_in_group(const OrderData& order, const Run& run) {
     std::size_t first = 0, last = 0, most = 0;
     bool some = false;
   };
-  std::vector<Seen> seen(Pieces::fixed(size).count());
-  parallel_for(Pieces::fixed(size), run, [&](const RowRange& range, std::size_t piece) {
+  std::vector<Seen> seen(RowRanges::fixed(size).count());
+  parallel_for(RowRanges::fixed(size), run, [&](const RowRange& range, std::size_t piece) {
     const std::size_t begin = range.begin, end = range.end;
     Seen own;
     for (std::size_t at = begin; at < end; at += block) {

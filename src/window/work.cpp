@@ -5,9 +5,9 @@
 #include <memory>
 #include <set>
 
+#include "base/parallel.hpp"
+#include "base/stopwatch.hpp"
 #include "lofty/memory.hpp"
-#include "table/parallel.hpp"
-#include "table/stopwatch.hpp"
 
 namespace lofty::engine {
 namespace {

@@ -13,17 +13,23 @@ using namespace lofty;
 using namespace lofty::engine;
 
 TEST(Functions, NamesAreUniqueAndExplained) {
-  std::set<std::string_view> names;
-  for (const FunctionInfo& info : row_functions()) {
-    EXPECT_TRUE(names.insert(info.name).second) << info.name;
+  std::set<std::pair<std::string_view, CalledIn>> names;
+  for (const FunctionInfo& info : lofty::engine::functions()) {
+    EXPECT_TRUE(names.insert({info.name, info.called_in}).second) << info.name;
     EXPECT_FALSE(info.meaning.empty());
+    EXPECT_FALSE(info.signature.empty());
     EXPECT_LE(info.least_args, info.most_args);
-    EXPECT_EQ(find_row_function(info.name), &info);
+    EXPECT_EQ(function_called(info.name), info.function);
+    EXPECT_EQ(function_in(info.function, info.called_in) != nullptr, info.function != Function::none) << info.name;
+    const bool of_rows = info.called_in == CalledIn::any_formula && info.function != Function::none;
+    EXPECT_EQ(find_row_function(info.name), of_rows ? &info : nullptr) << info.name;
   }
-  for (const AggregateInfo& info : aggregate_functions()) EXPECT_TRUE(names.insert(info.name).second) << info.name;
-  EXPECT_EQ(find_row_function("median"), nullptr);
-  EXPECT_TRUE(is_aggregate("sum"));
-  EXPECT_FALSE(is_aggregate("overall_max"));
+  EXPECT_TRUE(is_total(Function::sum));
+  EXPECT_FALSE(is_total(Function::overall_max));
+  EXPECT_FALSE(is_total(Function::rank));
+  EXPECT_TRUE(is_window_function(Function::rank));
+  EXPECT_TRUE(is_constant(Function::overall_min));
+  EXPECT_EQ(function_called("no_such"), Function::none);
 }
 
 // What may be called, called with a fitting number of arguments: the binder and the evaluator know each of them.
@@ -67,7 +73,10 @@ TEST(Functions, EveryOneCanBeCalled) {
     const auto values = support::column(s, "f");
     EXPECT_TRUE(std::any_of(values.begin(), values.end(), [](const std::string& v) { return !v.empty(); })) << formula;
   }
-  for (const FunctionInfo& info : row_functions()) EXPECT_TRUE(called.contains(std::string(info.name))) << info.name;
+  for (const FunctionInfo& info : lofty::engine::functions()) {
+    if (info.called_in != CalledIn::any_formula || info.function == Function::none) continue;
+    EXPECT_TRUE(called.contains(std::string(info.name))) << info.name;
+  }
 }
 
 TEST(Functions, ArgumentsAreCountedWithTheSignature) {

@@ -4,7 +4,7 @@
 #include <string_view>
 
 #include "lofty/decimal.hpp"
-#include "table/exact.hpp"
+#include "value/exact.hpp"
 
 using lofty::Decimal;
 

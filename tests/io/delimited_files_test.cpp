@@ -7,10 +7,10 @@
 #include <algorithm>
 #include <random>
 
+#include "base/access.hpp"
 #include "lofty/error.hpp"
 #include "lofty/table_files.hpp"
 #include "support/process.hpp"
-#include "table/access.hpp"
 #include "table/table_data.hpp"
 
 using namespace lofty;

@@ -85,7 +85,7 @@ TEST(Cost, OnePassIsSaid) {
   EXPECT_FALSE(before.read_twice);
   EXPECT_NE(
       cost_text(before, {.width = 200})
-          .find("\nrows of order_lines.csv are totalled as they are read, and not kept: only totals need them.\n"),
+          .find("\nRows of order_lines.csv are totalled as they are read, and not kept: only totals need them.\n"),
       std::string::npos);
   EXPECT_NE(plan(read_ladder_file(demo / "three_frames.ladder.toml").ladder, tables).rows_kept, RowsKept::none);
 }
@@ -124,8 +124,9 @@ TEST(Cost, TwoPassesAreSaidWhereRowsDoNotFit) {
   EXPECT_TRUE(twice.read_twice);
   EXPECT_TRUE(after.read_twice);
   EXPECT_EQ(steps(twice), steps(after));
-  EXPECT_NE(decisions(twice).find("order_lines.csv is read twice: constants over all rows have to be known before the "
-                                  "first row is totalled\n"),
+  EXPECT_NE(decisions(twice).find(
+                "the table order_lines.csv is read twice: constants over all rows have to be known before the "
+                "first row is totalled\n"),
             std::string::npos);
   engine::most_kept_share = engine::usual_kept_share;
   const Cost kept = plan(ladder, tables), tight = plan(ladder, tables, {}, {.memory = 100'000});

@@ -5,8 +5,8 @@
 
 #include <random>
 
+#include "base/mix.hpp"
 #include "lofty/lofty.hpp"
-#include "order/mix.hpp"
 #include "relation/dealt_rows.hpp"
 #include "relation/dealt_totals.hpp"
 #include "support/process.hpp"

@@ -403,8 +403,7 @@ TEST(Shipped, RunningSpend) {
   std::map<std::string, std::map<std::string, long>> days;  // shop -> day -> pence
   for (const Line& line : lines()) {
     const auto shop = shops.find(line.shop);
-    if (shop == shops.end() || !three.contains(shop->second[0]) || line.status == "void")
-      continue;
+    if (shop == shops.end() || !three.contains(shop->second[0]) || line.status == "void") continue;
     days[shop->second[0]][line.day] += line.quantity * line.price.value_or(0);
   }
   std::vector<Texts> expected;

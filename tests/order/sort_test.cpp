@@ -10,10 +10,10 @@
 #include <numeric>
 #include <random>
 
+#include "base/access.hpp"
 #include "lofty/error.hpp"
 #include "lofty/order.hpp"
 #include "order/word_sort.hpp"
-#include "table/access.hpp"
 
 using namespace lofty;
 
@@ -237,7 +237,8 @@ TEST(RefinedOrder, IsTheOrderFromTheBeginning) {
         return out;
       };
       const Order grouped = engine::make_order(size, keys({ascending(group)}, {descending(x)}), run);
-      const Order refined = engine::refine_order(engine::Access::data(grouped), keys({ascending(b)}, {descending(c)}), run);
+      const Order refined =
+          engine::refine_order(engine::Access::data(grouped), keys({ascending(b)}, {descending(c)}), run);
       const Order whole = engine::make_order(size, keys({ascending(group), ascending(b)}, {descending(c)}), run);
       ASSERT_TRUE(std::ranges::equal(refined.rows(), whole.rows())) << size << " rows, " << groups << " groups";
       ASSERT_TRUE(

@@ -69,7 +69,7 @@ TEST_P(TextNumbersOf, FollowTheFirstAppearance) {
   };
   std::vector<std::uint32_t> found(c.size);
   for (const std::size_t count : {1, 2, 3, 8}) {
-    const Pieces shares = Pieces::costly(c.size, c.size / count + 1);
+    const RowRanges shares = RowRanges::costly(c.size, c.size / count + 1);
     SCOPED_TRACE(shares.count());
     check(text_numbers::by_rows<ShortText>(shares, text, 1, {}, found.data()), found);
     check(text_numbers::by_rows<PackedText>(shares, text, 1, {}, found.data()), found);
@@ -163,7 +163,7 @@ TEST(TextNumbers, StopIsHeard) {
   std::vector<std::uint32_t> found(texts.size());
   const auto text = [&](std::size_t i) { return std::string_view(texts[i]); };
   const lofty::Run run{.stop = stop.get_token()};
-  EXPECT_THROW(text_numbers::by_rows<ShortText>(Pieces::costly(texts.size(), 100'000), text, 0, run, found.data()),
+  EXPECT_THROW(text_numbers::by_rows<ShortText>(RowRanges::costly(texts.size(), 100'000), text, 0, run, found.data()),
                Error);
   EXPECT_THROW(text_numbers::by_hash<ShortText>(texts.size(), usual_blocks<ShortText>, text, 0, run, found.data()),
                Error);

@@ -8,10 +8,10 @@
 #include <map>
 #include <random>
 
+#include "base/mix.hpp"
 #include "lofty/error.hpp"
 #include "lofty/order.hpp"
 #include "lofty/shares.hpp"
-#include "order/mix.hpp"
 #include "order/numbering.hpp"
 
 using namespace lofty;

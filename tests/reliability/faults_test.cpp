@@ -259,9 +259,9 @@ TEST_F(Faults, ReadingRowsThatAreNotKept) {
     text += std::to_string(i % 700) + "," + std::to_string(i / 3) + "," + std::to_string(i % 91) + "," + note + "\n";
   const std::vector<std::pair<std::string, std::string>> questions = {
       {"[totals]\ns = \"sum(v)\"\nn = \"count(distinct order_no)\"\n[rank]\neach = [\"k\"]\nby = \"s desc\"\n",
-       "rows of many.csv are totalled as they are read, and not kept"},
+       "Rows of many.csv are totalled as they are read, and not kept"},
       {"[rows]\nwhere = \"v = 7\"\n[rank]\nby = \"order_no desc\"\n",
-       "rows of many.csv that count are kept, and the others are not"}};
+       "Rows of many.csv that count are kept, and the others are not"}};
   const std::vector<std::string> arguments = {"rank", "many.ladder.toml", "--to", "out/a.csv", "--remarks",
                                               "none", "--threads",        "2"};
   for (const auto& [question, how] : questions) {
@@ -393,7 +393,7 @@ TEST_F(Faults, AWorkbookWhosePartIsCutOff) {
                            "' && rm -rf parts && mkdir parts && cd parts && unzip -q ../out/whole.xlsx && ";
     // Cut in the middle, empty, and gone.
     for (const std::string& how : {"truncate -s $(($(stat -c %s '" + std::string(part) + "') / 2)) '" + part + "'",
-                                  "truncate -s 0 '" + std::string(part) + "'", "rm '" + std::string(part) + "'"}) {
+                                   "truncate -s 0 '" + std::string(part) + "'", "rm '" + std::string(part) + "'"}) {
       ASSERT_EQ(support::shell(in + how + " && rm -f ../cut.xlsx && zip -q -X -r ../cut.xlsx .").status, 0) << part;
       EXPECT_FALSE(lofty::engine::is_whole_workbook(slurp(folder_.path() / "cut.xlsx"))) << part << " " << how;
     }

@@ -234,5 +234,6 @@ TEST(Limits, NumbersAtTheirEnds) {
   EXPECT_EQ(value("substring(t from " + most + " for " + most + ")"), "");
   EXPECT_EQ(value("substring(t from -" + most + " for " + most + ")"), "");
   EXPECT_EQ(value("substring(t from 1 for " + most + ")"), "honey");
-  EXPECT_EQ(value("lag(t, null) over (order by t)"), "the distance is a whole number from 0 to 9223372036854775807, not `null`");
+  EXPECT_EQ(value("lag(t, null) over (order by t)"),
+            "the distance is a whole number from 0 to 9223372036854775807, not `null`");
 }

@@ -5,10 +5,10 @@
 #include <cstdlib>
 
 #include "answer/early_cut.hpp"
+#include "base/budget.hpp"
 #include "lofty/counted_new.hpp"
 #include "lofty/run.hpp"
 #include "relation/dealt_totals.hpp"
-#include "table/budget.hpp"
 
 namespace {
 

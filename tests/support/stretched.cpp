@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-#include "table/access.hpp"
+#include "base/access.hpp"
 #include "table/table_data.hpp"
 
 namespace support {

@@ -1,7 +1,7 @@
 #pragma once
 // Loops by vectors, tested with each kind that the machine has, and without any.
 
-#include "table/vectors.hpp"
+#include "base/vectors.hpp"
 
 namespace lofty::engine {
 

@@ -14,8 +14,8 @@
 #include <thread>
 #include <vector>
 
+#include "base/bucket_lines.hpp"
 #include "support/vectors.hpp"
-#include "table/bucket_lines.hpp"
 
 using namespace lofty;
 using namespace lofty::engine;

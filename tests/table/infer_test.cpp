@@ -6,7 +6,7 @@
 #include "table/infer.hpp"
 
 #include "support/vectors.hpp"
-#include "table/short_numbers.hpp"
+#include "value/short_numbers.hpp"
 
 using namespace lofty;
 using namespace lofty::engine;

@@ -2,7 +2,7 @@
 #include <cstdio>
 #include <latch>
 
-#include "table/parallel.hpp"
+#include "base/parallel.hpp"
 
 int main() {
   long sum = 0;            // shared, and guarded by nothing

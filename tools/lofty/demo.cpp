@@ -94,8 +94,7 @@ int demo(const DemoOptions& options) {
             "why " + tour.table("best_shops.ladder.toml") + " \"shop = 'Twin Pantry'\" --lines 3");
   why({.ladder = path("best_shops.ladder.toml"), .condition = "shop = 'Twin Pantry'", .choices = {}, .lines = 3});
 
-  tour.step("Who moved within a year?",
-            "rank " + tour.table("who_moved.ladder.toml") + " --remarks none");
+  tour.step("Who moved within a year?", "rank " + tour.table("who_moved.ladder.toml") + " --remarks none");
   RankOptions moved;
   moved.sources = {path("who_moved.ladder.toml")};
   moved.remarks = "none";

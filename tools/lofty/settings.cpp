@@ -47,7 +47,8 @@ Settings read_settings() {
   const fs::path file = settings_file();
   std::error_code error;
   if (file.empty() || !fs::exists(file, error)) return out;
-  if (!fs::is_regular_file(file, error)) refuse(file, "", "", "the settings are not in a regular file", {}, "move it away; a text file has them");
+  if (!fs::is_regular_file(file, error))
+    refuse(file, "", "", "the settings are not in a regular file", {}, "move it away; a text file has them");
   std::ifstream in(file);
   std::ostringstream all;
   all << in.rdbuf();
