@@ -82,9 +82,9 @@ std::string better_kept(std::span<const Asked> questions, const Sizes& sizes, co
   const auto twice = [](const Asked& one) { return one.levels.size() > 1 || has_constants(one.levels); };
   const auto found = std::find_if(questions.begin(), questions.end(), twice);
   if (found == questions.end() || bytes_when_kept(questions, sizes) >= means.memory * means.kept_share) return {};
-  return std::string("they fit the memory, and ") + (has_constants(found->levels)
-                                                         ? "constants over all of them would have them read twice"
-                                                         : "inner levels look at what is listed alone");
+  return std::string("they fit into memory, and ") + (has_constants(found->levels)
+                                                          ? "constants over all rows would need a second reading"
+                                                          : "inner levels look at what is listed alone");
 }
 
 // Why a question needs more than the rows that count; empty: it does not.
@@ -123,8 +123,8 @@ void decide_rows(std::span<const Asked> questions, const Sizes& sizes, const Mea
     plan.first_look.emplace();
     for (const Asked& one : questions)
       for (const Question& level : one.levels) add_columns_of_constants(level, *plan.first_look);
-    plan.decisions.push_back(
-        {"the table " + table + " is read twice", "constants over all rows have to be known before the first row is totalled"});
+    plan.decisions.push_back({"the table " + table + " is read twice",
+                              "constants over all rows have to be known before the first row is totalled"});
     return;
   }
 
@@ -132,7 +132,7 @@ void decide_rows(std::span<const Asked> questions, const Sizes& sizes, const Mea
   if (const std::string other = needs_other_rows_for(questions); !other.empty())
     return decided(RowsKept::all, all, needed + ", and " + other);
   decided(RowsKept::counting, "rows of " + table + " that count are kept, and the others are not",
-          needed + ", and none needs the others");
+          needed + ", and nothing needs the others");
 }
 
 // Rows can be dealt out where their entries' totals need nothing else: not a total by an order, nor entries without

@@ -102,8 +102,8 @@ TEST(Cost, SiftingIsSaid) {
   EXPECT_EQ(steps(before), steps(after));
   EXPECT_GT(before.steps.front().bytes, 10 * after.steps.front().bytes);
   EXPECT_EQ(decisions(with_measured(before, after)),
-            "rows of order_lines.csv that count are kept, and the others are not: each row is an entry, and none needs "
-            "the others\n");
+            "rows of order_lines.csv that count are kept, and the others are not: each row is an entry, and nothing "
+            "needs the others\n");
 
   // Most rows count.
   ladder.where = "amount is not null";
@@ -132,8 +132,8 @@ TEST(Cost, TwoPassesAreSaidWhereRowsDoNotFit) {
   const Cost kept = plan(ladder, tables), tight = plan(ladder, tables, {}, {.memory = 100'000});
   EXPECT_FALSE(kept.read_twice);
   EXPECT_EQ(decisions(kept),
-            "all rows of order_lines.csv are kept: they fit the memory, and constants over all of them would have them "
-            "read twice\n");
+            "all rows of order_lines.csv are kept: they fit into memory, and constants over all rows would need a "
+            "second reading\n");
   EXPECT_LT(kept.steps.front().estimated, twice.steps.front().estimated);
   EXPECT_TRUE(tight.read_twice);
 }

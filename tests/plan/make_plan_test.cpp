@@ -117,18 +117,18 @@ std::vector<Expected> questions() {
       {"median", with_total("median(amount)"), RowsKept::all,
        "`median(amount)` goes by an order of the rows, and all of them count"},
       {"median of few", where(with_total("median(amount)"), "status = 'paid'"), RowsKept::counting,
-       "`median(amount)` goes by an order of the rows, and none needs the others"},
+       "`median(amount)` goes by an order of the rows, and nothing needs the others"},
       {"single rows", largest_lines(), RowsKept::all, "each row is an entry, and all of them count"},
       {"some single rows", where(largest_lines(), "status = 'paid'"), RowsKept::counting,
-       "each row is an entry, and none needs the others"},
+       "each row is an entry, and nothing needs the others"},
       {"windows over rows", figure(totals), RowsKept::all,
        "windows over rows look at them together, and all of them count"},
       {"windows over some rows", where(figure(totals), "status = 'paid'"), RowsKept::counting,
-       "windows over rows look at them together, and none needs the others"},
+       "windows over rows look at them together, and nothing needs the others"},
       {"levels", two_levels(totals), RowsKept::all,
-       "they fit the memory, and inner levels look at what is listed alone"},
+       "they fit into memory, and inner levels look at what is listed alone"},
       {"a constant", where(totals, "ordered_on = overall_max(ordered_on)"), RowsKept::all,
-       "they fit the memory, and constants over all of them would have them read twice"},
+       "they fit into memory, and constants over all rows would need a second reading"},
   };
 }
 
