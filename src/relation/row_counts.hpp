@@ -1,6 +1,6 @@
 #pragma once
 // How many rows there were, and what became of them.
-// Covered by tests/ladder/standings_test.cpp.
+// Covered by tests/relation/sinks_test.cpp.
 
 #include <algorithm>
 #include <cstddef>
