@@ -222,7 +222,7 @@ void three_keys(std::size_t rows) {
   row("`lofty::order`, from arrays: dictionaries included", own, 0);
   const lofty::Table table =
       lofty::TableBuilder("t").column("family", family).column("cents", cents).column("shop", shop).build();
-  const auto& columns = engine::Access::data(table).columns;
+  const auto& columns = lofty::engine::Access::data(table).columns;
   const lofty::Run run;
   const auto sealed = [&] {
     lofty::engine::SortKeys keys;
@@ -425,6 +425,7 @@ struct Relation : lofty::engine::WindowRelation, lofty::engine::Scope {
     lofty::engine::encode(lofty::engine::ColumnKey{&values, descending, {.nulls = nulls}}, run, out);
   }
   void encode_tiebreak(lofty::engine::KeyList&) const override {}
+  bool input_decides() const override { return false; }
   NodePtr name(const Expression& e, const Origin& origin) override {
     return lofty::engine::make_column(e.text[0] - 'a', {.kind = lofty::Kind::integer}, e, origin);
   }
