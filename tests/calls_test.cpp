@@ -390,7 +390,7 @@ TEST_F(Calls, SourcesOfACallersOwnAreChecked) {
 }
 
 // Stretches of two rows, then of two more, and what may be wrong with them.
-enum class StretchFault { nothing, none, column, type, whole };
+enum class StretchFault { nothing, none, column, type, rows, headings };
 class InStretches : public Source {
  public:
   InStretches(lofty::Table table, StretchFault wrong) : Source(table), table_(std::move(table)), wrong_(wrong) {}
@@ -419,8 +419,9 @@ class InStretches : public Source {
     }
     lofty::Table whole() override {
       const std::vector<std::int64_t> three{1, 5, 2};
-      return wrong_ == StretchFault::whole ? lofty::TableBuilder("own").column("n", three).column("m", three).build()
-                                           : whole_;
+      if (wrong_ == StretchFault::rows) return lofty::TableBuilder("own").column("n", three).column("m", three).build();
+      const std::vector<std::int64_t> four{1, 5, 2, 5};
+      return wrong_ == StretchFault::headings ? lofty::TableBuilder("own").column("n", four).build() : whole_;
     }
 
    private:
@@ -449,7 +450,8 @@ TEST_F(Calls, StretchesOfACallersOwnAreChecked) {
       {"TableSource::stretches() returns stretches, or throws", [&] { answer(StretchFault::none); }},
       {"TableStretches::next() returns tables that hold the columns", [&] { answer(StretchFault::column); }},
       {"TableStretches::next() returns columns of the first ones' types", [&] { answer(StretchFault::type); }},
-      {"TableStretches::whole() has as many rows as the stretches", [&] { answer(StretchFault::whole); }},
+      {"TableStretches::whole() has as many rows as the stretches", [&] { answer(StretchFault::rows); }},
+      {"TableStretches::whole() has the headings of its source", [&] { answer(StretchFault::headings); }},
   });
 }
 

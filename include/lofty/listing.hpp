@@ -62,7 +62,7 @@ std::optional<Detail> from_string<Detail>(std::string_view name);
 // then their totals, and the advice.
 [[nodiscard]] std::string cost_text(const Cost& cost, const Looks& looks = {});
 // A line that says how much memory that may take, and where what does not fit will lie.
-[[nodiscard]] std::string memory_text(const Cost& cost, const MemoryForecast& plan, const Looks& looks = {});
+[[nodiscard]] std::string memory_text(const Cost& cost, const MemoryForecast& memory, const Looks& looks = {});
 
 // `form` says how the table was read (TableSource::form), or is empty.
 [[nodiscard]] std::string profile_text(const TableProfile& profile, const Looks& looks = {},

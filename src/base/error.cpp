@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cassert>
+
 #include "base/call_check.hpp"
 #include "base/name_table.hpp"
 

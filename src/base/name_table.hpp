@@ -1,6 +1,6 @@
 #pragma once
-// The names of enumerators: the one way in which to_string() and from_string()
-// look them up. Covered by tests/api_test.cpp.
+// The names of enumerators: to_string() and from_string() of every enumeration are made here.
+// Covered by tests/api_test.cpp.
 
 #include <initializer_list>
 #include <optional>
@@ -28,8 +28,7 @@ constexpr std::optional<Enum> named_in(EnumNames<Enum> names, std::string_view w
 
 }  // namespace lofty::engine
 
-// Defines both of an enumeration, in namespace lofty: LOFTY_ENUM_NAMES(Cut,
-// {Cut::strict, "strict"}, ...)
+// Defines both functions, in namespace lofty: LOFTY_ENUM_NAMES(Cut, {Cut::strict, "strict"}, ...)
 #define LOFTY_ENUM_NAMES(Enum, ...)                                                                  \
   const char* to_string(Enum value) { return ::lofty::engine::name_in<Enum>({__VA_ARGS__}, value); } \
   template <>                                                                                        \

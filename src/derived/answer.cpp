@@ -23,6 +23,12 @@ Answer answer(const Request& request, const Catalog& catalog, const Run& run) {
   const double reading = plan.rows == RowsKept::none ? totals_share : reading_share;
   Execution rows = carry_out(plan, questions.all(), questions.further_problems(), run_within(run, 0, reading));
 
+  // The further questions' rows may have been totalled as they were read.
+  FurtherSeconds further;
+  for (std::size_t q = 1; q < rows.questions.size(); ++q)
+    for (const TotalledRows& level : rows.questions[q].totalled)
+      (q < questions.first_crossed() ? further.compare : further.across) += level.entries.total_seconds;
+
   // What was before, then level by level, then the columns of entries across.
   JoinCache joins;
   Stopwatch watch;
@@ -31,13 +37,13 @@ Answer answer(const Request& request, const Catalog& catalog, const Run& run) {
     former = questions.former()->places(rows, 1, joins, quiet);
   else if (request.compared && !ladder.compare.with.empty())
     former = places_in_table(ladder, rows.questions.front().levels, catalog, quiet);
-  FurtherSeconds further{.compare = watch.lap()};
+  further.compare += watch.lap();
   LevelAnswers levels = answer_levels(ladder, rows, 0, former, joins, run);
   Cost cost = cost_of(ladder, sizes, rows, levels);
   watch.lap();
   for (std::size_t l = 0; questions.crossing() != nullptr && l < levels.data.size(); ++l)
     levels.data[l] = questions.crossing()->cross(*levels.data[l], l, rows, questions.first_crossed(), joins, quiet);
-  further.across = watch.lap();
+  further.across += watch.lap();
   if (run.progress) run.progress(1);
 
   const std::shared_ptr<StandingsData> whole = whole_answer(std::move(levels));

@@ -17,7 +17,8 @@
 namespace lofty::engine {
 namespace {
 
-// Is this about values in rows? The next plan keeps them, and tells in which row it is. Everything else is final.
+// True for errors about values in rows. The next plan keeps the rows and names the one that fails. Other errors are
+// final.
 bool is_of_rows(Code code) {
   switch (code) {
     case Code::overflow:
@@ -32,7 +33,7 @@ bool is_of_rows(Code code) {
   }
 }
 
-// What a row makes impossible, as an outcome.
+// Turns errors about values in rows into an outcome.
 Outcome outcome_of(const std::function<Outcome()>& work) {
   try {
     return work();
@@ -43,24 +44,24 @@ Outcome outcome_of(const std::function<Outcome()>& work) {
   return Outcome::value_impossible;
 }
 
-// The next rows, read while those at hand are being worked on: neither keeps all processors busy to its end.
+// Reads the next rows while the caller works on the current ones. Neither alone keeps all processors busy.
 class NextRows {
  public:
   NextRows(CheckedStretches& stretches, const Run& run) : stretches_(stretches) {
     if (thread_count(run) == 1) return;
     try {
       next_ = std::async(std::launch::async, [this] { return stretches_.next(); });
-    } catch (const std::system_error&) {  // no thread is to be had
+    } catch (const std::system_error&) {  // no further thread: get() reads
     }
   }
   std::optional<Table> get() { return next_.valid() ? next_.get() : stretches_.next(); }
 
  private:
   CheckedStretches& stretches_;
-  std::future<std::optional<Table>> next_;  // its end waits for the thread
+  std::future<std::optional<Table>> next_;  // the destructor waits for the thread
 };
 
-// The progress of two passes over a table, of which the second has read its first rows before the first begins.
+// The progress of two passes over a table. The second pass reads its first rows before the first pass begins.
 class TwoPasses {
  public:
   explicit TwoPasses(const Run& run) : run_(run), second_(run), first_(run) {
@@ -103,6 +104,7 @@ class Executor {
       case RowsKept::all: keep(); break;
     }
     if (out_.outcome != Outcome::held) {
+      reading_.tables.read.front() = {};  // the last stretch
       out_.plan = out_.plan.next();
       keep();
     }
@@ -112,7 +114,7 @@ class Executor {
   }
 
  private:
-  // All rows.
+  // Keeps all rows.
   void keep() {
     out_.sifted.reset();
     reading_.read_all();
@@ -120,7 +122,7 @@ class Executor {
     throw_problems();
   }
 
-  // The questions with the types of the tables that were read; false where something is wrong with them.
+  // Resolves the questions with the types of the tables. Returns false if there are problems.
   bool bind() {
     out_.questions.clear();
     bool sound = true;
@@ -140,7 +142,7 @@ class Executor {
     if (!all.empty()) throw Error(std::move(all));
   }
 
-  // The other tables, and the first rows of the first one: with their types the questions are bound.
+  // Reads the other tables and the first stretch, and resolves the questions with their types.
   Outcome begin(CheckedStretches& stretches) {
     reading_.read_others();
     throw_problems();
@@ -154,8 +156,7 @@ class Executor {
     return Outcome::types_changed;
   }
 
-  // Calls work(rows before them) for each stretch of rows, of which the first is there; the last ones lie in
-  // reading_.tables while it works.
+  // Calls work(number of rows before) for each stretch. reading_.tables has the stretch; the first was read before.
   Outcome each_stretch(CheckedStretches& stretches, const std::function<Outcome(std::size_t rows_before)>& work) {
     std::size_t rows_before = 0;
     for (;;) {
@@ -165,7 +166,7 @@ class Executor {
       rows_before += reading_.tables.first().rows();
       Stopwatch watch;
       std::optional<Table> rows = next.get();
-      reading_.seconds.front() += watch.lap();  // what was waited for, so that all steps add up to the whole
+      reading_.seconds.front() += watch.lap();  // the time of waiting, so that all steps add up to the whole
       if (!rows) break;
       reading_.tables.read.front() = std::move(*rows);
     }
@@ -180,12 +181,12 @@ class Executor {
       for (std::size_t l = 0; l < out_.questions[q].levels.size(); ++l) work(q, l, out_.questions[q].levels[l]);
   }
 
-  // The constants over all rows, by question and level: a pass over the columns that they depend on.
+  // Finds the constants over all rows, by question and level, in a pass over the columns that they depend on.
   Outcome find_constants(const Run& run, std::deque<std::vector<Value>>& constants) {
     each_level([&](std::size_t, std::size_t, const Question&) { constants.emplace_back(); });
     if (!out_.plan.first_look) return Outcome::held;
 
-    // The tables of a stretch are its own; those of the questions wait.
+    // reading_.tables keeps the first stretch of all columns meanwhile.
     CheckedStretches stretches = reading_.stretches(*out_.plan.first_look, run);
     const KeepMemory keep;
     StretchJoins joins;
@@ -211,7 +212,7 @@ class Executor {
     return stretches.types_hold() ? Outcome::held : Outcome::types_changed;
   }
 
-  // Rows are totalled as they are read.
+  // Totals rows as they are read.
   Outcome total() {
     // Types and constants come first.
     const TwoPasses passes(run_);
@@ -222,7 +223,7 @@ class Executor {
     if (outcome == Outcome::held) outcome = find_constants(passes.first(), constants);
     if (outcome != Outcome::held) return outcome;
 
-    // What a stretch gives back, the next one takes. It goes back before parts are merged, which takes room again.
+    // KeepMemory lets a stretch reuse the memory of the one before. It ends before the merge, which needs memory too.
     StretchJoins joins;
     std::deque<StretchTotals> totals;  // by question and level
     each_level([&](std::size_t q, std::size_t l, const Question& level) {
@@ -252,7 +253,7 @@ class Executor {
     });
   }
 
-  // Of the rows those that count are kept.
+  // Keeps the rows that count.
   Outcome sift() {
     tell_step(run_, [&] { return "reading and sifting " + reading_.name_and_size(0); });
     CheckedStretches stretches = reading_.stretches(run_);

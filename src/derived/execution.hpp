@@ -1,5 +1,5 @@
 #pragma once
-// A plan carried out: tables read, and rows totalled on the way where the plan says so.
+// Carrying out a plan: reads the tables, and totals rows as they are read if the plan says so.
 // Covered by tests/ladder/stretches_test.cpp.
 
 #include <optional>
@@ -15,23 +15,23 @@
 
 namespace lofty::engine {
 
-// What one question is answered from.
+// The input of one question's stages.
 struct QuestionRows {
   std::vector<Question> levels;        // with types
-  std::vector<TotalledRows> totalled;  // by level; empty: the rows of the tables are yet to be looked at
+  std::vector<TotalledRows> totalled;  // by level; empty: the stages total the rows of the tables
 };
 
 struct Execution {
-  Plan plan;                        // that was carried out
-  Outcome outcome = Outcome::held;  // of the one that was made
+  Plan plan;                        // as carried out
+  Outcome outcome = Outcome::held;  // of the plan as made
   Tables tables;                    // the first one with the rows that plan.rows says
   std::vector<double> seconds;      // by table: what reading it took
   std::vector<QuestionRows> questions;
-  std::optional<SiftedRows> sifted;  // where the first table has the rows that count alone
+  std::optional<SiftedRows> sifted;  // if only rows that count were kept
 };
 
-// Reads the tables of questions whose names are resolved, which are over the same ones and fit the plan. Where the plan
-// does not hold, the next one is carried out. Throws Error with all that is wrong, `further` among it.
+// Reads the tables of the questions that the plan was made for. If the plan does not hold, the next one is carried out.
+// Throws Error with all problems, `further` among them.
 Execution carry_out(const Plan& plan, std::span<const Resolution* const> questions, const std::vector<Problem>& further,
                     const Run& run);
 

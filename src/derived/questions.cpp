@@ -28,13 +28,8 @@ std::vector<const Resolution*> Questions::all() const {
 }
 
 Plan Questions::plan(const Sizes& sizes, const Means& means) const {
-  std::vector<Asked> asked{{ladder_, own_.questions()}};
-  if (further_problems_.empty()) {
-    if (former_) asked.push_back({former_->ladder(), former_->resolution().questions()});
-    if (crossing_)
-      for (const Crossing::Further& one : crossing_->questions())
-        asked.push_back({one.ladder, one.resolution.questions()});
-  }
+  std::vector<Asked> asked;
+  for (const Resolution* const one : all()) asked.push_back({one->ladder(), one->questions()});
   return make_plan(asked, sizes, means);
 }
 

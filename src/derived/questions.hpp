@@ -15,31 +15,31 @@
 
 namespace lofty::engine {
 
-// What is asked. The ladder has to outlive the answer's questions, which refer to it.
+// The input of an answer. The ladder has to outlive the answer's questions.
 struct Request {
   const Ladder& ladder;
   FurtherConditions further = {};
-  bool compared = false, crossed = false;  // with what [compare] and [crossed] ask for?
+  bool compared = false, crossed = false;  // true: that part of the ladder is answered too
 };
 
-// A ladder's own question, and those of [compare] and [crossed] over the same tables; their names are resolved.
+// A ladder's own question and those of [compare] and [crossed], with names resolved. All are over the same tables.
 class Questions {
  public:
-  // What is given has to outlive this. Throws Error where a table cannot be opened.
+  // Both arguments have to outlive this. Throws Error if a table cannot be opened.
   Questions(const Request& request, const Catalog& catalog);
   Questions(const Questions&) = delete;
 
   const Resolution& own() const { return own_; }
-  FormerQuestion* former() { return former_ ? &*former_ : nullptr; }  // null: there is none, or it has problems
-  Crossing* crossing() { return crossing_ ? &*crossing_ : nullptr; }
-  // What is wrong with the further ones, by names.
+  const FormerQuestion* former() const { return former_ ? &*former_ : nullptr; }  // null: nothing is compared so
+  Crossing* crossing() { return crossing_ ? &*crossing_ : nullptr; }              // null: nothing is crossed
+  // Problems of the questions of [compare] and [crossed], as far as names show them.
   const std::vector<Problem>& further_problems() const { return further_problems_; }
 
-  // All of them, the ladder's own first; where the further ones have problems, that one alone.
+  // All questions, the ladder's own first. If the further ones have problems, the own question alone.
   std::vector<const Resolution*> all() const;
-  // Where the questions of [crossed] begin among them.
+  // The position of the first question of [crossed] in all().
   std::size_t first_crossed() const { return former_ ? 2 : 1; }
-  // `sizes`: of the own question.
+  // `sizes` are those of the own question.
   Plan plan(const Sizes& sizes, const Means& means) const;
 
  private:

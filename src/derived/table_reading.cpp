@@ -6,6 +6,7 @@
 #include "question/prose.hpp"
 
 namespace lofty::engine {
+
 TableReading::TableReading(std::span<const Resolution* const> questions, const Run& run)
     : questions_(questions), run_(run) {
   const std::size_t count = questions.front()->questions().front().tables.size();

@@ -15,20 +15,20 @@
 
 namespace lofty::engine {
 
-// The tables of questions that are over the same ones, with the columns that any of the questions mentions. What cannot
-// be read is a problem like any other.
+// Reads tables for questions that are over the same ones, with the columns that any of them mentions. Errors of reading
+// become problems.
 class TableReading {
  public:
-  // Precondition: there is a question, and each has opened its tables. `run` has to outlive it.
+  // Preconditions: there is a question, and each has opened its tables. `run` has to outlive this.
   TableReading(std::span<const Resolution* const> questions, const Run& run);
 
-  // Reads a table whole. Throws Error where the caller asked to stop.
+  // Reads a whole table. Throws Error if the caller asked to stop.
   void read(std::size_t table, const Run& run);
-  // Reads all that were not read yet.
+  // Reads all tables that were not read yet.
   void read_all();
-  // Reads all but the first one.
+  // The same without the first table.
   void read_others();
-  // Reads the first one a stretch at a time: all columns, or these. `run` has to outlive what is returned.
+  // The first table's stretches, with all columns or with these. `run` has to outlive the result.
   CheckedStretches stretches(const Run& run) const { return stretches(wanted_.front(), run); }
   CheckedStretches stretches(const std::set<std::size_t>& columns, const Run& run) const {
     return CheckedStretches(*use(0).source, columns, run);
@@ -36,7 +36,7 @@ class TableReading {
   // "order_lines.csv (479 MB)"
   std::string name_and_size(std::size_t table) const;
 
-  // What was read, and the seconds that it took. A stretch stands for the first table.
+  // By table. The first table may be a stretch of it.
   Tables tables;
   std::vector<double> seconds;
   std::vector<Problem> problems;
@@ -50,8 +50,8 @@ class TableReading {
   std::vector<std::uint8_t> there_;            // by table: was it read?
 };
 
-// The questions with the types of their tables, which are read whole; with all that is wrong. Precondition: the tables
-// were opened.
+// Reads a question's tables whole and resolves it with their types. The result has all problems. Precondition: the
+// tables were opened.
 Resolution::Typed read_and_type(const Resolution& question, const Run& run);
 
 }  // namespace lofty::engine

@@ -348,12 +348,7 @@ class Binding : TypeChecks {
     if (e.distinct) fail(Code::wrong_arguments, "`distinct` goes with count, sum and avg", e);
     const auto count = static_cast<int>(e.args.size());
     if (count < info->least_args || count > info->most_args)
-      fail(Code::wrong_arguments,
-           "`" + e.text + "` takes " +
-               (info->least_args == info->most_args
-                    ? std::to_string(info->least_args)
-                    : std::to_string(info->least_args) + " to " + std::to_string(info->most_args)) +
-               (info->most_args == 1 ? " argument" : " arguments") + ", not " + std::to_string(count),
+      fail(Code::wrong_arguments, "`" + e.text + "` takes " + arguments_text(*info) + ", not " + std::to_string(count),
            e, std::string(info->signature));
 
     // Its arguments and its type.

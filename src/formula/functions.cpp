@@ -133,6 +133,14 @@ bool is_total(Function function) {
   return function != Function::rank && function_in(function, CalledIn::totals) != nullptr;
 }
 
+std::string arguments_text(const FunctionInfo& info) {
+  if (info.most_args == 0) return "no argument";
+  return (info.least_args == info.most_args
+              ? std::to_string(info.least_args)
+              : std::to_string(info.least_args) + " to " + std::to_string(info.most_args)) +
+         (info.most_args == 1 ? " argument" : " arguments");
+}
+
 std::string near_function(std::string_view name) {
   // Spellings that several systems share.
   static constexpr std::pair<std::string_view, std::string_view> near[] = {

@@ -11,7 +11,7 @@
 
 namespace lofty::engine {
 
-// A name has one, wherever it is called.
+// A function by its name; the same wherever it is called.
 enum class Function : unsigned char {
   none,  // no function has the name
   // Of one row.
@@ -61,7 +61,7 @@ enum class Function : unsigned char {
   stddev_pop,
   stddev_samp,
   listagg,
-  // Over a window; the first four also of a value that is not there.
+  // Over a window. The first four also give a value the place that it would have among the rows.
   rank,
   dense_rank,
   percent_rank,
@@ -75,11 +75,12 @@ enum class Function : unsigned char {
   overall_max,
   overall_min,
 };
+
 struct FunctionInfo {
   std::string_view name;
   Function function;
   CalledIn called_in;
-  int least_args, most_args;  // of a function of one row
+  int least_args, most_args;
   std::string_view signature, meaning;
   // Of totals.
   bool numbers = false;   // it takes numbers alone
@@ -102,7 +103,10 @@ inline bool is_window_function(Function function) { return function_in(function,
 // overall_max, overall_min
 inline bool is_constant(Function function) { return function_in(function, CalledIn::whole) != nullptr; }
 
-// What is written here for a function of another name that several systems have; empty: nothing is known.
+// "2 arguments", "1 to 3 arguments", "no argument"
+std::string arguments_text(const FunctionInfo& info);
+
+// Our formula for a function of another name that several systems have. Empty: there is none.
 std::string near_function(std::string_view folded_name);
 
 // Every callable name, for "nearest".

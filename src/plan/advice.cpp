@@ -10,7 +10,7 @@
 namespace lofty::engine {
 namespace {
 
-// Windows of one relation as needs, with what they are called.
+// A window of one relation: its need, and its name.
 struct Named {
   WindowNeed need;
   std::string name;
@@ -34,7 +34,7 @@ class Advising {
   }
 
  private:
-  // What a sort of these rows takes, by the plan's own estimate.
+  // Seconds of the sort that serves this window, as estimated.
   double sort_price(const std::string& name) const {
     for (const CostStep& step : cost_.steps)
       if (step.step == StepKind::sort && (", " + step.purpose + ", ").find(", " + name + ", ") != std::string::npos)
@@ -55,7 +55,7 @@ class Advising {
       return signatures.size() - 1;
     };
 
-    // The windows over rows that are there before any sort.
+    // The windows that can be computed before any other.
     for (std::size_t i = 0; i < items.size(); ++i) {
       if (items[i].call == nullptr || !items[i].key_needs.empty()) continue;
       WindowNeed need;

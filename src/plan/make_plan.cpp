@@ -1,7 +1,6 @@
 // The decisions of a plan, one function each: its value, and the reason that `lofty cost` prints.
 
 #include <algorithm>
-#include <functional>
 
 #include "base/budget.hpp"
 #include "plan/plan.hpp"
@@ -75,9 +74,9 @@ double bytes_when_kept(std::span<const Asked> questions, const Sizes& sizes) {
   return sizes.tables.front().rows.value_or(0) * static_cast<double>(columns.size()) * bytes_of_value;
 }
 
-// Why rows that need not be kept had better be; empty: they had not. Rows that are looked at twice take half as long
-// again to read as to keep: for constants over all rows, and for inner levels, which could total the rows inside what
-// is listed alone.
+// The reason for keeping rows although totals alone need them. Empty: there is none. Constants over all rows have the
+// table read twice, and inner levels have all rows totalled, not only those of listed entries. Both take half as long
+// again as keeping the rows.
 std::string better_kept(std::span<const Asked> questions, const Sizes& sizes, const Means& means) {
   const auto twice = [](const Asked& one) { return one.levels.size() > 1 || has_constants(one.levels); };
   const auto found = std::find_if(questions.begin(), questions.end(), twice);
@@ -87,7 +86,7 @@ std::string better_kept(std::span<const Asked> questions, const Sizes& sizes, co
                                                           : "inner levels look at what is listed alone");
 }
 
-// Why a question needs more than the rows that count; empty: it does not.
+// The reason for which a question needs rows that do not count. Empty: it does not.
 std::string needs_other_rows_for(std::span<const Asked> questions) {
   const std::vector<Question>& levels = questions.front().levels;
   const Question& level = levels.front();
@@ -107,11 +106,11 @@ void decide_rows(std::span<const Asked> questions, const Sizes& sizes, const Mea
     plan.decisions.push_back({std::move(what), std::move(why)});
   };
 
-  // A table that comes at once stays.
+  // A table that is read in one piece stays in memory.
   const std::string all = "all rows of " + table + " are kept";
-  if (sizes.tables.front().stretch_bytes <= 0) return decided(RowsKept::all, all, "it comes in one piece");
+  if (sizes.tables.front().stretch_bytes <= 0) return decided(RowsKept::all, all, "it is read in one piece");
 
-  // Rows that are looked at once are totalled on the way.
+  // Rows that are needed once are totalled as they are read.
   const std::string needed = needs_rows_for(questions);
   if (needed.empty()) {
     if (std::string why = better_kept(questions, sizes, means); !why.empty())
@@ -128,15 +127,15 @@ void decide_rows(std::span<const Asked> questions, const Sizes& sizes, const Mea
     return;
   }
 
-  // Of the others, those that count may be enough.
+  // Rows that count may be enough.
   if (const std::string other = needs_other_rows_for(questions); !other.empty())
     return decided(RowsKept::all, all, needed + ", and " + other);
   decided(RowsKept::counting, "rows of " + table + " that count are kept, and the others are not",
           needed + ", and nothing needs the others");
 }
 
-// Rows can be dealt out where their entries' totals need nothing else: not a total by an order, nor entries without
-// rows, nor entries that are taken together later.
+// Rows cannot be distributed over partitions for totals that go by an order of the rows, for entries without rows, and
+// for entries that are merged later.
 bool may_deal(const Question& level) {
   const auto has_keys = std::any_of(level.entry_columns.begin(), level.entry_columns.end(),
                                     [](const EntryColumn& column) { return column.from == EntryColumn::From::key; });
@@ -145,17 +144,16 @@ bool may_deal(const Question& level) {
                       [](const auto& aggregate) { return goes_by_order(aggregate->kind); });
 }
 
-// With how many entries a level stops to total rows as they are read.
+// The most entries that a level totals as rows are read.
 std::size_t most_entries(bool inner, double rows) {
-  // An inner level totals all rows then, and not only those inside what is listed: it has to be quick, with tables that
-  // stay near the processor.
+  // An inner level totals all rows, not only those of listed entries. That pays only with tables that fit the caches.
   if (inner) return static_cast<std::size_t>(std::clamp(rows / 64, 10'000.0, 200'000.0));
   // An entry's states take about as much memory as eight rows that are kept.
   constexpr double worth_saving = 1'000'000;
   return rows > worth_saving ? static_cast<std::size_t>(rows / 8) : ~std::size_t{0};
 }
 
-// Why a level of single rows needs the places of all of them; empty: its best rows can be chosen before.
+// The reason for which a level of single rows ranks all of them. Empty: its best rows can be selected first.
 std::string needs_all_places_for(const Asked& asked, const Question& level) {
   const Level& of = *level.level;
   if (of.worst || of.worst_percent) return "keep.worst counts from the other end";
@@ -172,8 +170,7 @@ std::string needs_all_places_for(const Asked& asked, const Question& level) {
   return {};
 }
 
-// Columns that can wait until rows were left out: places do not go by them, and they are bare columns, which no row
-// makes impossible.
+// Columns that can be made after the selection: places do not depend on them, and a bare column never fails.
 std::vector<bool> made_late(const Question& level) {
   if (level.having || !level.totals.empty() || !level.windowed.empty()) return {};
   std::vector<bool> late;
@@ -191,9 +188,9 @@ std::vector<bool> made_late(const Question& level) {
   return late;
 }
 
-// Why the order of places waits for the windows over entries; empty: it is made before them.
+// The reason for which the windows over entries come before the order of places. Empty: the order comes first.
 std::string needs_windows_for(const Question& level) {
-  // Texts and numbers of an order of their own are ordered otherwise among places than in a window.
+  // A window ignores custom orders, so its order would differ from that of the places.
   if (level.eligible) return "rank.eligible decides who has a place";
   if (!level.orderings.empty()) return "there are custom orders";
   const auto of_window = [&](const Node& node) {
@@ -221,7 +218,7 @@ LevelPlan decide_level(const Asked& asked, const Question& level, const Sizes& s
   LevelPlan plan{.may_deal = may_deal(level),
                  .most_entries = most_entries(&level != &asked.levels.front(), sizes.tables.front().rows.value_or(0))};
 
-  // The best rows before the places of all?
+  // Selecting the best rows first.
   if (level.row_level() && level.places && level.level->best.value_or(0) > 0) {
     const std::string best = "the best " + with_commas(*level.level->best) + " rows";
     if (const std::string why = needs_all_places_for(asked, level); !why.empty()) {
@@ -233,7 +230,7 @@ LevelPlan decide_level(const Asked& asked, const Question& level, const Sizes& s
     }
   }
 
-  // The order of places before the windows?
+  // Ordering entries before their windows.
   if (level.places && !level.entry_windows.empty()) {
     const std::string why = needs_windows_for(level);
     plan.places_first = why.empty();

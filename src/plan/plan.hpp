@@ -1,5 +1,5 @@
 #pragma once
-// What an answer decides before it reads a row, and why.
+// The decisions of an answer, made before a row is read, with their reasons.
 // Covered by tests/plan/make_plan_test.cpp.
 
 #include <atomic>
@@ -18,30 +18,30 @@
 
 namespace lofty::engine {
 
-// How one level makes its entries.
+// Decisions about one level.
 struct LevelPlan {
-  // Rows may be dealt out over partitions, once there are too many entries for one table.
+  // Rows may be distributed over partitions when one table cannot hold all entries in the cache.
   bool may_deal = false;
-  // Where rows are totalled as they are read: with more entries than this the plan does not hold.
+  // The plan does not hold with more entries than this. Only for rows that are totalled as they are read.
   std::size_t most_entries = ~std::size_t{0};
-  // The best rows are chosen before any row has a place, where there are enough rows for that to pay.
+  // The best rows are selected before any row is ranked, if enough rows are left out.
   bool cuts_early = false;
-  // By entry column of single rows: is it made after that, for the rows that are left? Empty: none is.
+  // By entry column of single rows: true if the column is made after that selection. Empty: false for all.
   std::vector<bool> made_late = {};
-  // The order of places is made before the windows over entries, which use it.
+  // Entries are ordered before the windows over entries are computed, and the windows use that order.
   bool places_first = false;
 };
 
-// Decisions for questions over the same tables. The questions are not part of it.
+// Decisions for questions over the same tables.
 struct Plan {
   RowsKept rows = RowsKept::all;  // of the first table
-  // Where rows are totalled as they are read: the constants over all rows are found in a pass before, over these
-  // columns of the first table, which may be none. Nothing: there is no such pass.
+  // The first table's columns that a pass of its own reads for the constants over all rows; the set may be empty.
+  // nullopt: there is no such pass.
   std::optional<std::set<std::size_t>> first_look = {};
   std::vector<std::vector<LevelPlan>> levels = {};  // by question, then level
-  std::vector<Decision> decisions = {};             // of the first question: what `lofty cost` prints
+  std::vector<Decision> decisions = {};             // of the first question, in words; `lofty cost` prints them
 
-  // The plan that follows where this one does not hold: every row is kept.
+  // The plan to carry out if this one does not hold. It keeps every row.
   Plan next() const {
     Plan out = *this;
     out.rows = RowsKept::all;
@@ -50,42 +50,42 @@ struct Plan {
   }
 };
 
-// What became of a plan.
+// The result of carrying out a plan.
 enum class Outcome : unsigned char {
   held,
   types_changed,      // a later row makes a column another type than the first rows did
-  value_impossible,   // a row makes a value impossible: with all rows kept, its place is known
+  value_impossible,   // a row makes a value impossible; the next plan finds out which row it is
   several_values,     // a carried column has several values in one entry
   many_entries,       // more entries than LevelPlan::most_entries
-  numbers_descended,  // a distinct count took numbers as settled, and one of them came again
-  many_count,         // too many of the first rows count for the others to be left out
+  numbers_descended,  // a distinct count had dropped numbers as complete, and one of them occurs again
+  many_count,         // too many of the first rows count; leaving out the others does not pay
   many_rows,          // more rows than can be numbered
 };
-// "a later row changes the type of a column". Precondition: it did not hold.
+// In words: "a later row changes the type of a column". Empty for `held`.
 const char* reason(Outcome outcome);
 
 // One of the questions that are answered over the same tables.
 struct Asked {
   const Ladder& ladder;
-  const std::vector<Question>& levels;  // by names; types are not looked at
+  const std::vector<Question>& levels;  // names resolved; types may be unknown
 };
 
-// What the answer may use.
+// Resources of an answer.
 struct Means {
   double memory = 0;        // bytes
-  double kept_share = 0.5;  // of it, kept rows may take
+  double kept_share = 0.5;  // the part of the memory that kept rows may take
 };
-// Those of a run on this machine.
+// The resources of a run on this machine.
 Means means_of(const Run& run);
-// The share that means_of() says. Tests make it 0, so that rows are looked at twice rather than kept.
+// Means::kept_share as means_of() sets it. Tests set it to 0, so that tables are read twice and rows are not kept.
 constexpr double usual_kept_share = 0.5;
 inline std::atomic<double> most_kept_share{usual_kept_share};
 
-// Decides. A pure function: reads nothing, and the same arguments give the same plan. The first question is the
-// ladder's own; all are over the same tables. `sizes`: of the first question.
+// Makes the plan. A pure function: it reads nothing, and the same arguments give the same plan. The first question is
+// the ladder's own. All questions are over the same tables. `sizes` are those of the first question.
 Plan make_plan(std::span<const Asked> questions, const Sizes& sizes, const Means& means);
 
-// Does a join find the partners of each row by itself, and let no other rows in?
+// True if a join needs no other rows to find a row's partner, and adds no rows without one.
 bool joins_row_by_row(const JoinUse& join);
 
 }  // namespace lofty::engine

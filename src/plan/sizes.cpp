@@ -6,7 +6,7 @@
 namespace lofty::engine {
 namespace {
 
-// What part of the rows a condition lets through, as a guess from its form: a value in twenty, a third of a range.
+// A guess at the part of the rows for which a condition is true, from its form.
 double passing(const Node& node) {
   const auto at = [&](std::size_t i) { return passing(*node.args[i]); };
   const auto turned = [&](double part) { return node.negated ? 1 - part : part; };
@@ -35,7 +35,7 @@ Sizes estimated_sizes(const std::vector<Question>& levels) {
   const Question& first = levels.front();
   for (const TableUse& use : first.tables) sizes.tables.push_back(use.source->size());
 
-  // Rows, and those that count.
+  // Joined rows, and rows that count.
   sizes.rows = sizes.counted = sizes.tables.front().rows;
   double pass = 1;
   for (const auto* terms : {&first.where_first, &first.where_last})

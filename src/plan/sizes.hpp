@@ -1,5 +1,5 @@
 #pragma once
-// How large a question's tables and stages are, as far as that is known.
+// The sizes of a question's tables and stages.
 // Covered by tests/plan/make_plan_test.cpp and tests/ladder/cost_test.cpp.
 
 #include <optional>
@@ -10,16 +10,16 @@
 
 namespace lofty::engine {
 
-// Before reading these are estimates; afterwards they are what was met.
+// Estimates before reading; exact afterwards.
 struct Sizes {
   std::vector<TableSize> tables;        // by Question::tables
-  std::optional<double> rows, counted;  // of the relation; those that count
+  std::optional<double> rows, counted;  // joined rows, and rows that count
   std::vector<double> entries;          // by level
-  std::optional<double> kept = {};      // rows of the first table that stayed; nothing before reading
+  std::optional<double> kept = {};      // rows of the first table that stayed in memory; nullopt before reading
 };
 
-// What the sources know of their tables, and a guess at how many rows count and how many entries they make (see
-// lofty::plan). Asks the sources, which may look at a few bytes of their files.
+// The sizes that the sources report, with guesses for the rows that count and the entries (see lofty::plan). A source
+// may read a few bytes of its file.
 Sizes estimated_sizes(const std::vector<Question>& levels);
 
 }  // namespace lofty::engine

@@ -1,5 +1,5 @@
 #pragma once
-// What the windows of a plan are called.
+// Names of the windows of a plan.
 
 #include <string>
 
@@ -14,7 +14,7 @@ inline std::string last_part(const std::string& key) {
   return key;
 }
 
-// What the items of entry_window_items(question, false) are called.
+// The names of the items of entry_window_items(question, false).
 inline auto entry_names(const Question& question) {
   return [&question](std::size_t item) {
     const EntryColumn& column = question.entry_columns[question.windowed[item]];

@@ -14,7 +14,7 @@ namespace {
 
 constexpr double ns = 1e-9;
 
-// What each kind of work takes, a row (or a byte, where it says so).
+// Nanoseconds of each kind of work, for a row unless the name says otherwise.
 namespace price {
 constexpr double read_byte = 0.95, read_value = 3.0;
 constexpr double join_row = 3.5;
@@ -84,7 +84,7 @@ class Steps {
     add({kind, level_, 0, WindowStage::rows}, std::move(purpose), std::move(by), rows, comparisons, bytes, seconds);
   }
 
-  // How much of the first table's rows is there at a time.
+  // The part of the first table's rows that is in memory at once.
   double kept_share() const {
     const TableSize& first = sizes_.tables.front();
     const double two_stretches = 2 * first.stretch_bytes;  // the next one is read meanwhile
@@ -220,7 +220,7 @@ class Steps {
       for (const std::size_t item : plan[s].serves)
         if (std::find(names.begin(), names.end(), name(item)) == names.end()) names.push_back(name(item));
 
-      // What the sort goes by, and what it is for.
+      // The keys and the purpose of the sort.
       std::string by, purpose;
       const bool refines = plan[s].refines != SortStep::none;
       for (std::size_t k = 0; k < plan[s].texts.size(); ++k) {
@@ -287,7 +287,7 @@ class Steps {
       }
     }
 
-    // What is added up for each entry; of an inner level only inside what the level outside lists, where rows are kept.
+    // Totals of each entry. An inner level totals only rows of listed entries, if rows are kept.
     const double before = nanoseconds;
     for (const auto& aggregate : question.aggregates) {
       nanoseconds += aggregate->kind != AggregateKind::count_distinct ? price::aggregate

@@ -10,7 +10,7 @@
 
 namespace lofty::engine {
 
-// The steps of all levels of the ladder's own question, in the order in which they are done. `times`: what each took,
+// The steps of all levels of the ladder's own question, in the order of execution. `times`: what each took,
 // or null.
 Cost priced(const Plan& plan, const std::vector<Question>& levels, const Sizes& sizes, const Speeds& speeds,
             const Times* times);

@@ -1,5 +1,5 @@
 #pragma once
-// What the steps of an answer took.
+// Seconds of the steps of an answer.
 // Covered by tests/ladder/cost_test.cpp.
 
 #include <compare>

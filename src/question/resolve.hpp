@@ -27,6 +27,7 @@ class Resolution {
   Resolution(Resolution&&) noexcept;
   ~Resolution();
 
+  const Ladder& ladder() const { return ladder_; }
   // All that is wrong, as far as names tell.
   const std::vector<Problem>& problems() const { return problems_; }
   // By level, outermost first, one at least; none where a table cannot be opened. They refer to the ladder.

@@ -1,7 +1,6 @@
 #pragma once
 // The tables that a question is answered from.
 
-#include <string>
 #include <vector>
 
 #include "base/access.hpp"

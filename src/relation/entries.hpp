@@ -54,16 +54,15 @@ struct Entries {
   std::size_t count = 0;
   std::vector<ColumnPtr> columns;         // by Question::entry_columns; null for totals, which come later
   std::vector<std::uint32_t> first_rows;  // the first row that counts of each entry, ascending
-  std::vector<std::uint32_t> row_counts;  // rows that count, by entry; empty
-                                          // where every row is an entry
+  std::vector<std::uint32_t> row_counts;  // rows that count, by entry; empty where every row is an entry
   RowCounts rows;
   struct Blank {  // an aggregate whose argument was null on some rows
     std::size_t rows = 0, entries = 0;
     std::vector<std::uint32_t> by_entry = {};  // rows, as run_rows() numbered the entries; empty: none
   };
   std::vector<Blank> blanks;  // by Question::aggregates
-  std::shared_ptr<const TextsOfTable> texts_met =
-      {};                 // of the first table, where not all of its rows were kept; or null
+  // Of the first table; null where all of its rows were kept.
+  std::shared_ptr<const TextsOfTable> texts_met;
   struct UnknownFilter {  // rows that count for which an aggregate's filter is neither true nor false
     std::size_t rows = 0;
     std::uint32_t example = no_row;

@@ -10,8 +10,7 @@
 
 namespace lofty::engine {
 
-// Of the relation. Once all were looked at: read = left_out + unknown +
-// counted.
+// Of the relation. read = left_out + unknown + counted.
 struct RowCounts {
   std::size_t read = 0;
   std::size_t left_out = 0;  // rows.where is false

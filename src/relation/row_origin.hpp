@@ -1,23 +1,20 @@
 #pragma once
 // Where a row is from.
+// Covered by tests/ladder/standings_test.cpp and tests/ladder/why_test.cpp.
 
-#include <cstddef>
 #include <string>
 
 namespace lofty::engine {
 
 struct RowOrigin {
-  std::string table;             // or which of its files
-  const char* numbered = "row";  // what the file calls a row by: "line" or "row"
-  std::size_t number = 0;
-  bool plain = false;  // of the first table, which is in memory: its name need
-                       // not be said
+  std::string table;       // or the one of its files that has the row
+  std::string number;      // "line 17", "row 3"
+  bool in_memory = false;  // it is the first table, and has no file
 
   // "line 17 of order_lines.csv", "row 3 of lines"
-  std::string text() const { return number_text() + " of " + table; }
-  // The same, and "row 3" where that is enough.
-  std::string short_text() const { return plain ? number_text() : text(); }
-  std::string number_text() const { return std::string(numbered) + " " + std::to_string(number); }
+  std::string text() const { return number + " of " + table; }
+  // The same, without the name of a table in memory.
+  std::string short_text() const { return in_memory ? number : text(); }
 };
 
 }  // namespace lofty::engine

@@ -65,8 +65,7 @@ void note_unknown(const std::vector<unsigned char>& mask, const Vector& truth, s
   noted.rows += unknown;
 }
 
-// The rows that count, without a branch a row; and what becomes of the others,
-// added to `counts`.
+// The rows that count, without a branch a row; all are added to `counts`.
 void choose(std::vector<unsigned char>& mask, std::size_t begin, RowCounts& counts,
             std::vector<std::uint32_t>& chosen) {
   chosen.resize(mask.size());
@@ -77,6 +76,7 @@ void choose(std::vector<unsigned char>& mask, std::size_t begin, RowCounts& coun
     unknown += mask[i] == 2;
   }
   chosen.resize(count);
+  counts.read += mask.size();
   counts.left_out += mask.size() - count - unknown;
   counts.unknown += unknown;
   counts.counted += count;

@@ -40,7 +40,6 @@ Outcome RowSieve::add(const Tables& tables, std::size_t rows_before) {
   keep(tables.first(), kept);
   for (const std::uint32_t row : kept) numbers_.push_back(static_cast<std::uint32_t>(rows_before + row));
 
-  counted.counts.read = rows.rows();
   sifted_.rows.add(counted.counts);
   add_texts(tables.first(), run_, *sifted_.texts_met);
   sifted_.seconds += watch.lap();

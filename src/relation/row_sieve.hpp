@@ -21,10 +21,10 @@ namespace lofty::engine {
 
 // What is left of the first table, and what was met on the way.
 struct SiftedRows {
-  Table table;           // with the rows that count, and one for which that is unknown;
-                         // they know their places in the file
-  std::size_t read = 0;  // rows of the first table
-  RowCounts rows;        // of the relation
+  // The rows that count, and the first for which that is unknown; each has its number in the file.
+  Table table;
+  std::size_t read = 0;                                                        // rows of the first table
+  RowCounts rows;                                                              // of the relation
   std::shared_ptr<TextsOfTable> texts_met = std::make_shared<TextsOfTable>();  // of all rows
   std::vector<JoinedRows::Report> reports;                                     // by join, of all rows
   double seconds = 0;
@@ -32,8 +32,7 @@ struct SiftedRows {
 
 class RowSieve {
  public:
-  // Of a question that needs the rows that count alone; `first` has the columns. All that is given but that has to
-  // outlive it.
+  // Of a question that needs the rows that count alone. `first` has the columns; the others have to outlive this.
   RowSieve(const Question& question, const Table& first, StretchJoins& joins, const Run& run);
 
   // Keeps what counts of the rows that the first table has here: those after `rows_before` others. Throws RowFailure

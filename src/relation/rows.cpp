@@ -97,7 +97,7 @@ RowOrigin JoinedRows::origin_of(std::size_t row) const {
   const TableData& table = tables_.data(t);
   const std::uint32_t at = row_in(t, row);
   const std::string file = table.file_of(at);
-  return {file.empty() ? question_.tables[t].source->name() : file, table.numbered, table.number_of(at),
+  return {file.empty() ? question_.tables[t].source->name() : file, table.place_of(at),
           t == 0 && !table.number_in_file};
 }
 
@@ -218,8 +218,7 @@ Error JoinedRows::several_partners(const JoinUse& join, std::size_t row, std::ui
                        {},
                        {},
                        "every key has to occur once in " + name +
-                           ": correct it, join by more columns, or say many = "
-                           "true if that is meant"});
+                           ": correct it, join by more columns, or say many = true if that is meant"});
 }
 
 void JoinedRows::Report::add(const Report& other) {

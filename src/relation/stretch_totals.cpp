@@ -30,18 +30,18 @@ Outcome StretchTotals::add(const Tables& tables, std::size_t rows_before) {
   JoinedRows rows(question_, tables, run_, joins_);
   rows.set_overalls(overalls_);
   watch.lap();
-  if (entries_.rows.read + rows.counting_rows() > most_rows) return Outcome::many_rows;
+  if (read_ + rows.counting_rows() > most_rows) return Outcome::many_rows;
 
   // A piece for each part, or for some where there are few rows.
   const std::size_t each = (rows.counting_rows() + parts_.size() - 1) / parts_.size();
   const RowRanges pieces = RowRanges::costly(rows.counting_rows(), std::max<std::size_t>(1, each));
   const bool deals = may_deal();
   for (auto& part : parts_) {
-    part->next_rows(question_, entries_.rows.read);
+    part->next_rows(question_, read_);
     part->deals_from = deals ? most_entries_together / parts_.size() : most_rows;
   }
   RowPass(question_, rows, nullptr, run_, pieces).add_to(parts_);
-  entries_.rows.read += rows.counting_rows();
+  read_ += rows.counting_rows();
 
   if (!deals && groups() > plan_.most_entries) return Outcome::many_entries;
   take_dealt();
@@ -133,7 +133,7 @@ Outcome StretchTotals::finish(const Tables& tables, TotalledRows& out) {
   }
   entries_.texts_met = texts_met_;
   entries_.context = {.slots = question_.slots, .overalls = overalls_};
-  auto joined = std::make_unique<JoinedRows>(question_, tables, entries_.rows.read, joins_.reports(question_, tables));
+  auto joined = std::make_unique<JoinedRows>(question_, tables, read_, joins_.reports(question_, tables));
   joined->set_overalls(overalls_);
   entries_.total_seconds += watch.lap();
   out = {std::move(entries_), std::move(joined)};

@@ -60,10 +60,10 @@ class StretchTotals {
   const Run& run_;
   StretchJoins& joins_;
   const bool inner_;
-  std::vector<std::unique_ptr<PartialTotals>>
-      parts_;                           // they take turns with the rows: one piece of each stretch is of each
-  std::unique_ptr<DealtTotals> dealt_;  // once a part has dealt out rows
-  std::vector<Ascending> ascending_;    // by Question::aggregates
+  std::vector<std::unique_ptr<PartialTotals>> parts_;  // each takes one piece of each stretch
+  std::size_t read_ = 0;                               // rows of the relation so far
+  std::unique_ptr<DealtTotals> dealt_;                 // once a part has dealt out rows
+  std::vector<Ascending> ascending_;                   // by Question::aggregates
   const std::shared_ptr<TextsOfTable> texts_met_ = std::make_shared<TextsOfTable>();
   Entries entries_;
 };

@@ -32,7 +32,6 @@ class EntryMaker {
 
   Entries make(std::vector<std::unique_ptr<PartialTotals>> parts) const {
     Entries entries;
-    entries.rows.read = rows_.counting_rows();
     add_counts(parts, question_, entries);
     const bool dealt = std::any_of(parts.begin(), parts.end(), [](const auto& part) { return part->dealt != nullptr; });
     if (question_.row_level())

@@ -126,12 +126,13 @@ class WindowRemarks {
       if (notes.doubled_days > 0)
         what += (what.empty() ? "" : " and ") + counted(notes.doubled_days, "day") +
                 (notes.doubled_days == 1 ? " occurs" : " occur") + " more than once";
-      say("rows-over-days", written + (several ? " count" : " counts") + " rows, not days: along " + quoted(day) + " " +
-                                what + "; `range between interval '6' day preceding and current row` counts days" +
-                                (of_entries_ && notes.missing_days > 0 && !a_.question.row_level()
-                                     ? ", and `fill = \"day\"` under [rank], with coalesce(..., 0) in the total, has "
-                                       "an entry for each of them"
-                                     : ""));
+      say("rows-over-days",
+          written + (several ? " count" : " counts") + " rows, not days: along " + quoted(day) + " " + what +
+              "; `range between interval '6' day preceding and current row` counts days" +
+              (of_entries_ && notes.missing_days > 0 && !a_.question.row_level()
+                   ? ", and `fill = \"day\"` under [rank], with coalesce(..., 0) in the total, has an "
+                     "entry for each of them"
+                   : ""));
     }
   }
 

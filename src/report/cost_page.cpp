@@ -114,16 +114,16 @@ std::string steps_text(const Cost& cost, const Looks& looks) {
 
 }  // namespace
 
-std::string memory_text(const Cost& cost, const MemoryForecast& plan, const Looks& looks) {
+std::string memory_text(const Cost& cost, const MemoryForecast& memory, const Looks& looks) {
   const std::string all = bytes_text(cost.bytes());
   std::string out = "Memory: " + (all.empty() ? "next to nothing" : all) + ", of at most " +
-                    bytes_text(static_cast<double>(plan.limit)) + ".";
-  if (plan.in_file > 0) {
-    out += " About " + bytes_text(static_cast<double>(plan.in_file)) + " will lie in a file in " + plan.folder;
-    const std::string room = bytes_text(static_cast<double>(plan.room.value_or(0)));
-    if (!plan.room)
+                    bytes_text(static_cast<double>(memory.limit)) + ".";
+  if (memory.in_file > 0) {
+    out += " About " + bytes_text(static_cast<double>(memory.in_file)) + " will lie in a file in " + memory.folder;
+    const std::string room = bytes_text(static_cast<double>(memory.room.value_or(0)));
+    if (!memory.room)
       out += ".";
-    else if (*plan.room > plan.in_file)
+    else if (*memory.room > memory.in_file)
       out += ", which has " + room + " free.";
     else
       out += ", which has " + (room.empty() ? "no room" : "only " + room + " free") +
@@ -142,15 +142,14 @@ std::string cost_text(const Cost& cost, const Looks& looks) {
            (sorts == 1 ? " sort.\n" : " sorts.\n");
 
   // What was decided, and why.
+  if (!cost.decisions.empty()) out += "\n";
   for (const Decision& one : cost.decisions) {
     std::string sentence = one.what + ": " + one.why + ".";
     if (!one.instead.empty()) sentence += " It did not hold: " + one.instead + ".";
     if (sentence[0] >= 'a' && sentence[0] <= 'z') sentence[0] = static_cast<char>(sentence[0] - 'a' + 'A');
-    out += "\n" + wrapped(sentence, looks.width, 2) + "\n";
+    out += wrapped(sentence, looks.width, 2) + "\n";
   }
-  if (!cost.rows_known)
-    out += std::string(windows > 0 ? "" : "\n") +
-           "The size of a table is not known before it is read: its steps are not priced.\n";
+  if (!cost.rows_known) out += "\nThe size of a table is not known before it is read: its steps are not priced.\n";
 
   // What would be cheaper.
   for (const Advice& advice : cost.advice)

@@ -34,7 +34,7 @@ inline Table read_from(const TableSource& source, std::span<const std::size_t> c
 class CheckedStretches {
  public:
   CheckedStretches(const TableSource& source, std::set<std::size_t> columns, const Run& run)
-      : columns_(columns.begin(), columns.end()), stretches_(source.stretches(columns_, run)) {
+      : source_(source), columns_(columns.begin(), columns.end()), stretches_(source.stretches(columns_, run)) {
     require(stretches_ != nullptr, "TableSource::stretches() returns stretches, or throws");
   }
 
@@ -54,10 +54,12 @@ class CheckedStretches {
   Table whole() {
     Table table = stretches_->whole();
     require(table.rows() == rows_, "TableStretches::whole() has as many rows as the stretches");
+    require(table.headings() == source_.headings(), "TableStretches::whole() has the headings of its source");
     return table;
   }
 
  private:
+  const TableSource& source_;
   std::vector<std::size_t> columns_;
   std::unique_ptr<TableStretches> stretches_;
   std::vector<Type> types_;

@@ -21,16 +21,14 @@ class FunctionBinder : CallBinding {
   }
 
  private:
-  void arguments(std::size_t least, std::size_t most, const char* example) const {
-    if (e_.args.size() >= least && e_.args.size() <= most) return;
-    fail(Code::wrong_arguments,
-         "`" + e_.text + "` takes " +
-             (most == 0
-                  ? std::string("no argument")
-                  : (least == most ? std::to_string(least) : std::to_string(least) + " to " + std::to_string(most)) +
-                        (most == 1 ? " argument" : " arguments")) +
-             ", not " + std::to_string(e_.args.size()),
-         example);
+  // Throws where there are more or fewer arguments than the registry says.
+  void check_arguments(const std::string& example) const {
+    const FunctionInfo* const window = function_in(e_.function, CalledIn::windows);
+    const FunctionInfo& info = window != nullptr ? *window : *function_in(e_.function, CalledIn::totals);
+    const auto count = static_cast<int>(e_.args.size());
+    if (count < info.least_args || count > info.most_args)
+      fail(Code::wrong_arguments, "`" + e_.text + "` takes " + arguments_text(info) + ", not " + std::to_string(count),
+           example);
   }
 
   void need_order(const WindowCall& call) const {
@@ -65,7 +63,7 @@ class FunctionBinder : CallBinding {
     }
     if (is({F::row_number, F::rank, F::dense_rank, F::percent_rank, F::cume_dist})) return bind_place(call);
     if (is({F::ntile})) {
-      arguments(1, 1, "ntile(4) over (order by spend desc)");
+      check_arguments("ntile(4) over (order by spend desc)");
       need_order(call);
       call.function = WindowFunction::ntile;
       call.count = count_argument(0, 1, "the number of tiers");
@@ -91,7 +89,7 @@ class FunctionBinder : CallBinding {
   }
 
   void bind_place(WindowCall& call) {
-    arguments(0, 0, (e_.text + "() over (order by spend desc)").c_str());
+    check_arguments(e_.text + "() over (order by spend desc)");
     if (!is({F::row_number})) need_order(call);
     call.function = is({F::row_number})     ? WindowFunction::row_number
                     : is({F::rank})         ? WindowFunction::rank
@@ -103,7 +101,7 @@ class FunctionBinder : CallBinding {
 
   void bind_total(WindowCall& call) {
     const bool counts = is({F::count});
-    arguments(1, 1, counts ? "count(*) over (partition by shop_no)" : "sum(amount) over (partition by shop_no)");
+    check_arguments(counts ? "count(*) over (partition by shop_no)" : "sum(amount) over (partition by shop_no)");
     const bool star = e_.args[0]->op == Op::star;
     if (star && !counts) fail(Code::wrong_arguments, "`*` is allowed in count(*) only", *e_.args[0], origin_);
     if (!star) call.value = bound(*e_.args[0], origin_);
@@ -153,13 +151,9 @@ class FunctionBinder : CallBinding {
 
   void bind_pick(WindowCall& call) {
     const bool shifts = is({F::lag, F::lead}), nth = is({F::nth_value});
-    arguments(nth ? 2 : 1,
-              shifts ? 3
-              : nth  ? 2
-                     : 1,
-              shifts ? "lag(amount, 1, 0) over (partition by shop_no order by ordered_on)"
-              : nth  ? "nth_value(amount, 2) over (partition by shop_no order by ordered_on)"
-                     : "first_value(amount) over (partition by shop_no order by ordered_on)");
+    check_arguments(shifts ? "lag(amount, 1, 0) over (partition by shop_no order by ordered_on)"
+                    : nth  ? "nth_value(amount, 2) over (partition by shop_no order by ordered_on)"
+                           : "first_value(amount) over (partition by shop_no order by ordered_on)");
     if (shifts) need_order(call);
 
     // Whose value it is.
@@ -193,7 +187,7 @@ class FunctionBinder : CallBinding {
   }
 
   void bind_percentile(WindowCall& call) {
-    arguments(1, 1, "percentile_cont(0.9) within group (order by amount) over (partition by shop_no)");
+    check_arguments("percentile_cont(0.9) within group (order by amount) over (partition by shop_no)");
     if (e_.within_group.size() != 1)
       fail(Code::wrong_arguments, "`" + e_.text + "` orders by one key",
            "percentile_cont(0.9) within group (order by amount)");

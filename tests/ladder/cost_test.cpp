@@ -70,7 +70,7 @@ TEST(Cost, OnePassIsSaid) {
   const Ladder ladder = read_ladder_file(demo / "best_shops.ladder.toml").ladder;
   const Cost kept = plan(ladder, tables);
   EXPECT_EQ(kept.rows_kept, RowsKept::all);
-  EXPECT_EQ(decisions(kept), "all rows of order_lines.csv are kept: it comes in one piece\n");
+  EXPECT_EQ(decisions(kept), "all rows of order_lines.csv are kept: it is read in one piece\n");
   const support::Stretching apart(8192, 4);
   const Cost before = plan(ladder, tables), after = standings(ladder, tables).cost();
   EXPECT_EQ(before.rows_kept, RowsKept::none);

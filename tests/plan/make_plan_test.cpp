@@ -153,7 +153,7 @@ TEST(MakePlan, ATableInOnePieceIsKept) {
     const Plan plan = plan_of(one.ladder, sizes);
     EXPECT_EQ(plan.rows, RowsKept::all) << one.question;
     EXPECT_EQ(plan.decisions.front().what, "all rows of lines are kept");
-    EXPECT_EQ(plan.decisions.front().why, "it comes in one piece");
+    EXPECT_EQ(plan.decisions.front().why, "it is read in one piece");
   }
 }
 

@@ -140,7 +140,7 @@ RC_GTEST_PROP(SinksProperty, TheSieveKeepsTheRowsThatCount, ()) {
       [&](const Tables& whole) {
         if (outcome == Outcome::held) sifted = sieve.finish(whole);
       });
-  if (outcome == Outcome::many_count) return;  // of the first rows too many count
+  RC_PRE(outcome != Outcome::many_count);  // else too many of the first rows count
   RC_ASSERT(outcome == Outcome::held);
   EXPECT_EQ(sifted->rows.read, of.tables.first().rows());
   EXPECT_EQ(sifted->rows.left_out, expected.counts.left_out);
