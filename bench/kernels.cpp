@@ -463,7 +463,7 @@ void shared_sorts(std::size_t rows) {
   const auto work = [&](const std::vector<SortStep>& plan) {
     std::vector<ColumnPtr> out(12);
     work_out(items(), plan, relation, relation.run,
-             [&](std::size_t item, ColumnPtr values, const WindowNotes&) { out[item] = std::move(values); });
+             {[&](std::size_t item, ColumnPtr values, const WindowNotes&) { out[item] = std::move(values); }});
     return out;
   };
   const auto a = work(shared), b = work(separate);
@@ -477,7 +477,7 @@ void shared_sorts(std::size_t rows) {
     for (std::size_t w = 0; w < 12; ++w) {
       const std::vector<WindowItem> one{{calls[w].get(), {}, {}}};
       work_out(one, plan_windows(one), relation, relation.run,
-               [&](std::size_t, ColumnPtr values, const WindowNotes&) { out[w] = std::move(values); });
+               {[&](std::size_t, ColumnPtr values, const WindowNotes&) { out[w] = std::move(values); }});
     }
     return out;
   };

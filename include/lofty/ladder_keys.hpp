@@ -15,7 +15,6 @@ struct LadderKey {
   std::string_view standard;  // what holds where it is missing; empty: nothing does, or it has to be there
   std::string_view meaning;   // one or two sentences
   std::string_view example;   // a line that can be pasted: "by = \"spend desc\""
-  std::string_view option;    // of `lofty rank`, which does the same; empty: there is none
 };
 
 // All of them, section by section, in the order in which a ladder is usually written. Static, thread-safe.

@@ -24,6 +24,9 @@ struct Looks {
   int width = 100;         // columns, for sentences
   int table_width = 0;     // columns, for listings: what does not fit is cut or left out, and it is said; 0: any number
   bool fold_ties = false;  // of a tie at the cut that runs to more than 20 entries beyond it, show five
+  // Advice beside a note in a listing, in the words of the program that shows it; empty: none.
+  std::string fold_advice = {};  // how to list all tied entries, or none of them
+  std::string cut_advice = {};   // how to see columns and texts that did not fit
 };
 
 // Any text, fit for a terminal: line ends, tabs and the colours of this library stay; all other control characters,

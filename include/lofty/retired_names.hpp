@@ -8,9 +8,9 @@
 
 namespace lofty LOFTY_EXPORT {
 
-// The current name of a ladder's key ("data.join[].kind" gives "type"), of an option ("--keep-as" gives
-// "--save-standings") or of a function ("first()" gives how its call is written now). Keys are written with their
-// section, as ladder_keys() has it. Nullopt: no version had it. O(1), thread-safe.
+// The current name of a ladder's key ("data.join[].kind" gives "type"), or of a function ("first()" gives how its call
+// is written now). Keys are written with their section, as ladder_keys() has it. Nullopt: no version had it. O(1),
+// thread-safe.
 [[nodiscard]] std::optional<std::string_view> current_name(std::string_view retired);
 
 }  // namespace lofty

@@ -45,7 +45,7 @@ class FormerCut {
  public:
   explicit FormerCut(const LevelInput& input) {
     const Level& level = *input.question.level;
-    if (input.ladder.compare.with.empty() || !level.best || level.worst || level.worst_percent) return;
+    if (input.ladder().compare.with.empty() || !level.best || level.worst || level.worst_percent) return;
     for (const std::size_t column : input.question.within)
       for (std::size_t k = 0; k < input.former->key_names.size(); ++k)
         if (input.former->key_names[k] == input.question.entry_columns[column].name) group_keys_.push_back(k);
@@ -132,7 +132,7 @@ std::vector<Departed> departed(const LevelInput& input, const Entries& entries, 
     FormerPlaces::Stood called = stood;
     if (there && names.label() && !names.label()->is_null(found->second))
       called.name = to_text(names.label()->value(found->second));
-    if (input.outer == nullptr && input.ladder.levels.size() == 1) one.values = row_of(input, listed, one, called);
+    if (input.outer == nullptr && input.ladder().levels.size() == 1) one.values = row_of(input, listed, one, called);
     out.push_back(std::move(one));
   }
   std::stable_sort(out.begin(), out.end(), [](const Departed& a, const Departed& b) { return a.was < b.was; });

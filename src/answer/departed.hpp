@@ -1,6 +1,6 @@
 #pragma once
 // Who was listed before and is not any more.
-// Covered by tests/ladder/compare_test.cpp.
+// Covered by tests/derived/compare_test.cpp.
 
 #include <vector>
 

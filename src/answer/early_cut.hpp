@@ -1,6 +1,6 @@
 #pragma once
 // Best N of single rows without an order of all of them.
-// Covered by tests/ladder/early_cut_test.cpp.
+// Covered by tests/answer/early_cut_test.cpp.
 
 #include <atomic>
 #include <cstddef>

@@ -1,6 +1,6 @@
 #pragma once
 // Standings as they were before, by the entries' keys, and what has become of them.
-// Covered by tests/ladder/compare_test.cpp.
+// Covered by tests/derived/compare_test.cpp.
 
 #include <map>
 #include <string>

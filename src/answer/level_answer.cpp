@@ -52,7 +52,7 @@ void note_row_times(const LevelAnswer& a, StepTimes& times) {
   for (std::size_t j = 0; j < joins.size(); ++j) times.took(StepKind::join, joins[j].seconds, j);
   if (!a.question.row_windows.empty()) times.took(StepKind::count, a.entries.count_seconds);
   times.took(StepKind::total, a.entries.total_seconds);
-  times.took(a.entries.window_times, WindowStage::rows);
+  times.took(a.entries.windows.times, WindowStage::rows);
 }
 
 void total_rows(LevelAnswer& a, std::optional<TotalledRows> totalled, const Run& progress, StepTimes& times) {
@@ -69,7 +69,7 @@ void total_rows(LevelAnswer& a, std::optional<TotalledRows> totalled, const Run&
   JoinedRows& joined = *rows;
   a.joined = std::move(rows);
   try {
-    a.entries = run_rows(a.question, a.plan, joined, a.ladder, a.inside ? &*a.inside : nullptr,
+    a.entries = run_rows(a.question, a.plan, joined, a.inside ? &*a.inside : nullptr,
                          run_within(progress, reading_share, a.question.row_level() ? rows_share : totals_share));
   } catch (const RowFailure& failure) {
     throw Error(row_problem(a, failure));
@@ -108,19 +108,18 @@ void rank_entries(LevelAnswer& a, SortKeyMaker& keys, StepTimes& times) {
   if (a.plan.places_first) order.emplace(order_of_places(a, a.entries, {}, keys, by));
   const bool order_is_first = order.has_value();
   const double order_seconds = watch.lap();
-  WindowTimes window_times;
-  work_out_entry_windows(a.question, a.entries.context, a.entries.count, a.entries.columns, false, a.ladder, a.run,
-                         a.window_notes, window_times, order ? &*order : nullptr);
-  times.took(window_times, WindowStage::entries);
+  const EntryWindows early{.sorts = a.plan.entry_sorts, .late = false, .places = order ? &*order : nullptr};
+  times.took(work_out_entry_windows(a.question, early, a.entries, a.entries.columns, a.run, a.window_notes),
+             WindowStage::entries);
   watch.lap();
 
   a.places = rank(a, a.entries, keys, std::move(order), std::move(by));
   times.took(StepKind::rank, order_seconds + watch.lap());
 
-  window_times = {};
-  work_out_entry_windows(a.question, a.entries.context, a.entries.count, a.places.columns, true, a.ladder, a.run,
-                         a.window_notes, window_times, order_is_first ? &*a.places.order : nullptr);
-  times.took(window_times, WindowStage::places);
+  const EntryWindows late{
+      .sorts = a.plan.late_sorts, .late = true, .places = order_is_first ? &*a.places.order : nullptr};
+  times.took(work_out_entry_windows(a.question, late, a.entries, a.places.columns, a.run, a.window_notes),
+             WindowStage::places);
 }
 
 Accounting account(const LevelAnswer& a) {

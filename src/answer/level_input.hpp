@@ -16,7 +16,6 @@ struct SiftedRows;
 
 // What is referred to has to outlive the answer's making.
 struct LevelInput {
-  const Ladder& ladder;
   const Question& question;
   const LevelPlan& plan;
   const Tables& tables;
@@ -26,6 +25,8 @@ struct LevelInput {
   Run run = {};
   JoinCache* joins = nullptr;          // of all questions of one answer
   const SiftedRows* sifted = nullptr;  // where the first table has the rows that count alone: what became of the others
+
+  const Ladder& ladder() const { return *question.ladder; }
 };
 
 // Rows of the first table, those that were not kept included.

@@ -15,28 +15,28 @@ namespace {
 void put_in_order(const LevelInput& input, const Entries& entries, const Places& places, SortKeyMaker& keys,
                   Listed& out) {
   const Question& question = input.question;
-  if (question.list_as_input) {
+  if (question.list.as_input) {
     out.passed_over.clear();
     std::sort(out.rows.begin(), out.rows.end(),
               [&](std::uint32_t a, std::uint32_t b) { return entries.first_rows[a] < entries.first_rows[b]; });
     return;
   }
-  if (!question.list_order.empty()) out.passed_over.clear();
+  if (!question.list.order.empty()) out.passed_over.clear();
 
   // A window's sort has made this order already.
-  if (!entries.listed.empty() && entries.listed.size() == entries.count && !entries.numbered_as) {
+  if (!entries.windows.listed.empty() && entries.windows.listed.size() == entries.count && !entries.numbered_as) {
     std::vector<std::uint8_t> in(entries.count, 0);
     for (const std::uint32_t entry : out.rows) in[entry] = 1;
     out.rows.clear();
-    for (const std::uint32_t entry : entries.listed)
+    for (const std::uint32_t entry : entries.windows.listed)
       if (in[entry] != 0) out.rows.push_back(entry);
     return;
   }
-  if (question.list_order.empty()) return;
+  if (question.list.order.empty()) return;
 
   // Entries equal on all of the list's keys stay in the order of places, in which they are.
   std::vector<ColumnPtr> values;
-  const KeyList codes = keys.codes(question.list_order, places.columns, values);
+  const KeyList codes = keys.codes(question.list.order, places.columns, values);
   SortKeys sort;
   for (const auto& key : codes) sort.by.push_back(picked(*key, out.rows));
   const Order order = make_order(out.rows.size(), sort, input.run);
@@ -98,8 +98,8 @@ void take_some(const Listing& list, Listed& out) {
 
 // The keys that the listing is sorted by: the list's own, or else those of the places.
 void mark_sort(const Question& question, int index, StandingColumn& column) {
-  if (question.list_as_input) return;
-  const auto& keys = !question.list_order.empty() ? question.list_order : question.by;
+  if (question.list.as_input) return;
+  const auto& keys = !question.list.order.empty() ? question.list.order : question.by;
   for (std::size_t k = 0; k < keys.size(); ++k)
     if (keys[k].node->op == Op::name && keys[k].node->column == index) {
       column.sort_position = static_cast<int>(k) + 1;
@@ -109,11 +109,11 @@ void mark_sort(const Question& question, int index, StandingColumn& column) {
 
 void add_columns(const LevelInput& input, const Places& places, Listed& out) {
   const Question& question = input.question;
-  for (const ListColumn& listed : question.list_columns) {
+  for (const ListColumn& listed : question.list.columns) {
     const auto index = static_cast<std::size_t>(listed.column);
     StandingColumn column;
     column.name = listed.name;
-    column.heading = listed.heading == listed.name ? listed.name : filled_in(listed.heading, input.ladder.choices);
+    column.heading = listed.heading == listed.name ? listed.name : filled_in(listed.heading, input.ladder().choices);
     column.type = places.columns[index]->type();
     column.role = role_of(question, index);
     column.format = listed.format;
@@ -191,10 +191,10 @@ Listed list(const LevelInput& input, const Entries& entries, const Places& place
   out.rows = kept.entries;
   out.passed_over = kept.passed_over;
   put_in_order(input, entries, places, keys, out);
-  if (input.ladder.list.hide_blank_groups) hide_blanks(input.question, entries, out);
+  if (input.ladder().list.hide_blank_groups) hide_blanks(input.question, entries, out);
   out.kept = out.rows;
   out.kept_count = out.rows.size();
-  take_some(input.ladder.list, out);
+  take_some(input.ladder().list, out);
   if (out.rows == kept.entries) out.cut_ties = kept.cut_ties;
   add_columns(input, places, out);
   mark_groups(input.question, entries, places, out);

@@ -22,7 +22,7 @@ std::string Names::noun(bool of_several) const {
 
 ColumnPtr Names::label() const {
   if (question_.row_level()) return nullptr;
-  for (const ListColumn& column : question_.list_columns) {
+  for (const ListColumn& column : question_.list.columns) {
     if (column.column < 0 || static_cast<std::size_t>(column.column) >= question_.entry_columns.size()) continue;
     const auto at = static_cast<std::size_t>(column.column);
     const EntryColumn& from = question_.entry_columns[at];

@@ -1,5 +1,5 @@
 // Levels inside levels: their answers as one listing.
-// Covered by tests/ladder/levels_test.cpp.
+// Covered by tests/answer/levels_test.cpp.
 
 #include <algorithm>
 #include <map>

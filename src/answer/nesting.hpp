@@ -1,6 +1,6 @@
 #pragma once
 // Levels inside levels: their answers as one.
-// Covered by tests/ladder/levels_test.cpp.
+// Covered by tests/answer/levels_test.cpp.
 
 #include <memory>
 #include <vector>

@@ -154,8 +154,9 @@ ColumnPtr share_column(const Places& places, const Column& of, std::size_t entri
 // The order of the entries by keys, those of the level or of a column of rank.also; `by_columns` gets their values.
 Order order_by(const LevelInput& input, const Entries& entries, const std::vector<std::uint8_t>& eligible,
                const std::vector<SortKey>& by, SortKeyMaker& maker, std::vector<ColumnPtr>& by_columns) {
-  std::vector<ColumnPtr> breakers;
-  return make_order(entries.count, sort_keys(input, entries, eligible, by, maker, by_columns, breakers), input.run);
+  OrderKeys keys = order_keys(input, entries, eligible, by, maker);
+  by_columns = std::move(keys.by);
+  return make_order(entries.count, keys.keys, input.run);
 }
 
 // A column of rank.also.
@@ -200,31 +201,31 @@ void Places::each_group(const GroupWork& work) const {
   }
 }
 
-SortKeys sort_keys(const LevelInput& input, const Entries& entries, const std::vector<std::uint8_t>& eligible,
-                   const std::vector<SortKey>& by, SortKeyMaker& maker, std::vector<ColumnPtr>& by_columns,
-                   std::vector<ColumnPtr>& breakers) {
+OrderKeys order_keys(const LevelInput& input, const Entries& entries, const std::vector<std::uint8_t>& eligible,
+                     const std::vector<SortKey>& by, SortKeyMaker& maker) {
   const Question& question = input.question;
-  SortKeys keys;
+  OrderKeys out;
+  SortKeys& keys = out.keys;
   keys.within = maker.codes(question.within);
-  KeyList codes = maker.codes(by, entries.columns, by_columns, true);
+  KeyList codes = maker.codes(by, entries.columns, out.by, true);
 
   // Entries without a place come last: those whose first key is null, and those that are not eligible.
   if (eligible.empty()) {
-    encode_nulls(*by_columns.front(), keys.by);
+    encode_nulls(*out.by.front(), keys.by);
   } else {
     std::vector<std::uint8_t> unranked(entries.count);
     for (std::size_t i = 0; i < unranked.size(); ++i)
-      unranked[i] = eligible[i] != is_true || by_columns.front()->is_null(i);
+      unranked[i] = eligible[i] != is_true || out.by.front()->is_null(i);
     encode_flags(std::move(unranked), keys.by);
   }
   keys.flagged = !keys.by.empty();
   for (auto& one : codes) keys.by.push_back(std::move(one));
 
   // After the tie-breakers comes the entry's own key, which is unique: shuffled rows give the same standings.
-  keys.tiebreak = maker.codes(question.tiebreak, entries.columns, breakers);
+  keys.tiebreak = maker.codes(question.tiebreak, entries.columns, out.breakers);
   for (auto& one : maker.codes(question.row_level() ? std::vector<std::size_t>{} : question.each))
     keys.tiebreak.push_back(std::move(one));
-  return keys;
+  return out;
 }
 
 Order order_of_places(const LevelInput& input, const Entries& entries, const std::vector<std::uint8_t>& eligible,

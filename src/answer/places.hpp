@@ -43,11 +43,14 @@ struct Places {
 Order order_of_places(const LevelInput& input, const Entries& entries, const std::vector<std::uint8_t>& eligible,
                       SortKeyMaker& keys, std::vector<ColumnPtr>& by);
 
-// The sort keys of the entries by keys, those of the level or of a column of rank.also; `by_columns` gets the values
-// that these refer to, and `breakers` those of the tie-breakers. Throws RowFailure.
-SortKeys sort_keys(const LevelInput& input, const Entries& entries, const std::vector<std::uint8_t>& eligible,
-                   const std::vector<SortKey>& by, SortKeyMaker& maker, std::vector<ColumnPtr>& by_columns,
-                   std::vector<ColumnPtr>& breakers);
+// Sort keys, and the columns that they refer to.
+struct OrderKeys {
+  SortKeys keys;
+  std::vector<ColumnPtr> by, breakers;
+};
+// The sort keys of the entries by keys, those of the level or of a column of rank.also. Throws RowFailure.
+OrderKeys order_keys(const LevelInput& input, const Entries& entries, const std::vector<std::uint8_t>& eligible,
+                     const std::vector<SortKey>& by, SortKeyMaker& maker);
 // Each entry's place in an order; null: it has none.
 ColumnPtr place_column(const Order& order, Ties ties, const Run& run);
 

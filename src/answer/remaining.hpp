@@ -1,6 +1,6 @@
 #pragma once
 // Which entries remain: those inside what the level outside lists, and of these the ones that rank.having lets through.
-// Covered by tests/ladder/standings_test.cpp and tests/ladder/levels_test.cpp.
+// Covered by tests/ladder/standings_test.cpp and tests/answer/levels_test.cpp.
 
 #include <cstdint>
 #include <vector>

@@ -6,10 +6,10 @@ void SortKeyMaker::encode(const Column& column, std::size_t index, bool descendi
                           KeyList& out) {
   CustomReport report;
   const bool listed =
-      encode_sort_key(input_.ladder, column, index, descending, nulls, places, input_.run, out, &report);
+      encode_sort_key(input_.ladder(), column, {index, descending, nulls, places}, input_.run, out, &report);
   if (index == no_ordering || (places && column.type().numeric())) return;
   const bool used_before = !notes_.used.insert(index).second;
-  if (listed && !used_before) notes_.reports.emplace_back(input_.ladder.orderings[index].column, std::move(report));
+  if (listed && !used_before) notes_.reports.emplace_back(input_.ladder().orderings[index].column, std::move(report));
 }
 
 KeyList SortKeyMaker::codes(const std::vector<SortKey>& keys, const std::vector<ColumnPtr>& columns,

@@ -1,5 +1,5 @@
 // Reading an answer.
-// Covered by tests/ladder/standings_test.cpp and tests/ladder/levels_test.cpp.
+// Covered by tests/ladder/standings_test.cpp and tests/answer/levels_test.cpp.
 #include "lofty/standings.hpp"
 
 #include <algorithm>
@@ -122,7 +122,8 @@ std::vector<WouldStand> Standings::place_for(const std::string& name, const Valu
   const auto fail = [&](Code code, std::string sentence, std::string advice) {
     return Error(Problem{code, std::move(sentence), {}, {}, std::move(advice)});
   };
-  if (!data_->order) throw fail(Code::bad_value, "nothing is ranked here, so nothing has a place", "--by 'spend desc'");
+  if (!data_->order)
+    throw fail(Code::bad_value, "nothing is ranked here, so nothing has a place", "rank.by = \"spend desc\"");
   if (name != data_->by_name)
     throw fail(Code::unknown_word, "places go by " + quoted(data_->by_name) + ", not by " + quoted(name),
                data_->by_name + " = ...");

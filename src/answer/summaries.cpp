@@ -85,7 +85,7 @@ std::vector<Summaries::Overlap> overlaps_of(const LevelInput& input, const Entri
                                             std::size_t groups, const std::vector<ColumnPtr>& together) {
   const Question& question = input.question;
   std::vector<Summaries::Overlap> out;
-  for (const ListColumn& column : question.list_columns) {
+  for (const ListColumn& column : question.list.columns) {
     const auto c = static_cast<std::size_t>(column.column);
     if (c >= question.entry_columns.size()) continue;
     const EntryColumn& total = question.entry_columns[c];
@@ -124,7 +124,7 @@ Summaries summarize(const LevelInput& input, const Entries& entries, const Liste
                        const std::vector<ColumnPtr>& totals) {
     SummaryLine line{.of = of, .after = grouping.last[group], .entries = count, .label = std::move(label)};
     line.label_column = label_at;
-    for (const ListColumn& column : input.question.list_columns) {
+    for (const ListColumn& column : input.question.list.columns) {
       const auto c = static_cast<std::size_t>(column.column);
       line.values.push_back(c < totals.size() && totals[c] ? totals[c]->value(group) : Value{});
     }

@@ -1,6 +1,6 @@
 #pragma once
 // The lines for the entries that are not listed, and for all of them (rank.others).
-// Covered by tests/ladder/levels_test.cpp.
+// Covered by tests/answer/levels_test.cpp.
 
 #include <cstdint>
 #include <vector>

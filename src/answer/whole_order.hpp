@@ -1,6 +1,6 @@
 #pragma once
 // The order of all entries, where places were made only of those that can be kept.
-// Covered by tests/ladder/early_cut_test.cpp.
+// Covered by tests/answer/early_cut_test.cpp.
 
 #include <cstdint>
 #include <mutex>

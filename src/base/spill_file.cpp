@@ -21,7 +21,7 @@ namespace {
                       "what does not fit into memory cannot be kept in " + folder + ": " + what + std::strerror(error),
                       {},
                       {},
-                      "more memory, or another folder: memory and spill_to of Run, --memory and --spill-to"});
+                      "allow more memory, or another folder: run.memory, run.spill_to"});
 }
 
 std::string amount(std::size_t size) { return "no room for " + std::to_string((size + 1048575) / 1048576) + " MiB: "; }

@@ -36,9 +36,9 @@ Answer answer(const Request& request, const Catalog& catalog, const Run& run) {
   if (questions.former() != nullptr)
     former = questions.former()->places(rows, 1, joins, quiet);
   else if (request.compared && !ladder.compare.with.empty())
-    former = places_in_table(ladder, rows.questions.front().levels, catalog, quiet);
+    former = places_in_table(rows.questions.front().levels, catalog, quiet);
   further.compare += watch.lap();
-  LevelAnswers levels = answer_levels(ladder, rows, 0, former, joins, run);
+  LevelAnswers levels = answer_levels(rows, 0, former, joins, run);
   Cost cost = cost_of(ladder, sizes, rows, levels);
   watch.lap();
   for (std::size_t l = 0; questions.crossing() != nullptr && l < levels.data.size(); ++l)

@@ -1,6 +1,6 @@
 #pragma once
 // What an answer took, beside what it was planned to take.
-// Covered by tests/ladder/cost_test.cpp.
+// Covered by tests/derived/cost_test.cpp.
 
 #include "derived/execution.hpp"
 #include "derived/plain_answer.hpp"

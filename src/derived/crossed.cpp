@@ -150,7 +150,7 @@ void Crossing::check_keys() {
 std::shared_ptr<StandingsData> Crossing::cross(const StandingsData& down, std::size_t level, Execution& rows,
                                                std::size_t first, JoinCache& joins, const Run& run) {
   const auto answer = [&](std::size_t question) {
-    return answer_levels(questions_[question].ladder, rows, first + question, {}, joins, run).data.front();
+    return answer_levels(rows, first + question, {}, joins, run).data.front();
   };
   if (!columns_) columns_ = answer(0);
   const std::shared_ptr<const StandingsData> cells = answer(level + 1);

@@ -1,6 +1,6 @@
 #pragma once
 // Crossed tables: entries down and entries across.
-// Covered by tests/ladder/crossed_test.cpp.
+// Covered by tests/derived/crossed_test.cpp.
 
 #include <cstddef>
 #include <deque>

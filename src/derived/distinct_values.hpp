@@ -1,6 +1,6 @@
 #pragma once
 // The different values of a column, and rows that equal earlier ones.
-// Covered by tests/ladder/profile_test.cpp against plain references.
+// Covered by tests/derived/profile_test.cpp against plain references.
 
 #include <cstdint>
 #include <vector>

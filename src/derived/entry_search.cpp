@@ -1,5 +1,5 @@
 // Looking for one entry by a condition, and naming entries.
-// Covered by tests/ladder/why_test.cpp.
+// Covered by tests/derived/why_test.cpp.
 
 #include "derived/entry_search.hpp"
 

@@ -1,5 +1,5 @@
 // The entries of a ladder, with what their workings need as columns.
-// Covered by tests/ladder/why_test.cpp.
+// Covered by tests/derived/why_test.cpp.
 
 #include "derived/entry_view.hpp"
 
@@ -107,9 +107,9 @@ std::string find_label(const Ladder& ladder, const ReadOnce& tables, const Run& 
     const Resolution names(alone, tables);
     if (names.questions().empty()) return {};
     const Resolution::Typed typed = read_and_type(names, run);
-    if (!typed.problems.empty() || typed.questions.front().list_columns.size() != 1) return {};
+    if (!typed.problems.empty() || typed.questions.front().list.columns.size() != 1) return {};
     const Question& question = typed.questions.front();
-    const int at = question.list_columns[0].column;
+    const int at = question.list.columns[0].column;
     if (at < 0 || static_cast<std::size_t>(at) >= question.entry_columns.size()) continue;
     const EntryColumn& entry = question.entry_columns[static_cast<std::size_t>(at)];
     if (entry.from == EntryColumn::From::carried && entry.type.kind == Kind::text) return column;

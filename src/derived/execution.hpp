@@ -1,6 +1,6 @@
 #pragma once
 // Carrying out a plan: reads the tables, and totals rows as they are read if the plan says so.
-// Covered by tests/ladder/stretches_test.cpp.
+// Covered by tests/relation/stretches_test.cpp.
 
 #include <optional>
 #include <span>

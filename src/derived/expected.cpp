@@ -1,4 +1,4 @@
-// Covered by tests/ladder/compare_test.cpp.
+// Covered by tests/derived/compare_test.cpp.
 #include "lofty/expected.hpp"
 
 #include <algorithm>

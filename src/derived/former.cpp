@@ -80,14 +80,19 @@ void check_asked(const Ladder& ladder, const std::vector<std::string>& key_names
 }
 
 // Of a level among so many.
-FormerPlaces from_table(const Ladder& ladder, std::size_t level, std::size_t levels,
-                        const std::vector<std::string>& key_names, const std::string& place, const Catalog& catalog,
+FormerPlaces from_table(const Question& question, std::size_t level, std::size_t levels, const Catalog& catalog,
                         const Run& run) {
+  const Ladder& ladder = *question.ladder;
+  const std::string& place = question.place_names.front();
+  std::vector<std::string> key_names;
+  for (const auto* part : {&question.within, &question.each})
+    for (const std::size_t key : *part) key_names.push_back(question.entry_columns[key].name);
+
   const std::string& name = ladder.compare.with;
   const bool saved = name.ends_with(".standings.json");
   if (!saved && levels > 1)
     fail(Code::bad_value, "the rows of " + quoted(name) + " do not say which level they are of", "compare.with",
-         "levels inside levels are compared with standings that --save-standings saved, or with other choices");
+         "levels inside levels are compared with saved standings, or with other choices");
   if (saved && level == 0) check_asked(ladder, key_names, catalog, run);
   const std::string part = level == 0 ? "#entries" : "#level" + std::to_string(level + 1);
   const auto source = opened(catalog, saved ? name + part : name);
@@ -199,19 +204,15 @@ FormerQuestion::FormerQuestion(const Ladder& ladder, const Catalog& catalog, con
 std::vector<FormerPlaces> FormerQuestion::places(Execution& rows, std::size_t question, JoinCache& joins,
                                                  const Run& run) const {
   std::vector<FormerPlaces> out;
-  for (const auto& level : answer_levels(before_, rows, question, {}, joins, run).data) out.push_back(stood_in(*level));
+  for (const auto& level : answer_levels(rows, question, {}, joins, run).data) out.push_back(stood_in(*level));
   return out;
 }
 
-std::vector<FormerPlaces> places_in_table(const Ladder& ladder, const std::vector<Question>& questions,
-                                          const Catalog& catalog, const Run& run) {
+std::vector<FormerPlaces> places_in_table(const std::vector<Question>& questions, const Catalog& catalog,
+                                          const Run& run) {
   std::vector<FormerPlaces> out;
-  for (const Question& question : questions) {
-    std::vector<std::string> keys;
-    for (const auto* part : {&question.within, &question.each})
-      for (const std::size_t key : *part) keys.push_back(question.entry_columns[key].name);
-    out.push_back(from_table(ladder, out.size(), questions.size(), keys, question.place_names.front(), catalog, run));
-  }
+  for (const Question& question : questions)
+    out.push_back(from_table(question, out.size(), questions.size(), catalog, run));
   return out;
 }
 

@@ -1,6 +1,6 @@
 #pragma once
 // [compare]: former places, asked for again or read from a table.
-// Covered by tests/ladder/compare_test.cpp.
+// Covered by tests/derived/compare_test.cpp.
 
 #include <string>
 #include <vector>
@@ -32,8 +32,8 @@ class FormerQuestion {
 };
 
 // Former places from the table that [compare] names. `questions` are those of the ladder now. Throws Error.
-std::vector<FormerPlaces> places_in_table(const Ladder& ladder, const std::vector<Question>& questions,
-                                          const Catalog& catalog, const Run& run);
+std::vector<FormerPlaces> places_in_table(const std::vector<Question>& questions, const Catalog& catalog,
+                                          const Run& run);
 
 // Takes [compare] out of a ladder, with all that speaks of `was` and `moved`: columns, headings, the listing's orders,
 // conditions on who is kept.

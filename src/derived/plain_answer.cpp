@@ -18,7 +18,7 @@ namespace {
 
 // What is said of a level, computed from what its stages found.
 void say(const LevelAnswer& level, StandingsData& data) {
-  data.title = filled_in(level.ladder.title, level.ladder.choices);
+  data.title = filled_in(level.ladder().title, level.ladder().choices);
   data.question = sentence(level);
   data.shown_of_total = shown_of_total(level);
   add_remarks(level, data.remarks);
@@ -29,15 +29,14 @@ void say(const LevelAnswer& level, StandingsData& data) {
 
 }  // namespace
 
-LevelAnswers answer_levels(const Ladder& ladder, Execution& rows, std::size_t question,
-                           const std::vector<FormerPlaces>& former, JoinCache& joins, const Run& run) {
+LevelAnswers answer_levels(Execution& rows, std::size_t question, const std::vector<FormerPlaces>& former,
+                           JoinCache& joins, const Run& run) {
   const Run quiet{.threads = run.threads, .stop = run.stop, .step = run.step};
   QuestionRows& of = rows.questions[question];
   LevelAnswers out;
   for (std::size_t l = 0; l < of.levels.size(); ++l) {
     // Each inside what the one outside it lists.
-    const LevelInput input{.ladder = ladder,
-                           .question = of.levels[l],
+    const LevelInput input{.question = of.levels[l],
                            .plan = rows.plan.levels[question][l],
                            .tables = rows.tables,
                            .level = l,

@@ -24,8 +24,8 @@ struct LevelAnswers {
 // The levels of one of the questions of an execution, which is the ladder's; what its rows gave is taken from there.
 // `former` has each level's former places; it is empty where nothing is compared. What is given has to outlive the
 // answers; `joins` is shared with further questions over the same tables. Throws Error.
-LevelAnswers answer_levels(const Ladder& ladder, Execution& rows, std::size_t question,
-                           const std::vector<FormerPlaces>& former, JoinCache& joins, const Run& run);
+LevelAnswers answer_levels(Execution& rows, std::size_t question, const std::vector<FormerPlaces>& former,
+                           JoinCache& joins, const Run& run);
 
 // The levels as one answer.
 std::shared_ptr<StandingsData> whole_answer(LevelAnswers levels);

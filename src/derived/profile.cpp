@@ -1,4 +1,4 @@
-// Covered by tests/ladder/profile_test.cpp.
+// Covered by tests/derived/profile_test.cpp.
 #include "lofty/profile.hpp"
 
 #include <algorithm>

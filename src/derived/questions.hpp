@@ -1,6 +1,6 @@
 #pragma once
 // The questions that one answer is made of.
-// Covered by tests/ladder/cost_test.cpp and tests/ladder/compare_test.cpp.
+// Covered by tests/derived/cost_test.cpp and tests/derived/compare_test.cpp.
 
 #include <optional>
 #include <vector>

@@ -1,6 +1,6 @@
 #pragma once
 // Several questions over the same tables, which are read once for all of them.
-// Covered by tests/ladder/why_test.cpp and tests/ladder/compare_test.cpp.
+// Covered by tests/derived/why_test.cpp and tests/derived/compare_test.cpp.
 
 #include <memory>
 #include <string>

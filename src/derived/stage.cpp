@@ -1,4 +1,4 @@
-// Covered by tests/ladder/stage_test.cpp.
+// Covered by tests/derived/stage_test.cpp.
 #include "lofty/stage.hpp"
 
 #include <algorithm>

@@ -1,5 +1,5 @@
 // Checking a ladder, and asking it.
-// Covered by tests/ladder/standings_test.cpp and tests/ladder/check_test.cpp.
+// Covered by tests/ladder/standings_test.cpp and tests/question/check_test.cpp.
 #include "lofty/standings.hpp"
 
 #include "base/access.hpp"

@@ -1,6 +1,6 @@
 #pragma once
 // Reading the tables that questions share.
-// Covered by tests/ladder/check_test.cpp and tests/ladder/stretches_test.cpp.
+// Covered by tests/question/check_test.cpp and tests/relation/stretches_test.cpp.
 
 #include <set>
 #include <span>

@@ -1,7 +1,7 @@
 // The workings of one entry: the ladder asked again without its cuts, with further totals for what is inside its
 // formulas and a mark on the entry that is meant; and a look at the entry's own rows. Tables are read once, with all
 // columns that either needs; an entry that rank.having or rows.where leaves out costs a second pass over the rows.
-// Covered by tests/ladder/why_test.cpp.
+// Covered by tests/derived/why_test.cpp.
 #include "lofty/why.hpp"
 
 #include <algorithm>
@@ -314,7 +314,7 @@ Workings why(const Ladder& asked, const Catalog& catalog, const std::string& con
     if (level.each.empty() && ladder.levels.size() > 1) single.totals.clear();  // those of the levels outside
     if (ladder.levels.size() > 1) {
       single.list = {};
-      for (const ListColumn& column : questions[l].list_columns) single.list.columns.push_back(column.name);
+      for (const ListColumn& column : questions[l].list.columns) single.list.columns.push_back(column.name);
     }
     auto one = std::make_unique<EntryOfLevel>(single, tables, condition, run);
     std::vector<Problem> found = one->prepare();

@@ -43,8 +43,7 @@ void LexemeReader::expect_end() const {
   if (here().token == Token::end) return;
   if (here().token == Token::word) {
     if (at_word("as"))
-      fail("expected a sign or the end, " + found(),
-           "a name stands in front: spend = \"sum(amount)\" under [totals], or --total 'spend=sum(amount)'");
+      fail("expected a sign or the end, " + found(), "the name comes first: totals.spend = \"sum(amount)\"");
     if (at_ > 0 && lexemes_[at_ - 1].token == Token::word &&
         nearest_word(here().folded, {"and", "or", "asc", "desc"}).empty())
       fail("expected a sign or the end, " + found(),
@@ -62,7 +61,7 @@ void LexemeReader::fail(std::string sentence, std::string advice, std::string ne
 
 void LexemeReader::fail_at(const Lexeme& lexeme, std::string sentence, std::string advice, std::string nearest,
                            Code code) const {
-  throw Error(formula_problem(code, std::move(sentence), text_, lexeme.begin, lexeme.end, std::move(nearest),
+  throw Error(formula_problem(code, std::move(sentence), {text_, lexeme.begin, lexeme.end}, std::move(nearest),
                               std::move(advice)));
 }
 

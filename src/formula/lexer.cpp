@@ -4,12 +4,11 @@
 
 namespace lofty::engine {
 
-Problem formula_problem(Code code, std::string sentence, std::string_view text, std::size_t begin, std::size_t end,
-                        std::string nearest, std::string advice) {
+Problem formula_problem(Code code, std::string sentence, const Span& at, std::string nearest, std::string advice) {
   Problem problem{code, std::move(sentence), {}, std::move(nearest), std::move(advice)};
-  problem.location.text = std::string(text);
-  problem.location.offset = begin;
-  problem.location.length = end > begin ? end - begin : 1;
+  problem.location.text = std::string(at.text);
+  problem.location.offset = at.begin;
+  problem.location.length = at.end > at.begin ? at.end - at.begin : 1;
   return problem;
 }
 
@@ -54,8 +53,8 @@ class Lexer {
     std::string inside;
     for (;;) {
       if (at_ >= text_.size())
-        throw Error(formula_problem(Code::syntax, std::string("this ") + what + " never ends", text_, begin,
-                                    text_.size(), {}, std::string("close it with ") + quote));
+        throw Error(formula_problem(Code::syntax, std::string("this ") + what + " never ends",
+                                    {text_, begin, text_.size()}, {}, std::string("close it with ") + quote));
       const char c = text_[at_++];
       if (c == quote) {
         if (peek() != quote) return inside;
@@ -112,16 +111,16 @@ class Lexer {
       at_ += 2;
       const char* const right = sign == "==" ? "=" : sign == "!=" ? "<>" : sign == "&&" ? "and" : nullptr;
       if (right != nullptr)
-        throw Error(formula_problem(Code::syntax, "`" + std::string(sign) + "` is not a sign of this language", text_,
-                                    lexeme.begin, at_, right));
+        throw Error(formula_problem(Code::syntax, "`" + std::string(sign) + "` is not a sign of this language",
+                                    {text_, lexeme.begin, at_}, right));
       lexeme.text = std::string(sign);
       return lexeme;
     }
     if (std::string_view("+-*/(),.<>=").find(c) == std::string_view::npos) {
       ++at_;
       const bool bracket = c == '[' || c == ']' || c == '`';
-      throw Error(formula_problem(Code::syntax, "`" + std::string(1, c) + "` has no meaning here", text_, lexeme.begin,
-                                  at_, {},
+      throw Error(formula_problem(Code::syntax, "`" + std::string(1, c) + "` has no meaning here",
+                                  {text_, lexeme.begin, at_}, {},
                                   bracket    ? "names with blanks go in double quotes: \"Order No\""
                                   : c == '%' ? "mod(a, b) is the rest of a division"
                                              : ""));
@@ -144,7 +143,7 @@ class Lexer {
       while (is_digit(peek())) ++at_;
     }
     if (is_letter(peek()))
-      throw Error(formula_problem(Code::syntax, "a number and a word run together", text_, begin, at_ + 1, {},
+      throw Error(formula_problem(Code::syntax, "a number and a word run together", {text_, begin, at_ + 1}, {},
                                   "put a blank or a sign between them"));
   }
 

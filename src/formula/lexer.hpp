@@ -21,8 +21,12 @@ struct Lexeme {
 // All lexemes, the last one Token::end. Throws Error(Code::syntax).
 std::vector<Lexeme> lex(std::string_view text);
 
-// A problem at [begin, end) of a formula.
-Problem formula_problem(Code code, std::string sentence, std::string_view text, std::size_t begin, std::size_t end,
-                        std::string nearest = {}, std::string advice = {});
+// The characters [begin, end) of a formula.
+struct Span {
+  std::string_view text;
+  std::size_t begin = 0, end = 0;
+};
+Problem formula_problem(Code code, std::string sentence, const Span& at, std::string nearest = {},
+                        std::string advice = {});
 
 }  // namespace lofty::engine

@@ -19,13 +19,6 @@ constexpr std::pair<std::string_view, std::string_view> retired_names[] = {
     {"periods.*.anchor", "ends"},
     {"rank.every", "fill"},
     {"window_defs", "named_windows"},
-    // Options.
-    {"--every", "--fill"},
-    {"--keep-as", "--save-standings"},
-    {"--order-by", "--alternative"},
-    {"--save", "--save-ladder"},
-    {"--where-would", "--place-for"},
-    {"--window-def", "--named-window"},
     // Functions.
     {"first()", "first_value(x) within group (order by ordered_on)"},
     {"last()", "last_value(x) within group (order by ordered_on)"},

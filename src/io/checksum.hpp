@@ -1,6 +1,6 @@
 #pragma once
 // The checksum of bytes that come part by part.
-// Covered by tests/ladder/compare_test.cpp.
+// Covered by tests/derived/compare_test.cpp.
 
 #include <memory>
 #include <string>

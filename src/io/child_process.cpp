@@ -95,7 +95,8 @@ std::vector<std::string> plain_environment() {
 
 // The number of the system's error; 0: it runs.
 int begin_program(const std::string& name, const std::vector<std::string>& arguments, const sigset_t& mask,
-                  const Pipe& in, const Pipe& out, const Pipe& errors, pid_t& child) {
+                  const std::array<Pipe, 3>& pipes, pid_t& child) {
+  const auto& [in, out, errors] = pipes;
   std::vector<std::string> words = {name}, environment = plain_environment();
   words.insert(words.end(), arguments.begin(), arguments.end());
   posix_spawn_file_actions_t actions;
@@ -168,10 +169,11 @@ ProgramResult run_program(const std::string& name, const std::vector<std::string
                           std::chrono::milliseconds at_most) {
   const auto deadline = std::chrono::steady_clock::now() + at_most;
   ProgramResult result;
-  Pipe in, out, errors;
+  std::array<Pipe, 3> pipes;
+  auto& [in, out, errors] = pipes;
   const NoPipeSignal no_signal;
   pid_t child = 0;
-  const int failed = begin_program(name, arguments, no_signal.mask_before(), in, out, errors, child);
+  const int failed = begin_program(name, arguments, no_signal.mask_before(), pipes, child);
   if (failed == ENOENT || failed == EACCES || failed == ENOTDIR) {
     result.not_found = true;
     return result;

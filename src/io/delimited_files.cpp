@@ -38,7 +38,7 @@ DelimitedFiles::DelimitedFiles(std::string name,
       if (!further.empty())
         sentence += std::string(less.empty() ? "" : ", and") + " has " + listed(further, "and") + " besides";
       throw Error(source->problem(Code::bad_heading, std::move(sentence), 1,
-                                  "files that are one table have the same headings, in any order; --header or "
+                                  "files that are one table have the same headings, in any order; "
                                   "data.header gives all of them the same ones"));
     }
     File file{file_name, source, {}};

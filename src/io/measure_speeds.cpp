@@ -1,5 +1,5 @@
 // How fast this machine is: a small job of each kind, against what the engine's own prices say of it.
-// Covered by tests/ladder/cost_test.cpp.
+// Covered by tests/derived/cost_test.cpp.
 #include <sys/mman.h>
 #include <unistd.h>
 

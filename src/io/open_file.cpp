@@ -81,7 +81,7 @@ void require_memory(std::uint64_t bytes, const std::string& shown) {
       "reading it takes some " + mebibytes(bytes) + " of memory at once, and " + mebibytes(limit) + " are allowed",
       {},
       {},
-      "--memory allows more; delimited text is read in little memory"};
+      "run.memory allows more; delimited text is read in little memory"};
   p.location.file = shown;
   throw Error(std::move(p));
 }

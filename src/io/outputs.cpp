@@ -157,11 +157,11 @@ void check_replaces(const Output& output, const Replaces& found) {
   if (output.kind == Output::Kind::table)
     throw refusal(
         Code::would_replace, output, output.file.string() + " has a table `" + output.table + "` already",
-        "--replace to replace it, or another name: " + output.file.filename().string() + "#" + output.table + "_2");
+        "write.replace to replace it, or another name: " + output.file.filename().string() + "#" + output.table + "_2");
   throw refusal(Code::would_replace, output,
                 output.file.string() + " is there already" +
                     (output.kind == Output::Kind::ladder ? "" : ", and is not plainly an earlier answer of this kind"),
-                "--replace to replace it, or another name");
+                "write.replace to replace it, or another name");
 }
 
 }  // namespace lofty

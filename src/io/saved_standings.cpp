@@ -1,5 +1,5 @@
 // Standings kept whole, and read again.
-// Covered by tests/ladder/compare_test.cpp.
+// Covered by tests/derived/compare_test.cpp.
 
 #include <simdjson.h>
 
@@ -148,16 +148,17 @@ class Reader {
     // Is it one of ours, whole and of this form?
     std::int64_t found = 0;
     if (json["standings"].get(found))
-      fail(Code::damaged_file, "these are not saved standings: `standings` is missing", "--save-standings writes them");
+      fail(Code::damaged_file, "these are not saved standings: `standings` is missing",
+           "a file of saved standings, such as best.standings.json");
     if (found == 1)
       fail(Code::not_in_this_version, "these standings were saved by version 0.1, without a checksum",
-           "save them again with --save-standings");
+           "save the standings again");
     if (found != form) fail(Code::not_in_this_version, "these standings were saved by a later version");
     const std::size_t tail = checksum_lines(std::string_view()).size();
     if (text.size() < tail || checksum_lines(std::string_view(text).substr(0, text.size() - tail)) !=
                                   std::string_view(text).substr(text.size() - tail))
       fail(Code::damaged_file, "the saved standings are damaged, or were edited: their checksum is wrong",
-           "save them again with --save-standings");
+           "save the standings again");
 
     // The part that is wanted.
     try {

@@ -117,7 +117,7 @@ std::shared_ptr<const TableSource> TableFiles::answer_of(const std::filesystem::
                             std::to_string(most_feeding) + " are answered",
                         {},
                         {},
-                        "keep the standings of one in the middle: --save-standings middle.standings.json"});
+                        "save the standings of one in the middle, and rank these"});
 
   // The answer as a table in memory.
   beside.feeding_.push_back(absolute);

@@ -51,8 +51,8 @@ LadderText::Spot TomlReader::spot_of(const toml::source_region& region) const {
   return {line, line == 0 ? 0 : offset - line_starts_[line - 1] + 1, offset};
 }
 
-void TomlReader::problem(Code code, std::string sentence, const std::string& key, const toml::source_region& at,
-                         std::string nearest, std::string advice, std::size_t length) {
+Problem& TomlReader::problem(Code code, std::string sentence, const std::string& key, const toml::source_region& at,
+                             std::string nearest, std::string advice) {
   Problem p{code, std::move(sentence), {}, std::move(nearest), std::move(advice)};
   const LadderText::Spot spot = spot_of(at);
   p.location.file = out_.file;
@@ -65,12 +65,11 @@ void TomlReader::problem(Code code, std::string sentence, const std::string& key
     p.location.text = std::string(source_.substr(begin, end - begin));
     p.location.offset = spot.column - 1;
     const std::size_t to = offset_of(at.end);
-    p.location.length = length > 0 ? length
-                        : at.end.line == at.begin.line && to > spot.offset
+    p.location.length = at.end.line == at.begin.line && to > spot.offset
                             ? to - spot.offset
                             : p.location.text.size() - std::min(p.location.offset, p.location.text.size());
   }
-  problems_.push_back(std::move(p));
+  return problems_.emplace_back(std::move(p));
 }
 
 std::string TomlReader::join(const std::string& prefix, std::string_view key) {
@@ -89,12 +88,14 @@ void TomlReader::section(const toml::table& table, const std::string& path, std:
       const auto shown = [&](std::string_view name) {
         return path.empty() ? "[" + std::string(name) + "]" : "`" + std::string(name) + "`";
       };
-      problem(Code::retired_name, shown(word) + " is now " + shown(*now), whole, key.source(), {}, {}, word.size());
+      problem(Code::retired_name, shown(word) + " is now " + shown(*now), whole, key.source()).location.length =
+          word.size();
       continue;
     }
     problem(Code::unknown_key,
             path.empty() ? "a ladder has no section `" + word + "`" : "`" + path + "` has no key `" + word + "`", whole,
-            key.source(), nearest_word(word, known), {}, word.size());
+            key.source(), nearest_word(word, known))
+        .location.length = word.size();
   }
 }
 

@@ -51,9 +51,9 @@ class TomlReader {
   void remember(const std::string& path, const toml::node& node);
   LadderText::Spot spot_of(const toml::source_region& region) const;
   void wrong_kind(const std::string& path, const toml::node& node, const char* wanted);
-  // `length`: of the marked text; 0: all of the region.
-  void problem(Code code, std::string sentence, const std::string& key, const toml::source_region& at,
-               std::string nearest = {}, std::string advice = {}, std::size_t length = 0);
+  // Adds a problem, which marks the text of the region.
+  Problem& problem(Code code, std::string sentence, const std::string& key, const toml::source_region& at,
+                   std::string nearest = {}, std::string advice = {});
 
  private:
   std::size_t offset_of(const toml::source_position& at) const;

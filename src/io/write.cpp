@@ -297,7 +297,7 @@ std::vector<Remark> engine::csv_remarks(const Standings& standings) {
   return {{"cells-run-as-formulas", std::to_string(count) + (count == 1 ? " text begins" : " texts begin") +
                                         " with = + - or @, and an office program that opens the file runs " +
                                         (count == 1 ? "it" : "them") + " as a formula: " + first +
-                                        "; --guard-cells writes an apostrophe before them, a workbook needs none"}};
+                                        "; write.guard_cells puts an apostrophe before them, a workbook needs none"}};
 }
 
 namespace engine {

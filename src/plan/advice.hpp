@@ -1,6 +1,6 @@
 #pragma once
 // Changes to a ladder that would make it cheaper.
-// Covered by tests/ladder/cost_test.cpp.
+// Covered by tests/derived/cost_test.cpp.
 
 #include <vector>
 

@@ -24,7 +24,7 @@ bool has_constants(const std::vector<Question>& levels) {
 std::string needs_rows_for(const Question& level, bool inner) {
   if (level.row_level()) return "each row is an entry";
   if (!level.row_windows.empty()) return "windows over rows look at them together";
-  if (level.probe || level.probed_row) return "rows of one entry are looked at";
+  if (level.probe.any()) return "rows of one entry are looked at";
   if (level.include) return "rank.include adds entries that no row refers to";
   if (level.fill) return "rank.fill adds units that no row has";
   for (const JoinUse& join : level.joins)
@@ -93,7 +93,7 @@ std::string needs_other_rows_for(std::span<const Asked> questions) {
   if (questions.size() > 1 || levels.size() > 1) return "several questions look at them";
   if (!has_conditions(level)) return "all of them count";
   if (!level.overalls.empty()) return "constants over all of them come first";
-  if (level.probe || level.probed_row || level.mark) return "rows that do not count are looked at";
+  if (level.probe.any() || level.mark) return "rows that do not count are looked at";
   if (level.include || !std::all_of(level.joins.begin(), level.joins.end(), joins_row_by_row))
     return "joins add rows that have no partner";
   return {};
@@ -239,6 +239,10 @@ LevelPlan decide_level(const Asked& asked, const Question& level, const Sizes& s
     else
       say("places come after the windows over entries", why);
   }
+
+  plan.row_sorts = row_window_sorts(level);
+  plan.entry_sorts = entry_window_sorts(level, false, plan.places_first);
+  plan.late_sorts = entry_window_sorts(level, true, plan.places_first);
   return plan;
 }
 

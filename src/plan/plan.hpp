@@ -14,6 +14,7 @@
 #include "lofty/cost.hpp"
 #include "lofty/ladder.hpp"
 #include "plan/sizes.hpp"
+#include "plan/window_sorts.hpp"
 #include "question/question.hpp"
 
 namespace lofty::engine {
@@ -30,6 +31,8 @@ struct LevelPlan {
   std::vector<bool> made_late = {};
   // Entries are ordered before the windows over entries are computed, and the windows use that order.
   bool places_first = false;
+  // The sorts for windows: over rows, over entries, and over entries with their places.
+  std::vector<SortStep> row_sorts = {}, entry_sorts = {}, late_sorts = {};
 };
 
 // Decisions for questions over the same tables.

@@ -1,6 +1,6 @@
 #pragma once
 // The sizes of a question's tables and stages.
-// Covered by tests/plan/make_plan_test.cpp and tests/ladder/cost_test.cpp.
+// Covered by tests/plan/make_plan_test.cpp and tests/derived/cost_test.cpp.
 
 #include <optional>
 #include <vector>

@@ -65,23 +65,25 @@ class Steps {
 
  private:
   // After an answer each step has been timed: one that has not stays without a time, which the tests do not accept.
-  void add(const StepId& id, std::string purpose, std::string by, std::optional<double> rows, double comparisons,
-           double bytes, double seconds) {
+  struct Work {
+    std::optional<double> rows;
+    double comparisons = 0, bytes = 0, seconds = 0;
+  };
+  void add(const StepId& id, std::string purpose, std::string by, const Work& work) {
     CostStep one{id.kind,
                  std::move(purpose),
                  std::move(by),
-                 rows,
-                 comparisons,
-                 bytes,
-                 seconds * (rows && *rows < rows_worth_threads ? price::alone : 1) + price::step * ns,
+                 work.rows,
+                 work.comparisons,
+                 work.bytes,
+                 work.seconds * (work.rows && *work.rows < rows_worth_threads ? price::alone : 1) + price::step * ns,
                  {}};
     if (times_ != nullptr)
       if (const auto found = times_->find(id); found != times_->end()) one.measured = found->second;
     cost_.steps.push_back(std::move(one));
   }
-  void add(StepKind kind, std::string purpose, std::string by, std::optional<double> rows, double comparisons,
-           double bytes, double seconds) {
-    add({kind, level_, 0, WindowStage::rows}, std::move(purpose), std::move(by), rows, comparisons, bytes, seconds);
+  void add(StepKind kind, std::string purpose, std::string by, const Work& work) {
+    add({kind, level_, 0, WindowStage::rows}, std::move(purpose), std::move(by), work);
   }
 
   // The part of the first table's rows that is in memory at once.
@@ -108,20 +110,14 @@ class Steps {
       seconds += ns * (size.bytes * price::read_byte +
                        rows * static_cast<double>(plan_.first_look->size()) * price::read_value);
     // Sealed columns, and as much again while they are being sealed.
-    add({StepKind::read, 0, t}, use.source->name(), "", size.rows, 0,
-        rows * columns * 2.5 * 2 * (t == 0 ? kept_share() : 1), seconds * speeds_.read);
+    add({StepKind::read, 0, t}, use.source->name(), "",
+        {size.rows, 0, rows * columns * 2.5 * 2 * (t == 0 ? kept_share() : 1), seconds * speeds_.read});
   }
 
   double relation() const { return sizes_.rows.value_or(0); }
   double counted() const { return sizes_.counted.value_or(0); }
 
-  // Does a window over entries find them in the order of their places?
-  auto ready_by_places(const Question& question, bool late) const {
-    const bool first = plan_.levels.front()[level_].places_first;
-    return [&question, late, first](const SortStep& step) {
-      return first && stands_as_places(question, step, entry_window_items(question, late));
-    };
-  }
+  const LevelPlan& level_plan() const { return plan_.levels.front()[level_]; }
 
   void level(const Question& question) {
     for (std::size_t j = 0; j < question.joins.size(); ++j) join(question, j);
@@ -134,18 +130,19 @@ class Steps {
 
     const double entries = sizes_.entries[level_];
     if (!question.entry_windows.empty())
-      windows(entry_window_items(question, false), entries, entries, WindowStage::entries, entry_names(question),
-              ready_by_places(question, false));
+      windows(entry_window_items(question, false), level_plan().entry_sorts, entries, entries, WindowStage::entries,
+              entry_names(question));
     if (question.places) places(question, entries);
-    double listed = question.list_order.empty() ? entries : entries * 2;
+    double listed = question.list.order.empty() ? entries : entries * 2;
     const Level* const kept = question.level;
     if (kept != nullptr && kept->best && question.within.empty() && !question.keep_where)
       listed = std::min(listed, static_cast<double>(*kept->best));  // the others are not looked at
-    add(StepKind::list, question.list_text.empty() ? "the listing" : "the listing's order", question.list_text, entries,
-        question.list_order.empty() || listed_by_window ? 0 : compared(entries), 0,
-        listed * ns * price::entry_listed * speeds_.entries);
-    add(StepKind::remark, "what is worth saying", "", sizes_.counted, 0, 0,
-        ns * (question.row_level() ? counted() * price::remark_row : entries * price::remark_entry) * speeds_.rows);
+    add(StepKind::list, question.list.text.empty() ? "the listing" : "the listing's order", question.list.text,
+        {entries, question.list.order.empty() || listed_by_window ? 0 : compared(entries), 0,
+         listed * ns * price::entry_listed * speeds_.entries});
+    add(StepKind::remark, "what is worth saying", "",
+        {sizes_.counted, 0, 0,
+         ns * (question.row_level() ? counted() * price::remark_row : entries * price::remark_entry) * speeds_.rows});
   }
 
   void join(const Question& question, std::size_t number) {
@@ -158,22 +155,19 @@ class Steps {
     const bool found = level_ > 0 && question.joins == questions_.front().joins;
     const double seconds =
         found ? 0 : relation() * ns * price::join_row * static_cast<double>(std::max<std::size_t>(1, join.on.size()));
-    add({StepKind::join, level_, number}, use.source->name(), by, sizes_.rows, 0, 4 * relation() * kept_share(),
-        seconds * speeds_.join);
+    add({StepKind::join, level_, number}, use.source->name(), by,
+        {sizes_.rows, 0, 4 * relation() * kept_share(), seconds * speeds_.join});
   }
 
   // Whether one of their sorts is the listing's order.
   bool row_windows(const Question& question, double filter) {
     if (question.row_windows.empty()) return false;
-    add(StepKind::count, "the rows that windows see", "", sizes_.rows, 0, 8 * relation(),
-        relation() * ns * filter * speeds_.rows);
-    windows(
-        row_window_items(question), counted(), sizes_.counted, WindowStage::rows,
-        [&](std::size_t item) { return last_part(question.row_windows[item].where); },
-        [](const SortStep&) { return false; });
-    const std::vector<SortStep> plan = plan_windows(row_window_items(question));
-    return std::any_of(plan.begin(), plan.end(),
-                       [&](const SortStep& step) { return stands_as_listed(question, step); });
+    add(StepKind::count, "the rows that windows see", "",
+        {sizes_.rows, 0, 8 * relation(), relation() * ns * filter * speeds_.rows});
+    const std::vector<SortStep>& sorts = level_plan().row_sorts;
+    windows(row_window_items(question), sorts, counted(), sizes_.counted, WindowStage::rows,
+            [&](std::size_t item) { return last_part(question.row_windows[item].where); });
+    return std::any_of(sorts.begin(), sorts.end(), [](const SortStep& step) { return step.also_needed; });
   }
 
   void places(const Question& question, double entries) {
@@ -187,14 +181,14 @@ class Steps {
         entries * ns * price::entry_key +
         static_cast<double>(orders) *
             (sort_seconds(entries, keys) + entries * ns * price::column_value * static_cast<double>(keys));
-    add(StepKind::rank, "places", by, entries, compared(entries) * static_cast<double>(orders), 13 * entries,
-        (seconds + text_seconds(question, entries)) * speeds_.entries);
+    add(StepKind::rank, "places", by,
+        {entries, compared(entries) * static_cast<double>(orders), 13 * entries,
+         (seconds + text_seconds(question, entries)) * speeds_.entries});
     std::vector<std::string> late;
     for (const WindowUse& use : question.entry_windows)
       if (use.late) late.push_back(last_part(use.where));
-    windows(
-        entry_window_items(question, true), entries, entries, WindowStage::places,
-        [&](std::size_t item) { return late[item]; }, ready_by_places(question, true));
+    windows(entry_window_items(question, true), level_plan().late_sorts, entries, entries, WindowStage::places,
+            [&](std::size_t item) { return late[item]; });
   }
 
   // Labels among the keys of places are taken to be texts, which are ordered by a language's rules.
@@ -210,11 +204,9 @@ class Steps {
 
   static double compared(double rows) { return rows < 2 ? 0 : rows * std::log2(rows); }
 
-  // `ready`: does a step find its rows in order?
-  template <class Name, class Ready>
-  void windows(const std::vector<WindowItem>& items, double rows, const std::optional<double>& shown, WindowStage stage,
-               const Name& name, const Ready& ready) {
-    const std::vector<SortStep> plan = plan_windows(items);
+  template <class Name>
+  void windows(const std::vector<WindowItem>& items, const std::vector<SortStep>& plan, double rows,
+               const std::optional<double>& shown, WindowStage stage, const Name& name) {
     for (std::size_t s = 0; s < plan.size(); ++s) {
       std::vector<std::string> names;
       for (const std::size_t item : plan[s].serves)
@@ -223,13 +215,13 @@ class Steps {
       // The keys and the purpose of the sort.
       std::string by, purpose;
       const bool refines = plan[s].refines != SortStep::none;
-      for (std::size_t k = 0; k < plan[s].texts.size(); ++k) {
+      for (std::size_t k = 0; k < plan[s].keys.size(); ++k) {
         if (k == 0 && refines) by = "in ";
         if (k > 0) by += refines && k == plan[s].refined_keys ? ": " : ", ";
-        by += plan[s].texts[k];
+        by += key_of(items, plan[s].keys[k]).text + (plan[s].keys[k].descending ? " desc" : "");
       }
       for (const std::string& one : names) purpose += (purpose.empty() ? "" : ", ") + one;
-      const bool stands = ready(plan[s]);
+      const bool stands = stage != WindowStage::rows && plan[s].also_needed;
       if (stands) {
         purpose += " (in the order of places)";
         by.clear();
@@ -240,11 +232,11 @@ class Steps {
       const double sorting =
           keys == 0 ? rows * ns * 2
                     : sort_seconds(rows, keys) + rows * ns * price::column_value * static_cast<double>(keys);
-      add({StepKind::sort, level_, s, stage}, purpose, by, shown, keys == 0 ? 0 : compared(rows),
-          rows * (13 + 8 * static_cast<double>(keys)), sorting * speeds_.sort);
+      add({StepKind::sort, level_, s, stage}, purpose, by,
+          {shown, keys == 0 ? 0 : compared(rows), rows * (13 + 8 * static_cast<double>(keys)), sorting * speeds_.sort});
       for (const std::size_t item : plan[s].serves)
-        add({StepKind::window, level_, item, stage}, name(item), "", shown, 0, rows * 24,
-            rows * ns * window_price(*items[item].call) * speeds_.windows);
+        add({StepKind::window, level_, item, stage}, name(item), "",
+            {shown, 0, rows * 24, rows * ns * window_price(*items[item].call) * speeds_.windows});
     }
   }
 
@@ -307,9 +299,10 @@ class Steps {
     if (!question.row_level() && entries > price::many_groups)
       nanoseconds += price::far_group * static_cast<double>(1 + question.aggregates.size());
     if (level_ > 0 && kept_share() == 1) nanoseconds = before + price::inside * (nanoseconds - before);
-    add(StepKind::total, purpose, "", sizes_.rows, 0,
-        question.row_level() ? kept * entries : entries * 24 * static_cast<double>(1 + question.aggregates.size()),
-        relation() * ns * nanoseconds * speeds_.rows);
+    add(StepKind::total, purpose, "",
+        {sizes_.rows, 0,
+         question.row_level() ? kept * entries : entries * 24 * static_cast<double>(1 + question.aggregates.size()),
+         relation() * ns * nanoseconds * speeds_.rows});
   }
 
   const Plan& plan_;

@@ -1,6 +1,6 @@
 #pragma once
 // A plan as steps with their prices.
-// Covered by tests/ladder/cost_test.cpp.
+// Covered by tests/derived/cost_test.cpp.
 
 #include <vector>
 

@@ -1,6 +1,6 @@
 #pragma once
 // Seconds of the steps of an answer.
-// Covered by tests/ladder/cost_test.cpp.
+// Covered by tests/derived/cost_test.cpp.
 
 #include <compare>
 #include <cstddef>

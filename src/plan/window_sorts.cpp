@@ -77,11 +77,14 @@ std::vector<WindowItem> entry_window_items(const Question& question, bool late) 
   return items;
 }
 
-bool stands_as_places(const Question& question, const SortStep& step, const std::vector<WindowItem>& items) {
+namespace {
+
+// True if all windows of a step over entries find these in the order of places.
+bool orders_places(const Question& question, const SortStep& step, const std::vector<WindowItem>& items) {
   const std::size_t groups = question.within.size();
   if (step.shape.partition != groups || step.keys.size() != groups + question.by.size()) return false;
   for (std::size_t k = 0; k < groups; ++k) {
-    const Node& node = *step.keys[k].node;
+    const Node& node = *key_of(items, step.keys[k]).node;
     const auto column = static_cast<std::size_t>(node.column);
     if (node.op != Op::name ||
         std::find(question.within.begin(), question.within.end(), column) == question.within.end())
@@ -89,9 +92,9 @@ bool stands_as_places(const Question& question, const SortStep& step, const std:
   }
   for (std::size_t k = 0; k < question.by.size(); ++k) {
     const SortKey& place = question.by[k];
-    const WindowSort::SortBy& own = step.keys[groups + k];
+    const SortStep::Key& own = step.keys[groups + k];
     if (own.descending != place.descending || own.nulls != Nulls::last || place.nulls != Nulls::last ||
-        signature(*own.node) != signature(*place.node))
+        signature(*key_of(items, own).node) != signature(*place.node))
       return false;
   }
   // Tie-breakers order those that tie otherwise than their own keys do.
@@ -100,20 +103,37 @@ bool stands_as_places(const Question& question, const SortStep& step, const std:
          });
 }
 
-bool stands_as_listed(const Question& question, const SortStep& step) {
-  if (!question.row_level() || question.places || !question.orderings.empty() || question.list_order.empty() ||
-      step.keys.size() != question.list_order.size())
+// True if a step over rows is the order of the listing.
+bool orders_listing(const Question& question, const SortStep& step, const std::vector<WindowItem>& items) {
+  if (!question.row_level() || question.places || !question.orderings.empty() || question.list.order.empty() ||
+      step.keys.size() != question.list.order.size())
     return false;
   for (std::size_t k = 0; k < step.keys.size(); ++k) {
-    const SortKey& listed = question.list_order[k];
+    const SortKey& listed = question.list.order[k];
     const auto column = static_cast<std::size_t>(listed.node->column);
     if (listed.node->op != Op::name || listed.node->column < 0 || column >= question.entry_columns.size() ||
         question.entry_columns[column].from != EntryColumn::From::row ||
-        signature(*question.entry_columns[column].node) != signature(*step.keys[k].node) ||
+        signature(*question.entry_columns[column].node) != signature(*key_of(items, step.keys[k]).node) ||
         listed.descending != step.keys[k].descending || listed.nulls != step.keys[k].nulls)
       return false;
   }
   return true;
+}
+
+}  // namespace
+
+std::vector<SortStep> row_window_sorts(const Question& question) {
+  const std::vector<WindowItem> items = row_window_items(question);
+  std::vector<SortStep> sorts = plan_windows(items);
+  for (SortStep& step : sorts) step.also_needed = orders_listing(question, step, items);
+  return sorts;
+}
+
+std::vector<SortStep> entry_window_sorts(const Question& question, bool late, bool places_first) {
+  const std::vector<WindowItem> items = entry_window_items(question, late);
+  std::vector<SortStep> sorts = plan_windows(items);
+  for (SortStep& step : sorts) step.also_needed = places_first && orders_places(question, step, items);
+  return sorts;
 }
 
 }  // namespace lofty::engine

@@ -1,6 +1,6 @@
 #pragma once
-// The windows of a question as items to be sorted for, and which of their sorts are orders that something else needs.
-// Covered by tests/ladder/windows_test.cpp and tests/ladder/cost_test.cpp.
+// The windows of a question as items to be sorted for, and their sorts.
+// Covered by tests/window/windows_test.cpp and tests/derived/cost_test.cpp.
 
 #include <vector>
 
@@ -15,9 +15,11 @@ std::vector<WindowItem> row_window_items(const Question& question);
 std::vector<WindowItem> entry_window_items(const Question& question, bool late);
 std::vector<std::size_t> entry_item_columns(const Question& question, bool late);
 
-// Do all windows of a step over entries find their rows in the order of places?
-bool stands_as_places(const Question& question, const SortStep& step, const std::vector<WindowItem>& items);
-// Is a step over rows the order that the listing asks for? Only where every row is an entry and none has a place.
-bool stands_as_listed(const Question& question, const SortStep& step);
+// The sorts of those items. SortStep::also_needed is true for the order of the listing: only where every row is an
+// entry and none has a place.
+std::vector<SortStep> row_window_sorts(const Question& question);
+// SortStep::also_needed is true where all windows of a step find their entries in the order of places, if that comes
+// first.
+std::vector<SortStep> entry_window_sorts(const Question& question, bool late, bool places_first);
 
 }  // namespace lofty::engine

@@ -1,6 +1,6 @@
 #pragma once
 // How an aggregate is written: count(*), percentile_cont(0.9) within group (order by amount), ...
-// Covered by tests/ladder/check_test.cpp.
+// Covered by tests/question/check_test.cpp.
 
 #include <memory>
 

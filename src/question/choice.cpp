@@ -59,7 +59,7 @@ std::optional<Decimal> percent_of(std::string_view text) {
 void choose(Ladder& ladder, const std::string& name, const std::string& text) {
   const auto problem = [&](Code code, std::string sentence, std::string nearest = {}, std::string advice = {}) {
     Problem p{code, std::move(sentence), {}, std::move(nearest), std::move(advice)};
-    p.location.key = "--choose";
+    p.location.key = "choose";
     p.location.text = name + "=" + text;
     p.location.offset = code == Code::unknown_choice ? 0 : name.size() + 1;
     p.location.length = code == Code::unknown_choice ? name.size() : std::max<std::size_t>(1, text.size());

@@ -1,6 +1,6 @@
 #pragma once
 // The names of the entries: keys, carried columns, totals, window values, and places.
-// Covered by tests/ladder/check_test.cpp.
+// Covered by tests/question/check_test.cpp.
 
 #include <string>
 #include <vector>

@@ -1,6 +1,6 @@
 #pragma once
 // The named formulas of a section, [figures], [totals] or [windows]: parsed, and bound when they are first named.
-// Covered by tests/ladder/check_test.cpp.
+// Covered by tests/question/check_test.cpp.
 
 #include <memory>
 #include <string>

@@ -1,6 +1,6 @@
 #pragma once
 // The tables of a ladder, opened by name.
-// Covered by tests/ladder/check_test.cpp.
+// Covered by tests/question/check_test.cpp.
 
 #include <optional>
 #include <string>

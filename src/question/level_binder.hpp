@@ -1,6 +1,6 @@
 #pragma once
 // What is an entry of a level, and what ranks it.
-// Covered by tests/ladder/check_test.cpp.
+// Covered by tests/question/check_test.cpp.
 
 #include <string>
 #include <vector>

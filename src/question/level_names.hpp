@@ -1,6 +1,6 @@
 #pragma once
 // One level of a ladder, as far as it is known before any name is resolved.
-// Covered by tests/ladder/check_test.cpp.
+// Covered by tests/question/check_test.cpp.
 
 #include <cstddef>
 #include <string>

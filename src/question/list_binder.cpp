@@ -47,14 +47,14 @@ void ListBinder::bind_order() {
   if (level_.nested()) {
     if (level_.number() == 0)
       problems_.say(Code::bad_value, "levels are listed by their places, each inside the one before", "list.order",
-                    "an order under [alternatives], and --alternative, lists them otherwise");
+                    "an order under [alternatives], which list.alternative names, lists them otherwise");
     return;
   }
-  question_.list_as_input = order == "input";
-  if (question_.list_as_input) return;
+  question_.list.as_input = order == "input";
+  if (question_.list.as_input) return;
   EntryScope scope(entries_, false, true, "list.order");
-  level_binder_.bind_sort(order, "list.order", scope, false, question_.list_order);
-  question_.list_text = order;
+  level_binder_.bind_sort(order, "list.order", scope, false, question_.list.order);
+  question_.list.text = order;
 }
 
 void ListBinder::bind_alternative() {
@@ -76,7 +76,7 @@ void ListBinder::bind_alternative_items(const std::string& text, const std::stri
     SortKey sort;
     sort.node = entries_.node(group, name_expression(question_.entry_columns[group].name), origin);
     sort.text = question_.entry_columns[group].name;
-    question_.list_order.push_back(std::move(sort));
+    question_.list.order.push_back(std::move(sort));
   }
 
   // This level takes what it knows.
@@ -87,7 +87,7 @@ void ListBinder::bind_alternative_items(const std::string& text, const std::stri
       return true;  // no level has it: binding says so
     }
   };
-  const std::size_t groups = question_.list_order.size();
+  const std::size_t groups = question_.list.order.size();
   EntryScope scope(entries_, false, true, key);
   try {
     for (const SortItem& item : parse_sort_list(text)) {
@@ -99,14 +99,14 @@ void ListBinder::bind_alternative_items(const std::string& text, const std::stri
         continue;
       }
       problems_.add(std::move(found));
-      question_.list_text += (question_.list_text.empty() ? "" : ", ") + sort.text + (item.descending ? " desc" : "");
-      question_.list_order.push_back(std::move(sort));
+      question_.list.text += (question_.list.text.empty() ? "" : ", ") + sort.text + (item.descending ? " desc" : "");
+      question_.list.order.push_back(std::move(sort));
       so_far_.alternative_used = true;
     }
   } catch (const Error& error) {
     return problems_.add(error, key);
   }
-  if (question_.list_order.size() == groups) question_.list_order.clear();  // nothing that this level knows
+  if (question_.list.order.size() == groups) question_.list.order.clear();  // nothing that this level knows
 
   // Some level has to know it.
   if (!level_.last() || so_far_.alternative_used) return;
@@ -161,7 +161,7 @@ void ListBinder::bind_columns() {
       column.name = column.heading = e.quoted ? e.text : name;
       column.column = node->column;
       column.type = node->type;
-      question_.list_columns.push_back(std::move(column));
+      question_.list.columns.push_back(std::move(column));
     } catch (const Error& error) {
       // What one level does not know another may.
       if (chosen && level_.last() && !so_far_.known.contains(name)) problems_.add(error, "list.columns");
@@ -176,7 +176,7 @@ void ListBinder::bind_columns() {
 }
 
 ListBinder::Shown ListBinder::shown(const std::string& name) {
-  for (ListColumn& column : question_.list_columns)
+  for (ListColumn& column : question_.list.columns)
     if (equal_folded(column.name, name)) return {&column, column.type, true};
   // A crossed table's cells are of a total that need not be listed itself.
   const bool cell = equal_folded(name, ladder_.crossed.cell);
@@ -191,7 +191,7 @@ ListBinder::Shown ListBinder::shown(const std::string& name) {
 void ListBinder::bind_headings(const std::vector<std::string>& names) {
   for (const auto& [name, heading] : ladder_.list.headings) {
     bool found = so_far_.known.contains(name) || !level_.last();
-    for (ListColumn& column : question_.list_columns)
+    for (ListColumn& column : question_.list.columns)
       if (equal_folded(column.name, name)) {
         column.heading = heading;
         found = true;
@@ -282,11 +282,11 @@ void ListBinder::fix_place_columns() {
     if (node.op == Op::name) fix(node.column);
     for (NodePtr& arg : node.args) walk(*arg);
   };
-  for (SortKey& key : question_.list_order) walk(*key.node);
+  for (SortKey& key : question_.list.order) walk(*key.node);
   for (NodePtr* node : {&question_.keep_where, &question_.mark})
     if (*node) walk(**node);
   for (WindowUse& use : question_.entry_windows) each_part(*use.call, [&](NodePtr& node) { walk(*node); });
-  for (ListColumn& column : question_.list_columns) fix(column.column);
+  for (ListColumn& column : question_.list.columns) fix(column.column);
 }
 
 std::vector<std::string> ListBinder::default_columns() {

@@ -1,6 +1,6 @@
 #pragma once
 // What a level lists, in which order.
-// Covered by tests/ladder/check_test.cpp.
+// Covered by tests/question/check_test.cpp.
 
 #include <set>
 #include <string>
@@ -17,17 +17,22 @@ struct ListedSoFar {
   std::vector<Problem> alternative_problems;  // where it did not
 };
 
+// What a ladder gives names to, in this order.
+struct NamedFormulas {
+  FormulaList &figures, &totals, &window_values;
+};
+
 class ListBinder : private LevelBinding {
  public:
-  ListBinder(const LevelBinding& parts, LevelBinder& level, EntryBinder& entries, FormulaList& figures,
-             FormulaList& totals, FormulaList& window_values, ListedSoFar& so_far)
+  ListBinder(const LevelBinding& parts, LevelBinder& level, EntryBinder& entries, const NamedFormulas& named,
+             ListedSoFar& so_far)
       : LevelBinding(parts),
         level_binder_(level),
         entries_(entries),
         rows_(entries.rows()),
-        figures_(figures),
-        totals_(totals),
-        window_values_(window_values),
+        figures_(named.figures),
+        totals_(named.totals),
+        window_values_(named.window_values),
         so_far_(so_far) {}
 
   void bind_all();

@@ -1,6 +1,6 @@
 #pragma once
 // Named stretches of time, [periods.NAME], as conditions in the formula language.
-// Covered by tests/ladder/periods_test.cpp.
+// Covered by tests/question/periods_test.cpp.
 
 #include <string>
 #include <vector>

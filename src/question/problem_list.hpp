@@ -1,6 +1,6 @@
 #pragma once
 // The problems that resolving finds, each said once.
-// Covered by tests/ladder/check_test.cpp.
+// Covered by tests/question/check_test.cpp.
 
 #include <string>
 #include <utility>

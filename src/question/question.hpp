@@ -143,11 +143,13 @@ struct Question {
   std::vector<NodePtr> where_first, where_last;  // terms; the last ones see what passed the first
   std::vector<std::unique_ptr<Overall>> overalls;
   std::vector<PeriodUse> periods;
-  // Rows to be looked at more closely (Entries::probed).
-  NodePtr probe;                            // null: none
-  std::optional<std::uint32_t> probed_row;  // instead: one row of the relation
-  bool only_probed = false;                 // where every row is an entry: the others are none
-  NodePtr mark;                             // over places: StandingsData::marked; null: none
+  struct Probe {                       // rows to be looked at more closely (Entries::probed)
+    NodePtr condition;                 // null: none
+    std::optional<std::uint32_t> row;  // instead: one row of the relation
+    bool alone = false;                // where every row is an entry: the other rows are none
+    bool any() const { return condition || row; }
+  } probe;
+  NodePtr mark;  // over places: StandingsData::marked; null: none
   std::vector<std::unique_ptr<Aggregate>> aggregates;
   std::vector<EntryColumn> entry_columns;
   std::vector<std::size_t> totals;                    // entry columns in the order in which they can be computed
@@ -161,21 +163,25 @@ struct Question {
     std::optional<std::size_t> period;  // in periods: where its first and last unit are; else the rows say it
   };
   std::optional<Fill> fill;
-  std::vector<SortKey> by, tiebreak, list_order;
-  std::string list_text;  // the list's order as written; empty: by places, or as the rows came
-  bool list_as_input = false;
+  std::vector<SortKey> by, tiebreak;
+  struct List {  // what is listed, and in which order
+    std::vector<SortKey> order;
+    std::string text;       // the order as written; empty: by places, or as the rows came
+    bool as_input = false;  // the order is "input"
+    std::vector<ListColumn> columns;
+  } list;
   bool places = false;                   // is anything ranked?
   std::vector<std::string> place_names;  // rank, then rank.also
   std::vector<AlsoUse> also;
   NodePtr having, eligible;            // over entries; null when there is none
   NodePtr keep_where;                  // over places
   std::vector<std::string> orderings;  // by Ladder::orderings: the name of the column that it is for
-  std::vector<ListColumn> list_columns;
-  bool knows_former_values = false;  // are value_before and value_change place columns?
-  bool keeps_states = false;         // entries will be taken together: Entries::regroup
+  bool knows_former_values = false;    // are value_before and value_change place columns?
+  bool keeps_states = false;           // entries will be taken together: Entries::regroup
   int slots = 0;
 
-  const Level* level = nullptr;  // of the ladder; null when it has none
+  const Ladder* ladder = nullptr;  // whose question it is
+  const Level* level = nullptr;    // of the ladder; null when it has none
   bool row_level() const { return each.empty(); }
 };
 

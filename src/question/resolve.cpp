@@ -1,6 +1,6 @@
 // From a Ladder to a Question: tables opened, names resolved stage by stage, types checked. Runs twice: once on the
 // headings alone, which tells the columns that have to be read, and once with their types.
-// Covered by tests/ladder/check_test.cpp.
+// Covered by tests/question/check_test.cpp.
 
 #include "question/resolve.hpp"
 
@@ -109,6 +109,7 @@ void check_types(const Question& question, ProblemList& problems) {
 Question bind_level(const Ladder& ladder, const FurtherConditions& further, const LevelNames& level,
                     LadderTables& tables, ProblemList& problems, ListedSoFar& so_far) {
   Question question;
+  question.ladder = &ladder;
   question.level = level.level();
   question.places = question.level != nullptr && !question.level->by.empty();
 
@@ -130,7 +131,7 @@ Question bind_level(const Ladder& ladder, const FurtherConditions& further, cons
   RowBinder rows(parts, figures, totals, window_values, windows);
   EntryBinder entries(parts, rows, totals, window_values, windows);
   LevelBinder ranking(parts, entries, totals, window_values);
-  ListBinder list(parts, ranking, entries, figures, totals, window_values, so_far);
+  ListBinder list(parts, ranking, entries, {figures, totals, window_values}, so_far);
   rows.bind_all(further);
   ranking.bind_all(further.mark);
   list.bind_all();

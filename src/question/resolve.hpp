@@ -1,6 +1,6 @@
 #pragma once
 // From a Ladder to the questions of its levels.
-// Covered by tests/ladder/check_test.cpp.
+// Covered by tests/question/check_test.cpp.
 
 #include <memory>
 #include <vector>

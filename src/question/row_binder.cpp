@@ -96,12 +96,12 @@ void RowBinder::bind_all(const FurtherConditions& further) {
   // What is asked in addition to the ladder.
   if (!further.probe.empty()) {
     RowScope scope(*this, true, "the probe");
-    question_.probe =
+    question_.probe.condition =
         bound(*parse_expression(further.probe), scope, std::make_shared<Origin>(Origin{"", further.probe}));
-    finished(*question_.probe);
+    finished(*question_.probe.condition);
   }
-  question_.probed_row = further.probed_row;
-  question_.only_probed = further.only_probed;
+  question_.probe.row = further.probed_row;
+  question_.probe.alone = further.only_probed;
 }
 
 void RowBinder::bind_joins() {
@@ -124,8 +124,8 @@ JoinUse RowBinder::bind_join(std::size_t number) {
     const auto right_column = tables_.find_column(use.table, tables_.without_alias(right, use.table), false);
     if (!right_column) {
       Problem p = formula_problem(
-          Code::unknown_column, "no column " + quoted(right) + " in " + tables_[use.table].source->name(), on,
-          on.rfind(right), on.rfind(right) + right.size(), nearest_word(right, tables_.headings(use.table)));
+          Code::unknown_column, "no column " + quoted(right) + " in " + tables_[use.table].source->name(),
+          {on, on.rfind(right), on.rfind(right) + right.size()}, nearest_word(right, tables_.headings(use.table)));
       p.location.key = key;
       problems_.add(std::move(p));
     }

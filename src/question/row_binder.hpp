@@ -1,6 +1,6 @@
 #pragma once
 // The names of the rows: columns of the joined tables, figures, periods, choices and constants over all rows.
-// Covered by tests/ladder/check_test.cpp.
+// Covered by tests/question/check_test.cpp.
 
 #include <string>
 #include <vector>

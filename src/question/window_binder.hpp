@@ -1,6 +1,6 @@
 #pragma once
 // Window functions in formulas, over rows or over entries.
-// Covered by tests/ladder/check_test.cpp.
+// Covered by tests/question/check_test.cpp.
 
 #include <memory>
 #include <utility>

@@ -1,6 +1,6 @@
 #pragma once
 // The best N rows by sort keys that are codes already.
-// Covered by tests/ladder/early_cut_test.cpp.
+// Covered by tests/answer/early_cut_test.cpp.
 
 #include <cstddef>
 #include <cstdint>

@@ -76,9 +76,19 @@ struct Candidate {
 
 class Selecting {
  public:
-  Selecting(const Groups& within, const std::vector<Key>& by, std::size_t count, Cut cut,
-            const std::vector<Key>& tiebreak, const Run& run, bool worst)
-      : size_(by.front().size()), count_(std::min(count, by.front().size())), cut_(cut), run_(run), worst_(worst) {
+  // How many rows of each group are selected, and from which end.
+  struct Wanted {
+    std::size_t count;
+    Cut cut;
+    bool worst = false;
+  };
+  Selecting(const Groups& within, const std::vector<Key>& by, const Wanted& wanted, const std::vector<Key>& tiebreak,
+            const Run& run)
+      : size_(by.front().size()),
+        count_(std::min(wanted.count, by.front().size())),
+        cut_(wanted.cut),
+        run_(run),
+        worst_(wanted.worst) {
     for (const Key& key : within.keys) encode_one(key, keys_.within);
     encode_nulls(by.front(), run, keys_.by);
     keys_.flagged = !keys_.by.empty();
@@ -188,8 +198,7 @@ class Selecting {
     std::vector<Least<Code>> least(shares.count(), Least<Code>(groups, held_in_each(groups)));
     std::vector<Reaching> found(shares.count());
     parallel_for(shares, run_, [&](const RowRange& rows, std::size_t t) {
-      hold_against(least[t], within, numbers, rows.begin, rows.end, progress,
-                   [&](const Candidate& c) { found[t].add(least[t], c); });
+      hold_against(least[t], within, numbers, rows, progress, [&](const Candidate& c) { found[t].add(least[t], c); });
     });
     for (std::size_t t = 1; t < shares.count(); ++t) least[0].add_all(least[t]);
     for (Reaching& part : found) {
@@ -213,7 +222,7 @@ class Selecting {
       parallel_for(threads, run_, [&](std::size_t t) {
         const std::size_t begin = std::min(size_, round + t * share), end = std::min(size_, begin + share);
         std::vector<Candidate>* const out = reached.data() + t * threads;
-        hold_against(least, within, numbers, begin, end, progress,
+        hold_against(least, within, numbers, {begin, end}, progress,
                      [&](const Candidate& c) { out[c.group * scale >> 32].push_back(c); });
       });
       parallel_for(threads, run_, [&](std::size_t adder) {
@@ -248,11 +257,12 @@ class Selecting {
     number_rows(std::move(lent), size_, run_within(run_, 0, 0.5), numbers.of_row, numbers.first_rows);
   }
 
-  // Calls reached(candidate) for the ranked rows of [first, last) that are not beyond the limit of their group, as it
+  // Calls reached(candidate) for the ranked rows of a range that are not beyond the limit of their group, as it
   // was when their block of rows began or later.
   template <class Code, class Reached>
   void hold_against(const Least<Code>& least, const KeyString& within, const std::vector<std::uint32_t>& numbers,
-                    std::size_t first, std::size_t last, Progress& progress, const Reached& reached) const {
+                    const RowRange& rows, Progress& progress, const Reached& reached) const {
+    const auto [first, last] = rows;
     const KeyString by({&keys_.by});
     std::uint64_t codes[key_block], groups[key_block];
     std::uint16_t near[key_block];
@@ -333,14 +343,14 @@ Selection best(const Groups& within, const std::vector<Key>& by, std::size_t cou
                const std::vector<Key>& tiebreak, const Run& run) {
   const engine::MemoryLimit limit(run);
   require_selection(within, by, tiebreak);
-  return Selecting(within, by, count, cut, tiebreak, run, false).select();
+  return Selecting(within, by, {count, cut}, tiebreak, run).select();
 }
 
 Selection worst(const Groups& within, const std::vector<Key>& by, std::size_t count, Cut cut,
                 const std::vector<Key>& tiebreak, const Run& run) {
   const engine::MemoryLimit limit(run);
   require_selection(within, by, tiebreak);
-  return Selecting(within, by, count, cut, tiebreak, run, true).select();
+  return Selecting(within, by, {count, cut, true}, tiebreak, run).select();
 }
 
 std::vector<std::uint32_t> engine::best_rows(std::size_t size, const SortKeys& keys, std::size_t count,

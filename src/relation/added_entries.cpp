@@ -96,7 +96,6 @@ namespace {
 
 // The first and the last unit; none where there is neither a period nor a date.
 std::optional<std::pair<std::int64_t, std::int64_t>> bounds(const Question& question, const JoinedRows& rows,
-                                                            const Ladder& ladder,
                                                             const std::vector<std::int64_t>& present) {
   const Question::Fill& fill = *question.fill;
   std::int64_t first = int64_null, last = int64_null;
@@ -120,14 +119,14 @@ std::optional<std::pair<std::int64_t, std::int64_t>> bounds(const Question& ques
     }
   }
   if (first == int64_null) return std::nullopt;
-  return std::pair{start_of_unit(fill.unit, first, ladder.first_month),
-                   start_of_unit(fill.unit, last, ladder.first_month)};
+  return std::pair{start_of_unit(fill.unit, first, question.ladder->first_month),
+                   start_of_unit(fill.unit, last, question.ladder->first_month)};
 }
 
 }  // namespace
 
-std::vector<std::uint8_t> add_missing_units(const Question& question, const JoinedRows& rows, const Ladder& ladder,
-                                            PartialTotals& all, const Run& run) {
+std::vector<std::uint8_t> add_missing_units(const Question& question, const JoinedRows& rows, PartialTotals& all,
+                                            const Run& run) {
   const Question::Fill& fill = *question.fill;
   const std::vector<std::size_t> keys = key_columns(question);
   const auto at = static_cast<std::size_t>(std::find(keys.begin(), keys.end(), fill.key) - keys.begin());
@@ -140,7 +139,7 @@ std::vector<std::uint8_t> add_missing_units(const Question& question, const Join
     const Cell cell = all.cell(at, g);
     present[g] = cell.tag == CellMaker::null ? int64_null : static_cast<std::int64_t>(cell.code);
   }
-  const auto range = bounds(question, rows, ladder, present);
+  const auto range = bounds(question, rows, present);
   if (!range) return added;
 
   // All that occurs of the other keys: a group of each.
@@ -168,7 +167,7 @@ std::vector<std::uint8_t> add_missing_units(const Question& question, const Join
   const auto add_units = [&](std::vector<Cell> cells, std::uint32_t row) {
     check_stop(run);
     for (std::int64_t unit = range->first; unit <= range->second;
-         unit = start_of_unit_after(fill.unit, unit, ladder.first_month)) {
+         unit = start_of_unit_after(fill.unit, unit, question.ladder->first_month)) {
       cells[at] = {static_cast<std::uint64_t>(unit), CellMaker::number};
       group_of(all, cells, row);
       if (all.groups() - there > most_added)

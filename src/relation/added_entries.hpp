@@ -5,7 +5,6 @@
 #include <cstdint>
 #include <vector>
 
-#include "lofty/ladder.hpp"
 #include "relation/partial_totals.hpp"
 #include "relation/rows.hpp"
 
@@ -18,8 +17,8 @@ void add_included(const Question& question, const JoinedRows& rows, PartialTotal
 // For all values that occur of the other keys, the units that are missing between the first and the last: those of the
 // period in force, else of the rows that count. Returns which entries were added. Throws Error(beyond_limit) for more
 // than a million.
-std::vector<std::uint8_t> add_missing_units(const Question& question, const JoinedRows& rows, const Ladder& ladder,
-                                            PartialTotals& all, const Run& run);
+std::vector<std::uint8_t> add_missing_units(const Question& question, const JoinedRows& rows, PartialTotals& all,
+                                            const Run& run);
 
 // Does a carried column depend on the key of units, so that an entry without rows has no value for it?
 bool goes_by_unit(const Question& question, const Node& column);

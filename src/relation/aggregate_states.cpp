@@ -139,7 +139,7 @@ ColumnPtr AggregateStates::finish(std::size_t groups, Entries::Blank& blank_repo
   if (!goes_by_order(aggregate_->kind)) return Column::seal(values(groups, blank_report));
   grow(groups);
   report_blanks(groups, blank_report);
-  return by_order(*aggregate_, collected_rows_, collected_ids_, groups);
+  return by_order(*aggregate_, {collected_rows_, collected_ids_, groups});
 }
 
 Piece AggregateStates::values(std::size_t groups, Entries::Blank& blank_report) {

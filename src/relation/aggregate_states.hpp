@@ -15,6 +15,7 @@
 #include "relation/cell_maker.hpp"
 #include "relation/entries.hpp"
 #include "relation/group_keys.hpp"
+#include "relation/ordered_totals.hpp"
 #include "value/exact_sum.hpp"
 
 namespace lofty::engine {
@@ -143,8 +144,7 @@ class AggregateStates {
   Entries::Mean mean(int column, std::size_t groups) const;
 
   // What totals that go by an order need: the rows themselves.
-  using ByOrder = std::function<ColumnPtr(const Aggregate&, const std::vector<std::uint32_t>&,
-                                          const std::vector<std::uint32_t>&, std::size_t)>;
+  using ByOrder = std::function<ColumnPtr(const Aggregate&, const RowsOfGroups&)>;
   ColumnPtr finish(std::size_t groups, Entries::Blank& blank_report, const ByOrder& by_order);
   // The same of totals that do not go by an order.
   Piece values(std::size_t groups, Entries::Blank& blank_report);

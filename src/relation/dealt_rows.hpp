@@ -1,6 +1,6 @@
 #pragma once
 // Rows dealt out over partitions by their entries' keys, with what is totalled of them.
-// Covered by tests/ladder/dealt_rows_test.cpp.
+// Covered by tests/relation/dealt_rows_test.cpp.
 
 #include <algorithm>
 #include <array>

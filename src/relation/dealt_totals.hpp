@@ -1,6 +1,6 @@
 #pragma once
 // Totals of many entries: rows that parts have dealt out over partitions, and what they had totalled before.
-// Covered by tests/ladder/dealt_rows_test.cpp, and by generated ladders in next to no memory.
+// Covered by tests/relation/dealt_rows_test.cpp, and by generated ladders in next to no memory.
 
 #include <atomic>
 #include <cstdint>

@@ -48,6 +48,13 @@ struct Probed {
   }
 };
 
+// What windows over rows leave besides their values.
+struct RowWindows {
+  std::vector<WindowNotes> notes;  // by Question::row_windows
+  WindowTimes times;
+  std::vector<std::uint32_t> listed;  // entries in the order of the listing, where a window's sort has it; else empty
+};
+
 struct Entries {
   FormulaContext context;  // for formulas over the entries: with the constants over all rows that count
   Probed probed;           // where the question asks for it
@@ -84,9 +91,7 @@ struct Entries {
     std::uint32_t one = no_row, other = no_row;  // two rows that are equal in it
   };
   std::vector<Undecided> undecided;
-  std::vector<WindowNotes> window_notes;  // by Question::row_windows
-  WindowTimes window_times;
-  std::vector<std::uint32_t> listed;  // entries in the order of the listing, where a window's sort has it; else empty
+  RowWindows windows;
   double count_seconds = 0, total_seconds = 0;  // finding the rows that windows see; the pass that totals
   std::shared_ptr<Regroup> regroup;             // where Question::keeps_states asks for it
   // By entry: as run_rows() numbered them, once entries were left out (perhaps all); nothing: just so.

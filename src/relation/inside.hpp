@@ -1,6 +1,6 @@
 #pragma once
 // What an inner level leaves out before it totals: rows of entries that the level outside does not list.
-// Covered by tests/ladder/levels_test.cpp and tests/ladder/whole_test.cpp.
+// Covered by tests/answer/levels_test.cpp and tests/ladder/whole_test.cpp.
 
 #include <cstdint>
 #include <map>

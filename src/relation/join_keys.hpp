@@ -1,6 +1,6 @@
 #pragma once
 // The keys of the two sides of a join as numbers: equal keys, equal numbers; and the rows of the second table by key.
-// Covered by tests/ladder/joins_test.cpp.
+// Covered by tests/relation/joins_test.cpp.
 
 #include <cstdint>
 #include <deque>

@@ -1,6 +1,6 @@
 #pragma once
 // Parts of the rows taken together: their entries, in the order of their first rows, and the columns of these.
-// Covered by tests/ladder/standings_test.cpp and tests/ladder/stretches_test.cpp.
+// Covered by tests/ladder/standings_test.cpp and tests/relation/stretches_test.cpp.
 
 #include <functional>
 #include <memory>

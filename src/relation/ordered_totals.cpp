@@ -108,9 +108,10 @@ class OrderedTotal {
   Piece piece_;
 };
 
-// Of a group at [begin, end): does its first or last row have a peer of another value?
-void note_peers(const Aggregate& aggregate, const Column& values, const Order& sorted, std::size_t begin,
-                std::size_t end, const std::vector<std::uint32_t>& rows, InputDecided& decided) {
+// Of the group at these positions: does its first or last row have a peer of another value?
+void note_peers(const Aggregate& aggregate, const Column& values, const Order& sorted, const RowRange& group,
+                const std::vector<std::uint32_t>& rows, InputDecided& decided) {
+  const auto [begin, end] = group;
   const bool first = aggregate.kind == AggregateKind::first;
   if (!first && aggregate.kind != AggregateKind::last) return;
   const auto order = sorted.rows();
@@ -129,9 +130,10 @@ void note_peers(const Aggregate& aggregate, const Column& values, const Order& s
 
 }  // namespace
 
-ColumnPtr ordered_total(const Aggregate& aggregate, const JoinedRows& relation, const std::vector<std::uint32_t>& rows,
-                        const std::vector<std::uint32_t>& group_of, std::size_t groups, const Ladder& ladder,
-                        const Question& question, const Run& run, InputDecided* decided) {
+ColumnPtr ordered_total(const Aggregate& aggregate, const JoinedRows& relation, const RowsOfGroups& of, const Run& run,
+                        InputDecided* decided) {
+  const auto& [rows, group_of, groups] = of;
+  const Question& question = relation.question();
   const ColumnPtr values = values_at(relation, *aggregate.argument, rows, run);
 
   // The rows in order: by group, then by the order that is asked for.
@@ -141,13 +143,13 @@ ColumnPtr ordered_total(const Aggregate& aggregate, const JoinedRows& relation, 
   if (aggregate.order.empty()) {  // by the value itself, as it is sorted elsewhere
     // A custom order is no mirror image when it descends: pinned values stay where they are.
     const bool descending = aggregate.kind == AggregateKind::percentile_disc && aggregate.descending;
-    encode_sort_key(ladder, *values, ordering_of_row_key(question, *aggregate.argument), descending, Nulls::last, true,
-                    run, keys.by);
+    encode_sort_key(*question.ladder, *values,
+                    {ordering_of_row_key(question, *aggregate.argument), descending, Nulls::last, true}, run, keys.by);
   } else {
     for (const SortKey& key : aggregate.order) {
       kept.push_back(values_at(relation, *key.node, rows, run));
-      encode_sort_key(ladder, *kept.back(), ordering_of_row_key(question, *key.node), key.descending, key.nulls, false,
-                      run, keys.by);
+      encode_sort_key(*question.ladder, *kept.back(),
+                      {ordering_of_row_key(question, *key.node), key.descending, key.nulls}, run, keys.by);
     }
   }
   const Order sorted = make_order(rows.size(), keys, run);
@@ -166,7 +168,7 @@ ColumnPtr ordered_total(const Aggregate& aggregate, const JoinedRows& relation, 
       } catch (const Error& error) {
         throw placed(error, *aggregate.argument);
       }
-      if (decided != nullptr) note_peers(aggregate, *values, sorted, begin, end, rows, *decided);
+      if (decided != nullptr) note_peers(aggregate, *values, sorted, {begin, end}, rows, *decided);
     }
     begin = end;
   }

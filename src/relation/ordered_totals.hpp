@@ -1,6 +1,6 @@
 #pragma once
 // Totals that go by an order of the rows: percentiles, the first and the last.
-// Covered by tests/ladder/ordered_totals_test.cpp.
+// Covered by tests/relation/ordered_totals_test.cpp.
 
 #include <cstdint>
 #include <vector>
@@ -17,10 +17,16 @@ struct InputDecided {
   std::uint32_t one = no_row, other = no_row;  // two such rows of the relation
 };
 
-// One value for each of `groups` groups; null where a group has no row. `rows` ascend, each is in the group `group_of`
-// says (groups beyond the count are left out). Sorts the rows by group and key: O(n log n), some 30 bytes a row.
-ColumnPtr ordered_total(const Aggregate& aggregate, const JoinedRows& relation, const std::vector<std::uint32_t>& rows,
-                        const std::vector<std::uint32_t>& group_of, std::size_t groups, const Ladder& ladder,
-                        const Question& question, const Run& run, InputDecided* decided = nullptr);
+// Rows, which ascend, and the group of each. Groups from `groups` on are left out.
+struct RowsOfGroups {
+  const std::vector<std::uint32_t>& rows;
+  const std::vector<std::uint32_t>& group_of;
+  std::size_t groups = 0;
+};
+
+// One value for each group; null where a group has no row. Sorts the rows by group and key: O(n log n), some 30 bytes a
+// row.
+ColumnPtr ordered_total(const Aggregate& aggregate, const JoinedRows& relation, const RowsOfGroups& of, const Run& run,
+                        InputDecided* decided = nullptr);
 
 }  // namespace lofty::engine

@@ -1,6 +1,6 @@
 #pragma once
 // Where a row is from.
-// Covered by tests/ladder/standings_test.cpp and tests/ladder/why_test.cpp.
+// Covered by tests/ladder/standings_test.cpp and tests/derived/why_test.cpp.
 
 #include <string>
 

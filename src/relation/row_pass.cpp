@@ -111,7 +111,7 @@ class PieceTotals {
     filter_.apply(evaluator_, begin_, count_, mask_);
     choose(mask_, begin_, part_.rows, chosen_);
     catch_periods();
-    if (question_.probe || question_.probed_row) probe();
+    if (question_.probe.any()) probe();
     if (inside_) inside_->apply(evaluator_, begin_, count_, mask_, chosen_);
     if (question_.row_level()) {
       if (part_.chosen_rows.empty()) part_.chosen_rows.reserve(range_.size());
@@ -229,18 +229,18 @@ class PieceTotals {
   // How each condition judges the rows in question, separately.
   void probe() {
     std::vector<unsigned char> asked(count_, 0);
-    if (question_.probed_row) {
-      if (*question_.probed_row >= begin_ && *question_.probed_row < begin_ + count_)
-        asked[*question_.probed_row - begin_] = 1;
+    if (question_.probe.row) {
+      if (*question_.probe.row >= begin_ && *question_.probe.row < begin_ + count_)
+        asked[*question_.probe.row - begin_] = 1;
     } else {
-      const Vector& truth = evaluator_.evaluate(*question_.probe, begin_, count_, nullptr);
+      const Vector& truth = evaluator_.evaluate(*question_.probe.condition, begin_, count_, nullptr);
       for (std::size_t i = 0; i < count_; ++i) asked[i] = truth.ints[i] == 1;
     }
 
     // Those rows alone.
     const auto met = static_cast<std::size_t>(std::count(asked.begin(), asked.end(), 1));
     part_.probed.rows += met;
-    if (question_.only_probed) std::erase_if(chosen_, [&](std::uint32_t row) { return asked[row - begin_] == 0; });
+    if (question_.probe.alone) std::erase_if(chosen_, [&](std::uint32_t row) { return asked[row - begin_] == 0; });
 
     // Each condition separately.
     std::size_t at = 0;
@@ -386,21 +386,9 @@ RowsThatCount RowPass::counted() const {
   return all;
 }
 
-std::vector<std::unique_ptr<PartialTotals>> RowPass::parts(bool may_deal) const {
-  std::vector<std::unique_ptr<PartialTotals>> parts(pieces_.count());
+void RowPass::add_to(std::vector<std::unique_ptr<PartialTotals>>& parts) const {
   Progress progress(run_, rows_.counting_rows());
   parallel_for(pieces_, progress, [&](const RowRange& range, std::size_t piece) {
-    parts[piece] = std::make_unique<PartialTotals>(question_);
-    if (may_deal) parts[piece]->deals_from = most_entries_together / pieces_.count();
-    PieceTotals(question_, rows_, inside_, range, *parts[piece]).run(run_);
-    parts[piece]->direct.clear();
-    if (parts[piece]->dealt) parts[piece]->dealt->finish();
-  });
-  return parts;
-}
-
-void RowPass::add_to(std::vector<std::unique_ptr<PartialTotals>>& parts) const {
-  parallel_for(pieces_, run_, [&](const RowRange& range, std::size_t piece) {
     PieceTotals(question_, rows_, inside_, range, *parts[piece]).run(run_);
   });
 }

@@ -37,9 +37,8 @@ class RowPass {
   // The constants over all rows that count, by Question::overalls; and over others, of which they are `so_far`.
   std::vector<Value> find_overalls(std::vector<Value> so_far = {}) const;
   RowsThatCount counted() const;
-  // What each piece holds, in their order. `may_deal`: LevelPlan::may_deal.
-  std::vector<std::unique_ptr<PartialTotals>> parts(bool may_deal) const;
-  // The same added to parts that other rows went to before; there are at least as many of them as pieces.
+  // Adds each piece to a part, in their order. There are at least as many parts as pieces, and other rows may have been
+  // added to them before.
   void add_to(std::vector<std::unique_ptr<PartialTotals>>& parts) const;
 
   // Calls work(begin, count) for each batch of a piece.

@@ -1,6 +1,6 @@
 #pragma once
 // The rows of a large table that count, kept as the others go by.
-// Covered by tests/relation/sinks_test.cpp and tests/ladder/stretches_test.cpp.
+// Covered by tests/relation/sinks_test.cpp and tests/relation/stretches_test.cpp.
 
 #include <cstddef>
 #include <cstdint>

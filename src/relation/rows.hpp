@@ -29,6 +29,7 @@ class JoinedRows : public RowSource {
   // What is left of rows that were not kept: how many there were, and where the first table's are. No columns.
   JoinedRows(const Question& question, const Tables& tables, std::size_t rows, std::vector<Report> reports);
 
+  const Question& question() const { return question_; }
   // By Question::tables.
   const Tables& tables() const { return tables_; }
   std::size_t rows() const override { return rows_; }

@@ -65,14 +65,14 @@ std::set<std::size_t> orderings_of_windows_and_totals(const Question& question) 
   return used;
 }
 
-bool encode_sort_key(const Ladder& ladder, const Column& column, std::size_t index, bool descending, Nulls nulls,
-                     bool as_number, const Run& run, KeyList& out, CustomReport* report) {
-  ColumnKey key{&column, descending, {.nulls = nulls, .locale = ladder.data.locale}};
-  if (index == no_ordering || (as_number && column.type().numeric())) {
+bool encode_sort_key(const Ladder& ladder, const Column& column, const KeyOrder& order, const Run& run, KeyList& out,
+                     CustomReport* report) {
+  ColumnKey key{&column, order.descending, {.nulls = order.nulls, .locale = ladder.data.locale}};
+  if (order.ordering == no_ordering || (order.as_number && column.type().numeric())) {
     encode(key, run, out);
     return false;
   }
-  const Ordering& ordering = ladder.orderings[index];
+  const Ordering& ordering = ladder.orderings[order.ordering];
   key.options.text = ordering.text;
   const CustomOrder listed{ordering.first, ordering.last, ordering.sequence};
   if (listed.first.empty() && listed.last.empty() && listed.sequence.empty()) {
@@ -80,7 +80,8 @@ bool encode_sort_key(const Ladder& ladder, const Column& column, std::size_t ind
     return false;
   }
   key.descending = false;
-  CustomKey custom{{}, [&column](std::size_t row) { return column.value(row); }, &listed, descending, nulls};
+  CustomKey custom{
+      {}, [&column](std::size_t row) { return column.value(row); }, &listed, order.descending, order.nulls};
   encode(key, run, custom.usual);
   CustomReport unread;
   encode_custom(std::move(custom), column.rows(), run, out, report != nullptr ? report : &unread);

@@ -20,9 +20,16 @@ std::size_t ordering_of_entry_column(const Question& question, std::size_t colum
 // Those that windows and totals with an order go by.
 std::set<std::size_t> orderings_of_windows_and_totals(const Question& question);
 
-// Appends the codes of `column` in the custom order of that number. `as_number`: places of numbers, and values computed
-// with them, never go by a custom order. Returns whether a list of values took part; `report` then describes it.
-bool encode_sort_key(const Ladder& ladder, const Column& column, std::size_t ordering, bool descending, Nulls nulls,
-                     bool as_number, const Run& run, KeyList& out, CustomReport* report = nullptr);
+// How a sort key is ordered.
+struct KeyOrder {
+  std::size_t ordering = no_ordering;  // the number of a custom order
+  bool descending = false;
+  Nulls nulls = Nulls::last;
+  bool as_number = false;  // places of numbers, and values computed with them, never go by a custom order
+};
+
+// Appends the codes of `column`. Returns true if a list of values took part; `report` then describes it.
+bool encode_sort_key(const Ladder& ladder, const Column& column, const KeyOrder& order, const Run& run, KeyList& out,
+                     CustomReport* report = nullptr);
 
 }  // namespace lofty::engine

@@ -1,6 +1,6 @@
 #pragma once
 // Totals of rows that are not kept: the first table's rows come in stretches, and each goes into the entries at once.
-// Covered by tests/relation/sinks_test.cpp and tests/ladder/stretches_test.cpp.
+// Covered by tests/relation/sinks_test.cpp and tests/relation/stretches_test.cpp.
 
 #include <cstdint>
 #include <memory>

@@ -1,6 +1,6 @@
 #pragma once
 // Which texts a table has whose rows are not kept, for what is said of values that do not occur.
-// Covered by tests/ladder/stretches_test.cpp.
+// Covered by tests/relation/stretches_test.cpp.
 
 #include <cstddef>
 #include <map>

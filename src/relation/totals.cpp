@@ -23,12 +23,24 @@ std::vector<std::uint32_t> chosen_rows(const std::vector<std::unique_ptr<Partial
   return rows;
 }
 
+// The totals of each piece.
+std::vector<std::unique_ptr<PartialTotals>> totals_of(const RowPass& pass, const Question& question, bool may_deal) {
+  std::vector<std::unique_ptr<PartialTotals>> parts;
+  for (std::size_t p = 0; p < pass.pieces().count(); ++p) {
+    parts.push_back(std::make_unique<PartialTotals>(question));
+    if (may_deal) parts.back()->deals_from = most_entries_together / pass.pieces().count();
+  }
+  pass.add_to(parts);
+  for (const auto& part : parts) part->direct.clear();
+  return parts;
+}
+
 // From what the pieces hold to entries.
 class EntryMaker {
  public:
   EntryMaker(const RowPass& pass, const Question& question, const LevelPlan& plan, const JoinedRows& rows,
-             const Ladder& ladder, const Run& run)
-      : pass_(pass), question_(question), plan_(plan), rows_(rows), ladder_(ladder), run_(run) {}
+             const Run& run)
+      : pass_(pass), question_(question), plan_(plan), rows_(rows), run_(run) {}
 
   Entries make(std::vector<std::unique_ptr<PartialTotals>> parts) const {
     Entries entries;
@@ -45,22 +57,19 @@ class EntryMaker {
 
  private:
   void merge(std::vector<std::unique_ptr<PartialTotals>>& parts, Entries& entries) const {
-    const AggregateStates::ByOrder by_order = [this, &entries](
-                                                  const Aggregate& aggregate, const std::vector<std::uint32_t>& rows,
-                                                  const std::vector<std::uint32_t>& groups, std::size_t count) {
+    const AggregateStates::ByOrder by_order = [this, &entries](const Aggregate& aggregate, const RowsOfGroups& of) {
       InputDecided decided;
-      ColumnPtr column = ordered_total(aggregate, rows_, rows, groups, count, ladder_, question_, run_, &decided);
+      ColumnPtr column = ordered_total(aggregate, rows_, of, run_, &decided);
       for (std::size_t a = 0; decided.groups > 0 && a < question_.aggregates.size(); ++a)
         if (question_.aggregates[a].get() == &aggregate)
           entries.undecided.push_back({a, decided.groups, decided.one, decided.other});
       return column;
     };
     // Kept states outlive this, and what they look at outlives them.
-    auto whole = std::make_shared<KeptStates>(
-        question_,
-        [&rows = rows_, &ladder = ladder_, &question = question_](
-            const Aggregate& aggregate, const std::vector<std::uint32_t>& of, const std::vector<std::uint32_t>& groups,
-            std::size_t count) { return ordered_total(aggregate, rows, of, groups, count, ladder, question, Run{}); });
+    auto whole =
+        std::make_shared<KeptStates>(question_, [&rows = rows_](const Aggregate& aggregate, const RowsOfGroups& of) {
+          return ordered_total(aggregate, rows, of, Run{});
+        });
     PartialTotals& all = whole->part();
     for (std::size_t a = 0; a < all.states.size(); ++a) set_apart(parts, a);
     for (auto& part : parts) {
@@ -71,7 +80,7 @@ class EntryMaker {
     // Entries without rows, and the columns of all.
     if (question_.include) add_included(question_, rows_, all, run_);
     std::vector<std::uint8_t> without_rows;
-    if (question_.fill) without_rows = add_missing_units(question_, rows_, ladder_, all, run_);
+    if (question_.fill) without_rows = add_missing_units(question_, rows_, all, run_);
     make_entries(
         all, question_, by_order, [&](const EntryColumn& column) { return of_first_rows(column, all, without_rows); },
         [&](const EntryColumn& column, const Carried& values, std::size_t entry) {
@@ -201,43 +210,37 @@ class EntryMaker {
   const Question& question_;
   const LevelPlan& plan_;
   const JoinedRows& rows_;
-  const Ladder& ladder_;
   const Run& run_;
 };
 
 }  // namespace
 
-Entries run_rows(const Question& question, const LevelPlan& plan, JoinedRows& rows, const Ladder& ladder,
-                 const Inside* inside, const Run& run) {
+Entries run_rows(const Question& question, const LevelPlan& plan, JoinedRows& rows, const Inside* inside,
+                 const Run& run) {
   // Windows see all rows that count. Single rows that are entries are these, and need no other pass.
-  const bool rows_first =
-      question.row_level() && inside == nullptr && question.probe == nullptr && !question.probed_row;
+  const bool rows_first = question.row_level() && inside == nullptr && !question.probe.any();
   const double windows_share = question.row_windows.empty() ? 0.0 : 2.0;
   const Phases phases(run, {rows_first ? 3.0 : windows_share, rows_first ? windows_share : 3.0});
   const Run &of_pass = phases[rows_first ? 0 : 1], &of_windows = phases[rows_first ? 1 : 0];
 
   const RowPass pass(question, rows, inside, of_pass);
   rows.set_overalls(pass.find_overalls());
-  std::vector<WindowNotes> notes;
-  WindowTimes times;
-  std::vector<std::uint32_t> listed;
+  RowWindows windows;
   std::vector<std::unique_ptr<PartialTotals>> parts;
   Stopwatch watch;
   double count_seconds = 0;
   if (!question.row_windows.empty()) {
-    if (rows_first) parts = pass.parts(plan.may_deal);
+    if (rows_first) parts = totals_of(pass, question, plan.may_deal);
     const std::vector<std::uint32_t> counted = rows_first ? chosen_rows(parts) : pass.counted().rows;
     count_seconds = watch.lap();
-    notes = work_out_row_windows(question, rows, counted, ladder, of_windows, times, listed);
+    windows = work_out_row_windows(question, plan.row_sorts, rows, counted, of_windows);
   }
   watch.lap();
-  if (parts.empty()) parts = pass.parts(plan.may_deal);
-  Entries entries = EntryMaker(pass, question, plan, rows, ladder, of_pass).make(std::move(parts));
+  if (parts.empty()) parts = totals_of(pass, question, plan.may_deal);
+  Entries entries = EntryMaker(pass, question, plan, rows, of_pass).make(std::move(parts));
   entries.total_seconds = watch.lap();
   entries.count_seconds = count_seconds;
-  entries.window_notes = std::move(notes);
-  entries.window_times = std::move(times);
-  entries.listed = std::move(listed);
+  entries.windows = std::move(windows);
   entries.context = rows.context();
   return entries;
 }

@@ -2,7 +2,6 @@
 // The stages from rows to entries: conditions, overall constants, grouping, aggregates.
 // Covered by tests/ladder/standings_test.cpp against a plain reference.
 
-#include "lofty/ladder.hpp"
 #include "lofty/run.hpp"
 #include "plan/plan.hpp"
 #include "question/question.hpp"
@@ -15,8 +14,8 @@ namespace lofty::engine {
 // Works the rows off, in fixed pieces, and adds the constants over all that count and the windows' columns to them.
 // Throws RowFailure for the first row that fails, Error(several_values) for a carried column that has no single value.
 // `inside`: null for the outermost level.
-Entries run_rows(const Question& question, const LevelPlan& plan, JoinedRows& rows, const Ladder& ladder,
-                 const Inside* inside, const Run& run);
+Entries run_rows(const Question& question, const LevelPlan& plan, JoinedRows& rows, const Inside* inside,
+                 const Run& run);
 
 // Makes the columns of single rows that are not there yet (LevelPlan::made_late), for the rows that are left.
 void add_late_columns(const Question& question, const JoinedRows& rows, Entries& entries, const Run& run);

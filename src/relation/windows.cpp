@@ -14,15 +14,15 @@ namespace {
 class CountedRows : public WindowRelation {
  public:
   CountedRows(const Question& question, const JoinedRows& all, const std::vector<std::uint32_t>& counted,
-              const Ladder& ladder, const Run& run)
-      : question_(question), all_(all), counted_(counted), ladder_(ladder), run_(run) {}
+              const Run& run)
+      : question_(question), all_(all), counted_(counted), run_(run) {}
 
   std::size_t rows() const override { return counted_.size(); }
 
   ColumnPtr column(const Node& node) const override { return values_at(all_, node, counted_, run_); }
 
   void encode(const Node& node, const Column& values, bool descending, Nulls nulls, KeyList& out) const override {
-    encode_sort_key(ladder_, values, ordering_of_row_key(question_, node), descending, nulls, false, run_, out);
+    encode_sort_key(*question_.ladder, values, {ordering_of_row_key(question_, node), descending, nulls}, run_, out);
   }
   void encode_tiebreak(KeyList&) const override {}  // rows that tie stay as they came in
   bool input_decides() const override { return true; }
@@ -49,51 +49,46 @@ class CountedRows : public WindowRelation {
   const Question& question_;
   const JoinedRows& all_;
   const std::vector<std::uint32_t>& counted_;
-  const Ladder& ladder_;
   const Run& run_;
 };
 
 class EntryRelation : public WindowRelation {
  public:
-  EntryRelation(const Question& question, const FormulaContext& context, std::size_t entries,
-                const std::vector<ColumnPtr>& columns, const Ladder& ladder, const Run& run)
-      : question_(question), context_(context), entries_(entries), columns_(columns), ladder_(ladder), run_(run) {}
+  EntryRelation(const Question& question, const Entries& entries, const std::vector<ColumnPtr>& columns, const Run& run)
+      : question_(question), entries_(entries), columns_(columns), run_(run) {}
 
-  std::size_t rows() const override { return entries_; }
+  std::size_t rows() const override { return entries_.count; }
   ColumnPtr column(const Node& node) const override {
     if (node.op == Op::name) return columns_[static_cast<std::size_t>(node.column)];
-    return evaluate_column(node, ColumnSource(entries_, columns_), context_, run_);
+    return evaluate_column(node, ColumnSource(entries_.count, columns_), entries_.context, run_);
   }
   void encode(const Node& node, const Column& values, bool descending, Nulls nulls, KeyList& out) const override {
     const std::size_t ordering =
         node.op == Op::name ? ordering_of_entry_column(question_, static_cast<std::size_t>(node.column)) : no_ordering;
-    encode_sort_key(ladder_, values, ordering, descending, nulls, false, run_, out);
+    encode_sort_key(*question_.ladder, values, {ordering, descending, nulls}, run_, out);
   }
   // Entries that tie go by their own key, so that shuffled rows give the same values; only single rows go as they came.
   void encode_tiebreak(KeyList& out) const override {
     if (question_.row_level()) return;
     for (const auto* keys : {&question_.within, &question_.each})
       for (const std::size_t key : *keys)
-        encode_sort_key(ladder_, *columns_[key], ordering_of_entry_column(question_, key), false, Nulls::last, false,
-                        run_, out);
+        encode_sort_key(*question_.ladder, *columns_[key], {ordering_of_entry_column(question_, key)}, run_, out);
   }
   bool input_decides() const override { return question_.row_level(); }
 
  private:
   const Question& question_;
-  const FormulaContext& context_;
-  const std::size_t entries_;
+  const Entries& entries_;
   const std::vector<ColumnPtr>& columns_;
-  const Ladder& ladder_;
   const Run& run_;
 };
 
 }  // namespace
 
-std::vector<WindowNotes> work_out_row_windows(const Question& question, JoinedRows& rows,
-                                              const std::vector<std::uint32_t>& counted, const Ladder& ladder,
-                                              const Run& run, WindowTimes& times, std::vector<std::uint32_t>& listed) {
-  std::vector<WindowNotes> notes(question.row_windows.size());
+RowWindows work_out_row_windows(const Question& question, const std::vector<SortStep>& sorts, JoinedRows& rows,
+                                const std::vector<std::uint32_t>& counted, const Run& run) {
+  RowWindows out;
+  out.notes.resize(question.row_windows.size());
   std::vector<std::uint32_t> number_of;  // by row of the relation: among those that count
   if (counted.size() < rows.rows()) {
     number_of.assign(rows.rows(), Column::none);
@@ -101,44 +96,41 @@ std::vector<WindowNotes> work_out_row_windows(const Question& question, JoinedRo
   }
 
   // Notes speak of rows of the relation, whichever of them count.
-  const CountedRows relation(question, rows, counted, ladder, run);
-  const std::vector<WindowItem> items = row_window_items(question);
-  work_out(items, plan_windows(items), relation, run,
-           [&](std::size_t item, ColumnPtr values, const WindowNotes& noted) {
-             rows.set_window(item, number_of.empty() ? std::move(values) : Column::picked(*values, number_of, run));
-             notes[item] = noted;
-             for (std::uint32_t& row : notes[item].short_rows) row = counted[row];
-             if (noted.undecided > 0) {
-               notes[item].one = counted[noted.one];
-               notes[item].other = counted[noted.other];
-             }
-           },
-           &times, {.made = [&](const SortStep& step, const WindowSort& sort) {
-             if (listed.empty() && stands_as_listed(question, step))
-               listed.assign(sort.rows().begin(), sort.rows().end());
-           }});
-  return notes;
+  const auto done = [&](std::size_t item, ColumnPtr values, const WindowNotes& noted) {
+    rows.set_window(item, number_of.empty() ? std::move(values) : Column::picked(*values, number_of, run));
+    WindowNotes& notes = out.notes[item] = noted;
+    for (std::uint32_t& row : notes.short_rows) row = counted[row];
+    if (noted.undecided > 0) {
+      notes.one = counted[noted.one];
+      notes.other = counted[noted.other];
+    }
+  };
+  const auto made = [&](const SortStep& step, const WindowSort& sort) {
+    if (out.listed.empty() && step.also_needed) out.listed.assign(sort.rows().begin(), sort.rows().end());
+  };
+  const CountedRows relation(question, rows, counted, run);
+  work_out(row_window_items(question), sorts, relation, run, {.done = done, .times = &out.times, .made = made});
+  return out;
 }
 
-void work_out_entry_windows(const Question& question, const FormulaContext& context, std::size_t entries,
-                            std::vector<ColumnPtr>& columns, bool late, const Ladder& ladder, const Run& run,
-                            std::vector<WindowNotes>& notes, WindowTimes& times, const Order* places) {
-  const std::vector<std::size_t> targets = entry_item_columns(question, late);
-  if (targets.empty()) return;
+WindowTimes work_out_entry_windows(const Question& question, const EntryWindows& windows, const Entries& entries,
+                                   std::vector<ColumnPtr>& columns, const Run& run, std::vector<WindowNotes>& notes) {
+  WindowTimes times;
+  const std::vector<std::size_t> targets = entry_item_columns(question, windows.late);
+  if (targets.empty()) return times;
   notes.resize(question.entry_windows.size());
-  const EntryRelation relation(question, context, entries, columns, ladder, run);
-  const std::vector<WindowItem> items = entry_window_items(question, late);
-  work_out(items, plan_windows(items), relation, run,
-           [&](std::size_t item, ColumnPtr values, const WindowNotes& noted) {
-             const EntryColumn& target = question.entry_columns[targets[item]];
-             if (target.from == EntryColumn::From::window) notes[target.index] = noted;
-             columns[targets[item]] = values
-                                          ? std::move(values)
-                                          : evaluate_column(*target.node, ColumnSource(entries, columns), context, run);
-           },
-           &times, {.ready = [&](const SortStep& step) {
-             return places != nullptr && stands_as_places(question, step, items) ? places : nullptr;
-           }});
+  const EntryRelation relation(question, entries, columns, run);
+  const auto done = [&](std::size_t item, ColumnPtr values, const WindowNotes& noted) {
+    const EntryColumn& target = question.entry_columns[targets[item]];
+    if (target.from == EntryColumn::From::window) notes[target.index] = noted;
+    columns[targets[item]] =
+        values ? std::move(values)
+               : evaluate_column(*target.node, ColumnSource(entries.count, columns), entries.context, run);
+  };
+  const auto ready = [&](const SortStep& step) { return step.also_needed ? windows.places : nullptr; };
+  work_out(entry_window_items(question, windows.late), windows.sorts, relation, run,
+           {.done = done, .times = &times, .ready = ready});
+  return times;
 }
 
 }  // namespace lofty::engine

@@ -52,7 +52,7 @@ class AbsentValues {
     }
     for (const WindowUse& use : q_.entry_windows) see(*use.call, false);
     for (const NodePtr* node : {&q_.having, &q_.eligible, &q_.keep_where}) see(*node, false);
-    for (const auto* keys : {&q_.by, &q_.tiebreak, &q_.list_order})
+    for (const auto* keys : {&q_.by, &q_.tiebreak, &q_.list.order})
       for (const SortKey& key : *keys) see(key.node, false);
   }
 

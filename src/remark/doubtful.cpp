@@ -207,7 +207,7 @@ class Doubtful {
   void namesakes() {
     const ColumnPtr label = names_.label();
     if (!label || q_.each.size() != 1 || label->lane() != Lane::code) return;
-    const bool key_is_listed = std::any_of(q_.list_columns.begin(), q_.list_columns.end(), [&](const ListColumn& c) {
+    const bool key_is_listed = std::any_of(q_.list.columns.begin(), q_.list.columns.end(), [&](const ListColumn& c) {
       return c.column >= 0 && static_cast<std::size_t>(c.column) == q_.each.front();
     });
     if (key_is_listed) return;
@@ -244,16 +244,16 @@ class Doubtful {
 
   // A period of weeks or longer units whose last one is not over. Said where a tenth of it or more is missing.
   bool last_unit(std::size_t p) {
-    const auto found = std::find_if(a_.ladder.periods.begin(), a_.ladder.periods.end(),
+    const auto found = std::find_if(a_.ladder().periods.begin(), a_.ladder().periods.end(),
                                     [&](const Period& one) { return one.name == q_.periods[p].name; });
-    if (found == a_.ladder.periods.end() || found->last.empty() || found->whole || !found->unit ||
+    if (found == a_.ladder().periods.end() || found->last.empty() || found->whole || !found->unit ||
         found->unit == CalendarUnit::day || a_.entries.caught[p].rows == 0)
       return false;
     const auto last = day_of(a_, q_.periods[p].last);
     if (!last) return false;
     const auto unit = found->unit;
-    const std::int64_t begin = start_of_unit(*unit, *last, a_.ladder.first_month),
-                       end = start_of_unit_after(*unit, *last, a_.ladder.first_month);
+    const std::int64_t begin = start_of_unit(*unit, *last, a_.ladder().first_month),
+                       end = start_of_unit_after(*unit, *last, a_.ladder().first_month);
     const std::int64_t missing = end - 1 - *last, days = end - begin;
     if (missing * 10 < days) return false;
     say("last-unit-incomplete",

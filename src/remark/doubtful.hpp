@@ -1,7 +1,7 @@
 #pragma once
 // Remarks on questions that may not ask what was meant: an id that is summed, a label for an id, a direction that lists
 // the least, quotients that tie only when rounded.
-// Covered by tests/ladder/doubtful_test.cpp.
+// Covered by tests/remark/doubtful_test.cpp.
 
 #include <vector>
 

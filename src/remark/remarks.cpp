@@ -25,7 +25,7 @@ class Remarks {
     remark_joins();
     if (a_.entries.rows.unknown > 0) {
       say("unknown-condition", "for " + counted(a_.entries.rows.unknown, names_.row_noun()) + " the condition " +
-                                   quoted(a_.ladder.where) + " is neither true nor false, because of a blank: " +
+                                   quoted(a_.ladder().where) + " is neither true nor false, because of a blank: " +
                                    (a_.entries.rows.unknown == 1 ? "it does" : "they do") + " not count" +
                                    " (the first is " +
                                    a_.joined->origin_of(a_.entries.rows.unknown_example).short_text() + ")");
@@ -73,10 +73,10 @@ class Remarks {
         say_unknown_filter(aggregate.filter->source(), aggregate.text, unknown.rows,
                            " (the first is " + a_.joined->origin_of(unknown.example).short_text() + ")", said);
     }
-    for (std::size_t w = 0; w < a_.entries.window_notes.size(); ++w) {
+    for (std::size_t w = 0; w < a_.entries.windows.notes.size(); ++w) {
       const WindowCall& call = *a_.question.row_windows[w].call;
-      if (a_.entries.window_notes[w].filter_unknown > 0)
-        say_unknown_filter(call.filter->source(), call.text, a_.entries.window_notes[w].filter_unknown, "", said);
+      if (a_.entries.windows.notes[w].filter_unknown > 0)
+        say_unknown_filter(call.filter->source(), call.text, a_.entries.windows.notes[w].filter_unknown, "", said);
     }
   }
   void say_unknown_filter(const std::string& filter, const std::string& total, std::size_t rows,
@@ -191,10 +191,10 @@ class Remarks {
                                    " the others");
     }
     const std::set<std::size_t> further = orderings_of_windows_and_totals(a_.question);
-    for (std::size_t o = 0; o < a_.ladder.orderings.size(); ++o)
+    for (std::size_t o = 0; o < a_.ladder().orderings.size(); ++o)
       if (!a_.orderings.used.contains(o) && !further.contains(o))
-        say("unused-ordering", "orderings." + a_.ladder.orderings[o].column +
-                                   " changes nothing: nothing is sorted by " + quoted(a_.ladder.orderings[o].column));
+        say("unused-ordering", "orderings." + a_.ladder().orderings[o].column +
+                                   " changes nothing: nothing is sorted by " + quoted(a_.ladder().orderings[o].column));
   }
 
   static std::string examples(const std::vector<std::string>& list, std::size_t total) {
@@ -316,8 +316,8 @@ class Remarks {
         if (entries > 0)
           say("blank-group", counted(rows, names_.row_noun()) + " " + (rows == 1 ? "has" : "have") + " no " +
                                  quoted(a_.question.entry_columns[key].name) +
-                                 (a_.ladder.list.hide_blank_groups ? "; " + hidden(key, entries)
-                                                                   : "; together they are listed as (none)"));
+                                 (a_.ladder().list.hide_blank_groups ? "; " + hidden(key, entries)
+                                                                     : "; together they are listed as (none)"));
       }
     };
     each(a_.question.within);

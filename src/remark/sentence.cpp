@@ -104,15 +104,15 @@ std::string sentence(const LevelAnswer& a) {
 
   // What counts, takes part and is ranked.
   if (!inner)
-    s += a.ladder.where.empty() ? "; all " + plural(names.row_noun()) + " count"
-                                : "; " + plural(names.row_noun()) + " count where " + a.ladder.where;
+    s += a.ladder().where.empty() ? "; all " + plural(names.row_noun()) + " count"
+                                  : "; " + plural(names.row_noun()) + " count where " + a.ladder().where;
   const std::string with_or_without = " is there, with " + plural(names.row_noun()) + " that count or without";
   if (a.question.include) s += "; every " + names.entry_noun() + " of " + a.question.level->include + with_or_without;
   if (a.question.fill) s += "; every " + std::string(to_string(*a.question.level->fill)) + with_or_without;
   if (a.question.having) s += "; " + names.entry_nouns() + " take part where " + a.question.level->having;
   if (a.question.eligible) s += "; ranked are those with " + a.question.level->eligible;
   if (a.question.places) {
-    if (!inner || a.question.level->ties != a.ladder.levels.front().ties)
+    if (!inner || a.question.level->ties != a.ladder().levels.front().ties)
       s += "; " + std::string(to_string(a.question.level->ties)) + " places";
     if (!a.question.level->tiebreak.empty()) s += ", ties told apart by " + a.question.level->tiebreak;
     if (a.question.keep_where) s += "; kept where " + a.question.level->where;
@@ -123,25 +123,25 @@ std::string sentence(const LevelAnswer& a) {
   }
 
   // How it is listed.
-  if (a.question.list_as_input) s += "; listed in the order of the input";
-  if (!a.question.list_order.empty()) s += "; listed by " + a.question.list_text;
+  if (a.question.list.as_input) s += "; listed in the order of the input";
+  if (!a.question.list.order.empty()) s += "; listed by " + a.question.list.text;
   s += ".";
   if (inner) return s;
 
   // What was chosen, compared and found.
-  for (const Choice& choice : a.ladder.choices) {
-    s += (&choice == &a.ladder.choices.front() ? " Chosen: " : ", ") + choice.name + " = " + to_text(choice.value) +
+  for (const Choice& choice : a.ladder().choices) {
+    s += (&choice == &a.ladder().choices.front() ? " Chosen: " : ", ") + choice.name + " = " + to_text(choice.value) +
          (choice.unit.empty() ? "" : " " + choice.unit);
-    if (&choice == &a.ladder.choices.back()) s += ".";
+    if (&choice == &a.ladder().choices.back()) s += ".";
   }
-  if (!a.ladder.compare.with.empty()) s += " Compared with " + a.ladder.compare.with + ".";
-  if (!a.ladder.compare.period.empty())
-    s += " Compared with the whole stretch before " + quoted(a.ladder.compare.period) + ".";
-  for (const auto& [name, value] : a.ladder.compare.choose) {
-    s += (&name == &a.ladder.compare.choose.front().first ? " Compared with " : ", ") + name + " = " + to_text(value);
-    if (&name == &a.ladder.compare.choose.back().first) s += ".";
+  if (!a.ladder().compare.with.empty()) s += " Compared with " + a.ladder().compare.with + ".";
+  if (!a.ladder().compare.period.empty())
+    s += " Compared with the whole stretch before " + quoted(a.ladder().compare.period) + ".";
+  for (const auto& [name, value] : a.ladder().compare.choose) {
+    s += (&name == &a.ladder().compare.choose.front().first ? " Compared with " : ", ") + name + " = " + to_text(value);
+    if (&name == &a.ladder().compare.choose.back().first) s += ".";
   }
-  if (a.ladder.first_month != 1) s += std::string(" Years begin in ") + month_name(a.ladder.first_month) + ".";
+  if (a.ladder().first_month != 1) s += std::string(" Years begin in ") + month_name(a.ladder().first_month) + ".";
   for (std::size_t p = 0; p < a.question.periods.size(); ++p) s += " " + period_sentence(a, p);
   for (std::size_t o = 0; o < a.question.overalls.size(); ++o)
     if (a.question.overalls[o]->written)
@@ -151,7 +151,7 @@ std::string sentence(const LevelAnswer& a) {
 
 std::string shown_of_total(const LevelAnswer& a) {
   const Accounting& counts = a.accounting;
-  const Listing& list = a.ladder.list;
+  const Listing& list = a.ladder().list;
   const Names names = a.names();
   std::string which = with_commas(counts.listed);
   const bool some = counts.listed < a.listed.kept_count;

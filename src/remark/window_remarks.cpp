@@ -14,7 +14,7 @@ class WindowRemarks {
 
   void all() {
     of_entries_ = false;
-    each(a_.question.row_windows, a_.entries.window_notes, true);
+    each(a_.question.row_windows, a_.entries.windows.notes, true);
     of_entries_ = true;
     each(a_.question.entry_windows, a_.window_notes, a_.question.row_level());
     for (const auto& [name, tiers] : a_.places.split_tiers) split(quoted(name), tiers);

@@ -1,7 +1,7 @@
 #pragma once
 // What a careful colleague would say of windows: that a total became a running one, that peers share a value, that a
 // frame is shorter than it looks.
-// Covered by tests/ladder/windows_test.cpp.
+// Covered by tests/window/windows_test.cpp.
 
 #include <vector>
 

@@ -1,4 +1,4 @@
-// Covered by tests/tool/tool_test.cpp and tests/ladder/cost_test.cpp.
+// Covered by tests/tool/tool_test.cpp and tests/derived/cost_test.cpp.
 #include <algorithm>
 #include <array>
 #include <charconv>
@@ -127,7 +127,7 @@ std::string memory_text(const Cost& cost, const MemoryForecast& memory, const Lo
       out += ", which has " + room + " free.";
     else
       out += ", which has " + (room.empty() ? "no room" : "only " + room + " free") +
-             ": allow more memory (--memory), or another folder (--spill-to).";
+             ": allow more memory (run.memory), or another folder (run.spill_to).";
   }
   return "\n" + wrapped(out, looks.width, 2) + "\n";
 }

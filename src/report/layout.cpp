@@ -59,7 +59,7 @@ void check(const Drawing& drawing) {
                           "the text `" + cut_to(text.words, 40) + "` is wider than the picture",
                           {},
                           {},
-                          "a shorter one, or --width"});
+                          "a shorter one, or picture.width"});
 }
 
 }  // namespace

@@ -120,8 +120,8 @@ class ListingText {
   void add_row(Grid& grid, std::size_t r) {
     if (folded(r)) {
       if (pending_note_.empty() && (r == 0 || !folded(r - 1)))
-        pending_note_ =
-            "(" + note_of_fold(s_, cells_, folded_, r) + "; `--cut strict` leaves them out, `--all` lists them)";
+        pending_note_ = "(" + note_of_fold(s_, cells_, folded_, r) +
+                        (looks_.fold_advice.empty() ? "" : "; " + looks_.fold_advice) + ")";
       return;
     }
 
@@ -181,7 +181,10 @@ class ListingText {
     if (!fitted.left_out.empty()) note += names(fitted.left_out) + " left out";
     if (!fitted.cut.empty())
       note += (fitted.left_out.empty() ? "" : "; ") + std::string("long texts of ") + names(fitted.cut) + " cut";
-    return out + inked(wrapped(note + " (a file holds all: --to FILE)", looks_.width, 2), Ink::quiet, looks_) + "\n";
+    return out +
+           inked(wrapped(note + (looks_.cut_advice.empty() ? "" : " (" + looks_.cut_advice + ")"), looks_.width, 2),
+                 Ink::quiet, looks_) +
+           "\n";
   }
 
   const Standings& s_;

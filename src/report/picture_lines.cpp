@@ -35,7 +35,7 @@ std::size_t along_column(const PictureSource& source, std::size_t value) {
     if (key) return *key;
   }
   refuse(Code::missing_key, "no listed column says what is drawn from left to right",
-         "a date in list.columns, or --along COLUMN");
+         "a date in list.columns, or picture.along = COLUMN");
 }
 
 // The values of a column as numbers to draw along: days for moments. Texts are numbered in the order in which they
@@ -96,7 +96,7 @@ std::string smooth_words(const PictureOptions& options, Along kind, const std::s
     refuse(Code::bad_value, "a line is smoothed over rows or over days, not both");
   if (options.smooth_days > 0 && kind != Along::dates)
     refuse(Code::wrong_type, "`" + along + "` does not hold dates, so there are no days to smooth over",
-           "--smooth 7 smooths over 7 rows");
+           "picture.smooth = 7 smooths over 7 rows");
   if (options.smooth_rows > 0) return "mean of the last " + std::to_string(options.smooth_rows);
   return options.smooth_days > 0 ? "mean of the last " + std::to_string(options.smooth_days) + " days" : std::string();
 }
@@ -183,7 +183,7 @@ LinesPicture lines_of(const PictureSource& source, std::vector<std::string>& foo
     refuse(Code::nothing_to_draw,
            "a line needs two points, and no chart has more than " + std::to_string(most_points) + " along `" +
                axis_column.heading + "`",
-           source.nested() ? "a [[level]] of days or months inside, or --along COLUMN"
+           source.nested() ? "a [[level]] of days or months inside, or picture.along = COLUMN"
                            : "each = [\"valley\", \"month\"] with within = [\"valley\"], or a [[level]] of days inside "
                              "each entry");
   return out;

@@ -90,7 +90,7 @@ MovementPicture movement_of(const PictureSource& source, std::vector<std::string
     refuse(Code::bad_value,
            "a movement shows at most " + std::to_string(most_lines) +
                " entries with those that left, and this one has " + engine::with_commas(out.lines.size()),
-           "--best 20 asks for fewer");
+           "keep.best = 20 keeps fewer");
   return out;
 }
 

@@ -71,7 +71,7 @@ SharesPicture shares_of(const PictureSource& source, std::vector<std::string>& f
   const std::size_t column = share_column(source);
   const Decimal& mark = source.options.mark;
   if (!(mark.to_double() > 0) || mark.to_double() > 1)
-    refuse(Code::bad_value, "a mark is a share, more than 0 and at most 1", "--mark 0.8");
+    refuse(Code::bad_value, "a mark is a share, more than 0 and at most 1", "picture.mark = 0.8");
 
   SharesPicture out;
   out.share_heading = printable(source.column(column).heading);

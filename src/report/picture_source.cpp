@@ -47,7 +47,8 @@ std::size_t value_column(const PictureSource& source) {
     const auto fits = [role](const StandingColumn& c) { return c.role == role && c.type.numeric(); };
     if (const auto c = first_column(source, fits)) return *c;
   }
-  refuse(Code::missing_key, "no listed column holds numbers to draw", "a total in list.columns, or --value COLUMN");
+  refuse(Code::missing_key, "no listed column holds numbers to draw",
+         "a total in list.columns, or picture.value = COLUMN");
 }
 
 std::vector<std::size_t> outer_rows(const PictureSource& source, std::size_t row) {
@@ -80,7 +81,7 @@ void refuse_too_many(const PictureSource& source, std::size_t count, const char*
   refuse(Code::bad_value,
          "a picture shows at most " + std::to_string(most_entries) + " " + what + ", and this answer has " +
              with_commas(count),
-         "--best 30 asks for fewer; --at-most 30 draws the first 30 and names the others");
+         "keep.best = 30 keeps fewer; picture.at_most = 30 draws the first 30 and names the others");
 }
 
 std::string not_drawn(const std::vector<std::string>& names, std::size_t count) {

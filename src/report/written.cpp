@@ -48,7 +48,7 @@ std::vector<Remark> write_remarks(const Standings& standings, Format format, con
   if (format != Format::page) return {};
   const std::string left_out = rows_left_out(standings, options.page_rows);
   if (left_out.empty()) return {};
-  return {{"page-cut", left_out + "; --page-rows " + std::to_string(standings.rows()) + " shows all"}};
+  return {{"page-cut", left_out + "; write.page_rows = " + std::to_string(standings.rows()) + " shows all"}};
 }
 
 std::string workbook(const std::vector<Standings>& answers) { return engine::workbook(answers); }

@@ -1,6 +1,6 @@
 #pragma once
 // Aggregates over frames, at a cost that does not depend on the frames' width.
-// Covered by tests/window/arrays_test.cpp and tests/ladder/windows_test.cpp, against the definition.
+// Covered by tests/window/arrays_test.cpp and tests/window/windows_test.cpp, against the definition.
 
 #include <cstdint>
 #include <vector>

@@ -1,5 +1,5 @@
 // What follows `over`: the windows it builds on, its partition, its order, and its frame with the distances.
-// Covered by tests/ladder/windows_test.cpp.
+// Covered by tests/window/windows_test.cpp.
 
 #include "base/folded.hpp"
 #include "formula/lexer.hpp"

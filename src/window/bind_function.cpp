@@ -1,5 +1,5 @@
 // The function of a window call: which clauses it may have, its arguments, and the type of its result.
-// Covered by tests/ladder/windows_test.cpp.
+// Covered by tests/window/windows_test.cpp.
 
 #include <algorithm>
 

@@ -1,5 +1,5 @@
 // Binding a window call: first what follows `over`, then the function, which may need its order.
-// Covered by tests/ladder/windows_test.cpp.
+// Covered by tests/window/windows_test.cpp.
 
 #include "window/binder.hpp"
 

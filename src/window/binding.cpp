@@ -1,5 +1,5 @@
 // The parts that both halves of binding a window call share.
-// Covered by tests/ladder/windows_test.cpp.
+// Covered by tests/window/windows_test.cpp.
 
 #include "window/binding.hpp"
 

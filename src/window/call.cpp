@@ -1,5 +1,5 @@
 // A bound window call: what it looks at, and when two calls mean the same.
-// Covered by tests/ladder/windows_test.cpp.
+// Covered by tests/window/windows_test.cpp.
 
 #include "window/call.hpp"
 #include "base/name_table.hpp"

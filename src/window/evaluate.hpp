@@ -1,6 +1,6 @@
 #pragma once
 // Window calls over the columns of a relation: sorts, frames, results.
-// Covered by tests/ladder/windows_test.cpp and tests/window/forced_plans_test.cpp, against the standard's definition.
+// Covered by tests/window/windows_test.cpp and tests/window/forced_plans_test.cpp, against the standard's definition.
 
 #include <functional>
 #include <map>

@@ -4,7 +4,7 @@
 // Every bound that ISO SQL allows moves one way only: as the position advances within a group, neither end of its frame
 // ever goes back, nor do the ends of the stretch that an exclusion cuts out of it. All that is computed over frames
 // rests on that.
-// Covered by tests/window/arrays_test.cpp and tests/ladder/windows_test.cpp, against the definition.
+// Covered by tests/window/arrays_test.cpp and tests/window/windows_test.cpp, against the definition.
 
 #include <cstdint>
 #include <vector>

@@ -1,6 +1,6 @@
 #pragma once
 // Window functions whose result is another row's value: which position that is.
-// Covered by tests/window/arrays_test.cpp and tests/ladder/windows_test.cpp, against the definition.
+// Covered by tests/window/arrays_test.cpp and tests/window/windows_test.cpp, against the definition.
 
 #include <cstdint>
 #include <vector>

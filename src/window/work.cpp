@@ -15,29 +15,26 @@ namespace {
 // Keys that mean the same get one number.
 class KeyNumbering {
  public:
-  std::size_t number(const WindowKey& key) {
-    const std::string name = signature(*key.node);
-    const auto [place, fresh] = numbers_.emplace(name, nodes_.size());
-    if (fresh) {
-      nodes_.push_back(key.node.get());
-      texts_.push_back(key.text);
-    }
+  // The key `number` of an item.
+  std::size_t number(const WindowKey& key, std::size_t item, std::size_t number) {
+    const auto [place, fresh] = numbers_.emplace(signature(*key.node), first_.size());
+    if (fresh) first_.push_back({item, number});
     return place->second;
   }
-  const Node* node(std::size_t number) const { return nodes_[number]; }
-  const std::string& text(std::size_t number) const { return texts_[number]; }
+  // Where a number was first met.
+  const SortStep::Key& first(std::size_t number) const { return first_[number]; }
 
  private:
   std::map<std::string, std::size_t> numbers_;
-  std::vector<const Node*> nodes_;
-  std::vector<std::string> texts_;
+  std::vector<SortStep::Key> first_;
 };
 
-WindowNeed need_of(const WindowCall& call, KeyNumbering& numbering) {
+WindowNeed need_of(const WindowCall& call, std::size_t item, KeyNumbering& numbering) {
   WindowNeed need;
-  for (const WindowKey& key : call.partition) need.partition.push_back(numbering.number(key));
+  std::size_t number = 0;
+  for (const WindowKey& key : call.partition) need.partition.push_back(numbering.number(key, item, number++));
   for (const WindowKey& key : call.order)
-    need.order.push_back({numbering.number(key), key.descending, key.nulls == Nulls::first});
+    need.order.push_back({numbering.number(key, item, number++), key.descending, key.nulls == Nulls::first});
   need.sees_peers_order = call.sees_peers_order();
   return reduced(need);
 }
@@ -73,7 +70,7 @@ std::vector<SortStep> plan_with(const std::vector<WindowItem>& items, bool share
   KeyNumbering numbering;
   for (const auto& [tier, members] : tiers) {
     std::vector<WindowNeed> needs;
-    for (const std::size_t item : members) needs.push_back(need_of(*items[item].call, numbering));
+    for (const std::size_t item : members) needs.push_back(need_of(*items[item].call, item, numbering));
     std::vector<PlannedSort> sorts;
     if (shared) {
       sorts = plan_sorts(needs);
@@ -88,8 +85,9 @@ std::vector<SortStep> plan_with(const std::vector<WindowItem>& items, bool share
     for (const PlannedSort& sort : sorts) {
       SortStep step;
       for (const PlannedKey& key : sort.keys) {
-        step.keys.push_back({numbering.node(key.key), key.descending, key.nulls_first ? Nulls::first : Nulls::last});
-        step.texts.push_back(numbering.text(key.key) + (key.descending ? " desc" : ""));
+        SortStep::Key& added = step.keys.emplace_back(numbering.first(key.key));
+        added.descending = key.descending;
+        added.nulls = key.nulls_first ? Nulls::first : Nulls::last;
       }
       step.shape = {sort.partition, sort.keys.size() - sort.partition};
       for (const std::size_t n : sort.serves) step.serves.push_back(members[n]);
@@ -119,6 +117,12 @@ std::vector<SortStep> plan_with(const std::vector<WindowItem>& items, bool share
 
 }  // namespace
 
+const WindowKey& key_of(const std::vector<WindowItem>& items, const SortStep::Key& key) {
+  const WindowCall& call = *items[key.item].call;
+  const std::size_t partition = call.partition.size();
+  return key.number < partition ? call.partition[key.number] : call.order[key.number - partition];
+}
+
 std::vector<SortStep> plan_windows(const std::vector<WindowItem>& items) { return plan_with(items, true); }
 std::vector<SortStep> separate_sorts(const std::vector<WindowItem>& items) { return plan_with(items, false); }
 
@@ -127,19 +131,16 @@ namespace {
 // The items of a plan on their way to being known.
 class Working {
  public:
-  using Done = std::function<void(std::size_t, ColumnPtr, const WindowNotes&)>;
   Working(const std::vector<WindowItem>& items, const std::vector<SortStep>& plan, const WindowRelation& relation,
-          const Run& run, const Done& done, WindowTimes* times, const Orders& orders)
+          const Run& run, const WindowCalls& calls)
       : items_(items),
         plan_(plan),
         relation_(relation),
         run_(run),
-        done_(done),
-        times_(times),
-        orders_(orders),
+        calls_(calls),
         known_(items.size(), false),
         sorts_(plan.size()) {
-    if (times != nullptr) *times = {std::vector<double>(plan.size()), std::vector<double>(items.size())};
+    if (calls.times != nullptr) *calls.times = {std::vector<double>(plan.size()), std::vector<double>(items.size())};
   }
 
   void all() {
@@ -180,7 +181,7 @@ class Working {
   void formulas() {
     for (std::size_t i = 0; i < items_.size(); ++i) {
       if (known_[i] || items_[i].call != nullptr || !all_known(items_[i].needs)) continue;
-      done_(i, nullptr, {});
+      calls_.done(i, nullptr, {});
       known_[i] = true;
     }
   }
@@ -190,12 +191,15 @@ class Working {
     const Stopwatch watch;
     const SortStep& step = plan_[s];
     const WindowSort* const grouped = step.refines == SortStep::none ? nullptr : sorts_[step.refines].get();
-    const Order* const ready = orders_.ready ? orders_.ready(step) : nullptr;
-    sorts_[s] = std::make_unique<WindowSort>(relation_, step.keys, step.shape, run_,
+    const Order* const ready = calls_.ready ? calls_.ready(step) : nullptr;
+    std::vector<WindowSort::SortBy> keys;
+    for (const SortStep::Key& key : step.keys)
+      keys.push_back({key_of(items_, key).node.get(), key.descending, key.nulls});
+    sorts_[s] = std::make_unique<WindowSort>(relation_, keys, step.shape, run_,
                                              WindowSort::Grouped{grouped, step.refined_keys}, ready);
     if (step.refines != SortStep::none) drop_done(step.refines);
-    if (orders_.made) orders_.made(step, *sorts_[s]);
-    if (times_ != nullptr) times_->sorts[s] += watch.seconds();
+    if (calls_.made) calls_.made(step, *sorts_[s]);
+    if (calls_.times != nullptr) calls_.times->sorts[s] += watch.seconds();
     return *sorts_[s];
   }
 
@@ -214,12 +218,12 @@ class Working {
       check_stop(run_);
       const Stopwatch watch;
       const WindowCall& call = *items_[item].call;
-      const WindowNeed need = need_of(call, numbering_);
+      const WindowNeed need = need_of(call, item, numbering_);
       WindowNotes notes;
       WindowResult result =
           evaluate_window(call, sort, {need.partition.size(), need.order.size()}, relation_, run_, notes);
       if (auto* const column = std::get_if<ColumnPtr>(&result)) {
-        done_(item, std::move(*column), notes);
+        calls_.done(item, std::move(*column), notes);
         took(item, watch.seconds());
         continue;
       }
@@ -247,13 +251,14 @@ class Working {
     if (waiting.empty()) return;
     const Stopwatch watch;
     std::vector<ColumnPtr> columns = scatter.columns();
-    for (std::size_t w = 0; w < waiting.size(); ++w) done_(waiting[w].item, std::move(columns[w]), waiting[w].notes);
+    for (std::size_t w = 0; w < waiting.size(); ++w)
+      calls_.done(waiting[w].item, std::move(columns[w]), waiting[w].notes);
     const double each = watch.seconds() / static_cast<double>(waiting.size());
     for (const Waiting& one : waiting) took(one.item, each);
     waiting.clear();
   }
   void took(std::size_t item, double seconds) {
-    if (times_ != nullptr) times_->items[item] += seconds;
+    if (calls_.times != nullptr) calls_.times->items[item] += seconds;
   }
 
   // A sort goes when it has served all, and none will refine it.
@@ -268,9 +273,7 @@ class Working {
   const std::vector<SortStep>& plan_;
   const WindowRelation& relation_;
   const Run& run_;
-  const Done& done_;
-  WindowTimes* const times_;
-  const Orders& orders_;
+  const WindowCalls& calls_;
   std::vector<bool> known_;
   std::vector<std::unique_ptr<WindowSort>> sorts_;
   KeyNumbering numbering_;
@@ -279,9 +282,8 @@ class Working {
 }  // namespace
 
 void work_out(const std::vector<WindowItem>& items, const std::vector<SortStep>& plan, const WindowRelation& relation,
-              const Run& run, const std::function<void(std::size_t, ColumnPtr, const WindowNotes&)>& done,
-              WindowTimes* times, const Orders& orders) {
-  Working(items, plan, relation, run, done, times, orders).all();
+              const Run& run, const WindowCalls& calls) {
+  Working(items, plan, relation, run, calls).all();
 }
 
 }  // namespace lofty::engine

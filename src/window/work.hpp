@@ -16,10 +16,16 @@ struct WindowItem {
   std::vector<std::size_t> key_needs;  // by its partition and order
 };
 
-// A sort, and the items that are computed on it.
+// A sort, and the items that are computed on it. A value: items are numbers, so that it holds for the same windows
+// whatever is known of their types.
 struct SortStep {
-  std::vector<WindowSort::SortBy> keys;
-  std::vector<std::string> texts;  // of the keys, as written
+  struct Key {
+    std::size_t item = 0;    // an item that has this key
+    std::size_t number = 0;  // which of its keys it is: those of its partition, then those of its order
+    bool descending = false;
+    Nulls nulls = Nulls::last;
+  };
+  std::vector<Key> keys;
   WindowSort::Shape shape;
   std::vector<std::size_t> serves;
   // The number of an earlier step whose rows are together already by this one's first keys, so that its groups may be
@@ -27,7 +33,10 @@ struct SortStep {
   static constexpr std::size_t none = ~std::size_t{0};
   std::size_t refines = none;
   std::size_t refined_keys = 0;  // how many of its keys that step has ordered
+  bool also_needed = false;      // the same order is that of places, or of the listing
 };
+// The formula of a key, and its text.
+const WindowKey& key_of(const std::vector<WindowItem>& items, const SortStep::Key& key);
 
 // The fewest sorts, and which of them refine another. Windows whose keys are themselves windows wait for these, and
 // share no sort with others.
@@ -40,15 +49,16 @@ struct WindowTimes {
   std::vector<double> sorts, items;
 };
 
-// Works the items out, each after those that it needs, and calls done(item, values, notes) for each; a formula's values
-// are null: `done` works them out itself. A sort lives from the first of its windows to the last.
-// `ready` may have a step's order already; `made` sees each that was made here.
-struct Orders {
-  std::function<const Order*(const SortStep&)> ready = {};
-  std::function<void(const SortStep&, const WindowSort&)> made = {};
+// What the caller of work_out() takes from it, and may have already.
+struct WindowCalls {
+  // Called for each item with its values. Those of a formula are null: the callee computes them.
+  std::function<void(std::size_t item, ColumnPtr values, const WindowNotes& notes)> done;
+  WindowTimes* times = nullptr;
+  std::function<const Order*(const SortStep&)> ready = {};            // null: this order is not known yet
+  std::function<void(const SortStep&, const WindowSort&)> made = {};  // sees each sort that was made
 };
+// Computes the items, each after those that it needs. A sort lives from the first of its windows to the last.
 void work_out(const std::vector<WindowItem>& items, const std::vector<SortStep>& plan, const WindowRelation& relation,
-              const Run& run, const std::function<void(std::size_t, ColumnPtr, const WindowNotes&)>& done,
-              WindowTimes* times = nullptr, const Orders& orders = {});
+              const Run& run, const WindowCalls& calls);
 
 }  // namespace lofty::engine

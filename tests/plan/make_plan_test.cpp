@@ -224,6 +224,29 @@ TEST(MakePlan, WhenPlacesComeBeforeTheWindows) {
   EXPECT_EQ(after.decisions.back().why, "`so_far` comes from a window");
 }
 
+// Windows share sorts, and take the order of places or give the order of the listing where these are the same.
+TEST(MakePlan, WhichSortServesWhichWindow) {
+  Ladder ladder = totals_by_shop();
+  ladder.levels.front().windows = {{"so_far", "sum(spend) over (order by spend desc)"},
+                                   {"next", "lead(spend) over (order by spend desc)"},
+                                   {"by_shop", "row_number() over (order by shop)"}};
+  const auto sorts = plan_of(ladder, large(1)).levels.front().front().entry_sorts;
+  ASSERT_EQ(sorts.size(), 2u);
+  EXPECT_EQ(sorts[0].serves, (std::vector<std::size_t>{0, 1}));
+  EXPECT_TRUE(sorts[0].also_needed);
+  EXPECT_EQ(sorts[1].serves.size(), 1u);
+  EXPECT_FALSE(sorts[1].also_needed);
+  ladder.levels.front().by = "so_far desc";
+  EXPECT_FALSE(plan_of(ladder, large(1)).levels.front().front().entry_sorts[0].also_needed);
+
+  ladder = {.data = {.from = "lines"},
+            .figures = {{"so_far", "sum(amount) over (partition by shop order by no)"}},
+            .list = {.order = "shop, no", .columns = {"shop", "no", "so_far"}}};
+  EXPECT_TRUE(plan_of(ladder, large(1)).levels.front().front().row_sorts.at(0).also_needed);
+  ladder.list.order = "no, shop";
+  EXPECT_FALSE(plan_of(ladder, large(1)).levels.front().front().row_sorts.at(0).also_needed);
+}
+
 // Rows are dealt out over partitions where nothing else needs an entry's states.
 TEST(MakePlan, WhenRowsMayBeDealtOut) {
   EXPECT_TRUE(plan_of(totals_by_shop(), large(1)).levels.front().front().may_deal);

@@ -111,7 +111,7 @@ RC_GTEST_PROP(SinksProperty, TotalsOfStretchesAreThoseOfAllRows, ()) {
   const Resolved of(totals(), lines(1 + seed % 300, seed));
   const Run run;
   JoinedRows rows(of.question(), of.tables, run);
-  const Entries kept = run_rows(of.question(), {}, rows, of.ladder, nullptr, run);
+  const Entries kept = run_rows(of.question(), {}, rows, nullptr, run);
   EXPECT_EQ(kept.rows.read, kept.rows.left_out + kept.rows.unknown + kept.rows.counted);
   TotalledRows out;
   RC_ASSERT(totalled(of, {}, 1 + seed % 37, out) == Outcome::held);

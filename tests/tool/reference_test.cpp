@@ -66,3 +66,17 @@ TEST(Reference, BashCompletes) {
   EXPECT_EQ(completed("lofty rank --ti", 2), "--tiebreak --ties --title\n");
   EXPECT_EQ(completed("lofty rank --ties d", 3), "dense\n");
 }
+
+TEST(Reference, OptionsOfKeysAreThere) {
+  const std::string help = support::lofty({"rank", "--help"}).out;
+  std::istringstream page(reference("ladder-file"));
+  std::size_t options = 0;
+  for (std::string line; std::getline(page, line);) {
+    const std::size_t at = line.rfind("| `--");
+    if (at == std::string::npos || !line.ends_with("` |")) continue;
+    const std::string option = line.substr(at + 3, line.size() - at - 6);
+    EXPECT_NE(help.find("  " + option), std::string::npos) << option;
+    ++options;
+  }
+  EXPECT_GT(options, 50u);
+}

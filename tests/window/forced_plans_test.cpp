@@ -60,10 +60,10 @@ std::unique_ptr<WindowCall> call_of(const std::string& text) {
 std::vector<std::string> values(const std::vector<WindowItem>& items, const std::vector<SortStep>& plan,
                                 const World& world) {
   std::vector<std::string> out(items.size());
-  work_out(items, plan, world, world.run, [&](std::size_t item, const ColumnPtr& column, const WindowNotes&) {
-    for (std::size_t row = 0; row < world.count; ++row)
-      out[item] += (column->is_null(row) ? "-" : to_text(column->value(row))) + " ";
-  });
+  work_out(items, plan, world, world.run, {[&](std::size_t item, const ColumnPtr& column, const WindowNotes&) {
+             for (std::size_t row = 0; row < world.count; ++row)
+               out[item] += (column->is_null(row) ? "-" : to_text(column->value(row))) + " ";
+           }});
   return out;
 }
 
@@ -121,6 +121,7 @@ RC_GTEST_PROP(ForcedPlans, GiveTheSameValues, ()) {
       std::vector<SortStep> steps = plan_windows(some);
       if (steps.size() != 1) return;
       for (std::size_t& served : steps[0].serves) served = group[served];
+      for (SortStep::Key& key : steps[0].keys) key.item = group[key.item];
       plan.push_back(std::move(steps[0]));
     }
     RC_ASSERT(values(items, plan, world) == expected);

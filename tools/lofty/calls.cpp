@@ -22,12 +22,6 @@ void bad_option(const std::string& option, const std::string& text, std::string 
   throw Error(std::move(p));
 }
 
-std::string trimmed(std::string text) {
-  text.erase(0, text.find_first_not_of(" \t"));
-  text.erase(text.find_last_not_of(" \t") + 1);
-  return text;
-}
-
 std::pair<std::string, std::string> named(const std::string& option, const std::string& text, const char* example) {
   const std::size_t equals = text.find('=');
   if (equals == std::string::npos || trimmed(text.substr(0, equals)).empty())

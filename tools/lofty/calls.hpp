@@ -8,13 +8,12 @@
 #include <vector>
 
 #include "lofty/lofty.hpp"
+#include "option_keys.hpp"
 
 namespace tool {
 
 [[noreturn]] void bad_option(const std::string& option, const std::string& text, std::string sentence,
                              std::string advice, lofty::Code code = lofty::Code::bad_value);
-
-std::string trimmed(std::string text);
 
 // "spend=sum(amount)" -> spend, sum(amount)
 std::pair<std::string, std::string> named(const std::string& option, const std::string& text, const char* example);

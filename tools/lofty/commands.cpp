@@ -473,9 +473,9 @@ int rank_several(const RankOptions& options) {
     const std::string remarks = lofty::remarks_text(answers[i].remarks(), looks_of_errors(), detail);
     if (!remarks.empty()) remark(options.sources[i] + ":\n" + remarks + "\n");
     if (is_page)
-      remark(lofty::remarks_text(
-          lofty::write_remarks(answers[i], lofty::Format::page, {.page_rows = page_choices(options).most_rows}),
-          looks_of_errors(), detail));
+      remark(lofty::remarks_text(with_options(lofty::write_remarks(answers[i], lofty::Format::page,
+                                                                   {.page_rows = page_choices(options).most_rows})),
+                                 looks_of_errors(), detail));
   }
   remark("wrote " + options.to + ": " + std::to_string(answers.size()) + " ladders" +
          replaced_text(outputs.front(), replaced.front()) + "\n");
@@ -581,7 +581,7 @@ int rank(const RankOptions& options) {
     const lofty::Looks looks = looks_of_errors();
     if (detail != lofty::Detail::none) remark("\n" + lofty::accounting_text(answer, looks));
     remark(lofty::remarks_text(answer.remarks(), looks, detail));
-    if (format) remark(lofty::remarks_text(lofty::write_remarks(answer, *format, how), looks, detail));
+    if (format) remark(lofty::remarks_text(with_options(lofty::write_remarks(answer, *format, how)), looks, detail));
     // What is written is said at once: the next output may fail.
     std::size_t done = 0;
     const auto say = [&](const std::string& what) {
@@ -683,7 +683,8 @@ int cost(const CostOptions& options) {
       planned = lofty::with_measured(std::move(planned),
                                      lofty::standings(asked.text.ladder, tables, watched(options.resources)).cost());
     const lofty::MemoryForecast memory = lofty::memory_forecast(planned.bytes(), watched(options.resources));
-    print(lofty::cost_text(planned, looks_of_output()) + lofty::memory_text(planned, memory, looks_of_output()));
+    print(lofty::cost_text(planned, looks_of_output()) +
+          with_options(lofty::memory_text(planned, memory, looks_of_output())));
   } catch (const Error& error) {
     std::vector<Problem> problems = error.problems();
     asked.text.locate(problems);

@@ -43,9 +43,9 @@ void refuse_leftovers(const CLI::App& command) {
   for (const CLI::Option* option : command.get_options())
     if (!option->get_name().empty() && option->get_name()[0] == '-') options.push_back(option->get_name());
   const std::string word = left.front().substr(0, left.front().find('='));
-  if (const auto now = lofty::current_name(word);
+  if (const auto now = tool::current_option(word);
       now && std::find(options.begin(), options.end(), *now) != options.end())
-    throw Error(Problem{Code::retired_name, "`" + word + "` is now `" + std::string(*now) + "`", {}, {}, {}});
+    throw Error(Problem{Code::retired_name, "`" + word + "` is now `" + *now + "`", {}, {}, {}});
   if (word.starts_with("-"))
     wrong_call("`lofty " + command.get_name() + "` has no option `" + word + "`", word, options,
                "lofty " + command.get_name() + " --help");
@@ -191,7 +191,12 @@ int main(int argc, char** argv) {
   try {
     return run(argc, argv);
   } catch (const Error& error) {
-    tool::remark("lofty: " + lofty::problems_text(error.problems(), tool::looks_of_errors()));
+    std::vector<Problem> problems = error.problems();
+    for (Problem& one : problems) {
+      one.advice = tool::with_options(std::move(one.advice));
+      if (one.location.key == "choose") one.location.key = "--choose";
+    }
+    tool::remark("lofty: " + lofty::problems_text(problems, tool::looks_of_errors()));
     return error.data_fault() ? 1 : 2;
   } catch (const std::bad_alloc&) {
     tool::remark("lofty: the machine has not enough memory for this\n");

@@ -1,10 +1,11 @@
 #include "option_keys.hpp"
 
 #include <algorithm>
+#include <cctype>
 #include <functional>
+#include <map>
 #include <string_view>
-
-#include "calls.hpp"
+#include <utility>
 
 namespace tool {
 namespace {
@@ -38,6 +39,8 @@ Given named_in(std::vector<std::string> RankOptions::*member) {
                        [&](const std::string& one) { return trimmed(one.substr(0, one.find('='))) == name; });
   };
 }
+bool nothing(const RankOptions&, const std::string&) { return false; }
+bool always(const RankOptions&, const std::string&) { return true; }
 bool some_rows(const RankOptions& o, const std::string&) { return o.first || o.last || o.sample; }
 bool an_ordering(const RankOptions& o, const std::string& name) {
   return std::ranges::any_of(
@@ -48,9 +51,21 @@ bool an_ordering(const RankOptions& o, const std::string& name) {
 const std::vector<OptionKey>& option_keys() {
   using O = RankOptions;
   static const std::vector<OptionKey> keys = {
-      {"data.from", "", [](const O&, const std::string&) { return false; }},
+      {"title", "--title", set(&O::title)},
+      {"data.from", "", nothing},
+      {"data.join[].with", "--join", nothing},
+      {"data.join[].on", "--join", nothing},
+      {"data.join[].type", "--join", nothing},
+      {"data.join[].many", "--join", nothing},
+      {"data.join[].", "", nothing},
       {"data.join[", "--join", any(&O::joins)},
       {"data.join", "--join", any(&O::joins)},
+      {"choose", "--choose", always},
+      {"choices.*.value", "--choose", nothing},
+      {"choices.*.", "", nothing},
+      {"choices.*", "--choose", nothing},
+      {"data.nulls", "--nulls", [](const O& o, const std::string&) { return !o.nulls.empty(); }},
+      {"data.delimiter", "--delimiter", [](const O& o, const std::string&) { return !o.delimiter.empty(); }},
       {"calendar.first_month", "--first-month", set(&O::first_month),
        "1 to 12: --first-month 4 has years begin in April"},
       {"data.locale", "--locale", set(&O::locale)},
@@ -86,6 +101,7 @@ const std::vector<OptionKey>& option_keys() {
       {"rank.by", "--by", set(&O::by), "--by 'spend desc'"},
       {"rank.tiebreak", "--tiebreak", set(&O::tiebreak)},
       {"rank.ties", "--ties", set(&O::ties)},
+      {"rank.also", "--also", nothing},
       {"rank.also.", "--also ", named_in(&O::also)},
       {"rank.having", "--having", set(&O::having)},
       {"rank.eligible", "--eligible", set(&O::eligible)},
@@ -99,11 +115,21 @@ const std::vector<OptionKey>& option_keys() {
       {"list.order", "--order", set(&O::order)},
       {"list.alternative", "--alternative", set(&O::alternative)},
       {"list.columns", "--columns", any(&O::columns)},
+      {"list.headings", "--heading", nothing},
       {"list.headings.", "--heading ", named_in(&O::headings)},
+      {"list.formats", "--format", nothing},
       {"list.formats.", "--format ", named_in(&O::formats)},
       {"list.bars", "--bars", any(&O::bars)},
+      {"list.first", "--first", some_rows},
+      {"list.last", "--last", some_rows},
       {"list.sample", "--sample", some_rows},
+      {"list.seed", "--seed", some_rows},
+      {"list.blank_group", "", nothing},
       {"list", "--first", some_rows},
+      {"orderings.*.first", "--put-first", nothing},
+      {"orderings.*.last", "--put-last", nothing},
+      {"orderings.*.sequence", "--sequence", nothing},
+      {"orderings.*.text", "--text-order", nothing},
       {"orderings.", "--put-first, --put-last, --sequence or --text-order of ", an_ordering},
   };
   return keys;
@@ -125,6 +151,12 @@ Found find(const std::string& key) {
 
 }  // namespace
 
+std::string trimmed(std::string text) {
+  text.erase(0, text.find_first_not_of(" \t"));
+  text.erase(text.find_last_not_of(" \t") + 1);
+  return text;
+}
+
 void name_options(std::vector<Problem>& problems, const RankOptions& options, bool from_file) {
   std::vector<Problem> of_options, of_file;
   for (Problem& p : problems) {
@@ -138,10 +170,74 @@ void name_options(std::vector<Problem>& problems, const RankOptions& options, bo
       p.location.key = found.row->option.ends_with(' ') ? found.row->option + found.name : found.row->option;
     if (const Found about = find(p.advice_key); about.row != nullptr && !from_file && !about.row->advice.empty())
       p.advice = about.row->advice;
+    if (!from_file) p.advice = with_options(std::move(p.advice), true);
     of_options.push_back(std::move(p));
   }
   problems = std::move(of_options);
   problems.insert(problems.end(), std::make_move_iterator(of_file.begin()), std::make_move_iterator(of_file.end()));
+}
+
+std::string option_of(const lofty::LadderKey& key) {
+  const Found found = find(std::string(key.section) + (key.section.empty() ? "" : ".") + std::string(key.key));
+  return found.row == nullptr ? "" : trimmed(found.row->option);
+}
+
+std::optional<std::string> current_option(std::string_view retired) {
+  static const std::map<std::string_view, const char*> names = {
+      {"--every", "--fill"},       {"--keep-as", "--save-standings"}, {"--order-by", "--alternative"},
+      {"--save", "--save-ladder"}, {"--where-would", "--place-for"},  {"--window-def", "--named-window"}};
+  const auto found = names.find(retired);
+  return found == names.end() ? std::nullopt : std::optional<std::string>(found->second);
+}
+
+namespace {
+
+// What the library calls settings that are no keys of a ladder.
+constexpr std::pair<const char*, const char*> option_settings[] = {
+    {"picture.value", "--value"},       {"picture.along", "--along"},          {"picture.mark", "--mark"},
+    {"picture.smooth", "--smooth"},     {"picture.at_most", "--at-most"},      {"picture.width", "--width"},
+    {"run.memory", "--memory"},         {"run.spill_to", "--spill-to"},        {"write.replace", "--replace"},
+    {"write.page_rows", "--page-rows"}, {"write.guard_cells", "--guard-cells"}};
+
+// Replaces one setting, and its value if ` = ` and one follow. A setting that ends in a point is the beginning of a
+// name: `totals.spend = "sum(x)"` is `--total 'spend=sum(x)'`.
+void replace_setting(std::string& text, const std::string& setting, const std::string& option) {
+  const auto in_name = [](char c) { return std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '_' || c == '.'; };
+  const std::size_t at = text.find(setting);
+  if (at == std::string::npos || (at > 0 && in_name(text[at - 1]))) return;
+  const std::size_t name = at + setting.size();
+  std::size_t end = name;
+  while (end < text.size() && in_name(text[end])) ++end;
+  const bool named = setting.back() == '.';
+  if (named != (end > name)) return;
+
+  std::string written = option;
+  if (text.compare(end, 3, " = ") == 0) {
+    const bool quoted = text.compare(end + 3, 1, "\"") == 0;
+    const std::size_t from = end + (quoted ? 4 : 3),
+                      to = std::min(text.find_first_of(quoted ? "\"" : " ;,", from), text.size());
+    const std::string value = text.substr(from, to - from);
+    const std::string argument = named ? text.substr(name, end - name) + "=" + value : value;
+    written += quoted || named ? " '" + argument + "'" : " " + argument;
+    end = std::min(quoted ? to + 1 : to, text.size());
+  } else if (named) {
+    return;
+  }
+  text.replace(at, end - at, written);
+}
+
+}  // namespace
+
+std::string with_options(std::string advice, bool keys) {
+  for (const auto& [setting, option] : option_settings) replace_setting(advice, setting, option);
+  for (const OptionKey& row : option_keys())
+    if (keys && row.key.find('.') != std::string::npos && !row.option.empty())
+      replace_setting(advice, row.key, trimmed(row.option));
+  return advice;
+}
+std::vector<lofty::Remark> with_options(std::vector<lofty::Remark> remarks) {
+  for (lofty::Remark& one : remarks) one.sentence = with_options(std::move(one.sentence));
+  return remarks;
 }
 
 }  // namespace tool

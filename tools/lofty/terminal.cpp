@@ -33,6 +33,8 @@ lofty::Looks looks_of(int descriptor) {
     looks.width = std::clamp<int>(size.ws_col, 40, 120);
   looks.table_width = size.ws_col;
   looks.fold_ties = true;
+  looks.fold_advice = "`--cut strict` leaves them out, `--all` lists them";
+  looks.cut_advice = "a file holds all: --to FILE";
   return looks;
 }
 

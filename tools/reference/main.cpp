@@ -14,6 +14,7 @@
 
 #include "app.hpp"
 #include "lofty/lofty.hpp"
+#include "option_keys.hpp"
 
 namespace {
 
@@ -276,9 +277,10 @@ void print_ladder_file() {
           "\n## %s\n\n%s\n\n| key | value | without it | meaning | example | option |\n|---|---|---|---|---|---|\n",
           heading_of(section).c_str(), about_section(section));
     }
-    const std::string option = key.option.starts_with("--") ? "`" + std::string(key.option) + "`"
-                               : key.option.empty()         ? ""
-                                                            : "the argument";
+    const std::string set_by = tool::option_of(key);
+    const std::string option = key.section == "data" && key.key == "from" ? "the argument"
+                               : set_by.empty()                           ? ""
+                                                                          : "`" + set_by + "`";
     std::printf("| `%s` | %s | %s | %s | `%s` | %s |\n", key.key == "*" ? "NAME" : cell(key.key).c_str(),
                 cell(key.type).c_str(), cell(key.standard).c_str(), cell(key.meaning).c_str(),
                 cell(key.example).c_str(), option.c_str());
