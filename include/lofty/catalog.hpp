@@ -43,12 +43,14 @@ struct ReadOptions {
   std::vector<std::string> more = {};
   // The heading of a further column that says which file a row is from. Empty: there is none.
   std::string file_column = {};
+  // The columns that a server sorts its rows by, which have no order of their own. Other tables refuse it.
+  std::vector<std::string> order = {};
   // The language of months in `written`; a ladder's is filled in. No option of a table by itself: empty() ignores it.
   std::string locale = {};
 
   bool empty() const {
     return columns.empty() && nulls.empty() && header.empty() && delimiter == 0 && !ragged_as_null && skip == 0 &&
-           skip_last == 0 && encoding.empty() && more.empty() && file_column.empty();
+           skip_last == 0 && encoding.empty() && more.empty() && file_column.empty() && order.empty();
   }
   friend bool operator==(const ReadOptions&, const ReadOptions&) = default;
 };
@@ -87,6 +89,9 @@ class TableSource {
   // say.
   virtual std::string form() const { return {}; }
   virtual TableSize size() const { return {}; }
+  // False if the rows may come in another order each time, as a server's do. Answers that the order of rows would decide
+  // are then refused.
+  virtual bool has_order() const { return true; }
   // The table with at least these columns (indices into headings()). Throws Error.
   virtual Table read(std::span<const std::size_t> columns, const Run& run) const = 0;
   // The same rows, a stretch at a time; each call begins with the first row. Unless a source does better, the whole

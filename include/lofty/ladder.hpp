@@ -225,4 +225,9 @@ struct Ladder {
 // Sets a choice from text, as an option does: "days", "90". Throws Error (unknown_choice, bad_choice).
 void choose(Ladder& ladder, const std::string& name, const std::string& text);
 
+// The same question over another table: instead of the first one, or of the joined table that formulas call `joined`.
+// Formulas go on calling it so. How it is read stays, but for a table on a server, which has types and headings of its
+// own. Throws Error(unknown_table), with the nearest name, where no joined table is called `joined`.
+void replace_source(Ladder& ladder, const std::string& source, const std::string& joined = {});
+
 }  // namespace lofty

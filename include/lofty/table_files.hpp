@@ -49,7 +49,9 @@ namespace lofty LOFTY_EXPORT {
 // own tables are looked for in its folder; one that feeds itself, through whatever others, is an Error(circular).
 // A pattern of names of delimited text ("orders-2026-*.csv", with * ? and [...] as shells have them) is all files that
 // it fits, in the order of their names; these, and several names (ReadOptions::more), are one table, read in one pass.
-// Tables added in memory are found first. All tables of a SQLite file are read in one state. Thread-safe but for add():
+// "postgresql://user@host/sales#order_lines" is a table or view of a database server, which libpq connects to (a
+// password comes from the address, the environment or libpq's password file); all tables of a server are read in one
+// state. Tables added in memory are found first. All tables of a SQLite file are read in one state. Thread-safe but for add():
 // any thread may open tables, and read them, while others do.
 class TableFiles : public Catalog {
  public:
@@ -59,6 +61,9 @@ class TableFiles : public Catalog {
   // A stranger who can change the folder itself while a table is opened can still redirect a link.
   TableFiles(std::filesystem::path folder, const std::filesystem::path& only_under);
   std::shared_ptr<const TableSource> open(const std::string& name, const ReadOptions& options) const override;
+  // How many seconds a statement on a server may take: 600 unless it is set; 0: any number. For servers that were not
+  // used yet.
+  void server_timeout(double seconds);
 
   // The file that a name refers to: "sales.sqlite#order_lines" is in sales.sqlite.
   std::filesystem::path file_of(const std::string& name) const;
@@ -68,6 +73,7 @@ class TableFiles : public Catalog {
  private:
   struct Shared;
   std::shared_ptr<const TableSource> answer_of(const std::filesystem::path& ladder, const ReadOptions& options) const;
+  std::shared_ptr<const TableSource> open_on_server(const std::string& address, const ReadOptions& options) const;
   std::shared_ptr<const TableSource> open_several(const std::string& name, const ReadOptions& options) const;
   bool there(const std::string& name) const;
   void check_there(const std::string& name) const;              // throws Error(unknown_table) with the nearest name

@@ -7,6 +7,7 @@
 
 #include "base/call_check.hpp"
 #include "base/name_table.hpp"
+#include "base/passwords.hpp"
 
 namespace lofty {
 
@@ -30,7 +31,9 @@ std::string summary(const std::vector<Problem>& problems) {
 }  // namespace
 
 Error::Error(Problem problem) : Error(std::vector<Problem>{std::move(problem)}) {}
-Error::Error(std::vector<Problem> problems) : std::runtime_error(summary(problems)), problems_(std::move(problems)) {}
+Error::Error(std::vector<Problem> problems)
+    : std::runtime_error(summary(problems = engine::without_passwords(std::move(problems)))),
+      problems_(std::move(problems)) {}
 
 bool Error::data_fault() const noexcept {
   return std::all_of(problems_.begin(), problems_.end(), [](const Problem& p) { return is_data_fault(p.code); });

@@ -6,6 +6,7 @@
 #include "answer/nesting.hpp"
 #include "base/parallel.hpp"
 #include "base/stopwatch.hpp"
+#include "lofty/error.hpp"
 #include "question/prose.hpp"
 #include "remark/absent_values.hpp"
 #include "remark/doubtful.hpp"
@@ -25,6 +26,17 @@ void say(const LevelAnswer& level, StandingsData& data) {
   add_absent_values(level, data.remarks);
   add_window_remarks(level, data.remarks);
   if (level.entries.count > 0) add_doubtful(level, data.remarks);
+
+  // What the order of rows decides is no answer where they have none.
+  const TableSource& first = *level.question.tables.front().source;
+  if (first.has_order()) return;
+  for (const Remark& remark : data.remarks)
+    if (remark.code == "input-decides")
+      throw Error(Problem{Code::bad_value,
+                          "the rows of " + first.name() + " come in any order, and it would decide: " + remark.sentence,
+                          {},
+                          {},
+                          "data.order names columns that order them"});
 }
 
 }  // namespace

@@ -4,6 +4,7 @@
 
 #include "base/access.hpp"
 #include "base/parallel.hpp"
+#include "base/passwords.hpp"
 #include "derived/answer.hpp"
 #include "derived/crossed.hpp"
 #include "derived/table_reading.hpp"
@@ -31,7 +32,7 @@ std::vector<Problem> check(const Ladder& ladder, const Catalog& catalog, const R
     for (Problem& p : found)
       if (p.location.key.starts_with("alternatives.")) problems.push_back(std::move(p));
   }
-  return problems;
+  return without_passwords(std::move(problems));
 }
 
 Standings standings(const Ladder& ladder, const Catalog& catalog, const Run& run) {

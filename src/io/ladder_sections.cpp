@@ -90,6 +90,10 @@ void read_tables(TomlReader& in, const toml::table& table, std::string_view key,
 }
 
 void read_data(TomlReader& in, const toml::table& table, Data& data) {
+  if (const toml::node* const node = table.get("order"); node != nullptr && node->is_string())
+    data.read.order = {node->as_string()->get()};
+  else
+    in.texts(table, "order", "data.order", data.read.order);
   in.section(table, "data", "data");
   read_tables(in, table, "from", "data.from", data.from, data.read);
   in.text(table, "file_column", "data.file_column", data.read.file_column);

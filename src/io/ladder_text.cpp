@@ -1,5 +1,6 @@
 // Ladder -> TOML, with keys in the order in which people read them.
 #include "lofty/ladder_file.hpp"
+#include "base/passwords.hpp"
 #include "question/prose.hpp"
 
 namespace lofty {
@@ -81,6 +82,7 @@ class Writer {
     if (read.skip > 0) line("skip", std::to_string(read.skip));
     if (read.skip_last > 0) line("skip_last", std::to_string(read.skip_last));
     if (!read.encoding.empty()) line("encoding", quoted(read.encoding));
+    if (!read.order.empty()) line("order", list(read.order));
     for (const auto& column : read.columns) {
       if (column.type) line("columns." + key(column.column) + ".type", quoted(to_string(*column.type)));
       if (!column.written.empty())
@@ -90,7 +92,7 @@ class Writer {
   }
 
   static std::string tables(const std::string& first, const ReadOptions& read) {
-    if (read.more.empty()) return quoted(first);
+    if (read.more.empty()) return quoted(engine::without_password(first));
     std::vector<std::string> all{first};
     all.insert(all.end(), read.more.begin(), read.more.end());
     return list(all);

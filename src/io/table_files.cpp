@@ -7,12 +7,14 @@
 #include <mutex>
 
 #include "base/folded.hpp"
+#include "base/passwords.hpp"
 #include "io/delimited_files.hpp"
 #include "io/folder.hpp"
 #include "io/sqlite_file.hpp"
 #include "lofty/error.hpp"
 #include "lofty/ladder_file.hpp"
 #include "lofty/standings.hpp"
+#include "server/servers.hpp"
 
 namespace lofty {
 namespace {
@@ -56,6 +58,7 @@ struct TableFiles::Shared {
   std::filesystem::path only_under;  // canonical; empty: everywhere
   FileSet opened;
   std::map<std::filesystem::path, std::shared_ptr<engine::SqliteFile>> databases;
+  engine::Servers servers;
 };
 
 TableFiles::TableFiles(std::filesystem::path folder)
@@ -84,6 +87,19 @@ void TableFiles::check_allowed(const std::filesystem::path& file) const {
       {},
       {}});
 }
+
+std::shared_ptr<const TableSource> TableFiles::open_on_server(const std::string& address,
+                                                              const ReadOptions& options) const {
+  if (shared_->only_under.empty()) return shared_->servers.open(address, options);
+  throw Error(Problem{Code::not_allowed,
+                      engine::without_password(address) + " is on a server, and only files under " +
+                          shared_->only_under.string() + " may be read",
+                      {},
+                      {},
+                      {}});
+}
+
+void TableFiles::server_timeout(double seconds) { shared_->servers.set_patience({seconds}); }
 
 FileSet TableFiles::opened() const {
   const std::scoped_lock lock(shared_->mutex);
@@ -221,6 +237,13 @@ std::shared_ptr<const TableSource> TableFiles::open(const std::string& name, con
   } catch (const Error&) {
     // Not in memory: a file, then, or several.
   }
+  if (engine::is_address(name)) return open_on_server(name, options);
+  if (!options.order.empty())
+    throw Error(Problem{Code::bad_value,
+                        "the rows of `" + name + "` have the order of the file",
+                        {},
+                        {},
+                        "data.order is for tables on a server; list.order orders what is listed"});
   if (!options.more.empty() || !options.file_column.empty() || (engine::is_pattern(name) && !there(name)))
     return open_several(name, options);
 

@@ -7,6 +7,7 @@
 #include <cstring>
 
 #include "base/folded.hpp"
+#include "base/passwords.hpp"
 #include "lofty/ladder_keys.hpp"
 #include "lofty/retired_names.hpp"
 
@@ -69,7 +70,7 @@ Problem& TomlReader::problem(Code code, std::string sentence, const std::string&
                             ? to - spot.offset
                             : p.location.text.size() - std::min(p.location.offset, p.location.text.size());
   }
-  return problems_.emplace_back(std::move(p));
+  return problems_.emplace_back(engine::without_passwords(std::vector<Problem>{std::move(p)}).front());
 }
 
 std::string TomlReader::join(const std::string& prefix, std::string_view key) {

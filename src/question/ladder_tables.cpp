@@ -5,6 +5,9 @@
 #include <algorithm>
 
 #include "base/folded.hpp"
+#include "base/passwords.hpp"
+#include "lofty/error.hpp"
+#include "lofty/nearest.hpp"
 #include "question/prose.hpp"
 #include "table/checked_source.hpp"
 #include "value/zone.hpp"
@@ -12,6 +15,11 @@
 namespace lofty::engine {
 
 std::string stem_of(const std::string& name) {
+  // Of an address the table, without its schema.
+  if (const std::size_t mark = name.rfind('#'); mark != std::string::npos && is_address(name)) {
+    const std::size_t point = name.find('.', mark);
+    return name.substr((point == std::string::npos ? mark : point) + 1);
+  }
   const std::size_t slash = name.find_last_of("/\\");
   std::string stem = slash == std::string::npos ? name : name.substr(slash + 1);
   // Of a pattern what is in front of its first sign, and says something: "orders" for "orders-*.csv".
@@ -120,3 +128,24 @@ Type LadderTables::type(std::size_t table, std::size_t column) const {
 }
 
 }  // namespace lofty::engine
+
+namespace lofty {
+
+void replace_source(Ladder& ladder, const std::string& source, const std::string& joined) {
+  const auto replace = [&](std::string& name, std::string& as, ReadOptions& read) {
+    if (as.empty()) as = engine::stem_of(name);
+    name = source;
+    read.more.clear();
+    if (engine::is_address(source)) read = {};
+  };
+  if (joined.empty()) return replace(ladder.data.from, ladder.data.as, ladder.data.read);
+  std::vector<std::string> known;
+  for (Join& join : ladder.data.joins) {
+    known.push_back(join.as.empty() ? engine::stem_of(join.with) : join.as);
+    if (known.back() == joined) return replace(join.with, join.as, join.read);
+  }
+  throw Error(Problem{
+      Code::unknown_table, "the ladder joins no table called `" + joined + "`", {}, nearest_word(joined, known), {}});
+}
+
+}  // namespace lofty

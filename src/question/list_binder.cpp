@@ -43,6 +43,12 @@ void ListBinder::bind_all() {
 void ListBinder::bind_order() {
   const std::string& order = ladder_.list.order;
   if (!ladder_.list.alternative.empty()) return bind_alternative();
+
+  // The rows as they come, which a server sends in any order.
+  const bool as_they_come = order == "input" || (order.empty() && question_.row_level() && !question_.places);
+  if (const TableSource& first = *tables_[0].source; as_they_come && !first.has_order())
+    problems_.say(Code::bad_value, "the rows of " + first.name() + " come in any order", "list.order",
+                  "data.order names columns that order them, list.order those that order the listing");
   if (order.empty()) return;
   if (level_.nested()) {
     if (level_.number() == 0)

@@ -158,11 +158,13 @@ TEST(Listing, LongTiesAtTheCutAreShortenedForTheEyeAlone) {
       .data = {.from = "t"}, .totals = {{"v", "sum(a)"}}, .levels = {{.each = {"name"}, .by = "v desc", .best = 3}}};
   const Standings answer = standings(ladder, long_tie(2, 30));
   ASSERT_EQ(answer.rows(), 32u);
-  const std::string text = listing(answer, {.fold_ties = true});
+  const std::string text =
+      listing(answer, {.fold_ties = true, .fold_advice = "`--cut strict` leaves them out, `--all` lists them"});
   EXPECT_EQ(count_of(text, "shop 10"), 7u) << text;  // two ahead, five of the tie
   EXPECT_NE(text.find("\n  (25 more share place 3; `--cut strict` leaves them out, `--all` lists them)\n"),
             std::string::npos)
       << text;
+  EXPECT_NE(listing(answer, {.fold_ties = true}).find("\n  (25 more share place 3)\n"), std::string::npos);
   EXPECT_EQ(count_of(listing(answer), "shop 10"), 32u);
   EXPECT_EQ(count_of(written(answer, Format::csv), "shop 10"), 32u);
   EXPECT_EQ(count_of(written(answer, Format::markdown), "| shop 10"), 7u);

@@ -36,6 +36,8 @@ void add_table_options(CLI::App* c, TableOptions& o) {
   c->add_option("--skip", o.skip, "Lines above the headings that are no part of the table")
       ->type_name("N")
       ->check(whole_from(0));
+  c->add_option("--row-order", o.row_order, "The columns that a server sorts its rows by, where their order matters")
+      ->type_name("COLUMN,...");
   c->add_option("--skip-last", o.skip_last, "Lines at the end that are no rows, as a line of totals")
       ->type_name("N")
       ->check(whole_from(0));
@@ -54,9 +56,21 @@ void add_resources(CLI::App* c, Resources& o) {
       ->type_name("FOLDER");
 }
 
-// For ladders from strangers.
-void add_only_under(CLI::App* c, std::string& folder) {
-  c->add_option("--only-under", folder,
+void add_server_timeout(CLI::App* c, SourceOptions& o) {
+  c->add_option("--server-timeout", o.server_timeout,
+                "Seconds that a database server may take for a statement; 600 if\n"
+                "left out, 0 is any time")
+      ->check(CLI::NonNegativeNumber)
+      ->type_name("SECONDS");
+}
+
+// Of commands that take a ladder.
+void add_source_options(CLI::App* c, SourceOptions& o) {
+  c->add_option("--from", o.from, "Ask the ladder over another table")->type_name("TABLE");
+  c->add_option("--join-from", o.join_from, "Join another table in place of the one called NAME")
+      ->type_name("NAME=TABLE");
+  add_server_timeout(c, o);
+  c->add_option("--only-under", o.only_under,
                 "Read tables under this folder only, links resolved: for a ladder\n"
                 "from somebody else")
       ->check(wrong_folder)
@@ -78,6 +92,7 @@ void add_inspect(CLI::App& app, InspectOptions& o) {
                 "Delimited text (also .gz), FILE.sqlite#TABLE, FILE.jsonl,\n"
                 "or FILE.xlsx#SHEET; 'orders-*.csv' is all these files as one table")
       ->required();
+  add_server_timeout(c, o.resources.source);
   add_table_options(c, o);
   c->add_option("--where", o.where, "List the rows that meet a condition, instead of the columns")
       ->type_name("CONDITION");
@@ -98,7 +113,7 @@ void add_rank(CLI::App& app, RankOptions& o) {
                 "or a pattern ('orders-*.csv'), are one table; several ladders go into\n"
                 "one page or one workbook")
       ->required();
-  add_only_under(c, o.resources.only_under);
+  add_source_options(c, o.resources.source);
   c->add_option("--join", o.joins,
                 "A second table and its keys: 'shops.csv on shop_no'. Write inner,\n"
                 "right or full first to keep other rows than all of the first\n"
@@ -226,7 +241,7 @@ void add_why(CLI::App& app, WhyOptions& o) {
   CLI::App* const c = app.add_subcommand("why", "The workings of one entry: place, neighbours, totals, rows");
   c->add_option("LADDER", o.ladder, "A ladder (NAME.ladder.toml)")->required();
   c->add_option("CONDITION", o.condition, "Which entry: by its key, a label, or its place")->required();
-  add_only_under(c, o.resources.only_under);
+  add_source_options(c, o.resources.source);
   c->add_option("--choose", o.choices, "Change a choice of the ladder")->type_name("NAME=VALUE");
   c->add_option("--lines", o.lines, "How many of its rows to list (20)")->type_name("N")->check(whole_from(0));
   add_resources(c, o.resources);
@@ -239,7 +254,7 @@ void add_why(CLI::App& app, WhyOptions& o) {
 void add_cost(CLI::App& app, CostOptions& o) {
   CLI::App* const c = app.add_subcommand("cost", "What a ladder costs: scans, sorts, and which windows share a sort");
   c->add_option("LADDER", o.ladder, "A ladder (NAME.ladder.toml)")->required();
-  add_only_under(c, o.resources.only_under);
+  add_source_options(c, o.resources.source);
   c->add_flag("--run", o.run, "Run it too, and print the measured times next to the estimates");
   c->add_option("--choose", o.choices, "Change a choice of the ladder")->type_name("NAME=VALUE");
   add_resources(c, o.resources);
@@ -253,7 +268,7 @@ void add_cost(CLI::App& app, CostOptions& o) {
 void add_draw(CLI::App& app, DrawOptions& o) {
   CLI::App* const c = app.add_subcommand("draw", "Pictures of the standings: bars, lines, movement or shares");
   c->add_option("LADDER", o.ladder, "A ladder (NAME.ladder.toml)")->required();
-  add_only_under(c, o.resources.only_under);
+  add_source_options(c, o.resources.source);
   c->add_option("--as", o.as,
                 "bars: a bar for each entry, in ranked order;\n"
                 "lines: a small chart for each group or outer entry, in ranked order;\n"
@@ -294,7 +309,7 @@ void add_draw(CLI::App& app, DrawOptions& o) {
 void add_check(CLI::App& app, CheckOptions& o) {
   CLI::App* const c = app.add_subcommand("check", "Everything that is wrong with a ladder, before any row is computed");
   c->add_option("LADDER", o.ladders, "Ladder files")->required();
-  add_only_under(c, o.only_under);
+  add_source_options(c, o.source);
   c->footer(
       "Examples, on the demo data:\n"
       "  lofty check demo/best_shops.ladder.toml\n"

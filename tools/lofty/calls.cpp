@@ -83,9 +83,32 @@ void add_other_problems(const Asked& asked, std::vector<Problem>& problems) {
 
 }  // namespace
 
-Asked ask(const std::string& source, const std::string& only_under, bool ladder) {
+lofty::TableFiles tables_in(const fs::path& folder, const SourceOptions& options) {
+  lofty::TableFiles tables(folder.empty() ? fs::path(".") : folder, options.only_under);
+  tables.server_timeout(options.server_timeout);
+  return tables;
+}
+
+namespace {
+
+// The ladder over the tables that options name. Those are named from the current folder, the ladder's own from its.
+void read_instead(Asked& asked, const SourceOptions& options) {
+  const auto from_ladder = [&](const std::string& name) {
+    if (name.find("://") != std::string::npos) return name;
+    return fs::absolute(name).lexically_proximate(fs::absolute(asked.folder)).string();
+  };
+  if (!options.from.empty()) lofty::replace_source(asked.text.ladder, from_ladder(options.from));
+  for (const std::string& one : options.join_from) {
+    const auto [table, source] = named("--join-from", one, "--join-from shops=shops-march.csv");
+    lofty::replace_source(asked.text.ladder, from_ladder(source), table);
+  }
+}
+
+}  // namespace
+
+Asked ask(const std::string& source, const SourceOptions& options, bool ladder) {
   Asked asked;
-  asked.only_under = only_under;
+  asked.source = options;
   if (is_ladder(source) || (ladder && source == standard_input)) {
     std::vector<Problem> problems;
     asked.text = lofty::read_ladder_file(source, problems);
@@ -97,7 +120,12 @@ Asked ask(const std::string& source, const std::string& only_under, bool ladder)
                        [](const Problem& a, const Problem& b) { return a.location.line < b.location.line; });
       throw Error(std::move(problems));
     }
+    read_instead(asked, options);
   } else {
+    if (!options.from.empty() || !options.join_from.empty())
+      bad_option(options.from.empty() ? "--join-from" : "--from", source,
+                 "it gives a ladder another table, and `" + source + "` is a table itself",
+                 "lofty rank NAME.ladder.toml --from " + source);
     asked.text.ladder.data.from = source;
   }
   return asked;

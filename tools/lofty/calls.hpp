@@ -9,6 +9,7 @@
 
 #include "lofty/lofty.hpp"
 #include "option_keys.hpp"
+#include "resources.hpp"
 
 namespace tool {
 
@@ -32,20 +33,21 @@ lofty::Detail detail_of(const std::optional<std::string>& name);
 
 bool is_ladder(const std::string& name);
 
+// The tables of a folder; an empty one is the current folder.
+lofty::TableFiles tables_in(const std::filesystem::path& folder, const SourceOptions& options);
+
 struct Asked {
   lofty::LadderText text;
   std::filesystem::path folder;  // where its tables are
   bool from_file = false;
-  std::filesystem::path only_under = {};  // the folder that its tables have to be in; empty: any
+  SourceOptions source = {};
 
-  lofty::TableFiles tables() const {
-    return lofty::TableFiles(folder.empty() ? std::filesystem::path(".") : folder, only_under);
-  }
+  lofty::TableFiles tables() const { return tables_in(folder, source); }
 };
 
 // The ladder of a file, or one that has a table and nothing else yet.
 // With `ladder`, standard input is a ladder; else it is a table.
-Asked ask(const std::string& source, const std::string& only_under, bool ladder = false);
+Asked ask(const std::string& source, const SourceOptions& options, bool ladder = false);
 
 // What `-` means.
 inline constexpr const char* standard_input = "/dev/stdin";

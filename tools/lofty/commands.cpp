@@ -345,7 +345,8 @@ void inspect_rows(const InspectOptions& options, const lofty::ReadOptions& read)
     if (options.where) ladder.where = *options.where;
     ladder.list.order = "input";
     take_some(options, ladder.list);
-    const lofty::Standings answer = lofty::standings(ladder, lofty::TableFiles(), watched(options.resources));
+    const lofty::Standings answer =
+        lofty::standings(ladder, tables_in({}, options.resources.source), watched(options.resources));
     if (&name != &options.tables.front()) print("\n");
     print(lofty::listing(answer, looks_of_output()));
     remark(lofty::remarks_text(answer.remarks(), looks_of_errors()));
@@ -354,7 +355,7 @@ void inspect_rows(const InspectOptions& options, const lofty::ReadOptions& read)
 
 // What each column of the tables holds.
 void inspect_columns(const InspectOptions& options, const lofty::ReadOptions& read) {
-  const lofty::TableFiles files;
+  const lofty::TableFiles files = tables_in({}, options.resources.source);
   bool first = true;
   for (const std::string& name : options.tables) {
     const auto source = files.open(name, read);
@@ -422,7 +423,7 @@ int rank_several(const RankOptions& options) {
   const bool is_page = ending == ".html";
   std::vector<Asked> asked;
   for (const std::string& source : options.sources) {
-    asked.push_back(ask(source, options.resources.only_under));
+    asked.push_back(ask(source, options.resources.source));
     if (!asked.back().from_file)
       bad_option("rank", source, "several sources are ladders, or tables that are one, and not both",
                  "NAME.ladder.toml");
@@ -494,7 +495,7 @@ int rank(const RankOptions& options) {
   if (!options.save_ladder.empty() && options.save_ladder != "-" && !is_ladder(options.save_ladder))
     bad_option("--save-ladder", options.save_ladder, "a ladder's file ends in .ladder.toml",
                options.save_ladder + ".ladder.toml");
-  Asked asked = ask(options.source(), options.resources.only_under);
+  Asked asked = ask(options.source(), options.resources.source);
   lofty::Ladder& ladder = asked.text.ladder;
   if (several) ladder.data.read.more.assign(options.sources.begin() + 1, options.sources.end());
   apply(options, ladder);
@@ -617,7 +618,7 @@ int rank(const RankOptions& options) {
 }
 
 int why(const WhyOptions& options) {
-  Asked asked = ask(options.ladder, options.resources.only_under, true);
+  Asked asked = ask(options.ladder, options.resources.source, true);
   if (!asked.from_file) bad_option("why", options.ladder, "why takes a ladder file", "NAME.ladder.toml");
   choose_all(asked.text.ladder, options.choices);
   try {
@@ -672,7 +673,7 @@ lofty::Speeds speeds_of_machine(bool again) {
 }  // namespace
 
 int cost(const CostOptions& options) {
-  Asked asked = ask(options.ladder, options.resources.only_under, true);
+  Asked asked = ask(options.ladder, options.resources.source, true);
   if (!asked.from_file) bad_option("cost", options.ladder, "cost takes a ladder file", "NAME.ladder.toml");
   choose_all(asked.text.ladder, options.choices);
   try {
@@ -707,7 +708,7 @@ int check(const CheckOptions& options) {
   for (const std::string& name : options.ladders) {
     std::vector<Problem> problems;
     try {
-      Asked asked = ask(name, options.only_under, true);
+      Asked asked = ask(name, options.source, true);
       if (!asked.from_file) bad_option("check", name, "check takes ladder files", "NAME.ladder.toml");
       const lofty::TableFiles tables = asked.tables();
       problems = lofty::check(asked.text.ladder, tables);

@@ -63,7 +63,7 @@ struct DemoOptions {
 
 struct CheckOptions {
   std::vector<std::string> ladders;
-  std::string only_under;
+  SourceOptions source;
 };
 
 // Each returns an exit status, or throws lofty::Error.

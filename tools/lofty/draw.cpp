@@ -98,7 +98,7 @@ int draw(const DrawOptions& options) {
   refuse_foreign(options, kind);
   const lofty::PictureOptions how = picture_options(options);
   const lofty::Detail detail = detail_of(options.remarks);
-  Asked asked = ask(options.ladder, options.resources.only_under, true);
+  Asked asked = ask(options.ladder, options.resources.source, true);
   if (!asked.from_file)
     bad_option("draw", options.ladder, "draw takes a ladder file",
                "NAME.ladder.toml; rank ... --save-ladder NAME.ladder.toml writes one");

@@ -77,6 +77,7 @@ const std::vector<OptionKey>& option_keys() {
          });
        }},
       {"data.skip", "--skip", [](const O& o, const std::string&) { return o.skip.has_value(); }},
+      {"data.order", "--row-order", [](const O& o, const std::string&) { return !o.row_order.empty(); }},
       {"data.skip_last", "--skip-last", [](const O& o, const std::string&) { return o.skip_last.has_value(); }},
       {"data.file_column", "--file-column", [](const O& o, const std::string&) { return !o.file_column.empty(); }},
       {"data.encoding", "--encoding", [](const O& o, const std::string&) { return !o.encoding.empty(); }},
@@ -194,9 +195,11 @@ namespace {
 
 // What the library calls settings that are no keys of a ladder.
 constexpr std::pair<const char*, const char*> option_settings[] = {
-    {"picture.value", "--value"},       {"picture.along", "--along"},          {"picture.mark", "--mark"},
-    {"picture.smooth", "--smooth"},     {"picture.at_most", "--at-most"},      {"picture.width", "--width"},
-    {"run.memory", "--memory"},         {"run.spill_to", "--spill-to"},        {"write.replace", "--replace"},
+    {"picture.value", "--value"},       {"picture.along", "--along"},
+    {"picture.mark", "--mark"},         {"picture.smooth", "--smooth"},
+    {"picture.at_most", "--at-most"},   {"picture.width", "--width"},
+    {"run.memory", "--memory"},         {"run.server_timeout", "--server-timeout"},
+    {"run.spill_to", "--spill-to"},     {"write.replace", "--replace"},
     {"write.page_rows", "--page-rows"}, {"write.guard_cells", "--guard-cells"}};
 
 // Replaces one setting, and its value if ` = ` and one follow. A setting that ends in a point is the beginning of a

@@ -50,6 +50,7 @@ void apply(const TableOptions& options, lofty::ReadOptions& read, const std::str
   if (!options.delimiter.empty()) read.delimiter = delimiter_of(options.delimiter);
   if (!options.nulls.empty()) read.nulls = options.nulls;
   if (options.skip) read.skip = *options.skip;
+  if (!options.row_order.empty()) read.order = names(options.row_order);
   if (options.skip_last) read.skip_last = *options.skip_last;
   if (!options.encoding.empty()) read.encoding = options.encoding;
   if (!options.file_column.empty()) read.file_column = options.file_column;

@@ -13,6 +13,7 @@ struct TableOptions {
   std::string delimiter, encoding, file_column;
   std::vector<std::string> nulls, columns_read;
   std::optional<std::size_t> skip, skip_last;
+  std::vector<std::string> row_order;
 };
 
 // Lays them over what is said already. `locale`: whose months an example may have.
