@@ -57,12 +57,16 @@ struct Client {
                             {},
                             "the Debian package libpq5"});
     };
+
+    // Connections.
     find(connect_start, "PQconnectStartParams");
     find(connect_poll, "PQconnectPoll");
     find(status, "PQstatus");
     find(error_message, "PQerrorMessage");
     find(finish, "PQfinish");
     find(socket, "PQsocket");
+
+    // Statements, and their results.
     find(send_query, "PQsendQuery");
     find(consume_input, "PQconsumeInput");
     find(is_busy, "PQisBusy");
@@ -75,6 +79,8 @@ struct Client {
     find(length, "PQgetlength");
     find(is_null, "PQgetisnull");
     find(clear, "PQclear");
+
+    // Streams of rows.
     find(get_copy_data, "PQgetCopyData");
     find(free_memory, "PQfreemem");
     find(get_cancel, "PQgetCancel");

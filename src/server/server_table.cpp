@@ -1,8 +1,10 @@
 // A table or view of a database server, read in stretches.
 
 #include <algorithm>
-#include <charconv>
+#include <cstdlib>
+#include <map>
 #include <optional>
+#include <set>
 
 #include "base/access.hpp"
 #include "base/budget.hpp"
@@ -42,40 +44,30 @@ struct ServerColumn {
 
 // How values of a type are sent, by the server's own name of it. Types that have no counterpart here go as text where
 // their text is their value.
-ServerColumn column_of(const std::string& name, const std::string& type, const std::string& kind,
+ServerColumn column_of(const std::string& name, const std::string& type, bool is_enum,
                        const std::string& declared_scale) {
+  static const std::map<std::string, std::pair<SentAs, Type>> counterparts = {
+      {"int2", {SentAs::int2, {Kind::integer}}},
+      {"int4", {SentAs::int4, {Kind::integer}}},
+      {"int8", {SentAs::int8, {Kind::integer}}},
+      {"numeric", {SentAs::numeric, {Kind::decimal}}},
+      {"float4", {SentAs::float4, {Kind::floating}}},
+      {"float8", {SentAs::float8, {Kind::floating}}},
+      {"date", {SentAs::date, {Kind::date}}},
+      {"timestamp", {SentAs::timestamp, {Kind::timestamp}}},
+      {"timestamptz", {SentAs::timestamp, {.kind = Kind::timestamp, .zoned = true}}},
+      {"bool", {SentAs::boolean, {Kind::boolean}}},
+      {"text", {SentAs::text, {Kind::text}}},
+      {"varchar", {SentAs::text, {Kind::text}}}};
+  static const std::set<std::string> as_text = {"bpchar", "name", "uuid", "citext"};
+
   ServerColumn out{name, type, quoted_name(name), {name, SentAs::text, {Kind::text}}};
-  const auto is = [&](const char* other) { return type == other; };
-  const auto set = [&](SentAs as, Type of) { out.as = {name, as, of}; };
-  if (is("int2")) {
-    set(SentAs::int2, {Kind::integer});
-  } else if (is("int4")) {
-    set(SentAs::int4, {Kind::integer});
-  } else if (is("int8")) {
-    set(SentAs::int8, {Kind::integer});
-  } else if (is("numeric")) {
-    int scale = 0;
-    std::from_chars(declared_scale.data(), declared_scale.data() + declared_scale.size(), scale);
-    set(SentAs::numeric, {Kind::decimal, std::clamp(scale, 0, Decimal::max_digits)});
-  } else if (is("float4")) {
-    set(SentAs::float4, {Kind::floating});
-  } else if (is("float8")) {
-    set(SentAs::float8, {Kind::floating});
-  } else if (is("date")) {
-    set(SentAs::date, {Kind::date});
-  } else if (is("timestamp")) {
-    set(SentAs::timestamp, {Kind::timestamp});
-  } else if (is("timestamptz")) {
-    set(SentAs::timestamp, {.kind = Kind::timestamp, .zoned = true});
-  } else if (is("bool")) {
-    set(SentAs::boolean, {Kind::boolean});
-  } else if (is("text") || is("varchar")) {
-    // As it is.
-  } else if (is("bpchar") || is("name") || is("uuid") || is("citext") || kind == "e") {
-    out.sent = "cast(" + out.sent + " as text)";
-  } else {
-    out.sent.clear();
-  }
+  if (const auto found = counterparts.find(type); found != counterparts.end())
+    out.as = {name, found->second.first, found->second.second};
+  else
+    out.sent = is_enum || as_text.contains(type) ? "cast(" + out.sent + " as text)" : "";
+  if (!declared_scale.empty())
+    out.as.type.scale = std::clamp(std::atoi(declared_scale.c_str()), 0, Decimal::max_digits);
   return out;
 }
 
@@ -197,7 +189,7 @@ class ServerTable final : public TableSource {
         run);
     for (const auto& row : rows) {
       columns_.push_back(
-          column_of(row.at(0).value_or(""), row.at(1).value_or(""), row.at(2).value_or(""), row.at(3).value_or("")));
+          column_of(row.at(0).value_or(""), row.at(1).value_or(""), row.at(2) == "e", row.at(3).value_or("")));
       headings_.push_back(columns_.back().name);
     }
     if (columns_.empty()) throw problem(address_, Code::bad_heading, "the table has no columns");
