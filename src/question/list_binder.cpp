@@ -47,8 +47,8 @@ void ListBinder::bind_order() {
   // The rows as they come, which a server sends in any order.
   const bool as_they_come = order == "input" || (order.empty() && question_.row_level() && !question_.places);
   if (const TableSource& first = *tables_[0].source; as_they_come && !first.has_order())
-    problems_.say(Code::bad_value, "the rows of " + first.name() + " come in any order", "list.order",
-                  "data.order names columns that order them, list.order those that order the listing");
+    problems_.say(Code::bad_value, "the rows of " + first.name() + " come in any order", "data.order",
+                  "data.order names columns that order them");
   if (order.empty()) return;
   if (level_.nested()) {
     if (level_.number() == 0)

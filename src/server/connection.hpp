@@ -33,6 +33,10 @@ class ServerConnection {
   virtual void begin_stream(const std::string& statement, const Run& run) = 0;
   // The next bytes, which are valid until the next call; empty at the end.
   virtual std::string_view next_part(const Run& run) = 0;
+  // Runs a statement that takes rows ("copy ... from stdin"). `more` puts the next bytes into its argument; false:
+  // there are no more.
+  virtual void load(const std::string& statement, const std::function<bool(std::string& bytes)>& more,
+                    const Run& run) = 0;
   // Gives up a stream that is not at its end.
   virtual void cancel() noexcept = 0;
 };

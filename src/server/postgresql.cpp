@@ -36,6 +36,8 @@ struct Client {
   decltype(&PQclear) clear = nullptr;
   decltype(&PQgetCopyData) get_copy_data = nullptr;
   decltype(&PQfreemem) free_memory = nullptr;
+  decltype(&PQputCopyData) put_copy_data = nullptr;
+  decltype(&PQputCopyEnd) put_copy_end = nullptr;
   decltype(&PQgetCancel) get_cancel = nullptr;
   decltype(&PQcancel) cancel = nullptr;
   decltype(&PQfreeCancel) free_cancel = nullptr;
@@ -83,6 +85,8 @@ struct Client {
     // Streams of rows.
     find(get_copy_data, "PQgetCopyData");
     find(free_memory, "PQfreemem");
+    find(put_copy_data, "PQputCopyData");
+    find(put_copy_end, "PQputCopyEnd");
     find(get_cancel, "PQgetCancel");
     find(cancel, "PQcancel");
     find(free_cancel, "PQfreeCancel");
@@ -165,6 +169,22 @@ class Postgresql final : public ServerConnection {
     while (const Result result = next_result(run))
       if (client_.result_status(result.get()) != PGRES_COMMAND_OK) throw failed(result.get());
     return {};
+  }
+
+  void load(const std::string& statement, const std::function<bool(std::string& bytes)>& more,
+            const Run& run) override {
+    send(statement);
+    const Result begun = next_result(run);
+    if (!begun || client_.result_status(begun.get()) != PGRES_COPY_IN) throw failed(begun.get());
+    std::string bytes;
+    while (more(bytes)) {
+      check_stop(run);
+      if (client_.put_copy_data(connection_.get(), bytes.data(), static_cast<int>(bytes.size())) != 1) throw lost();
+      bytes.clear();
+    }
+    if (client_.put_copy_end(connection_.get(), nullptr) != 1) throw lost();
+    while (const Result result = next_result(run))
+      if (client_.result_status(result.get()) != PGRES_COMMAND_OK) throw failed(result.get());
   }
 
   void cancel() noexcept override {

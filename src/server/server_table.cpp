@@ -14,21 +14,11 @@
 #include "lofty/nearest.hpp"
 #include "server/copied_rows.hpp"
 #include "server/servers.hpp"
+#include "server/statement_words.hpp"
 #include "table/table_data.hpp"
 
 namespace lofty::engine {
 namespace {
-
-std::string quoted_name(const std::string& name) {
-  std::string out = "\"";
-  for (const char c : name) out += c == '"' ? std::string("\"\"") : std::string(1, c);
-  return out + "\"";
-}
-std::string quoted_text(const std::string& text) {
-  std::string out = "'";
-  for (const char c : text) out += c == '\'' ? std::string("''") : std::string(1, c);
-  return out + "'";
-}
 
 Error problem(const ServerAddress& address, Code code, std::string sentence, std::string advice = {}) {
   Problem p{code, std::move(sentence), {}, {}, std::move(advice)};
@@ -133,11 +123,7 @@ class ServerTable final : public TableSource {
  private:
   // The table by its name: as it is written, or in the schema in front of its first point.
   void find(ServerConnection& connection, const Run& run) {
-    std::vector<std::string> names{quoted_name(address_.table)};
-    if (const std::size_t point = address_.table.find('.'); point != std::string::npos)
-      names.push_back(quoted_name(address_.table.substr(0, point)) + "." +
-                      quoted_name(address_.table.substr(point + 1)));
-    for (const std::string& name : names) {
+    for (const std::string& name : table_names(address_.table)) {
       const auto found = connection.query(
           "select c.oid, quote_ident(n.nspname) || '.' || quote_ident(c.relname), c.reltuples, pg_table_size(c.oid) "
           "from pg_class c join pg_namespace n "

@@ -8,7 +8,6 @@
 
 using namespace lofty;
 using engine::parse_address;
-using engine::without_password;
 
 TEST(Address, HasAConnectionAndATable) {
   const engine::ServerAddress one =
@@ -35,7 +34,7 @@ TEST(Address, PasswordsAreLeftOut) {
            std::pair{"postgresql://db:5432/sales#a:b@c", "postgresql://db:5432/sales#a:b@c"},
            std::pair{"shops.csv", "shops.csv"},
        })
-    EXPECT_EQ(without_password(given), shown) << given;
+    EXPECT_EQ(engine::without_password(given), shown) << given;
 }
 
 TEST(Address, PasswordsAreLeftOutOfTexts) {

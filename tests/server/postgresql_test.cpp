@@ -4,7 +4,10 @@
 #include <sys/stat.h>
 
 #include <cstdlib>
+#include <iomanip>
 #include <memory>
+#include <set>
+#include <sstream>
 #include <thread>
 
 #include "lofty/lofty.hpp"
@@ -305,6 +308,89 @@ TEST_F(Postgresql, AConnectionThatDrops) {
               }
             }),
             Code::cannot_read);
+}
+
+// What is written is read back with every digit; an old table goes only when it is told to, and at the end.
+TEST_F(Postgresql, StandingsAreWritten) {
+  const Server& server = Server::get();
+  server.run(
+      "create schema reports; create table texts (n int, w text, d numeric(9, 3), b boolean, f float8, day date, at "
+      "timestamptz); insert into texts values "
+      "(1, E'a\\tb\\\\N\\r\\n\\\\', -0.125, true, 1e-5, '2024-02-29', '2024-02-29 12:00Z'), (2, '', null, false, null, "
+      "null, null), (3, null, 99, null, 3, '0001-01-01', null)");
+  Ladder ladder{.data = {.from = server.table("texts"), .read = {.order = {"n"}}},
+                .list = {.order = "input", .columns = {"n", "w", "d", "b", "f", "day", "at"}}};
+  const Standings answer = standings(ladder, TableFiles());
+  for (const char* table : {"copy of \"texts\"", "reports.texts"}) {
+    write_server_table(answer, server.table(table));
+    EXPECT_EQ(text_of(read_all(table)), text_of(read_all("texts"))) << table;
+    EXPECT_EQ(code_of([&] { write_server_table(answer, server.table(table)); }), Code::would_replace);
+    write_server_table(answer, server.table(table), true);
+    EXPECT_EQ(text_of(read_all(table)), text_of(read_all("texts"))) << table;
+  }
+
+  // A failure leaves the old table.
+  std::stop_source stop;
+  stop.request_stop();
+  EXPECT_EQ(code_of([&] {
+              write_server_table(answer, server.table("reports.texts"), true, 600, {.stop = stop.get_token()});
+            }),
+            Code::stopped);
+  EXPECT_EQ(read_all("reports.texts").rows(), 3u);
+  EXPECT_EQ(server.run("select table_schema || '.' || table_name from information_schema.tables where table_schema <> "
+                       "'pg_catalog' and table_name like '%texts%' order by 1"),
+            "public.copy of \"texts\"\npublic.texts\nreports.texts\n");
+
+  // Through the tool: an input is never replaced.
+  const std::vector<std::string> call{"rank", server.table("texts"), "--by", "n desc", "--to"};
+  auto with = [&](const std::string& to) {
+    std::vector<std::string> all = call;
+    all.insert(all.end(), {server.table(to), "--replace"});
+    return support::lofty(all);
+  };
+  EXPECT_EQ(with("texts").status, 2);
+  const support::Ran ran = with("ranked");
+  EXPECT_EQ(ran.status, 0) << ran.err;
+  EXPECT_NE(ran.err.find("wrote postgresql://"), std::string::npos) << ran.err;
+  EXPECT_EQ(server.run("select rank, n from ranked order by rank"), "1|3\n2|2\n3|1\n");
+}
+
+// What `lofty translate` prints is a statement that a server answers as the ladder does: the same rows, whose order may
+// differ where texts decide it, and numbers whose last digits may.
+TEST_F(Postgresql, TranslatedLaddersGiveTheSameRows) {
+  const auto rows = [](const std::string& csv) {
+    std::multiset<std::string> out;
+    std::istringstream lines(csv.substr(csv.find('\n') + 1));
+    for (std::string line; std::getline(lines, line);) {
+      std::istringstream fields(line);
+      std::string shown;
+      for (std::string field; std::getline(fields, field, ',');) {
+        char* end = nullptr;
+        const double number = std::strtod(field.c_str(), &end);
+        std::ostringstream rounded;
+        rounded << std::fixed << std::setprecision(4) << number;
+        shown += (!field.empty() && *end == '\0' ? rounded.str() : field) + "|";
+      }
+      out.insert(shown);
+    }
+    return out;
+  };
+  for (const char* name : {"against_family", "best_in_valley", "best_products", "best_shops", "both_ends",
+                           "half_of_the_money", "open_accounts", "recent_valleys", "three_frames"}) {
+    const std::string ladder = (support::demo() / (std::string(name) + ".ladder.toml")).string();
+    const support::Ran here = support::lofty({"rank", ladder, "--to", "csv"}),
+                       statement = support::lofty({"translate", ladder});
+    ASSERT_EQ(statement.status, 0) << name << statement.err;
+    const support::Scratch scratch;
+    const auto file = scratch.file("statement.sql", statement.out);
+    const support::Ran there =
+        support::shell("psql --host='" + Server::get().folder() +
+                       "' --username=analyst --no-psqlrc --quiet --csv --set=ON_ERROR_STOP=1 --file='" + file.string() +
+                       "' sales 2>&1");
+    ASSERT_EQ(there.status, 0) << name << there.out;
+    EXPECT_TRUE(rows(here.out) == rows(there.out)) << name;
+    EXPECT_GT(rows(here.out).size(), 2u) << name;
+  }
 }
 
 // The same through the tool: status 1, one message, nothing written, no password.

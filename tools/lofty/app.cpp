@@ -306,6 +306,18 @@ void add_draw(CLI::App& app, DrawOptions& o) {
       "  lofty draw demo/who_moved.ladder.toml --as movement --to moved.svg\n");
 }
 
+void add_translate(CLI::App& app, TranslateOptions& o) {
+  CLI::App* const c =
+      app.add_subcommand("translate", "A ladder as one statement of ISO SQL, for whoever runs the warehouse");
+  c->add_option("LADDER", o.ladder, "A ladder file")->required();
+  c->add_option("--choose", o.choices, "Change a choice of the ladder")->type_name("NAME=VALUE");
+  add_source_options(c, o.source);
+  c->footer(
+      "Examples, on the demo data:\n"
+      "  lofty translate demo/best_shops.ladder.toml\n"
+      "  lofty translate demo/recent_valleys.ladder.toml --choose days=90\n");
+}
+
 void add_check(CLI::App& app, CheckOptions& o) {
   CLI::App* const c = app.add_subcommand("check", "Everything that is wrong with a ladder, before any row is computed");
   c->add_option("LADDER", o.ladders, "Ladder files")->required();
@@ -378,6 +390,7 @@ std::unique_ptr<CLI::App> make_app(CommandLine& to) {
   add_why(app, to.why);
   add_draw(app, to.draw);
   add_cost(app, to.cost);
+  add_translate(app, to.translate);
   add_check(app, to.check);
   add_functions(app, to.function_word);
   CLI::App* const demo = app.add_subcommand("demo", "The full tour on the shipped data");

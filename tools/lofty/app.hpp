@@ -16,6 +16,7 @@ struct CommandLine {
   RankOptions rank;
   WhyOptions why;
   CostOptions cost;
+  TranslateOptions translate;
   CheckOptions check;
   DrawOptions draw;
   DemoOptions demo;

@@ -338,10 +338,22 @@ std::vector<lofty::Output> outputs_of(const RankOptions& o, const std::optional<
   return outputs;
 }
 
+// Into a database, but never over a table that the answer is from.
+void write_to_server(const lofty::Standings& answer, const RankOptions& options, const lofty::Ladder& ladder) {
+  std::vector<std::string> inputs{ladder.data.from};
+  for (const lofty::Join& join : ladder.data.joins) inputs.push_back(join.with);
+  for (const std::string& input : inputs)
+    if (lofty::without_password(input) == lofty::without_password(options.to))
+      bad_option("--to", lofty::without_password(options.to), "it is an input of this run, and would be replaced",
+                 "write to another table", Code::replaces_input);
+  lofty::write_server_table(answer, options.to, options.replace, options.resources.source.server_timeout,
+                            watched(options.resources));
+}
+
 // Whole rows of a table: those that meet a condition, or some of them.
 void inspect_rows(const InspectOptions& options, const lofty::ReadOptions& read) {
   for (const std::string& name : options.tables) {
-    lofty::Ladder ladder{.title = name, .data = {.from = name, .read = read}};
+    lofty::Ladder ladder{.title = lofty::without_password(name), .data = {.from = name, .read = read}};
     if (options.where) ladder.where = *options.where;
     ladder.list.order = "input";
     take_some(options, ladder.list);
@@ -501,7 +513,8 @@ int rank(const RankOptions& options) {
   apply(options, ladder);
   std::optional<lofty::Format> format;
   const std::optional<std::pair<fs::path, std::string>> database = database_of(options.to);
-  if (!options.to.empty() && !database) {
+  const bool to_server = options.to.find("://") != std::string::npos;
+  if (!options.to.empty() && !database && !to_server) {
     const std::string ending = fs::path(options.to).extension().string();
     try {
       format = lofty::format_from(ending.empty() ? options.to : ending.substr(1));
@@ -511,13 +524,13 @@ int rank(const RankOptions& options) {
       throw Error(std::move(problems));
     }
   }
-  const bool to_file = database || (format && !fs::path(options.to).extension().empty());
+  const bool to_file = database || to_server || (format && !fs::path(options.to).extension().empty());
   if (format == lofty::Format::workbook && !to_file && output_is_terminal())
     bad_option("--to", options.to, "a workbook is not for a terminal", "--to FILE.xlsx");
   const std::vector<lofty::Output> outputs = outputs_of(options, format, database);
   if (options.guard_cells && format != lofty::Format::csv)
     bad_option("--guard-cells", "", "--guard-cells is for csv; other forms need no guard", "--to FILE.csv");
-  if (options.replace && outputs.empty())
+  if (options.replace && outputs.empty() && !to_server)
     bad_option("--replace", "", "--replace is for outputs, and this run has none", "--to FILE.csv --replace");
   if (format != lofty::Format::page)
     for (const auto& [given, option] :
@@ -542,7 +555,7 @@ int rank(const RankOptions& options) {
                    "--save-ladder without --stage");
       ladder = lofty::up_to(ladder, stage_of(*options.stage), tables);
       // A terminal does not hold them all; a file does.
-      if (!format && !database && !options.first && !options.last && !options.sample && ladder.levels.size() <= 1)
+      if (!format && !to_file && !options.first && !options.last && !options.sample && ladder.levels.size() <= 1)
         ladder.list.first = 20;
     }
     std::optional<lofty::Table> expected;
@@ -569,8 +582,11 @@ int rank(const RankOptions& options) {
         throw Error(std::move(problems));
       }
     };
-    if (to_file) begin_step("writing " + options.to);
-    if (database)
+    const std::string to = lofty::without_password(options.to);
+    if (to_file) begin_step("writing " + to);
+    if (to_server)
+      write_to_server(answer, options, ladder);
+    else if (database)
       lofty::write_sqlite(answer, database->first, database->second, options.replace);
     else if (!format)
       print_long(lofty::listing(answer, listing_looks(options)));
@@ -578,7 +594,7 @@ int rank(const RankOptions& options) {
       write_to(print);
     else
       lofty::write_file(options.to, write_to);
-    if (!would.empty()) format || database ? remark("\n" + would) : print("\n" + would);
+    if (!would.empty()) format || to_file ? remark("\n" + would) : print("\n" + would);
     const lofty::Looks looks = looks_of_errors();
     if (detail != lofty::Detail::none) remark("\n" + lofty::accounting_text(answer, looks));
     remark(lofty::remarks_text(answer.remarks(), looks, detail));
@@ -589,7 +605,10 @@ int rank(const RankOptions& options) {
       remark(what + replaced_text(outputs[done], replaced[done]) + "\n");
       ++done;
     };
-    if (to_file) say("wrote " + options.to + ": " + answer.shown_of_total());
+    if (to_server)
+      remark("wrote " + to + ": " + answer.shown_of_total() + "\n");
+    else if (to_file)
+      say("wrote " + to + ": " + answer.shown_of_total());
     if (options.save_standings) {
       lofty::write_file(*options.save_standings,
                         [&](const lofty::TextSink& sink) { lofty::save(answer, sink, watched(options.resources)); });
@@ -603,8 +622,8 @@ int rank(const RankOptions& options) {
     }
     if (found) {
       const std::string text =
-          "\n" + lofty::comparison_text(*found, *options.expect, format || database ? looks : looks_of_output());
-      format || database ? remark(text) : print(text);
+          "\n" + lofty::comparison_text(*found, *options.expect, format || to_file ? looks : looks_of_output());
+      format || to_file ? remark(text) : print(text);
       if (!found->equal()) return 1;
     }
   } catch (const Error& error) {
@@ -700,6 +719,24 @@ int functions(const std::string& word) {
     throw Error(
         Problem{Code::unknown_function, "no function has to do with `" + word + "`", {}, {}, "lofty functions"});
   print(text);
+  return 0;
+}
+
+int translate(const TranslateOptions& options) {
+  Asked asked = ask(options.ladder, options.source, true);
+  if (!asked.from_file) bad_option("translate", options.ladder, "translate takes a ladder's file", "NAME.ladder.toml");
+  choose_all(asked.text.ladder, options.choices);
+  try {
+    const lofty::Translation translation = lofty::translate(asked.text.ladder, asked.tables());
+    print(translation.statement + ";\n");
+    std::string differs;
+    for (const std::string& one : translation.differs) differs += "  " + one + "\n";
+    if (!differs.empty()) remark("may differ from the ladder's answer:\n" + differs);
+  } catch (const Error& error) {
+    std::vector<Problem> problems = error.problems();
+    asked.text.locate(problems);
+    throw Error(std::move(problems));
+  }
   return 0;
 }
 

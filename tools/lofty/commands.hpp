@@ -40,6 +40,12 @@ struct WhyOptions {
   Resources resources = {};
 };
 
+struct TranslateOptions {
+  std::string ladder;
+  std::vector<std::string> choices;
+  SourceOptions source;
+};
+
 struct CostOptions {
   std::string ladder;
   std::vector<std::string> choices;
@@ -71,6 +77,7 @@ int inspect(const InspectOptions& options);
 int rank(const RankOptions& options);
 int why(const WhyOptions& options);
 int check(const CheckOptions& options);
+int translate(const TranslateOptions& options);
 int cost(const CostOptions& options);
 int draw(const DrawOptions& options);
 int functions(const std::string& word);

@@ -78,7 +78,8 @@ void take_standard_input(tool::CommandLine& options) {
   };
   for (auto* names : {&options.inspect.tables, &options.rank.sources, &options.check.ladders})
     for (std::string& name : *names) take(name);
-  for (std::string* name : {&options.why.ladder, &options.cost.ladder, &options.draw.ladder}) take(*name);
+  for (std::string* name : {&options.why.ladder, &options.cost.ladder, &options.draw.ladder, &options.translate.ladder})
+    take(*name);
   if (options.rank.to == "-") options.rank.to = "csv";
   for (tool::Resources* own : {&options.inspect.resources, &options.rank.resources, &options.why.resources,
                                &options.cost.resources, &options.draw.resources}) {
@@ -137,6 +138,7 @@ int run(int argc, char** argv) {
   if (name == "draw") return tool::draw(options.draw);
   if (name == "cost") return tool::cost(options.cost);
   if (name == "functions") return tool::functions(options.function_word);
+  if (name == "translate") return tool::translate(options.translate);
   if (name == "check") return tool::check(options.check);
   return tool::demo(options.demo);
 }
