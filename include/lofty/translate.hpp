@@ -15,11 +15,13 @@ struct Translation {
   std::vector<std::string> differs;  // where the statement, or a server's answer to it, may differ from the ladder's
 };
 
-// For whoever runs the warehouse: the tables are called as formulas call them, and columns by their headings. Opens the
-// tables for their headings, and reads no row. Throws Error for a ladder with problems, and Error(not_in_this_version)
-// for what it does not translate yet: levels inside levels, crossed and compared answers, orderings, lines for others,
-// parts of all entries, included tables, filled units, right and full joins, tables that are ladders, periods but those
-// of days and dates, the order of the input, and a part of the listing.
+// Returns the statement for a warehouse. Tables have the names that formulas use, columns their headings. The tables are
+// opened for their headings; no row is read. Throws Error for a ladder with problems. Throws Error(not_in_this_version)
+// for a ladder with one of these:
+//   levels inside levels, a crossed table, a comparison, an ordering, another order of the listing;
+//   a line for others, a part of all entries, an included table, filled units, a strict cut of the worst;
+//   a right or full join, a table that is a ladder, a period of weeks, months, quarters or years;
+//   the order of the input, or a part of the listing.
 [[nodiscard]] Translation translate(const Ladder& ladder, const Catalog& catalog);
 
 }  // namespace lofty

@@ -30,7 +30,7 @@ std::string without_password(const std::string& name) {
     const std::string key = out.substr(from + 1, std::min(out.find('=', from), next) - from - 1);
     const bool more = next < out.size() && out[next] == '&';
     if (key == "password" || key == "sslpassword") {
-      // What follows takes its place.
+      // The next parameter moves to this position.
       out.erase(more ? from + 1 : from, next - from);
       if (!more) break;
       continue;
@@ -63,7 +63,7 @@ std::vector<Problem> without_passwords(std::vector<Problem> problems) {
     if (p.location.text.find("://") == std::string::npos) continue;
     std::string shown = without_passwords(p.location.text);
     if (shown == p.location.text) continue;
-    p.location.text = std::move(shown);  // what was marked may be shorter now
+    p.location.text = std::move(shown);  // the marked text may be shorter now
     p.location.offset = 0;
     p.location.length = p.location.text.size();
   }

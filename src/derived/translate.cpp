@@ -1,6 +1,5 @@
 // A ladder as one statement of ISO SQL: a common table expression for each stage.
-// Covered by tests/derived/translate_test.cpp, and by tests/server/postgresql_test.cpp, where a server runs what comes
-// out.
+// Covered by tests/derived/translate_test.cpp. A server runs the statements in tests/server/postgresql_test.cpp.
 
 #include "lofty/translate.hpp"
 
@@ -91,6 +90,7 @@ class Translating {
   Translating(const Ladder& ladder, const Catalog& catalog) : ladder_(ladder) {
     const engine::Resolution resolved(ladder, catalog);
     if (!resolved.problems().empty()) throw Error(resolved.problems());
+    for (const engine::ListColumn& column : resolved.questions().front().list.columns) columns_.push_back(column.name);
     refuse();
     open(ladder.data.from, ladder.data.as, ladder.data.read, catalog);
     for (const Join& join : ladder.data.joins) open(join.with, join.as, join.read, catalog);
@@ -148,7 +148,7 @@ class Translating {
   }
   std::string from() const { return "\n  from " + name_of(last_); }
 
-  // The tables, side by side. A name that only one has is the column's name, else the table stands in front.
+  // Joins the tables. A column keeps its name if no other table has that name; otherwise the table is its prefix.
   void joined() {
     std::map<std::string, int> count;
     for (const Source& source : sources_)
@@ -210,12 +210,12 @@ class Translating {
     return name;
   }
 
-  // Figures of rows, each after those that it needs; those with windows come once it is known which rows count.
+  // Computes figures of single rows. Figures with windows follow after the condition on rows.
   void figures() {
     std::set<std::string> late;  // folded
     for (const NamedFormula& figure : ladder_.figures)
       if (is_late(*engine::parse_expression(figure.formula))) late.insert(engine::folded(figure.name));
-    for (std::size_t before = ladder_.figures.size() + 1; before != late.size();) {  // and those that need such
+    for (std::size_t before = ladder_.figures.size() + 1; before != late.size();) {  // and figures that use them
       before = late.size();
       for (const NamedFormula& figure : ladder_.figures)
         if (mentions(*engine::parse_expression(figure.formula), late)) late.insert(engine::folded(figure.name));
@@ -245,8 +245,7 @@ class Translating {
     }
   }
 
-  // An entry for each combination of the keys. What is no key is the same on all rows of an entry: its least value is
-  // it.
+  // One entry for each combination of the keys. Any other column has one value in an entry, which min() returns.
   void totals() {
     for (const NamedFormula& total : ladder_.totals) inline_[engine::folded(total.name)] = &total;
     std::string keys, columns;
@@ -280,7 +279,7 @@ class Translating {
       for (const auto& arg : e.args)
         if (arg) look(*arg);
     };
-    for (const std::string& column : ladder_.list.columns) look(*engine::parse_expression(name_of(column)));
+    for (const std::string& column : columns_) look(*engine::parse_expression(name_of(column)));
     for (const std::string* const list : {&level_->by, &level_->tiebreak, &ladder_.list.order})
       if (!list->empty() && *list != "input")
         for (const engine::SortItem& item : engine::parse_sort_list(*list)) look(*item.expression);
@@ -298,7 +297,7 @@ class Translating {
     }
   }
 
-  // Entries that are not eligible, or have no value to go by, have no place.
+  // Entries without a first sort key have no place, and neither have entries that are not eligible.
   void places() {
     if (level_ == nullptr || level_->by.empty()) return;
     const std::string by = sort_list(level_->by);
@@ -321,7 +320,7 @@ class Translating {
     std::string columns =
         "case when " + ranked + " then " + place(level_->ties, over) + " end as " + name_of(rank_name());
     names_[engine::folded(rank_name())] = rank_name();
-    // What is cut by: the usual places, from one end and from the other.
+    // The places that keep.best and keep.worst compare with.
     const bool strict = level_->cut == Cut::strict;
     const auto cut_column = [&](const std::string& window, const char* name) {
       columns += ",\n    case when " + ranked + " then " + place(strict ? Ties::ordinal : Ties::competition, window) +
@@ -376,7 +375,7 @@ class Translating {
     if (level_->unranked && !condition.empty()) condition += " or " + name_of(rank_name()) + " is null";
     if (!condition.empty() && !level_->where.empty()) condition = "(" + condition + ")";
     if (!level_->where.empty() && has_window(*engine::parse_expression(level_->where))) {
-      // A window cannot stand in a condition.
+      // SQL allows no window in a condition: it becomes a column first.
       stage("judged", "what decides who is kept",
             "select " + name_of(last_) + ".*, " + written(level_->where) + " as \"keeps\"" + from());
       condition += std::string(condition.empty() ? "" : " and ") + "\"keeps\"";
@@ -387,9 +386,7 @@ class Translating {
 
   void listed() {
     std::string columns;
-    for (const std::string& column : ladder_.list.columns)
-      columns += (columns.empty() ? "" : ", ") + name_of(shown_name(column));
-    if (columns.empty()) columns = "*";
+    for (const std::string& column : columns_) columns += (columns.empty() ? "" : ", ") + name_of(shown_name(column));
     std::string order;
     if (level_ != nullptr && !level_->by.empty() && ladder_.list.order.empty()) {
       for (const std::string& group : level_->within) order += name_of(shown_name(group)) + " nulls last, ";
@@ -438,8 +435,8 @@ class Translating {
     return out;
   }
 
-  // A formula as the statement has it: names in quotes, figures and totals of this stage in place of their names,
-  // periods as conditions, choices as values, and quotients that are not cut to whole numbers.
+  // Returns a formula in the form that the statement needs. Names are quoted. A figure or total of the same stage is
+  // replaced by its formula, a period by its condition, a choice by its value. Integers are cast before a division.
   std::string written(const std::string& formula) {
     if (++depth_ > 100) not_yet("so deep a formula", "figures");
     Edits edits;
@@ -468,7 +465,7 @@ class Translating {
       return;
     }
 
-    // What stands inside it.
+    // The arguments, the filter and the order.
     if (e.op == Op::call) call(e, edits);
     edit_all(e.args);
     if (e.filter) edit(*e.filter, edits);
@@ -556,8 +553,9 @@ class Translating {
   const Ladder& ladder_;
   const Level* level_ = nullptr;
   std::vector<Source> sources_;
+  std::vector<std::string> columns_;                   // that are listed
   std::map<std::string, std::string> names_;           // folded, to what the stages so far call it
-  std::map<std::string, const NamedFormula*> inline_;  // figures or totals of the stage at hand
+  std::map<std::string, const NamedFormula*> inline_;  // figures or totals of the same stage
   std::vector<const NamedFormula*> late_figures_;
   std::string text_, last_, cut_best_, cut_worst_;
   std::vector<std::string> differs_;

@@ -19,7 +19,7 @@ struct Patience {
   double seconds = 600;  // that a statement may take; 0: any number
 };
 
-// Statements one after the other. Not thread-safe. Every wait ends when the run is stopped (Error(stopped), after the
+// Runs one statement at a time. Not thread-safe. Every wait ends when the run is stopped (Error(stopped), after the
 // statement was cancelled on the server) and when the patience ends (Error(cannot_read)). All functions throw Error; a
 // message never shows a password.
 class ServerConnection {
@@ -29,7 +29,7 @@ class ServerConnection {
 
   // Runs a statement, and returns its rows as texts.
   virtual std::vector<Row> query(const std::string& statement, const Run& run) = 0;
-  // Begins a statement whose result comes in parts, each taken by next_part(). Other calls have to wait for its end.
+  // Begins a statement. next_part() returns its result, part by part. No other call is allowed before the last part.
   virtual void begin_stream(const std::string& statement, const Run& run) = 0;
   // The next bytes, which are valid until the next call; empty at the end.
   virtual std::string_view next_part(const Run& run) = 0;

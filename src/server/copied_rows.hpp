@@ -35,7 +35,7 @@ class CopiedRows {
   void add(std::string_view part);
   std::size_t rows() const { return rows_; }
   std::size_t bytes() const { return bytes_; }
-  // The rows so far, and begins anew.
+  // Returns the rows so far. The next row is the first of a new set.
   std::vector<Piece> take();
 
  private:

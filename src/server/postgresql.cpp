@@ -117,7 +117,7 @@ class Postgresql final : public ServerConnection {
       polled = client_.connect_poll(connection_.get());
     }
 
-    // The server gives up a statement by itself, too: one that takes too long, and one whose caller is gone.
+    // The server also ends a statement that takes too long, and one whose client is gone.
     query("set statement_timeout = " + std::to_string(static_cast<std::int64_t>(patience.seconds * 1000)), run);
     query(
         "set datestyle = 'ISO'; set timezone = 'UTC'; set client_connection_check_interval = '2s'; "

@@ -26,7 +26,8 @@ Error problem(const ServerAddress& address, Code code, std::string sentence, std
   return Error(std::move(p));
 }
 
-// A column of the table, and the expression that sends its values; empty: its type is none that a column can have.
+// A column of the table, and the expression that sends its values. The expression is empty for a type that Lofty does
+// not have.
 struct ServerColumn {
   std::string name, type, sent;
   SentColumn as;
@@ -121,7 +122,7 @@ class ServerTable final : public TableSource {
   }
 
  private:
-  // The table by its name: as it is written, or in the schema in front of its first point.
+  // Finds the table by its name. A point may separate its schema from it.
   void find(ServerConnection& connection, const Run& run) {
     for (const std::string& name : table_names(address_.table)) {
       const auto found = connection.query(
@@ -140,7 +141,7 @@ class ServerTable final : public TableSource {
       return;
     }
 
-    // Which one may be meant?
+    // No such table: suggest the nearest name.
     std::vector<std::string> known;
     for (const auto& row : connection.query(
              "select case when pg_table_is_visible(c.oid) then c.relname else n.nspname || '.' || c.relname end from "
@@ -191,7 +192,7 @@ class ServerTable final : public TableSource {
   double bytes_ = 0;
 };
 
-// Rows as they come, so many bytes at a time.
+// Rows in the order of the server, about 16 MB at a time.
 class ServerStretches final : public TableStretches {
  public:
   ServerStretches(const ServerTable& table, std::span<const std::size_t> columns, double bytes, const Run& run)
@@ -235,7 +236,7 @@ class ServerStretches final : public TableStretches {
     return Access::made<Table>(std::move(data));
   }
 
-  // The next rows as pieces; empty: there are none.
+  // Returns the next rows, a piece a column; empty at the end.
   std::vector<Piece> pieces() { return fill() ? rows_.take() : std::vector<Piece>(); }
   const std::vector<SentColumn>& sent() const { return sent_; }
   std::size_t rows_at_hand() const { return rows_.rows(); }

@@ -13,13 +13,13 @@
 
 namespace lofty::engine {
 
-// One database. The first connection begins a transaction (repeatable read, read only) and exports its snapshot; the
-// others take it over, so that all of them see the same rows, however long an answer takes. Thread-safe.
+// One database. The first connection begins a transaction (repeatable read, read only) and exports its snapshot. Each
+// other connection imports the snapshot. All of them see the same rows for the whole answer. Thread-safe.
 class ServerDatabase {
  public:
   ServerDatabase(ServerAddress address, Patience patience) : address_(std::move(address)), patience_(patience) {}
 
-  // A connection in the shared state, and nobody else's for as long as this lives.
+  // Lends a connection in the shared state to one caller.
   class Lease {
    public:
     Lease(ServerDatabase& database, const Run& run) : database_(database), connection_(database.take(run)) {}

@@ -15,7 +15,7 @@ inline std::string in_quotes(const std::string& text, char quote) {
 inline std::string quoted_name(const std::string& name) { return in_quotes(name, '"'); }
 inline std::string quoted_text(const std::string& text) { return in_quotes(text, '\''); }
 
-// What the table of an address may be called: as it is written, or in the schema in front of its first point.
+// The names that a table may have in a statement: its whole text, and if it has a point, a schema and a table.
 inline std::vector<std::string> table_names(const std::string& table) {
   std::vector<std::string> names{quoted_name(table)};
   if (const std::size_t point = table.find('.'); point != std::string::npos)

@@ -53,7 +53,7 @@ void put_row(const Standings& standings, std::size_t row, std::string& out) {
   out += '\n';
 }
 
-// The table that is there by that name; empty: none.
+// The existing table of that name; empty without one.
 std::string found_table(ServerConnection& connection, const std::string& table, const Run& run) {
   for (const std::string& name : engine::table_names(table))
     if (!connection.query("select 1 where to_regclass(" + quoted_text(name) + ") is not null", run).empty())
@@ -61,7 +61,7 @@ std::string found_table(ServerConnection& connection, const std::string& table, 
   return {};
 }
 
-// Where a new table of that name goes: into a schema that there is, or where the server puts it.
+// The full name of a new table. The text in front of a point is a schema only if that schema exists.
 std::string new_table(ServerConnection& connection, const std::string& table, const Run& run) {
   const std::vector<std::string> names = engine::table_names(table);
   const std::string schema = table.substr(0, table.find('.'));
