@@ -232,9 +232,9 @@ TEST(MakePlan, WhichSortServesWhichWindow) {
                                    {"by_shop", "row_number() over (order by shop)"}};
   const auto sorts = plan_of(ladder, large(1)).levels.front().front().entry_sorts;
   ASSERT_EQ(sorts.size(), 2u);
-  EXPECT_EQ(sorts[0].serves, (std::vector<std::size_t>{0, 1}));
+  EXPECT_EQ(sorts[0].serves, (std::vector<std::size_t>{0, 2}));  // items are windows, each with its formula behind it
   EXPECT_TRUE(sorts[0].also_needed);
-  EXPECT_EQ(sorts[1].serves.size(), 1u);
+  EXPECT_EQ(sorts[1].serves, std::vector<std::size_t>{4});
   EXPECT_FALSE(sorts[1].also_needed);
   ladder.levels.front().by = "so_far desc";
   EXPECT_FALSE(plan_of(ladder, large(1)).levels.front().front().entry_sorts[0].also_needed);
